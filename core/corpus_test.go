@@ -1,0 +1,150 @@
+package core_test
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"sort"
+	"strings"
+	"testing"
+	"testing/fstest"
+
+	"github.com/rogpeppe/go-internal/txtar"
+	"github.com/stretchr/testify/require"
+
+	"knothole/core/data"
+	"knothole/core/project"
+	"knothole/core/render"
+	"knothole/core/source"
+	"knothole/core/types"
+)
+
+var update = flag.Bool("update", false, "write what the corpus evaluates to into its files; read it before it is committed")
+
+// TestCorpus runs every program under testdata/corpus. An archive holds several programs: the files of one stand
+// under a folder with its name, the file `want` says what must come out: the outputs and documents of each
+// environment, or the findings at their exact place. A program without a project file gets one with a single
+// environment.
+func TestCorpus(t *testing.T) {
+	archives, err := filepath.Glob("testdata/corpus/*.txtar")
+	require.NoError(t, err)
+	require.NotEmpty(t, archives)
+	programs := 0
+	for _, name := range archives {
+		archive, err := txtar.ParseFile(name)
+		require.NoError(t, err)
+		cases := map[string]fstest.MapFS{}
+		wanted := map[string]*txtar.File{}
+		var order []string
+		for i := range archive.Files {
+			f := &archive.Files[i]
+			folder, file, ok := strings.Cut(f.Name, "/")
+			require.True(t, ok, "%s: %s stands in no folder", name, f.Name)
+			if cases[folder] == nil {
+				cases[folder] = fstest.MapFS{}
+				order = append(order, folder)
+			}
+			if file == "want" {
+				wanted[folder] = f
+				continue
+			}
+			cases[folder][file] = &fstest.MapFile{Data: f.Data}
+		}
+		for _, folder := range order {
+			programs++
+			t.Run(strings.TrimSuffix(filepath.Base(name), ".txtar")+"/"+folder, func(t *testing.T) {
+				got := runProgram(t, cases[folder])
+				if *update {
+					if wanted[folder] == nil {
+						archive.Files = append(archive.Files, txtar.File{Name: folder + "/want"})
+						wanted[folder] = &archive.Files[len(archive.Files)-1]
+					}
+					wanted[folder].Data = []byte(got)
+					return
+				}
+				require.NotNil(t, wanted[folder], "no want")
+				require.Equal(t, string(wanted[folder].Data), got)
+			})
+		}
+		if *update {
+			sort.SliceStable(archive.Files, func(i, j int) bool { return caseOf(order, archive.Files[i]) < caseOf(order, archive.Files[j]) })
+			require.NoError(t, os.WriteFile(name, txtar.Format(archive), 0o644))
+		}
+	}
+	require.GreaterOrEqual(t, programs, 100)
+}
+
+func caseOf(order []string, f txtar.File) int {
+	folder, file, _ := strings.Cut(f.Name, "/")
+	for i, name := range order {
+		if name == folder {
+			if file == "want" {
+				return 2*i + 1
+			}
+			return 2 * i
+		}
+	}
+	return 0
+}
+
+// runProgram evaluates a program and shows what came out.
+func runProgram(t *testing.T, files fstest.MapFS) string {
+	t.Helper()
+	if files[project.FileName] == nil {
+		files[project.FileName] = &fstest.MapFile{Data: []byte("[environments.bench]\n")}
+	}
+	p, err := project.Load(files)
+	require.NoError(t, err)
+	results, findings := render.All(p, p.Concrete(), render.Options{Everything: true})
+	var b strings.Builder
+	for _, f := range findings {
+		writeFinding(&b, p.Sources, f)
+	}
+	if findings.HasErrors() {
+		return b.String()
+	}
+	for _, r := range results {
+		prefix := ""
+		if len(results) > 1 {
+			prefix = r.Environment.Name + ": "
+		}
+		w := p.World(r.Environment, false)
+		for _, o := range p.Module.Order {
+			if o.Kind == types.ObjectOutput {
+				v, ok := w.Value(o)
+				require.True(t, ok)
+				fmt.Fprintf(&b, "%s%s = %s\n", prefix, o.Name, data.CompactJSON(v))
+			}
+		}
+		for _, d := range r.Documents {
+			text, err := data.Write(d.Value, d.Format)
+			require.NoError(t, err)
+			fmt.Fprintf(&b, "%s%s:\n%s", prefix, d.Path, indent(string(text)))
+		}
+	}
+	return b.String()
+}
+
+func indent(text string) string {
+	lines := strings.SplitAfter(text, "\n")
+	for i, line := range lines {
+		if strings.TrimSpace(line) != "" {
+			lines[i] = "    " + line
+		}
+	}
+	return strings.Join(lines, "")
+}
+
+func writeFinding(b *strings.Builder, set *source.Set, f source.Finding) {
+	fmt.Fprintf(b, "%s: %s: %s [%s]\n", set.Locate(f.Span.Start), f.Severity, f.Message, f.Code)
+	if f.Help != "" {
+		fmt.Fprintf(b, "  help: %s\n", f.Help)
+	}
+	for _, r := range f.Related {
+		fmt.Fprintf(b, "  see %s: %s\n", set.Locate(r.Span.Start), r.Text)
+	}
+	if len(f.Environments) > 0 {
+		fmt.Fprintf(b, "  in %s\n", strings.Join(f.Environments, ", "))
+	}
+}

@@ -1,0 +1,239 @@
+// Package data reads and writes plain data: YAML, JSON, TOML, env files and text. It exists so that every other
+// package deals in values that know where in their file they stand, whatever the format.
+package data
+
+import (
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// Format is a format of data files.
+type Format string
+
+// The formats.
+const (
+	YAML Format = "yaml"
+	JSON Format = "json"
+	TOML Format = "toml"
+	Env  Format = "env"
+	Text Format = "txt"
+)
+
+// FormatOf returns the format that the ending of a path or a name tells, and whether it does.
+func FormatOf(path string) (Format, bool) {
+	ending := path[strings.LastIndexAny(path, "./")+1:]
+	switch ending {
+	case "yaml", "yml":
+		return YAML, true
+	case "json":
+		return JSON, true
+	case "toml":
+		return TOML, true
+	case "env":
+		return Env, true
+	case "txt":
+		return Text, true
+	}
+	return "", false
+}
+
+// Readable are the formats that can be read.
+var Readable = []Format{YAML, JSON, TOML}
+
+// maxDepth is how deep data may nest; maxBytes how much of it a document may be, maxExpansion how many values the
+// aliases of a YAML file may stand for.
+const (
+	maxDepth     = 1000
+	maxBytes     = 64 << 20
+	maxExpansion = 1_000_000
+)
+
+// Keys remembers where the keys stand under which values were read, by the place of the value.
+type Keys map[source.Pos]source.Pos
+
+// reader is what the readers of all formats share.
+type reader struct {
+	file     *source.File
+	keys     Keys
+	findings source.Findings
+}
+
+// unreadable ends reading; its finding is reported.
+type unreadable struct{}
+
+func (r *reader) report(f source.Finding) { r.findings.Add(f) }
+
+func (r *reader) fail(span source.Span, help, format string, arguments ...any) {
+	r.report(source.Finding{Code: source.BadData, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help})
+	panic(unreadable{})
+}
+
+func (r *reader) duplicate(key string, at, first source.Span) {
+	r.report(source.Finding{
+		Code: source.DuplicateKey, Span: at, Message: fmt.Sprintf("the key %q stands here for the second time", key),
+		Help: "remove one of the two", Related: []source.Related{{Span: first, Text: "the first"}},
+	})
+}
+
+func (r *reader) tooDeep(at source.Span) {
+	r.report(source.Finding{Code: source.TooDeep, Span: at, Message: fmt.Sprintf("data nested deeper than %d levels", maxDepth)})
+	panic(unreadable{})
+}
+
+// Read reads one document of data. The origins of the values are their places in the file. keys is filled with the
+// places of the keys. What cannot be read is reported; the value is then Absent.
+func Read(file *source.File, format Format, keys Keys) (v value.Value, findings source.Findings) {
+	r := &reader{file: file, keys: keys}
+	defer func() {
+		findings = r.findings
+		if problem := recover(); problem != nil {
+			if _, ok := problem.(unreadable); !ok {
+				panic(problem)
+			}
+		}
+		if findings.HasErrors() {
+			v = value.Value{}
+		}
+	}()
+	if !utf8.ValidString(file.Text) {
+		offset := 0
+		for c, size := utf8.DecodeRuneInString(file.Text); c != utf8.RuneError || size != 1; c, size = utf8.DecodeRuneInString(file.Text[offset:]) {
+			offset += size
+		}
+		r.report(source.Finding{Code: source.NotUTF8, Span: file.Span(offset, offset+1), Message: fmt.Sprintf("byte 0x%02X is not UTF-8", file.Text[offset]), Help: "save the file as UTF-8"})
+		return
+	}
+	switch format {
+	case YAML:
+		v = r.yaml()
+	case JSON:
+		v = r.json()
+	case TOML:
+		v = r.toml()
+	}
+	return
+}
+
+// Problem says why a value cannot be written in a format.
+type Problem struct {
+	Origin  value.Origin
+	Message string
+	Help    string
+}
+
+// Check finds what a format cannot carry. It stops at what is too large or too deep.
+func Check(v value.Value, format Format) []Problem {
+	c := &checking{format: format}
+	c.value(v, 0, "")
+	switch {
+	case c.bytes > maxBytes:
+		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("the document would be larger than %d MiB", maxBytes>>20), "make several documents of it"})
+	case format == TOML && v.Kind() != value.Record:
+		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("a TOML file is a record, not %s", article(v)), "put it under a key"})
+	case format == Env && v.Kind() != value.Record:
+		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("an env file is a record of names and scalars, not %s", article(v)), ""})
+	case format == Text && v.Kind() != value.String:
+		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("a text file is a string, not %s", article(v)), "name the document .yaml or .json for data"})
+	}
+	return c.problems
+}
+
+func article(v value.Value) string {
+	switch v.Kind() {
+	case value.Null:
+		return "null"
+	case value.Int:
+		return "an int"
+	}
+	return "a " + v.Kind().String()
+}
+
+type checking struct {
+	format   Format
+	bytes    int
+	problems []Problem
+}
+
+// scalarBytes is about how much room a value takes beside its text.
+const scalarBytes = 4
+
+func (c *checking) value(v value.Value, depth int, key string) {
+	if c.bytes > maxBytes {
+		return
+	}
+	if depth > maxDepth {
+		if len(c.problems) == 0 {
+			c.problems = append(c.problems, Problem{v.Origin(), fmt.Sprintf("the document nests deeper than %d levels", maxDepth), ""})
+		}
+		return
+	}
+	c.bytes += scalarBytes
+	under := ""
+	if key != "" {
+		under = fmt.Sprintf(" under %q", key)
+	}
+	switch v.Kind() {
+	case value.String:
+		c.bytes += len(v.Text())
+		if c.format == Env && strings.ContainsRune(v.Text(), 0) {
+			c.problems = append(c.problems, Problem{v.Origin(), "an env file cannot carry a NUL character" + under, ""})
+		}
+	case value.Null:
+		if c.format == TOML || c.format == Env {
+			c.problems = append(c.problems, Problem{v.Origin(), fmt.Sprintf("%s has no null, which stands%s", formatName(c.format), under), "leave the entry out: mark it ?"})
+		}
+	case value.List:
+		if c.format == Env && depth > 0 {
+			c.problems = append(c.problems, Problem{v.Origin(), "an env file carries scalars only, not a list" + under, "join it: text.join(…)"})
+			return
+		}
+		for _, x := range v.Elements() {
+			c.value(x, depth+1, key)
+		}
+	case value.Record:
+		if c.format == Env && depth > 0 {
+			c.problems = append(c.problems, Problem{v.Origin(), "an env file carries scalars only, not a record" + under, "give each of its entries a name of its own"})
+			return
+		}
+		for i, k := range v.Shape().Keys() {
+			c.bytes += len(k)
+			if c.format == Env && !envName(k) {
+				c.problems = append(c.problems, Problem{v.Values()[i].Origin(), fmt.Sprintf("%q is no name for an env file", k), "letters, digits and _, not beginning with a digit"})
+			}
+			c.value(v.Values()[i], depth+1, k)
+		}
+	}
+}
+
+func formatName(f Format) string {
+	switch f {
+	case Env:
+		return "an env file"
+	case Text:
+		return "a text file"
+	}
+	return strings.ToUpper(string(f))
+}
+
+// Write writes a value that Check has no problem with.
+func Write(v value.Value, format Format) ([]byte, error) {
+	switch format {
+	case YAML:
+		return writeYAML(v)
+	case JSON:
+		return append(appendJSON(nil, v, 0), '\n'), nil
+	case TOML:
+		return writeTOML(v), nil
+	case Env:
+		return writeEnv(v), nil
+	}
+	text := v.Text()
+	if !strings.HasSuffix(text, "\n") {
+		text += "\n"
+	}
+	return []byte(text), nil
+}

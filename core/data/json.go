@@ -1,0 +1,241 @@
+package data
+
+import (
+	"encoding/json"
+	"errors"
+	"io"
+	"math"
+	"strconv"
+	"strings"
+
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+type jsonReader struct {
+	*reader
+	decoder *json.Decoder
+	last    int // offset behind the last token
+}
+
+func (r *reader) json() value.Value {
+	// The whole text is looked at first, since the reader of tokens is more lenient than RFC 8259.
+	var raw json.RawMessage
+	text := strings.TrimPrefix(r.file.Text, "\uFEFF")
+	skipped := len(r.file.Text) - len(text)
+	if err := json.Unmarshal([]byte(text), &raw); err != nil {
+		r.jsonMistake(err, skipped)
+	}
+	j := &jsonReader{reader: r, decoder: json.NewDecoder(strings.NewReader(text)), last: skipped}
+	j.decoder.UseNumber()
+	return j.value(0, skipped)
+}
+
+func (r *reader) jsonMistake(err error, skipped int) {
+	var mistake *json.SyntaxError
+	if !errors.As(err, &mistake) {
+		r.fail(r.file.Span(0, 0), "", "this is not JSON: %s", err)
+	}
+	offset := max(0, int(mistake.Offset)-1) + skipped
+	message := mistake.Error()
+	help := ""
+	switch {
+	case strings.Contains(message, "max depth"):
+		r.tooDeep(r.file.Span(offset, offset+1))
+	case strings.TrimSpace(r.file.Text) == "":
+		help, message = "write {} for an empty record", "the file is empty"
+	case strings.Contains(message, "unexpected end"):
+		offset, help = len(strings.TrimRight(r.file.Text, " \t\r\n")), "close what is open: a bracket, a brace or a string"
+	case strings.Contains(message, "beginning of object key string"):
+		help = "keys stand in double quotes; no comma stands behind the last entry"
+	case strings.Contains(message, "beginning of value"):
+		help = "texts stand in double quotes; no comma stands behind the last element; there are no comments"
+	}
+	r.fail(r.file.Span(offset, min(offset+1, len(r.file.Text))), help, "this is not JSON: %s", message)
+}
+
+// token returns the next token and the offset at which it begins.
+func (j *jsonReader) token(skipped int) (json.Token, int) {
+	start := j.last
+	for start < len(j.file.Text) && strings.IndexByte(" \t\r\n,:", j.file.Text[start]) >= 0 {
+		start++
+	}
+	t, err := j.decoder.Token()
+	if err != nil && err != io.EOF {
+		j.fail(j.file.Span(start, start), "", "this is not JSON: %s", err)
+	}
+	j.last = int(j.decoder.InputOffset()) + skipped
+	return t, start
+}
+
+func (j *jsonReader) value(depth, skipped int) value.Value {
+	t, start := j.token(skipped)
+	span := j.file.Span(start, j.last)
+	origin := value.From(span.Start)
+	if depth > maxDepth {
+		j.tooDeep(span)
+	}
+	switch t := t.(type) {
+	case json.Delim:
+		if t == '[' {
+			var elements []value.Value
+			for j.decoder.More() {
+				elements = append(elements, j.value(depth+1, skipped))
+			}
+			j.token(skipped)
+			return value.ListOf(elements, origin)
+		}
+		return j.object(depth, skipped, origin)
+	case string:
+		return value.StringOf(t, origin)
+	case bool:
+		return value.BoolOf(t, origin)
+	case json.Number:
+		return j.number(string(t), span)
+	}
+	return value.NullOf(origin)
+}
+
+func (j *jsonReader) object(depth, skipped int, origin value.Origin) value.Value {
+	var b value.Builder
+	places := map[string]source.Span{}
+	for j.decoder.More() {
+		t, start := j.token(skipped)
+		key, _ := t.(string)
+		at := j.file.Span(start, j.last)
+		v := j.value(depth+1, skipped)
+		if first, ok := places[key]; ok {
+			j.duplicate(key, at, first)
+			continue
+		}
+		places[key] = at
+		if j.keys != nil {
+			j.keys[v.Origin().Pos()] = at.Start
+		}
+		b.Set(key, v)
+	}
+	j.token(skipped)
+	return b.Record(origin)
+}
+
+func (j *jsonReader) number(text string, at source.Span) value.Value {
+	if strings.ContainsAny(text, ".eE") {
+		f, err := strconv.ParseFloat(text, 64)
+		if err != nil || math.IsInf(f, 0) {
+			j.fail(at, "put it in quotes if it is a text", "%s is too large for a float of 64 bits", text)
+		}
+		return value.FloatOf(f, value.From(at.Start))
+	}
+	i, err := strconv.ParseInt(text, 10, 64)
+	if err != nil {
+		j.fail(at, "put it in quotes if it is not for counting", "%s is too large for an int of 64 bits", text)
+	}
+	return value.IntOf(i, value.From(at.Start))
+}
+
+// appendJSON writes JSON with an indentation of two spaces.
+func appendJSON(b []byte, v value.Value, depth int) []byte {
+	line := func(depth int) {
+		b = append(b, '\n')
+		for range depth {
+			b = append(b, "  "...)
+		}
+	}
+	switch v.Kind() {
+	case value.List:
+		if v.Len() == 0 {
+			return append(b, "[]"...)
+		}
+		b = append(b, '[')
+		for i, x := range v.Elements() {
+			if i > 0 {
+				b = append(b, ',')
+			}
+			line(depth + 1)
+			b = appendJSON(b, x, depth+1)
+		}
+		line(depth)
+		return append(b, ']')
+	case value.Record:
+		if v.Len() == 0 {
+			return append(b, "{}"...)
+		}
+		b = append(b, '{')
+		for i, key := range v.Shape().Keys() {
+			if i > 0 {
+				b = append(b, ',')
+			}
+			line(depth + 1)
+			b = append(appendQuoted(b, key), ": "...)
+			b = appendJSON(b, v.Values()[i], depth+1)
+		}
+		line(depth)
+		return append(b, '}')
+	}
+	return appendScalar(b, v)
+}
+
+// CompactJSON writes JSON without white space.
+func CompactJSON(v value.Value) string { return string(appendCompact(nil, v)) }
+
+func appendCompact(b []byte, v value.Value) []byte {
+	switch v.Kind() {
+	case value.List:
+		b = append(b, '[')
+		for i, x := range v.Elements() {
+			if i > 0 {
+				b = append(b, ',')
+			}
+			b = appendCompact(b, x)
+		}
+		return append(b, ']')
+	case value.Record:
+		b = append(b, '{')
+		for i, key := range v.Shape().Keys() {
+			if i > 0 {
+				b = append(b, ',')
+			}
+			b = appendCompact(append(appendQuoted(b, key), ':'), v.Values()[i])
+		}
+		return append(b, '}')
+	}
+	return appendScalar(b, v)
+}
+
+func appendScalar(b []byte, v value.Value) []byte {
+	if v.Kind() == value.String {
+		return appendQuoted(b, v.Text())
+	}
+	if text, ok := v.Scalar(); ok {
+		return append(b, text...)
+	}
+	return append(b, "null"...)
+}
+
+// appendQuoted writes a string with the escapes that RFC 8259 section 7 demands, and no others.
+func appendQuoted(b []byte, s string) []byte {
+	const hex = "0123456789abcdef"
+	b = append(b, '"')
+	from := 0
+	for i := 0; i < len(s); i++ {
+		c := s[i]
+		if c >= ' ' && c != '"' && c != '\\' {
+			continue
+		}
+		b = append(b, s[from:i]...)
+		from = i + 1
+		switch c {
+		case '"', '\\':
+			b = append(b, '\\', c)
+		case '\n':
+			b = append(b, '\\', 'n')
+		case '\r':
+			b = append(b, '\\', 'r')
+		case '\t':
+			b = append(b, '\\', 't')
+		default:
+			b = append(b, '\\', 'u', '0', '0', hex[c>>4], hex[c&15])
+		}
+	}
+	return append(append(b, s[from:]...), '"')
+}

@@ -1,0 +1,381 @@
+package data
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"math"
+	"regexp"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"go.yaml.in/yaml/v4"
+
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// yamlReader turns nodes into values. It keeps a cursor, since the library counts in lines and columns and files may
+// have very long lines.
+type yamlReader struct {
+	*reader
+	line, column, offset int
+	expanded             int
+	open                 map[*yaml.Node]bool // anchors that are being read
+}
+
+func (r *reader) yaml() value.Value {
+	loader, err := yaml.NewLoader(strings.NewReader(r.file.Text))
+	if err != nil {
+		r.fail(r.file.Span(0, 0), "", "this is not YAML: %s", err)
+	}
+	var document yaml.Node
+	err = loader.Load(&document)
+	if errors.Is(err, io.EOF) {
+		return value.Value{}
+	}
+	if err != nil {
+		r.yamlMistake(err)
+	}
+	var next yaml.Node
+	if err := loader.Load(&next); err == nil {
+		span := r.file.LineSpan(next.Line, next.Column)
+		r.fail(span, "leave one document in the file", "a second document begins here, but only one can be read")
+	} else if !errors.Is(err, io.EOF) {
+		r.yamlMistake(err)
+	}
+	y := &yamlReader{reader: r, line: 1, column: 1, open: map[*yaml.Node]bool{}}
+	if len(document.Content) == 0 {
+		return value.Value{}
+	}
+	return y.value(document.Content[0], 0)
+}
+
+func (r *reader) yamlMistake(err error) {
+	var mistake *yaml.LoadError
+	if !errors.As(err, &mistake) {
+		r.fail(r.file.Span(0, 0), "", "this is not YAML: %s", err)
+	}
+	mark := mistake.Mark
+	// A quoted text that is never closed is to blame where it begins, not at the end of the file.
+	if mistake.ContextMark.Line > 0 && strings.Contains(mistake.Message, "end of stream") {
+		mark = mistake.ContextMark
+	}
+	span := r.file.LineSpan(mark.Line, mark.Column)
+	help := ""
+	switch message := mistake.Message; {
+	case strings.Contains(message, "exceeded max depth"):
+		r.tooDeep(span)
+	case strings.Contains(message, "mapping values are not allowed"):
+		help = `put a text that contains ": " in quotes, or check the indentation`
+	case strings.Contains(message, "cannot start any token") && strings.HasPrefix(strings.TrimLeft(r.file.Line(mark.Line), " "), "\t"):
+		help = "YAML is indented with spaces, not with tabs"
+	case strings.Contains(message, "end of stream"):
+		help = "close the quotes"
+	case strings.Contains(message, "expected ',' or"):
+		help = "close the bracket"
+	}
+	r.fail(span, help, "this is not YAML: %s", mistake.Message)
+}
+
+// at returns the place of a node.
+func (y *yamlReader) at(n *yaml.Node) source.Pos {
+	if n.Line < y.line || n.Line == y.line && n.Column < y.column {
+		y.line, y.column, y.offset = 1, 1, 0
+	}
+	text := y.file.Text
+	for y.line < n.Line {
+		end := strings.IndexByte(text[y.offset:], '\n')
+		if end < 0 {
+			break
+		}
+		y.offset += end + 1
+		y.line++
+		y.column = 1
+	}
+	for y.column < n.Column && y.offset < len(text) {
+		_, size := utf8.DecodeRuneInString(text[y.offset:])
+		y.offset += size
+		y.column++
+	}
+	return y.file.Pos(y.offset)
+}
+
+func (y *yamlReader) value(n *yaml.Node, depth int) value.Value {
+	if depth > maxDepth {
+		y.tooDeep(source.At(y.at(n)))
+	}
+	at := y.at(n)
+	if y.expanded++; y.expanded > maxExpansion && len(y.open) > 0 {
+		y.fail(source.At(at), "write less by reference", "the aliases of this file stand for more than %d values", maxExpansion)
+	}
+	origin := value.From(at)
+	switch n.Kind {
+	case yaml.AliasNode:
+		if y.open[n.Alias] {
+			y.fail(source.At(at), "", "the alias *%s stands inside what it refers to", n.Value)
+		}
+		y.open[n.Alias] = true
+		v := y.value(n.Alias, depth)
+		delete(y.open, n.Alias)
+		return v
+	case yaml.SequenceNode:
+		y.tag(n, at, "!!seq")
+		elements := make([]value.Value, len(n.Content))
+		for i, c := range n.Content {
+			elements[i] = y.value(c, depth+1)
+		}
+		return value.ListOf(elements, origin)
+	case yaml.MappingNode:
+		y.tag(n, at, "!!map")
+		return y.mapping(n, origin, depth)
+	}
+	return y.scalar(n, at)
+}
+
+func (y *yamlReader) tag(n *yaml.Node, at source.Pos, allowed string) {
+	if n.Style&yaml.TaggedStyle != 0 && n.ShortTag() != allowed {
+		y.fail(source.At(at), "leave the tag out", "the tag %s is not known", n.Tag)
+	}
+}
+
+func (y *yamlReader) mapping(n *yaml.Node, origin value.Origin, depth int) value.Value {
+	var b, merged value.Builder
+	places := map[string]source.Pos{}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		key, child := n.Content[i], n.Content[i+1]
+		at := y.at(key)
+		if key.Kind == yaml.ScalarNode && key.Tag == "!!merge" && key.Style&(yaml.SingleQuotedStyle|yaml.DoubleQuotedStyle) == 0 {
+			y.merge(&merged, child, depth)
+			continue
+		}
+		if key.Kind == yaml.AliasNode {
+			key = key.Alias
+		}
+		if key.Kind != yaml.ScalarNode {
+			y.fail(source.At(at), "a key is a text", "a list or record cannot be a key")
+		}
+		name := key.Value
+		v := y.value(child, depth+1)
+		if first, ok := places[name]; ok {
+			y.duplicate(name, source.At(at), source.At(first))
+			continue
+		}
+		places[name] = at
+		if v.IsNull() && child.Value == "" {
+			v = v.WithOrigin(value.From(at)) // an empty value stands where its key does
+		}
+		if y.keys != nil {
+			y.keys[v.Origin().Pos()] = at
+		}
+		b.Set(name, v)
+	}
+	result := b.Record(origin)
+	if merged.Len() == 0 {
+		return result
+	}
+	// Own keys win over merged ones, and stand before them.
+	var all value.Builder
+	for i, key := range result.Shape().Keys() {
+		all.Set(key, result.Values()[i])
+	}
+	brought := merged.Record(origin)
+	for i, key := range brought.Shape().Keys() {
+		if all.Index(key) < 0 {
+			all.Set(key, brought.Values()[i])
+		}
+	}
+	return all.Record(origin)
+}
+
+// merge reads what `<<` brings in: a mapping or a list of them, of which the earlier wins.
+func (y *yamlReader) merge(b *value.Builder, n *yaml.Node, depth int) {
+	v := y.value(n, depth+1)
+	sources := []value.Value{v}
+	if v.Kind() == value.List {
+		sources = v.Elements()
+	}
+	for _, s := range sources {
+		if s.Kind() != value.Record {
+			y.fail(source.At(s.Origin().Pos()), "", "<< brings in a mapping or a list of mappings, not %s", article(s))
+		}
+		for i, key := range s.Shape().Keys() {
+			if b.Index(key) < 0 {
+				b.Set(key, s.Values()[i])
+			}
+		}
+	}
+}
+
+// Plain scalars of the core schema, YAML 1.2.2 section 10.3.2.
+var (
+	yamlInt   = regexp.MustCompile(`^[-+]?[0-9]+$`)
+	yamlOctal = regexp.MustCompile(`^0o[0-7]+$`)
+	yamlHex   = regexp.MustCompile(`^0x[0-9a-fA-F]+$`)
+	yamlFloat = regexp.MustCompile(`^[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?$`)
+	yamlOdd   = regexp.MustCompile(`^([-+]?\.(inf|Inf|INF)|\.(nan|NaN|NAN))$`)
+)
+
+func (y *yamlReader) scalar(n *yaml.Node, at source.Pos) value.Value {
+	origin := value.From(at)
+	tag := ""
+	if n.Style&yaml.TaggedStyle != 0 {
+		tag = n.ShortTag()
+	}
+	quoted := n.Style&(yaml.SingleQuotedStyle|yaml.DoubleQuotedStyle|yaml.LiteralStyle|yaml.FoldedStyle) != 0
+	text := n.Value
+	switch tag {
+	case "":
+		if quoted {
+			return value.StringOf(text, origin)
+		}
+	case "!!str", "!":
+		return value.StringOf(text, origin)
+	case "!!int", "!!float", "!!bool", "!!null":
+	default:
+		y.fail(source.At(at), "leave the tag out", "the tag %s is not known", n.Tag)
+	}
+	v := y.plain(text, at)
+	if tag == "!!float" && v.Kind() == value.Int {
+		v = value.FloatOf(v.Float(), origin)
+	}
+	if tag != "" && tag != "!!"+v.Kind().String() {
+		y.fail(source.At(at), "", "%q is not what its tag %s says", text, tag)
+	}
+	return v
+}
+
+// plain resolves a scalar without quotes. Dates are strings.
+func (y *yamlReader) plain(text string, at source.Pos) value.Value {
+	origin := value.From(at)
+	switch text {
+	case "", "~", "null", "Null", "NULL":
+		return value.NullOf(origin)
+	case "true", "True", "TRUE":
+		return value.BoolOf(true, origin)
+	case "false", "False", "FALSE":
+		return value.BoolOf(false, origin)
+	}
+	if c := text[0]; c != '-' && c != '+' && c != '.' && (c < '0' || c > '9') {
+		return value.StringOf(text, origin)
+	}
+	base, digits := 0, text
+	switch {
+	case yamlInt.MatchString(text):
+		base = 10
+	case yamlOctal.MatchString(text):
+		base, digits = 8, text[2:]
+	case yamlHex.MatchString(text):
+		base, digits = 16, text[2:]
+	case yamlOdd.MatchString(text):
+		y.fail(source.At(at), "put it in quotes if it is a text", "%s is not a number that can be computed with", text)
+	case yamlFloat.MatchString(text):
+		f, err := strconv.ParseFloat(text, 64)
+		if err != nil || math.IsInf(f, 0) {
+			y.fail(source.At(at), "put it in quotes if it is a text", "%s is too large for a float of 64 bits", text)
+		}
+		return value.FloatOf(f, origin)
+	default:
+		return value.StringOf(text, origin)
+	}
+	i, err := strconv.ParseInt(digits, base, 64)
+	if err != nil {
+		y.fail(source.At(at), "put it in quotes if it is not for counting", "%s is too large for an int of 64 bits", text)
+	}
+	return value.IntOf(i, origin)
+}
+
+// writeYAML writes block style with two spaces.
+func writeYAML(v value.Value) ([]byte, error) {
+	var b bytes.Buffer
+	dumper, err := yaml.NewDumper(&b, yaml.WithIndent(2), yaml.WithLineWidth(-1), yaml.WithCompactSeqIndent(false), yaml.WithUnicode(true))
+	if err != nil {
+		return nil, err
+	}
+	if err := dumper.Dump(yamlNode(v)); err != nil {
+		return nil, err
+	}
+	if err := dumper.Close(); err != nil {
+		return nil, err
+	}
+	return b.Bytes(), nil
+}
+
+func yamlNode(v value.Value) *yaml.Node {
+	switch v.Kind() {
+	case value.List:
+		n := &yaml.Node{Kind: yaml.SequenceNode, Tag: "!!seq"}
+		if v.Len() == 0 {
+			n.Style = yaml.FlowStyle
+		}
+		for _, x := range v.Elements() {
+			n.Content = append(n.Content, yamlNode(x))
+		}
+		return n
+	case value.Record:
+		n := &yaml.Node{Kind: yaml.MappingNode, Tag: "!!map"}
+		if v.Len() == 0 {
+			n.Style = yaml.FlowStyle
+		}
+		for i, key := range v.Shape().Keys() {
+			k := yamlString(key)
+			k.Style &^= yaml.LiteralStyle
+			if strings.Contains(key, "\n") {
+				k.Style = yaml.DoubleQuotedStyle
+			}
+			n.Content = append(n.Content, k, yamlNode(v.Values()[i]))
+		}
+		return n
+	case value.String:
+		return yamlString(v.Text())
+	case value.Null:
+		return &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!null", Value: "null"}
+	}
+	text, _ := v.Scalar()
+	return &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!" + v.Kind().String(), Value: text}
+}
+
+func yamlString(s string) *yaml.Node {
+	n := &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: s}
+	switch {
+	case strings.Contains(s, "\n") && literalBlock(s):
+		n.Style = yaml.LiteralStyle
+	case strings.ContainsAny(s, "\n\r\t\u0085\u2028\u2029") || ambiguous(s):
+		n.Style = yaml.DoubleQuotedStyle
+	}
+	return n
+}
+
+// literalBlock reports whether a text of several lines survives a literal block in every reader.
+func literalBlock(s string) bool {
+	if strings.HasPrefix(s, " ") || strings.HasPrefix(s, "\n") || strings.Trim(s, "\n") == "" {
+		return false
+	}
+	for line := range strings.SplitSeq(s, "\n") {
+		if strings.HasSuffix(line, " ") || strings.HasSuffix(line, "\t") {
+			return false
+		}
+	}
+	for _, r := range s {
+		if r != '\n' && (r < ' ' && r != '\t' || r == 0x7F || r >= 0x80 && r < 0xA0 || r == '\u2028' || r == '\u2029' || r == '\uFEFF') {
+			return false
+		}
+	}
+	return true
+}
+
+// yaml11 are the words that readers of YAML 1.1 take for a bool or null (YAML 1.1, type repository).
+var yaml11 = map[string]bool{
+	"": true, "~": true, "null": true, "true": true, "false": true, "yes": true, "no": true, "on": true, "off": true, "y": true, "n": true,
+	"=": true, "<<": true, ".inf": true, "-.inf": true, "+.inf": true, ".nan": true,
+}
+
+// numberLike matches whatever any reader might take for a number, a time or a date: decimal, octal, hexadecimal,
+// binary, sexagesimal, with underscores or exponents.
+var numberLike = regexp.MustCompile(`^[-+]?\.?[0-9][-+0-9a-fA-FxXoOtTzZ_.: ]*$`)
+
+// ambiguous reports whether some common reader would not take a text without quotes for a string.
+func ambiguous(s string) bool {
+	return yaml11[strings.ToLower(s)] || numberLike.MatchString(s) || strings.HasSuffix(s, ":") || strings.HasPrefix(s, "---") || strings.HasPrefix(s, "...")
+}

@@ -1,0 +1,586 @@
+package eval
+
+import (
+	"regexp"
+	"strings"
+
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// compiler turns the expressions of one module into closures.
+type compiler struct {
+	program *Program
+	module  *types.Module
+	// bare is an expression whose own passage into a type is left out, so that the caller can do it.
+	bare syntax.Expression
+}
+
+func (c *compiler) declaration(d *declaration) {
+	o := d.object
+	switch tree := o.Declaration.(type) {
+	case *syntax.Use:
+		d.body = c.data(o, tree)
+	case *syntax.Input:
+		if tree.Default != nil {
+			d.body = c.expression(tree.Default)
+		}
+	case *syntax.Let:
+		d.body = c.expression(tree.Value)
+	case *syntax.Output:
+		d.body = c.expression(tree.Value)
+	case *syntax.Document:
+		d.body = c.expression(tree.Value)
+		d.path = c.expression(tree.Path)
+	}
+}
+
+// data is the contents of a data file, passed into its type.
+func (c *compiler) data(o *types.Object, tree *syntax.Use) code {
+	v, ok := c.program.data[o]
+	return func(f *frame) value.Value {
+		if !ok {
+			panic(abort{})
+		}
+		if tree.Type == nil {
+			return v
+		}
+		return f.convertTo(v, o.Type, passing{what: "the data of " + o.Name, declared: o})
+	}
+}
+
+func origin(e syntax.Expression) value.Origin { return value.From(e.Place().Start) }
+
+// records reports whether what is compiled is recorded.
+func (c *compiler) records() bool { return c.program.records }
+
+// expression compiles an expression together with its passage into the type that is declared for it.
+func (c *compiler) expression(e syntax.Expression) code {
+	body := c.bareExpression(e)
+	target := c.module.Info.Targets[e.ID()]
+	if target == nil || e == c.bare {
+		return body
+	}
+	from := c.module.Info.Types[e.ID()]
+	at := e.Place()
+	return func(f *frame) value.Value { return f.convert(body(f), from, target, passing{at: at}) }
+}
+
+func constant(v value.Value) code { return func(*frame) value.Value { return v } }
+
+func (c *compiler) bareExpression(e syntax.Expression) code {
+	switch e := e.(type) {
+	case *syntax.Null:
+		return constant(value.NullOf(origin(e)))
+	case *syntax.Bool:
+		return constant(value.BoolOf(e.Value, origin(e)))
+	case *syntax.Int:
+		return constant(value.IntOf(e.Value, origin(e)))
+	case *syntax.Float:
+		return constant(value.FloatOf(e.Value, origin(e)))
+	case *syntax.String:
+		return c.text(e)
+	case *syntax.Name:
+		return c.object(c.module.Info.Objects[e.ID()], e.Place())
+	case *syntax.It:
+		return c.object(c.module.Info.Objects[e.ID()], e.Place())
+	case *syntax.Paren:
+		return c.expression(e.Inner)
+	case *syntax.List:
+		return c.list(e)
+	case *syntax.Record:
+		return c.recordLiteral(e)
+	case *syntax.Unary:
+		return c.unary(e)
+	case *syntax.Binary:
+		return c.binary(e)
+	case *syntax.If:
+		return c.conditional(e)
+	case *syntax.Match:
+		return c.match(e)
+	case *syntax.For:
+		return c.loop(e)
+	case *syntax.Call:
+		return c.call(e)
+	case *syntax.Field:
+		return c.field(e)
+	case *syntax.Index:
+		return c.index(e)
+	}
+	return c.broken()
+}
+
+// broken stands for what has a mistake that was reported.
+func (c *compiler) broken() code { return func(*frame) value.Value { panic(abort{}) } }
+
+// object is the use of a name.
+func (c *compiler) object(o *types.Object, at source.Span) code {
+	switch {
+	case o == nil:
+		return c.broken()
+	case o.Kind == types.ObjectLocal:
+		slot := o.Slot
+		return func(f *frame) value.Value { return f.slots[slot] }
+	case o.Global >= 0:
+		global := o.Global
+		return func(f *frame) value.Value {
+			if s := &f.world.states[global]; s.status == done && !f.world.shared {
+				return s.value
+			}
+			return f.force(global, at)
+		}
+	}
+	return c.broken()
+}
+
+// text compiles a string with its interpolations.
+func (c *compiler) text(e *syntax.String) code {
+	if text, plain := e.Plain(); plain {
+		return constant(value.StringOf(text, origin(e)))
+	}
+	type part struct {
+		text string
+		code code
+		at   source.Span
+	}
+	parts := make([]part, len(e.Parts))
+	for i, p := range e.Parts {
+		parts[i].text = p.Text
+		if p.Value != nil {
+			parts[i].code, parts[i].at = c.expression(p.Value), p.Value.Place()
+		}
+	}
+	records, at, span := c.records(), origin(e), e.Place()
+	return func(f *frame) value.Value {
+		var b strings.Builder
+		o := at
+		var operands []value.Origin
+		for i := range parts {
+			p := &parts[i]
+			if p.code == nil {
+				b.WriteString(p.text)
+				continue
+			}
+			v := p.code(f)
+			text, ok := v.Scalar()
+			if !ok {
+				f.failAt(source.WrongType, p.at, "", "only strings, numbers and bools can stand in a text, not %s", describeValue(v))
+			}
+			b.WriteString(text)
+			if records {
+				operands = append(operands, v.Origin())
+			}
+		}
+		f.spend(1+b.Len()/4, span)
+		if records {
+			o = f.world.recorder.computed(span.Start, operands...)
+		}
+		return value.StringOf(b.String(), o)
+	}
+}
+
+// truth evaluates a condition.
+func (c *compiler) truth(e syntax.Expression) func(f *frame) (bool, value.Origin) {
+	body := c.expression(e)
+	return func(f *frame) (bool, value.Origin) {
+		v := body(f)
+		return v.Bool(), v.Origin()
+	}
+}
+
+// choose is recorder.chosen where something is recorded.
+func (f *frame) choose(v value.Value, by value.Origin) value.Value {
+	if r := f.world.recorder; r != nil {
+		return r.chosen(v, by)
+	}
+	return v
+}
+
+func (c *compiler) conditional(e *syntax.If) code {
+	condition, then := c.truth(e.Condition), c.expression(e.Then)
+	other := func(*frame) value.Value { return value.Value{} } // behind `...`: nothing
+	if e.Else != nil {
+		other = c.expression(e.Else)
+	}
+	return func(f *frame) value.Value {
+		holds, by := condition(f)
+		if holds {
+			return f.choose(then(f), by)
+		}
+		return f.choose(other(f), by)
+	}
+}
+
+func (c *compiler) match(e *syntax.Match) code {
+	type arm struct {
+		patterns []value.Value
+		value    code
+	}
+	subject, slot := c.expression(e.Subject), c.module.Info.Objects[e.ID()].Slot
+	arms := make([]arm, len(e.Arms))
+	for i, a := range e.Arms {
+		for _, p := range a.Patterns {
+			arms[i].patterns = append(arms[i].patterns, c.bareExpression(p)(nil))
+		}
+		arms[i].value = c.expression(a.Value)
+	}
+	at := e.Place()
+	return func(f *frame) value.Value {
+		v := subject(f)
+		f.slots[slot] = v
+		for i := range arms {
+			a := &arms[i]
+			hit := a.patterns == nil
+			for _, p := range a.patterns {
+				hit = hit || value.Equal(v, p, func(int) {})
+			}
+			if hit {
+				return f.choose(a.value(f), v.Origin())
+			}
+		}
+		f.failAt(source.IncompleteMatch, at, "add an arm for it, or else -> …", "no arm of this match is for %s", describeValue(v))
+		return v
+	}
+}
+
+func (c *compiler) field(e *syntax.Field) code {
+	if _, ok := e.Of.(*syntax.Env); ok {
+		return c.environment(e)
+	}
+	if o := c.module.Info.Objects[e.ID()]; o != nil { // a member of a module
+		return c.object(o, e.Place())
+	}
+	return c.steps(e, func(v value.Value) value.Value { return v })
+}
+
+// environment is env.name or env.tags.
+func (c *compiler) environment(e *syntax.Field) code {
+	name, at := e.Name.Name, e.Place()
+	return func(f *frame) value.Value {
+		o := value.From(at.Start)
+		if r := f.world.recorder; r != nil {
+			o = r.add(RecordedStep{Pos: at.Start, Environment: true})
+		}
+		environment := f.world.environment
+		if name == "tags" {
+			tags := make([]value.Value, len(environment.Tags))
+			for i, tag := range environment.Tags {
+				tags[i] = value.StringOf(tag, o)
+			}
+			return value.ListOf(tags, o)
+		}
+		return value.StringOf(environment.Name, o)
+	}
+}
+
+func (c *compiler) index(e *syntax.Index) code {
+	return c.steps(e, func(v value.Value) value.Value { return v })
+}
+
+// steps compiles a chain of fields and indexes. An absent field is an error.
+func (c *compiler) steps(e syntax.Expression, end func(value.Value) value.Value) code {
+	step := c.step(e)
+	return func(f *frame) value.Value {
+		v, _ := step(f, true)
+		return end(v)
+	}
+}
+
+// absent compiles an expression that may be an absent field, which gives the value Absent.
+func (c *compiler) absent(e syntax.Expression) code {
+	for {
+		paren, ok := e.(*syntax.Paren)
+		if !ok {
+			break
+		}
+		e = paren.Inner
+	}
+	switch e := e.(type) {
+	case *syntax.Field:
+		if _, env := e.Of.(*syntax.Env); env || c.module.Info.Objects[e.ID()] != nil {
+			return c.expression(e)
+		}
+	case *syntax.Index:
+	default:
+		return c.expression(e)
+	}
+	step := c.step(e)
+	body := func(f *frame) value.Value {
+		v, _ := step(f, false)
+		return v
+	}
+	target := c.module.Info.Targets[e.ID()]
+	if target == nil {
+		return body
+	}
+	from, at := c.module.Info.Types[e.ID()], e.Place()
+	return func(f *frame) value.Value {
+		v := body(f)
+		if v.IsAbsent() {
+			return v
+		}
+		return f.convert(v, from, target, passing{at: at})
+	}
+}
+
+// stepper evaluates a chain. ended says that `?.` or `?[` met null or nothing there, which ends the chain: the value is then
+// null. When must is false, an absent last step gives Absent instead of an error.
+type stepper func(f *frame, must bool) (v value.Value, ended bool)
+
+func (c *compiler) step(e syntax.Expression) stepper {
+	switch e := e.(type) {
+	case *syntax.Field:
+		if _, env := e.Of.(*syntax.Env); !env && c.module.Info.Objects[e.ID()] == nil {
+			return c.fieldStep(e)
+		}
+	case *syntax.Index:
+		return c.indexStep(e)
+	}
+	body := c.expression(e)
+	return func(f *frame, must bool) (value.Value, bool) { return body(f), false }
+}
+
+func (c *compiler) fieldStep(e *syntax.Field) stepper {
+	of, optional := c.step(e.Of), e.Optional
+	name, at, ofAt := e.Name.Name, e.Name.Span, e.Of.Place()
+	return func(f *frame, must bool) (value.Value, bool) {
+		v, ended := of(f, !optional)
+		if ended {
+			return v, true
+		}
+		if optional && (v.IsNull() || v.IsAbsent()) {
+			return value.NullOf(value.From(at.Start)), true
+		}
+		if v.Kind() != value.Record {
+			f.failAt(source.WrongType, ofAt, "", "%s has no fields, so there is no %q", describeValue(v), name)
+		}
+		field := v.Get(name)
+		if !field.IsAbsent() {
+			return f.choose(field, v.Origin()), false
+		}
+		if optional {
+			return value.NullOf(value.From(at.Start)), false
+		}
+		if must {
+			f.missingKey(v, name, at)
+		}
+		return field, false
+	}
+}
+
+// missingKey reports a key that a record does not have.
+func (f *frame) missingKey(v value.Value, name string, at source.Span) {
+	help := "?. or ?[…] gives null for what is not there"
+	if near, ok := source.Nearest(name, v.Shape().Keys()); ok {
+		help = "did you mean \"" + near + "\"?"
+	}
+	f.fail(source.Finding{Code: source.UnknownField, Span: at, Message: "there is no field \"" + name + "\" in " + v.Show(60), Help: help, Related: f.madeAt(v, at)})
+}
+
+// madeAt is the related place at which a value was made, when it is not the place of the finding itself.
+func (f *frame) madeAt(v value.Value, at source.Span) []source.Related {
+	p := f.world.recorder.Pos(v.Origin())
+	if !p.IsValid() || p == at.Start {
+		return nil
+	}
+	return []source.Related{{Span: source.At(p), Text: "the " + v.Kind().String() + " comes from here"}}
+}
+
+func (c *compiler) indexStep(e *syntax.Index) stepper {
+	of, index, optional := c.step(e.Of), c.expression(e.Index), e.Optional
+	at, ofAt := e.Index.Place(), e.Of.Place()
+	return func(f *frame, must bool) (value.Value, bool) {
+		v, ended := of(f, !optional)
+		if ended {
+			return v, true
+		}
+		null := value.NullOf(value.From(at.Start))
+		if optional && (v.IsNull() || v.IsAbsent()) {
+			return null, true
+		}
+		i := index(f)
+		var found value.Value
+		switch {
+		case v.Kind() == value.Record && i.Kind() == value.String:
+			found = v.Get(i.Text())
+			if found.IsAbsent() && must && !optional {
+				f.missingKey(v, i.Text(), at)
+			}
+		case v.Kind() == value.List && i.Kind() == value.Int:
+			n := i.Int()
+			if n < 0 {
+				n += int64(v.Len())
+			}
+			if n >= 0 && n < int64(v.Len()) {
+				found = v.Elements()[n]
+			} else if must && !optional {
+				f.fail(source.Finding{Code: source.NoElement, Span: at, Related: f.madeAt(v, at), Help: "?[…] gives null for what is not there",
+					Message: "there is no element " + i.Show(20) + ": the list has " + countOf(v.Len(), "element")})
+			}
+		case v.Kind() == value.Record || v.Kind() == value.List:
+			f.failAt(source.WrongType, at, "lists are indexed by int, records by string", "%s cannot be indexed by %s", describeValue(v), describeValue(i))
+		default:
+			f.failAt(source.WrongType, ofAt, "", "%s has no elements", describeValue(v))
+		}
+		if found.IsAbsent() {
+			if optional {
+				return null, false
+			}
+			return found, false
+		}
+		return f.choose(f.choose(found, v.Origin()), i.Origin()), false
+	}
+}
+
+func (c *compiler) call(e *syntax.Call) code {
+	o := c.module.Info.Objects[e.ID()]
+	if o == nil {
+		return c.broken()
+	}
+	order := types.Arrange(o.Parameters, e.Arguments)
+	arguments := make([]code, len(o.Parameters))
+	for i, at := range order {
+		if at >= 0 {
+			arguments[i] = c.expression(e.Arguments[at].Value)
+		}
+	}
+	if o.Kind == types.ObjectBuiltin {
+		return c.nativeCall(e, o, order, arguments)
+	}
+	fn, at := c.program.function(o), e.Place()
+	return func(f *frame) value.Value {
+		if o.Invalid {
+			panic(abort{})
+		}
+		fn.once.Do(func() { c.program.compileFunction(fn) })
+		slots, mark := f.alloc(o.Frame)
+		inner := frame{f.thread, slots}
+		for i, argument := range arguments {
+			if argument != nil {
+				slots[i] = argument(f)
+			} else {
+				slots[i] = fn.defaults[i](&inner)
+			}
+		}
+		f.spend(1, at)
+		f.enter(at)
+		v := fn.body(&inner)
+		f.depth--
+		f.release(mark)
+		return v
+	}
+}
+
+func (p *Program) function(o *types.Object) *function {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	fn, ok := p.functions[o]
+	if !ok {
+		fn = &function{object: o}
+		p.functions[o] = fn
+	}
+	return fn
+}
+
+func (p *Program) compileFunction(fn *function) {
+	c := &compiler{program: p, module: fn.object.Module}
+	declaration := fn.object.Declaration.(*syntax.Function)
+	fn.defaults = make([]code, len(declaration.Parameters))
+	for i, parameter := range declaration.Parameters {
+		if parameter.Default != nil {
+			fn.defaults[i] = c.expression(parameter.Default)
+		}
+	}
+	fn.body = c.expression(declaration.Body)
+}
+
+// Call is what a built-in function knows of the call: it reports mistakes at the call and counts its work.
+type Call struct {
+	thread *thread
+	name   string
+	at     source.Span
+	places []source.Span // of the arguments; the whole call for defaults
+}
+
+// Fail reports a mistake in the argument at a position and ends the evaluation of the declaration.
+func (c *Call) Fail(argument int, help, message string) {
+	c.thread.fail(source.Finding{Code: source.CallFailed, Span: c.places[argument], Message: c.name + ": " + message, Help: help})
+}
+
+// Spend counts steps.
+func (c *Call) Spend(n int) { c.thread.spend(n, c.at) }
+
+// Origin is the origin of what the call computes.
+func (c *Call) Origin() value.Origin { return value.From(c.at.Start) }
+
+// Pattern returns a compiled pattern; the argument at a position is where it stands.
+func (c *Call) Pattern(argument int, text string) *regexp.Regexp {
+	return c.thread.pattern(text, c.places[argument])
+}
+
+func (c *compiler) nativeCall(e *syntax.Call, o *types.Object, order []int, arguments []code) code {
+	native := c.program.natives.Native(o.Builtin.Group, o.Builtin.Name)
+	places := make([]source.Span, len(order))
+	for i, at := range order {
+		places[i] = e.Place()
+		if at >= 0 {
+			places[i] = e.Arguments[at].Value.Place()
+		} else {
+			p := o.Parameters[i].Default
+			// Defaults of built-in functions are literals.
+			arguments[i] = (&compiler{program: c.program, module: &types.Module{Info: types.Info{Targets: make([]*types.Type, p.Module.Tree.Expressions)}}}).expression(p.Expression)
+		}
+	}
+	at, records, name := e.Place(), c.records(), o.Name
+	return func(f *frame) value.Value {
+		values := make([]value.Value, len(arguments))
+		for i, argument := range arguments {
+			values[i] = argument(f)
+		}
+		f.spend(1, at)
+		v := native(&Call{f.thread, name, at, places}, values)
+		if records {
+			v = f.world.recorder.result(v, at.Start, values)
+		}
+		return v
+	}
+}
+
+// result makes what a built-in function returned depend on its arguments: a value that it made on all of them, one
+// that it passed on, on where that came from.
+func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value) value.Value {
+	var origins []value.Origin
+	for _, a := range arguments {
+		origins = append(origins, r.leaves(a, nil)...)
+	}
+	all := r.computed(at, origins...)
+	if _, ok := all.Step(); !ok {
+		return v
+	}
+	return r.mark(v, func(o value.Origin) value.Origin {
+		if o == value.From(at) {
+			return all
+		}
+		return o
+	})
+}
+
+// leaves returns the recorded origins in a value.
+func (r *Recorder) leaves(v value.Value, origins []value.Origin) []value.Origin {
+	if _, ok := v.Origin().Step(); ok {
+		origins = append(origins, v.Origin())
+	}
+	switch v.Kind() {
+	case value.List:
+		for _, x := range v.Elements() {
+			origins = r.leaves(x, origins)
+		}
+	case value.Record:
+		for _, x := range v.Values() {
+			origins = r.leaves(x, origins)
+		}
+	}
+	return origins
+}

@@ -1,0 +1,457 @@
+package eval
+
+import (
+	"fmt"
+
+	"knothole/core/place"
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// passing says where a value passes into a declared type.
+type passing struct {
+	at       source.Span   // the expression, when it is one
+	what     string        // what receives the value, such as `input "replicas"`; may be empty
+	declared *types.Object // where the type is declared, for the related place
+}
+
+// misfit is one reason why a value does not fit a type.
+type misfit struct {
+	path    *place.Path
+	value   value.Value
+	code    source.Code
+	message string // without the path
+	help    string
+	related []source.Related
+	key     bool // the key is to blame, not the value
+	depth   int  // how far the value did fit, to find the nearest member of a union
+}
+
+// conversion is one value on its way into a type.
+type conversion struct {
+	*thread
+	passing
+	misfits []misfit
+	depth   int
+	fill    bool // fill in defaults
+	trial   bool // misfits only matter by their number: no messages
+}
+
+// convertTo converts a value into a type and reports all that does not fit.
+func (t *thread) convertTo(v value.Value, to *types.Type, p passing) value.Value {
+	c := &conversion{thread: t, passing: p, fill: true}
+	result := c.value(v, to, nil)
+	c.finish()
+	return result
+}
+
+// convert is convertTo for a value whose static type is known: what fits already is not looked at again.
+func (t *thread) convert(v value.Value, from, to *types.Type, p passing) value.Value {
+	c := &conversion{thread: t, passing: p, fill: true}
+	result := c.known(v, from, to, nil)
+	c.finish()
+	return result
+}
+
+// finish reports the misfits and gives up if there are any.
+func (c *conversion) finish() {
+	if len(c.misfits) == 0 {
+		return
+	}
+	for _, m := range c.misfits[1:] {
+		guard(func() { c.fail(c.finding(m)) })
+	}
+	c.fail(c.finding(c.misfits[0]))
+}
+
+func (c *conversion) finding(m misfit) source.Finding {
+	span := source.At(c.world.recorder.Pos(m.value.Origin()))
+	if key, ok := c.world.program.keys[span.Start]; ok && m.key {
+		span = source.At(key)
+	}
+	if !span.IsValid() || span.Start == c.at.Start {
+		span = c.at
+	}
+	subject := c.what
+	if path := m.path.String(); path != "" {
+		if subject != "" {
+			subject += ", "
+		}
+		subject += path
+	}
+	message := m.message
+	if subject != "" {
+		message = subject + ": " + message
+	}
+	f := source.Finding{Code: m.code, Span: span, Message: message, Help: m.help, Related: m.related}
+	switch {
+	case c.declared != nil && c.declared.Span.IsValid() && len(m.related) == 0:
+		f.Related = []source.Related{{Span: c.declared.Span, Text: declaredText(c.declared)}}
+	case c.at.IsValid() && span.Start != c.at.Start:
+		f.Related = append(f.Related, source.Related{Span: c.at, Text: "passed on here"})
+	}
+	return f
+}
+
+func declaredText(o *types.Object) string {
+	if o.Declaration != nil {
+		if d := o.Declaration.Declared().Description; d != "" {
+			return fmt.Sprintf("%q", firstLine(d))
+		}
+	}
+	return fmt.Sprintf("%s %q is declared here", o.Kind, o.Name)
+}
+
+func firstLine(text string) string {
+	for i := range text {
+		if text[i] == '\n' {
+			return text[:i]
+		}
+	}
+	return text
+}
+
+func (c *conversion) misfit(path *place.Path, v value.Value, code source.Code, help, format string, arguments ...any) {
+	m := misfit{path: path, value: v, code: code, depth: c.depth}
+	if !c.trial {
+		m.message, m.help = fmt.Sprintf(format, arguments...), help
+	}
+	c.misfits = append(c.misfits, m)
+}
+
+func (c *conversion) wrongKind(path *place.Path, v value.Value, to *types.Type, help string) value.Value {
+	c.misfit(path, v, source.WrongType, help, "expected %s, found %s", types.Article(to), describeValue(v))
+	return v
+}
+
+// known converts along the static type: a part whose type is the wanted one already is left as it is.
+func (c *conversion) known(v value.Value, from, to *types.Type, path *place.Path) value.Value {
+	if from == nil || from.Kind == types.Any || from.Kind == types.Union || from.Kind == types.Invalid {
+		return c.value(v, to, path)
+	}
+	if !types.Converts(from, to) {
+		return v
+	}
+	target := to.Core()
+	static := from.Core()
+	if _, limited := limits(to); limited || target.Kind != types.Record || static.Kind != types.Record || v.Kind() != value.Record {
+		return c.value(v, to, path)
+	}
+	return c.record(v, static, target, path)
+}
+
+// limits returns the limited type that a type is, names taken off.
+func limits(t *types.Type) (*types.Type, bool) {
+	for t.Kind == types.Named && t.Base != nil {
+		t = t.Base
+	}
+	return t, t.Kind == types.Limited
+}
+
+// value converts a value of which nothing is known.
+func (c *conversion) value(v value.Value, to *types.Type, path *place.Path) value.Value {
+	c.spend(1, source.At(c.world.recorder.Pos(v.Origin())))
+	c.depth++
+	defer func() { c.depth-- }()
+	if c.depth > dataDepthLimit {
+		c.misfit(path, v, source.TooDeep, "", "nested deeper than %d levels", dataDepthLimit)
+		return v
+	}
+	switch to.Kind {
+	case types.Named:
+		if to.Base == nil {
+			panic(abort{})
+		}
+		c.depth--
+		v = c.value(v, to.Base, path)
+		c.depth++
+		return v
+	case types.Limited:
+		before := len(c.misfits)
+		v = c.value(v, to.Base, path)
+		if len(c.misfits) == before {
+			c.conditions(v, to, path)
+		}
+		return v
+	case types.Invalid:
+		panic(abort{})
+	case types.Any:
+		return v
+	case types.Null:
+		if !v.IsNull() {
+			return c.wrongKind(path, v, to, "")
+		}
+	case types.Bool:
+		if v.Kind() != value.Bool {
+			help := ""
+			if v.Kind() == value.String && (v.Text() == "true" || v.Text() == "false") {
+				help = "write it without quotes"
+			}
+			return c.wrongKind(path, v, to, help)
+		}
+	case types.Int:
+		if v.Kind() != value.Int {
+			return c.wrongKind(path, v, to, numberHelp(v))
+		}
+	case types.Float:
+		switch v.Kind() {
+		case value.Float:
+		case value.Int:
+			return value.FloatOf(float64(v.Int()), v.Origin())
+		default:
+			return c.wrongKind(path, v, to, numberHelp(v))
+		}
+	case types.String:
+		if v.Kind() != value.String {
+			help := ""
+			if text, ok := v.Scalar(); ok {
+				help = fmt.Sprintf("put it in quotes: %q", text)
+			}
+			return c.wrongKind(path, v, to, help)
+		}
+	case types.Literal:
+		if !isLiteral(v, to.Literal) {
+			return c.wrongKind(path, v, to, "")
+		}
+	case types.Union:
+		return c.union(v, to, path)
+	case types.List:
+		return c.list(v, to, path)
+	case types.Record:
+		if v.Kind() != value.Record {
+			return c.wrongKind(path, v, to, "")
+		}
+		return c.record(v, nil, to, path)
+	}
+	return v
+}
+
+func numberHelp(v value.Value) string {
+	if v.Kind() == value.String && v.Text() != "" {
+		for _, r := range v.Text() {
+			if (r < '0' || r > '9') && r != '.' && r != '-' {
+				return ""
+			}
+		}
+		return "write it without quotes: " + v.Text()
+	}
+	return ""
+}
+
+func isLiteral(v value.Value, literal any) bool {
+	switch l := literal.(type) {
+	case string:
+		return v.Kind() == value.String && v.Text() == l
+	case int64:
+		return v.Kind() == value.Int && v.Int() == l
+	case float64:
+		return v.Kind() == value.Float && v.Float() == l
+	case bool:
+		return v.Kind() == value.Bool && v.Bool() == l
+	}
+	return false
+}
+
+func (c *conversion) list(v value.Value, to *types.Type, path *place.Path) value.Value {
+	if v.Kind() != value.List {
+		return c.wrongKind(path, v, to, "")
+	}
+	var changed []value.Value
+	for i, x := range v.Elements() {
+		y := c.value(x, to.Element, path.Index(i))
+		if changed == nil && y != x {
+			changed = append(make([]value.Value, 0, v.Len()), v.Elements()[:i]...)
+		}
+		if changed != nil {
+			changed = append(changed, y)
+		}
+	}
+	if changed == nil {
+		return v
+	}
+	return value.ListOf(changed, v.Origin())
+}
+
+// record converts a record; from is its static type where that is known, else nil.
+func (c *conversion) record(v value.Value, from, to *types.Type, path *place.Path) value.Value {
+	var b value.Builder
+	b.Grow(v.Len() + len(to.Fields))
+	fromField := func(name string) *types.Type {
+		if from != nil {
+			if f, ok := from.Field(name); ok {
+				return f.Type
+			}
+		}
+		return nil
+	}
+	for i := range to.Fields {
+		f := &to.Fields[i]
+		given := v.Get(f.Name)
+		switch {
+		case !given.IsAbsent():
+			b.Set(f.Name, c.known(given, fromField(f.Name), f.Type, path.Field(f.Name)))
+		case f.Default != nil:
+			if c.fill {
+				b.Set(f.Name, c.defaultOf(f))
+			} else {
+				c.misfit(path, v, source.MissingField, "", "the field %q is missing", f.Name)
+			}
+		case !f.Optional:
+			c.misfit(path, v, source.MissingField, fmt.Sprintf("add it: %s: …", place.Key(f.Name)), "the field %q (%s) is missing", f.Name, f.Type)
+		}
+	}
+	for i, key := range v.Shape().Keys() {
+		if _, declared := to.Field(key); declared {
+			continue
+		}
+		x := v.Values()[i]
+		if to.Rest == nil {
+			c.unknown(key, x, to, path)
+			continue
+		}
+		b.Set(key, c.known(x, fromField(key), to.Rest, path.Field(key)))
+	}
+	c.spend(v.Len()*elementCost, source.At(c.world.recorder.Pos(v.Origin())))
+	return b.Record(v.Origin())
+}
+
+func (c *conversion) unknown(key string, v value.Value, to *types.Type, path *place.Path) {
+	help := ""
+	if near, ok := source.Nearest(key, to.FieldNames()); ok {
+		help = fmt.Sprintf("did you mean %q?", near)
+	}
+	c.misfit(path, v, source.UnknownField, help, "there is no field %q in %s", key, types.Article(to))
+	c.misfits[len(c.misfits)-1].key = true
+}
+
+// union takes the member that fits without defaults, else the only one that fits with them.
+func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) value.Value {
+	if len(to.Members) == 2 && to.Members[1] == types.NullType {
+		if v.IsNull() {
+			return v
+		}
+		return c.value(v, to.Members[0], path)
+	}
+	try := func(member *types.Type, fill bool) (value.Value, []misfit) {
+		t := &conversion{thread: c.thread, passing: c.passing, depth: c.depth, fill: fill, trial: true}
+		result := t.value(v, member, path)
+		return result, t.misfits
+	}
+	var fitting []value.Value
+	for _, member := range to.Members {
+		if result, misfits := try(member, false); len(misfits) == 0 {
+			return result
+		}
+		if result, misfits := try(member, true); len(misfits) == 0 {
+			fitting = append(fitting, result)
+		}
+	}
+	if len(fitting) == 1 {
+		return fitting[0]
+	}
+	if len(fitting) > 1 {
+		c.misfit(path, v, source.AmbiguousUnion, "write out the fields that tell them apart", "%s fits more than one of %s", describeValue(v), to)
+		return v
+	}
+	// The nearest member is the one into which the value fits deepest; scalars and literals are all equally far.
+	var nearest *types.Type
+	deepest := c.depth + 1
+	for _, member := range to.Members {
+		_, misfits := try(member, true)
+		for _, m := range misfits {
+			if m.depth > deepest || nearest == nil && (v.Kind() == value.Record && member.Core().Kind == types.Record || v.Kind() == value.List && member.Core().Kind == types.List) {
+				nearest, deepest = member, m.depth
+			}
+		}
+	}
+	if nearest == nil && onlyLimited(v, to) != nil {
+		nearest = onlyLimited(v, to)
+	}
+	if nearest != nil {
+		return c.value(v, nearest, path)
+	}
+	help := ""
+	if v.Kind() == value.String {
+		var texts []string
+		for _, p := range to.Parts() {
+			if text, ok := p.Literal.(string); ok {
+				texts = append(texts, text)
+			}
+		}
+		if near, ok := source.Nearest(v.Text(), texts); ok {
+			help = fmt.Sprintf("did you mean %q?", near)
+		}
+	}
+	return c.wrongKind(path, v, to, help)
+}
+
+// onlyLimited returns the member whose kind a scalar has, such as the limited int in `(int where …)?`.
+func onlyLimited(v value.Value, to *types.Type) *types.Type {
+	for _, member := range to.Members {
+		if _, limited := limits(member); limited && v.Kind().String() == member.Core().String() {
+			return member
+		}
+	}
+	return nil
+}
+
+// fixedCode returns the code of something that belongs to a type, compiled once.
+func (p *Program) fixedCode(key any, module *types.Module, e syntax.Expression, frame int) *fixed {
+	p.mu.Lock()
+	f, ok := p.fixed[key]
+	if !ok {
+		f = &fixed{frame: frame}
+		p.fixed[key] = f
+	}
+	p.mu.Unlock()
+	f.once.Do(func() { f.body = (&compiler{program: p, module: module}).expression(e) })
+	return f
+}
+
+func (c *conversion) defaultOf(f *types.Field) value.Value {
+	if f.Default.Owner != nil && f.Default.Owner.Invalid {
+		panic(abort{})
+	}
+	size := 0
+	if f.Default.Owner != nil {
+		size = f.Default.Owner.Frame
+	}
+	body := c.world.program.fixedCode(f.Default.Expression, f.Default.Module, f.Default.Expression, size)
+	var v value.Value
+	c.run(func(inner *frame) { v = body.body(inner) }, body.frame)
+	return v
+}
+
+// conditions checks the limits of a type. On null they are skipped.
+func (c *conversion) conditions(v value.Value, t *types.Type, path *place.Path) {
+	if v.IsNull() {
+		return
+	}
+	for _, condition := range t.Conditions {
+		if condition.Object.Invalid {
+			panic(abort{})
+		}
+		program := c.world.program
+		test := program.fixedCode(condition, condition.Module, condition.Tree.Test, condition.Object.Frame)
+		holds := false
+		c.run(func(f *frame) {
+			f.slots[0] = v
+			holds = test.body(f).Bool()
+		}, test.frame)
+		if holds {
+			continue
+		}
+		message := fmt.Sprintf("must satisfy %s, found %s", condition.Text(), v.Show(60))
+		if tree := condition.Tree.Message; tree != nil && !c.trial {
+			text := program.fixedCode(condition.Tree, condition.Module, tree, condition.Object.Frame)
+			c.run(func(f *frame) {
+				f.slots[0] = v
+				message = text.body(f).Text()
+			}, text.frame)
+		}
+		c.misfit(path, v, source.Limit, "", "%s", message)
+		c.misfits[len(c.misfits)-1].related = []source.Related{{Span: condition.Tree.Span, Text: "the limit"}}
+	}
+}

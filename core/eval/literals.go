@@ -1,0 +1,301 @@
+package eval
+
+import (
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/value"
+)
+
+// sink takes the elements of a list while it is made.
+type sink struct {
+	elements []value.Value
+}
+
+// elementCode adds what one entry brings into a list.
+type elementCode func(f *frame, s *sink)
+
+func (c *compiler) element(e *syntax.Entry) elementCode {
+	at := e.Span
+	switch {
+	case e.Spread:
+		body := c.spread(e)
+		return func(f *frame, s *sink) {
+			v := body(f)
+			switch v.Kind() {
+			case value.Absent:
+			case value.List:
+				f.spend(1+v.Len()*elementCost, at)
+				for _, x := range v.Elements() {
+					s.elements = append(s.elements, f.choose(x, v.Origin()))
+				}
+			default:
+				f.failAt(source.WrongType, at, "", `"..." in a list brings in the elements of a list, not of %s`, describeValue(v))
+			}
+		}
+	case e.Optional:
+		body := c.absent(e.Value)
+		return func(f *frame, s *sink) {
+			if v := body(f); !v.IsAbsent() && !v.IsNull() {
+				f.spend(elementCost, at)
+				s.elements = append(s.elements, v)
+			}
+		}
+	}
+	body := c.expression(e.Value)
+	return func(f *frame, s *sink) {
+		v := body(f)
+		f.spend(elementCost, at)
+		s.elements = append(s.elements, v)
+	}
+}
+
+// spread compiles what stands behind `...`; Absent when it brings in nothing.
+func (c *compiler) spread(e *syntax.Entry) code {
+	if !e.Optional {
+		return c.expression(e.Value)
+	}
+	body := c.absent(e.Value)
+	return func(f *frame) value.Value {
+		v := body(f)
+		if v.IsNull() {
+			return value.Value{}
+		}
+		return v
+	}
+}
+
+func (c *compiler) list(e *syntax.List) code {
+	parts := make([]elementCode, len(e.Elements))
+	for i, element := range e.Elements {
+		parts[i] = c.element(element)
+	}
+	o := origin(e)
+	return func(f *frame) value.Value {
+		s := sink{elements: make([]value.Value, 0, len(parts))}
+		for _, part := range parts {
+			part(f, &s)
+		}
+		return value.ListOf(s.elements, o)
+	}
+}
+
+// entries takes the entries of a record while it is made. written says which were written, not spread.
+type entries struct {
+	value.Builder
+	written []bool
+}
+
+// put adds a written entry.
+func (b *entries) put(f *frame, key string, v value.Value, at source.Span) {
+	if i := b.Index(key); i >= 0 && i < len(b.written) && b.written[i] {
+		f.failAt(source.DuplicateKey, at, "each key of a record stands once", "the key %q is there already", key)
+	}
+	b.mark(b.Set(key, v), true)
+}
+
+func (b *entries) mark(i int, written bool) {
+	for len(b.written) <= i {
+		b.written = append(b.written, false)
+	}
+	b.written[i] = b.written[i] || written
+}
+
+type entryCode func(f *frame, b *entries)
+
+func (c *compiler) entry(e *syntax.Entry) entryCode {
+	if e.Spread {
+		return c.spreadEntry(e)
+	}
+	body := c.expression(e.Value)
+	if e.Optional {
+		body = c.absent(e.Value)
+	}
+	optional := e.Optional
+	key, keyAt := c.key(e.Key), e.Key.Span
+	return func(f *frame, b *entries) {
+		k := key(f)
+		v := body(f)
+		if optional && (v.IsAbsent() || v.IsNull()) {
+			return
+		}
+		f.spend(elementCost, keyAt)
+		b.put(f, k.Text(), f.choose(v, k.Origin()), keyAt)
+	}
+}
+
+func (c *compiler) key(k *syntax.Key) code {
+	if k.Value != nil {
+		return c.expression(k.Value)
+	}
+	return constant(value.StringOf(k.Name, value.From(k.Span.Start)))
+}
+
+func (c *compiler) spreadEntry(e *syntax.Entry) entryCode {
+	body, at := c.spread(e), e.Span
+	return func(f *frame, b *entries) {
+		v := body(f)
+		switch v.Kind() {
+		case value.Absent:
+			return
+		case value.Record:
+		default:
+			f.failAt(source.WrongType, at, "", `"..." in a record brings in the entries of a record, not of %s`, describeValue(v))
+		}
+		f.spend(1+v.Len()*elementCost, at)
+		for i, key := range v.Shape().Keys() {
+			if at := b.Index(key); at >= 0 && at < len(b.written) && b.written[at] {
+				f.failAt(source.DuplicateKey, e.Span, "put the spread before the key, so that the key wins, or leave one out", "this brings in the key %q, which is written already", key)
+			}
+			b.mark(b.Set(key, f.choose(v.Values()[i], v.Origin())), false)
+		}
+	}
+}
+
+func (c *compiler) recordLiteral(e *syntax.Record) code {
+	if body, ok := c.fixedRecord(e); ok {
+		return body
+	}
+	parts := make([]entryCode, len(e.Entries))
+	for i, entry := range e.Entries {
+		parts[i] = c.entry(entry)
+	}
+	o := origin(e)
+	return func(f *frame) value.Value {
+		var b entries
+		b.Grow(len(parts))
+		for _, part := range parts {
+			part(f, &b)
+		}
+		return b.Record(o)
+	}
+}
+
+// fixedRecord compiles a record whose keys are all written out and always there: its shape is made once.
+func (c *compiler) fixedRecord(e *syntax.Record) (code, bool) {
+	keys := make([]string, 0, len(e.Entries))
+	seen := map[string]bool{}
+	for _, entry := range e.Entries {
+		if entry.Spread || entry.Optional || entry.Key.Value != nil || seen[entry.Key.Name] {
+			return nil, false
+		}
+		seen[entry.Key.Name] = true
+		keys = append(keys, entry.Key.Name)
+	}
+	shape, bodies := value.NewShape(keys), make([]code, len(keys))
+	for i, entry := range e.Entries {
+		bodies[i] = c.expression(entry.Value)
+	}
+	o, at := origin(e), e.Place()
+	return func(f *frame) value.Value {
+		f.spend(1+len(bodies)*elementCost, at)
+		values := make([]value.Value, len(bodies))
+		for i, body := range bodies {
+			values[i] = body(f)
+		}
+		return value.RecordOf(shape, values, o)
+	}, true
+}
+
+// each calls visit for every element or entry that a loop goes through; key is the position or key.
+func (c *compiler) each(e *syntax.For) func(f *frame, visit func(v, key value.Value)) {
+	at := e.In.Place()
+	if r, ok := unparen(e.In).(*syntax.Binary); ok && r.Operator == syntax.Range {
+		low, high := c.expression(r.Left), c.expression(r.Right)
+		return func(f *frame, visit func(v, key value.Value)) {
+			a, b := low(f), high(f)
+			o := f.from(at.Start, a, b)
+			for i := a.Int(); i <= b.Int(); i++ {
+				visit(value.IntOf(i, o), value.IntOf(i-a.Int(), o))
+				if i == b.Int() { // which may be the largest int
+					break
+				}
+			}
+		}
+	}
+	in := c.expression(e.In)
+	return func(f *frame, visit func(v, key value.Value)) {
+		v := in(f)
+		switch v.Kind() {
+		case value.List:
+			for i, x := range v.Elements() {
+				visit(f.choose(x, v.Origin()), value.IntOf(int64(i), v.Origin()))
+			}
+		case value.Record:
+			for i, key := range v.Shape().Keys() {
+				x := v.Values()[i]
+				visit(f.choose(x, v.Origin()), value.StringOf(key, x.Origin()))
+			}
+		default:
+			f.failAt(source.WrongType, at, "", "for goes through a list, a record or a range, not %s", describeValue(v))
+		}
+	}
+}
+
+func (c *compiler) loop(e *syntax.For) code {
+	each := c.each(e)
+	firstSlot, secondSlot := c.loopSlots(e)
+	var where func(f *frame) (bool, value.Origin)
+	if e.Where != nil {
+		where = c.truth(e.Where)
+	}
+	run := func(f *frame, body func(by value.Origin)) {
+		each(f, func(v, key value.Value) {
+			f.spend(1, e.Body.Span)
+			if secondSlot >= 0 && key.Kind() == value.String {
+				v, key = key, v // over a record the key comes first
+			}
+			f.slots[firstSlot] = v
+			if secondSlot >= 0 {
+				f.slots[secondSlot] = key
+			}
+			var by value.Origin
+			if where != nil {
+				holds, origin := where(f)
+				if !holds {
+					return
+				}
+				by = origin
+			}
+			body(by)
+		})
+	}
+	o := origin(e)
+	if e.Body.Key != nil {
+		entry := c.entry(e.Body)
+		return func(f *frame) value.Value {
+			var b entries
+			run(f, func(by value.Origin) {
+				before := b.Len()
+				entry(f, &b)
+				if f.world.recorder != nil {
+					b.Update(before, func(v value.Value) value.Value { return f.choose(v, by) })
+				}
+			})
+			return b.Record(o)
+		}
+	}
+	element := c.element(e.Body)
+	return func(f *frame) value.Value {
+		var s sink
+		run(f, func(by value.Origin) {
+			before := len(s.elements)
+			element(f, &s)
+			if f.world.recorder != nil {
+				for i := before; i < len(s.elements); i++ {
+					s.elements[i] = f.choose(s.elements[i], by)
+				}
+			}
+		})
+		return value.ListOf(s.elements, o)
+	}
+}
+
+// loopSlots returns the places of the names of a loop in the frame; -1 for a second name that is not written.
+func (c *compiler) loopSlots(e *syntax.For) (first, second int) {
+	second = -1
+	first = c.module.Info.Objects[e.ID()].Slot
+	if e.Second.Name != "" {
+		second = first + 1
+	}
+	return first, second
+}

@@ -1,0 +1,360 @@
+package eval
+
+import (
+	"fmt"
+	"math"
+	"math/bits"
+	"regexp"
+
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+func countOf(n int, word string) string {
+	if n == 1 {
+		return "1 " + word
+	}
+	return fmt.Sprintf("%d %ss", n, word)
+}
+
+// describeValue names a value in a message.
+func describeValue(v value.Value) string {
+	switch v.Kind() {
+	case value.Null, value.Absent:
+		return v.Show(20)
+	case value.List, value.Record:
+		return "the " + v.Kind().String() + " " + v.Show(60)
+	}
+	return "the " + v.Kind().String() + " " + v.Show(60)
+}
+
+// from returns the origin of a value computed at a place from operands.
+func (f *frame) from(at source.Pos, operands ...value.Value) value.Origin {
+	r := f.world.recorder
+	if r == nil {
+		return value.From(at)
+	}
+	origins := make([]value.Origin, len(operands))
+	for i, v := range operands {
+		origins[i] = v.Origin()
+	}
+	return r.computed(at, origins...)
+}
+
+func (c *compiler) unary(e *syntax.Unary) code {
+	operand, at, span := c.expression(e.Operand), e.Place().Start, e.Place()
+	if e.Operator == syntax.Not {
+		return func(f *frame) value.Value {
+			v := operand(f)
+			return value.BoolOf(!v.Bool(), f.from(at, v))
+		}
+	}
+	return func(f *frame) value.Value {
+		v := operand(f)
+		switch {
+		case v.Kind() == value.Int && v.Int() != math.MinInt64:
+			return value.IntOf(-v.Int(), f.from(at, v))
+		case v.Kind() == value.Float:
+			return value.FloatOf(-v.Float(), f.from(at, v))
+		case v.Kind() == value.Int:
+			f.overflow(span)
+		}
+		f.failAt(source.WrongType, span, "", `"-" takes a number, not %s`, describeValue(v))
+		return v
+	}
+}
+
+func (f *frame) overflow(at source.Span) {
+	f.failAt(source.BadNumber, at, "an int reaches from -9223372036854775808 to 9223372036854775807", "the result does not fit into an int of 64 bits")
+}
+
+func (c *compiler) binary(e *syntax.Binary) code {
+	switch e.Operator {
+	case syntax.And, syntax.Or:
+		return c.logic(e)
+	case syntax.Default:
+		return c.orElse(e)
+	case syntax.In, syntax.NotIn:
+		return c.membership(e)
+	case syntax.Matches:
+		return c.matches(e)
+	}
+	left, right := c.expression(e.Left), c.expression(e.Right)
+	at, span := e.Place().Start, e.Place()
+	switch e.Operator {
+	case syntax.Equal, syntax.NotEqual:
+		wanted := e.Operator == syntax.Equal
+		return func(f *frame) value.Value {
+			a, b := left(f), right(f)
+			f.spend(1, span)
+			equal := value.Equal(a, b, func(n int) { f.spend(n, span) })
+			return value.BoolOf(equal == wanted, f.from(at, a, b))
+		}
+	case syntax.Less, syntax.LessEqual, syntax.Greater, syntax.GreaterEqual:
+		operator := e.Operator
+		return func(f *frame) value.Value {
+			a, b := left(f), right(f)
+			order := f.order(a, b, span)
+			var holds bool
+			switch operator {
+			case syntax.Less:
+				holds = order < 0
+			case syntax.LessEqual:
+				holds = order <= 0
+			case syntax.Greater:
+				holds = order > 0
+			default:
+				holds = order >= 0
+			}
+			return value.BoolOf(holds, f.from(at, a, b))
+		}
+	case syntax.Range:
+		return func(f *frame) value.Value {
+			a, b := left(f), right(f)
+			n := rangeLength(a.Int(), b.Int())
+			f.spend(clampInt(n)*(1+elementCost), span)
+			elements := make([]value.Value, n)
+			o := f.from(at, a, b)
+			for i := range elements {
+				elements[i] = value.IntOf(a.Int()+int64(i), o)
+			}
+			return value.ListOf(elements, o)
+		}
+	case syntax.Add:
+		return func(f *frame) value.Value {
+			a, b := left(f), right(f)
+			if a.Kind() == value.Int && b.Kind() == value.Int {
+				sum := a.Int() + b.Int()
+				if (sum > a.Int()) != (b.Int() > 0) && b.Int() != 0 {
+					f.overflow(span)
+				}
+				return value.IntOf(sum, f.from(at, a, b))
+			}
+			return f.add(a, b, span)
+		}
+	}
+	operator := e.Operator
+	return func(f *frame) value.Value { return f.calculate(operator, left(f), right(f), span) }
+}
+
+func rangeLength(low, high int64) uint64 {
+	if high < low {
+		return 0
+	}
+	n, borrow := bits.Sub64(uint64(high), uint64(low), 0)
+	if borrow != 0 || n == math.MaxUint64 {
+		return n
+	}
+	return n + 1
+}
+
+func clampInt(n uint64) int {
+	return int(min(n, stepLimit+1))
+}
+
+// order compares two numbers or two strings.
+func (f *frame) order(a, b value.Value, at source.Span) int {
+	number := func(v value.Value) bool { return v.Kind() == value.Int || v.Kind() == value.Float }
+	if !(number(a) && number(b)) && !(a.Kind() == value.String && b.Kind() == value.String) {
+		f.failAt(source.WrongType, at, "two numbers or two strings can be compared by size", "cannot compare %s with %s by size", describeValue(a), describeValue(b))
+	}
+	return value.Compare(a, b)
+}
+
+// add joins strings and lists, and adds numbers that are not both ints.
+func (f *frame) add(a, b value.Value, at source.Span) value.Value {
+	switch {
+	case a.Kind() == value.String && b.Kind() == value.String:
+		f.spend(1+(len(a.Text())+len(b.Text()))/4, at)
+		return value.StringOf(a.Text()+b.Text(), f.from(at.Start, a, b))
+	case a.Kind() == value.List && b.Kind() == value.List:
+		f.spend(1+(a.Len()+b.Len())*elementCost, at)
+		elements := make([]value.Value, 0, a.Len()+b.Len())
+		elements = append(append(elements, a.Elements()...), b.Elements()...)
+		return value.ListOf(elements, f.from(at.Start, a, b))
+	case a.Kind() == value.String || b.Kind() == value.String || a.Kind() == value.List || b.Kind() == value.List:
+		f.failAt(source.WrongType, at, "two numbers, two strings or two lists can be added", "cannot add %s and %s", describeValue(a), describeValue(b))
+	}
+	return f.calculate(syntax.Add, a, b, at)
+}
+
+// calculate does arithmetic on two numbers.
+func (f *frame) calculate(operator syntax.Operator, a, b value.Value, at source.Span) value.Value {
+	for _, v := range []value.Value{a, b} {
+		if v.Kind() != value.Int && v.Kind() != value.Float {
+			f.failAt(source.WrongType, at, "", "%q takes numbers, not %s", operator, describeValue(v))
+		}
+	}
+	o := f.from(at.Start, a, b)
+	if a.Kind() == value.Int && b.Kind() == value.Int {
+		return value.IntOf(f.calculateInt(operator, a.Int(), b.Int(), at), o)
+	}
+	x, y := a.Float(), b.Float()
+	if y == 0 && (operator == syntax.Divide || operator == syntax.Remainder) {
+		f.failAt(source.DivisionByZero, at, "", "division by zero")
+	}
+	var result float64
+	switch operator {
+	case syntax.Add:
+		result = x + y
+	case syntax.Subtract:
+		result = x - y
+	case syntax.Multiply:
+		result = x * y
+	case syntax.Divide:
+		result = x / y
+	default:
+		result = math.Mod(x, y)
+	}
+	if math.IsInf(result, 0) || math.IsNaN(result) {
+		f.failAt(source.BadNumber, at, "", "the result is too large for a float")
+	}
+	return value.FloatOf(result, o)
+}
+
+func (f *frame) calculateInt(operator syntax.Operator, x, y int64, at source.Span) int64 {
+	switch operator {
+	case syntax.Subtract:
+		if result := x - y; (result < x) == (y > 0) || y == 0 {
+			return result
+		}
+	case syntax.Multiply:
+		high, low := bits.Mul64(magnitude(x), magnitude(y))
+		negative := (x < 0) != (y < 0)
+		if high == 0 && (low <= math.MaxInt64 || negative && low == 1<<63) {
+			return x * y
+		}
+	default:
+		if y == 0 {
+			f.failAt(source.DivisionByZero, at, "", "division by zero")
+		}
+		if operator == syntax.Remainder {
+			if y == -1 {
+				return 0
+			}
+			return x % y
+		}
+		if x != math.MinInt64 || y != -1 {
+			return x / y
+		}
+	}
+	f.overflow(at)
+	return 0
+}
+
+func magnitude(x int64) uint64 {
+	if x < 0 {
+		return -uint64(x)
+	}
+	return uint64(x)
+}
+
+func (c *compiler) logic(e *syntax.Binary) code {
+	left, right, at := c.expression(e.Left), c.expression(e.Right), e.Place().Start
+	stop := e.Operator == syntax.Or
+	return func(f *frame) value.Value {
+		a := left(f)
+		if a.Bool() == stop {
+			return value.BoolOf(stop, f.from(at, a))
+		}
+		b := right(f)
+		return value.BoolOf(b.Bool(), f.from(at, a, b))
+	}
+}
+
+// orElse is `??`: null or an absent field on the left gives the right side.
+func (c *compiler) orElse(e *syntax.Binary) code {
+	left, right := c.absent(e.Left), c.expression(e.Right)
+	return func(f *frame) value.Value {
+		v := left(f)
+		if !v.IsAbsent() && !v.IsNull() {
+			return v
+		}
+		return f.choose(right(f), v.Origin())
+	}
+}
+
+func (c *compiler) membership(e *syntax.Binary) code {
+	needle, wanted := c.expression(e.Left), e.Operator == syntax.In
+	at, span := e.Place().Start, e.Place()
+	if r, ok := unparen(e.Right).(*syntax.Binary); ok && r.Operator == syntax.Range {
+		// A range is not made into a list only to look into it.
+		low, high := c.expression(r.Left), c.expression(r.Right)
+		return func(f *frame) value.Value {
+			v, a, b := needle(f), low(f), high(f)
+			inside := false
+			switch v.Kind() {
+			case value.Int:
+				inside = v.Int() >= a.Int() && v.Int() <= b.Int()
+			case value.Float:
+				inside = v.Float() == math.Trunc(v.Float()) && v.Float() >= a.Float() && v.Float() <= b.Float()
+			}
+			return value.BoolOf(inside == wanted, f.from(at, v, a, b))
+		}
+	}
+	container := c.expression(e.Right)
+	return func(f *frame) value.Value {
+		v, in := needle(f), container(f)
+		found := false
+		switch in.Kind() {
+		case value.List:
+			f.spend(1+in.Len(), span)
+			for _, x := range in.Elements() {
+				if value.Equal(v, x, func(n int) { f.spend(n, span) }) {
+					found = true
+					break
+				}
+			}
+		case value.Record:
+			if v.Kind() != value.String {
+				f.failAt(source.WrongType, span, "", `the keys of a record are strings: "in" cannot look for %s`, describeValue(v))
+			}
+			found = !in.Get(v.Text()).IsAbsent()
+		default:
+			f.failAt(source.WrongType, span, "", `"in" looks in a list, a record or a range, not in %s`, describeValue(in))
+		}
+		return value.BoolOf(found == wanted, f.from(at, v, in))
+	}
+}
+
+func unparen(e syntax.Expression) syntax.Expression {
+	for {
+		p, ok := e.(*syntax.Paren)
+		if !ok {
+			return e
+		}
+		e = p.Inner
+	}
+}
+
+// pattern compiles a regular expression that is not known before evaluation.
+func (t *thread) pattern(text string, at source.Span) *regexp.Regexp {
+	t.spend(1+len(text), at)
+	compiled, err := regexp.Compile(text)
+	if err != nil {
+		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern: %s", types.PatternMistake(err))
+	}
+	return compiled
+}
+
+func (c *compiler) matches(e *syntax.Binary) code {
+	subject, right := c.expression(e.Left), c.expression(e.Right)
+	at, span, patternAt := e.Place().Start, e.Place(), e.Right.Place()
+	var known *regexp.Regexp
+	if s, ok := e.Right.(*syntax.String); ok {
+		if text, plain := s.Plain(); plain {
+			known, _ = regexp.Compile(text) // the checker has reported a wrong one
+		}
+	}
+	return func(f *frame) value.Value {
+		v, p := subject(f), right(f)
+		pattern := known
+		if pattern == nil {
+			pattern = f.pattern(p.Text(), patternAt)
+		}
+		f.spend(1+len(v.Text()), span)
+		return value.BoolOf(pattern.MatchString(v.Text()), f.from(at, v, p))
+	}
+}

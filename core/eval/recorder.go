@@ -1,0 +1,92 @@
+package eval
+
+import (
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// Recorder holds what a recording evaluation wrote down: for each value that depends on inputs or on the
+// environment, one step. Values of steps refer to them by their origin.
+type Recorder struct{ steps []RecordedStep }
+
+// RecordedStep says how one value came to be.
+type RecordedStep struct {
+	Pos   source.Pos // the line that decided the value: where it was written or computed
+	Input string     // the input that the value is, or is part of; empty for others
+	// Environment says that the value is env.name or another field of env.
+	Environment bool
+	// Operands are what it was computed from, or chosen by.
+	Operands []value.Origin
+}
+
+// Step returns the step behind an origin; ok is false for an origin that is only a place.
+func (r *Recorder) Step(o value.Origin) (step RecordedStep, ok bool) {
+	number, ok := o.Step()
+	if !ok || r == nil {
+		return RecordedStep{}, false
+	}
+	return r.steps[number], true
+}
+
+// Pos returns the place that decided a value.
+func (r *Recorder) Pos(o value.Origin) source.Pos {
+	if step, ok := r.Step(o); ok {
+		return step.Pos
+	}
+	return o.Pos()
+}
+
+func (r *Recorder) add(s RecordedStep) value.Origin {
+	r.steps = append(r.steps, s)
+	return value.Recorded(len(r.steps) - 1)
+}
+
+// input marks a value and all that it holds as coming from an input.
+func (r *Recorder) input(name string, v value.Value) value.Value {
+	return r.mark(v, func(o value.Origin) value.Origin { return r.add(RecordedStep{Pos: r.Pos(o), Input: name}) })
+}
+
+// mark gives a value and all that it holds new origins.
+func (r *Recorder) mark(v value.Value, origin func(value.Origin) value.Origin) value.Value {
+	switch v.Kind() {
+	case value.List:
+		elements := make([]value.Value, v.Len())
+		for i, x := range v.Elements() {
+			elements[i] = r.mark(x, origin)
+		}
+		return value.ListOf(elements, origin(v.Origin()))
+	case value.Record:
+		values := make([]value.Value, v.Len())
+		for i, x := range v.Values() {
+			values[i] = r.mark(x, origin)
+		}
+		return value.RecordOf(v.Shape(), values, origin(v.Origin()))
+	}
+	return v.WithOrigin(origin(v.Origin()))
+}
+
+// computed returns the origin of a value that was computed at a place from others.
+func (r *Recorder) computed(at source.Pos, operands ...value.Origin) value.Origin {
+	var kept []value.Origin
+	for _, o := range operands {
+		if _, ok := o.Step(); ok {
+			kept = append(kept, o)
+		}
+	}
+	if kept == nil {
+		return value.From(at)
+	}
+	return r.add(RecordedStep{Pos: at, Operands: kept})
+}
+
+// chosen returns a value that something else chose, such as the condition of the branch that it stands in: the same
+// value, decided where it was, and depending on the choice too.
+func (r *Recorder) chosen(v value.Value, by value.Origin) value.Value {
+	if _, ok := by.Step(); !ok || v.IsAbsent() {
+		return v
+	}
+	if _, ok := v.Origin().Step(); ok {
+		return v.WithOrigin(r.add(RecordedStep{Pos: r.Pos(v.Origin()), Operands: []value.Origin{v.Origin(), by}}))
+	}
+	return v.WithOrigin(r.add(RecordedStep{Pos: v.Origin().Pos(), Operands: []value.Origin{by}}))
+}

@@ -1,0 +1,371 @@
+// Package eval compiles checked modules to closures and runs them. It exists to turn declarations into values:
+// each when it is needed, each once, with its work counted so that it always ends.
+package eval
+
+import (
+	"fmt"
+	"sync"
+
+	"knothole/core/source"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// Limits of an evaluation. A declaration may take stepLimit steps; calls and declarations may nest depthLimit deep,
+// values dataDepthLimit.
+const (
+	stepLimit      = 100_000_000
+	depthLimit     = 10_000
+	dataDepthLimit = 1000
+)
+
+// elementCost is how many steps an element counts that is kept in memory, so that the memory of a declaration stays
+// bounded too.
+const elementCost = 4
+
+// Native is the body of a built-in function. The arguments are complete and of the declared types.
+type Native func(c *Call, arguments []value.Value) value.Value
+
+// Natives finds the body of a built-in function.
+type Natives interface {
+	Native(group, name string) Native
+}
+
+// Program is a checked program ready to run. It may be used by several goroutines.
+type Program struct {
+	checked      *types.Program
+	natives      Natives
+	declarations []*declaration // by Global
+	data         map[*types.Object]value.Value
+	keys         Keys
+	constants    *World
+	recording    *Program // the same program, compiled to record
+	records      bool
+
+	mu        sync.Mutex
+	functions map[*types.Object]*function
+	fixed     map[any]*fixed
+}
+
+// Keys tells for the place of a value that was read from a file where its key stands.
+type Keys map[source.Pos]source.Pos
+
+// declaration is one declaration that has a value.
+type declaration struct {
+	object *types.Object
+	once   sync.Once
+	body   code
+	path   code // of documents
+}
+
+type function struct {
+	object   *types.Object
+	once     sync.Once
+	body     code
+	defaults []code
+}
+
+// fixed is a piece of code that belongs to a type: a condition, its message, or the default of a field.
+type fixed struct {
+	once  sync.Once
+	body  code
+	frame int
+}
+
+// New prepares a checked program. Data holds the contents of the data files that modules use, keys the places of the
+// keys of all data.
+func New(checked *types.Program, natives Natives, data map[*types.Object]value.Value, keys Keys) *Program {
+	p := newProgram(checked, natives, data, keys)
+	p.constants = p.newWorld(Environment{}, nil)
+	p.constants.shared = true
+	p.recording = newProgram(checked, natives, data, keys)
+	p.recording.records = true
+	p.recording.constants = p.constants
+	return p
+}
+
+func newProgram(checked *types.Program, natives Natives, data map[*types.Object]value.Value, keys Keys) *Program {
+	p := &Program{
+		checked: checked, natives: natives, data: data, keys: keys,
+		declarations: make([]*declaration, checked.Globals),
+		functions:    map[*types.Object]*function{},
+		fixed:        map[any]*fixed{},
+	}
+	for _, m := range checked.Modules {
+		for _, o := range m.Order {
+			if o.Global >= 0 {
+				p.declarations[o.Global] = &declaration{object: o}
+			}
+		}
+	}
+	return p
+}
+
+// Environment is what a program can know of the environment that it is evaluated for.
+type Environment struct {
+	Name string
+	Tags []string
+}
+
+// World is the values of one environment. Only one goroutine may use it at a time.
+type World struct {
+	program     *Program
+	environment Environment
+	recorder    *Recorder
+	states      []state
+	shared      bool // the world of constants, which all others use
+
+	mu       sync.Mutex // guards the findings of the shared world
+	findings source.Findings
+}
+
+type status uint8
+
+const (
+	waiting status = iota
+	done
+	failed
+)
+
+type state struct {
+	mu     sync.Mutex // for the shared world only
+	status status
+	value  value.Value
+}
+
+func (p *Program) newWorld(e Environment, r *Recorder) *World {
+	return &World{program: p, environment: e, recorder: r, states: make([]state, len(p.declarations))}
+}
+
+// World returns a world in which nothing is evaluated yet.
+func (p *Program) World(e Environment) *World { return p.newWorld(e, nil) }
+
+// Recording returns a world whose values know all that they depend on.
+func (p *Program) Recording(e Environment) *World {
+	return p.recording.newWorld(e, &Recorder{})
+}
+
+// Recorder returns the record of a recording world, else nil.
+func (w *World) Recorder() *Recorder { return w.recorder }
+
+// Findings returns what was found in this world so far; what was found in declarations that are the same in all
+// environments is returned by Constants.
+func (w *World) Findings() source.Findings { return w.findings }
+
+// Constants returns what was found in the declarations that are the same in all environments.
+func (p *Program) Constants() source.Findings {
+	p.constants.mu.Lock()
+	defer p.constants.mu.Unlock()
+	return append(source.Findings(nil), p.constants.findings...)
+}
+
+// abort ends the evaluation of a declaration; its finding has been added.
+type abort struct{}
+
+// thread is one evaluation in a world: how much it has done, how deep it is.
+type thread struct {
+	world *World
+	owner *types.Object
+	steps int
+	depth int
+	stack []value.Value
+}
+
+// frame is what code runs on: the local values of a declaration or function.
+type frame struct {
+	*thread
+	slots []value.Value
+}
+
+type code func(f *frame) value.Value
+
+func (t *thread) fail(f source.Finding) {
+	w := t.world
+	if w.shared {
+		w.mu.Lock()
+		defer w.mu.Unlock()
+	} else if w.environment.Name != "" {
+		f.Environments = []string{w.environment.Name}
+	}
+	w.findings.Add(f)
+	panic(abort{})
+}
+
+func (t *thread) failAt(code source.Code, span source.Span, help, format string, arguments ...any) {
+	t.fail(source.Finding{Code: code, Span: span, Help: help, Message: fmt.Sprintf(format, arguments...)})
+}
+
+// spend counts steps at a place.
+func (t *thread) spend(n int, at source.Span) {
+	t.steps += n
+	if t.steps > stepLimit {
+		t.failAt(source.TooMuchWork, at, "go through fewer elements, or build less text",
+			"%s needs more than %d million steps, and was stopped here", describe(t.owner), stepLimit/1_000_000)
+	}
+}
+
+func describe(o *types.Object) string {
+	if o == nil {
+		return "this"
+	}
+	if o.Name == "" {
+		return "the " + o.Kind.String()
+	}
+	return fmt.Sprintf("%s %q", o.Kind, o.Name)
+}
+
+// enter and leave count how deep calls and declarations nest.
+func (t *thread) enter(at source.Span) {
+	t.depth++
+	if t.depth > depthLimit {
+		t.failAt(source.TooDeep, at, "", "calls and declarations nest deeper than %d levels here", depthLimit)
+	}
+}
+
+// alloc takes a frame of n places from the stack of the thread.
+func (t *thread) alloc(n int) (slots []value.Value, mark int) {
+	mark = len(t.stack)
+	if mark+n > cap(t.stack) {
+		// Frames in the old stack stay valid: they refer to it themselves.
+		t.stack = make([]value.Value, mark, 2*cap(t.stack)+n+64)
+	}
+	t.stack = t.stack[:mark+n]
+	return t.stack[mark : mark+n : mark+n], mark
+}
+
+func (t *thread) release(mark int) {
+	clear(t.stack[mark:])
+	t.stack = t.stack[:mark]
+}
+
+// guard runs f and reports whether it came to its end.
+func guard(f func()) (ok bool) {
+	defer func() {
+		if problem := recover(); problem != nil {
+			if _, expected := problem.(abort); !expected {
+				panic(problem)
+			}
+			ok = false
+		}
+	}()
+	f()
+	return true
+}
+
+// force returns the value of a declaration, evaluating it if need be; it does not return when that fails.
+func (t *thread) force(global int, at source.Span) value.Value {
+	w := t.world
+	d := w.program.declarations[global]
+	if d.object.Constant() && w.program.constants != nil && !w.shared {
+		w = w.program.constants
+	}
+	s := &w.states[global]
+	if w.shared {
+		s.mu.Lock()
+		defer s.mu.Unlock()
+	}
+	switch s.status {
+	case done:
+		return s.value
+	case failed:
+		panic(abort{})
+	}
+	s.status = failed // until it is done
+	if d.object.Invalid {
+		panic(abort{})
+	}
+	t.enter(at)
+	inner := &thread{world: w, owner: d.object, depth: t.depth}
+	inner.run(func(f *frame) {
+		s.value = w.program.compiled(d).body(f)
+	}, d.object.Frame)
+	t.depth--
+	s.status = done
+	return s.value
+}
+
+// run runs something on a new frame.
+func (t *thread) run(body func(f *frame), size int) {
+	slots, mark := t.alloc(size)
+	body(&frame{t, slots})
+	t.release(mark)
+}
+
+// Value evaluates a declaration. ok is false when that failed or the declaration has a mistake; what is wrong is
+// among the findings.
+func (w *World) Value(o *types.Object) (v value.Value, ok bool) {
+	t := &thread{world: w, owner: o}
+	ok = guard(func() { v = t.force(o.Global, o.Span.To(o.Span)) })
+	return v, ok
+}
+
+// Path evaluates the path of a document.
+func (w *World) Path(o *types.Object) (v value.Value, ok bool) {
+	if o.Invalid {
+		return v, false
+	}
+	t := &thread{world: w, owner: o}
+	d := w.program.declarations[o.Global]
+	ok = guard(func() { t.run(func(f *frame) { v = w.program.compiled(d).path(f) }, o.Frame) })
+	return v, ok
+}
+
+// SetInput gives an input its value: it is converted to the declared type, and what does not fit is reported. A value
+// that is absent stands for the default; whether there is one is for the caller to know.
+func (w *World) SetInput(o *types.Object, v value.Value) bool {
+	s := &w.states[o.Global]
+	s.status = failed
+	if o.Invalid {
+		return false
+	}
+	t := &thread{world: w, owner: o}
+	ok := guard(func() {
+		if v.IsAbsent() {
+			t.run(func(f *frame) { v = w.program.compiled(w.program.declarations[o.Global]).body(f) }, o.Frame)
+		} else {
+			v = t.convertTo(v, o.Type, passing{what: fmt.Sprintf("input %q", o.Name), declared: o})
+		}
+		if w.recorder != nil {
+			v = w.recorder.input(o.Name, v)
+		}
+		s.value = v
+	})
+	if ok {
+		s.status = done
+	}
+	return ok
+}
+
+// Fail marks an input as having no value; that has been reported.
+func (w *World) Fail(o *types.Object) { w.states[o.Global].status = failed }
+
+// TryLiterals tries the values that are written out where a limited type is expected, before anything else is
+// evaluated. It returns what does not fit, and marks the declarations as having a mistake.
+func (p *Program) TryLiterals() source.Findings {
+	w := p.newWorld(Environment{}, nil)
+	for _, passage := range p.checked.Literals {
+		if passage.Owner.Invalid {
+			continue
+		}
+		t := &thread{world: w, owner: passage.Owner}
+		ok := guard(func() {
+			c := &compiler{program: p, module: passage.Module, bare: passage.Value}
+			t.run(func(f *frame) {
+				v := c.expression(passage.Value)(f)
+				t.convertTo(v, passage.Target, passing{})
+			}, passage.Owner.Frame)
+		})
+		if !ok {
+			passage.Owner.Invalid = true
+		}
+	}
+	return w.findings
+}
+
+func (p *Program) compiled(d *declaration) *declaration {
+	d.once.Do(func() {
+		c := &compiler{program: p, module: d.object.Module}
+		c.declaration(d)
+	})
+	return d
+}

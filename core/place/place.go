@@ -1,0 +1,113 @@
+// Package place names places in data: the field of a record, an element of a list, and so on down. It exists so that
+// every part of the program that speaks about such a place writes it in the same way.
+package place
+
+import (
+	"strconv"
+	"strings"
+)
+
+// StepKind says how a step goes down.
+type StepKind uint8
+
+// The kinds of steps: to the field of a record, to an element by its position, and to an element that is known by a
+// field of its own, such as its name.
+const (
+	Field StepKind = iota
+	Index
+	Keyed
+)
+
+// Step is one step of a path.
+type Step struct {
+	Kind  StepKind
+	Name  string // Field: the key; Keyed: the text by which the element is known
+	Index int    // Index and Keyed: the position
+}
+
+// Path leads from a document, or any other data, to a place in it. It is a chain from the end, so that paths that
+// begin alike share their beginning; nil is the data itself.
+type Path struct {
+	outer *Path
+	step  Step
+}
+
+// Field returns the path to a field.
+func (p *Path) Field(name string) *Path { return &Path{p, Step{Kind: Field, Name: name}} }
+
+// Index returns the path to an element.
+func (p *Path) Index(i int) *Path { return &Path{p, Step{Kind: Index, Index: i}} }
+
+// Keyed returns the path to an element that is known by a text.
+func (p *Path) Keyed(name string, i int) *Path {
+	return &Path{p, Step{Kind: Keyed, Name: name, Index: i}}
+}
+
+// Steps returns the steps from the beginning.
+func (p *Path) Steps() []Step {
+	n := 0
+	for q := p; q != nil; q = q.outer {
+		n++
+	}
+	steps := make([]Step, n)
+	for q := p; q != nil; q = q.outer {
+		n--
+		steps[n] = q.step
+	}
+	return steps
+}
+
+// String returns the path as it is written in the language, such as `spec.containers[router].ports[0]` or
+// `labels."app.floodwatch.example/part"`. The empty path is the empty text.
+func (p *Path) String() string { return Text(p.Steps()) }
+
+// Text returns steps as they are written in the language.
+func Text(steps []Step) string {
+	var b strings.Builder
+	for _, s := range steps {
+		switch s.Kind {
+		case Field:
+			if b.Len() > 0 {
+				b.WriteByte('.')
+			}
+			b.WriteString(Key(s.Name))
+		case Index:
+			b.WriteString("[" + strconv.Itoa(s.Index) + "]")
+		case Keyed:
+			b.WriteString("[" + s.Name + "]")
+		}
+	}
+	return b.String()
+}
+
+// Key returns a key as it is written in the language: in quotes when it is not made of name characters and inner
+// hyphens.
+func Key(name string) string {
+	if name == "" {
+		return `""`
+	}
+	for i := 0; i < len(name); i++ {
+		c := name[i]
+		letter := c == '_' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z'
+		inner := i > 0 && (c >= '0' && c <= '9' || c == '-' && i < len(name)-1 && name[i-1] != '-')
+		if !letter && !inner {
+			return strconv.Quote(name)
+		}
+	}
+	return name
+}
+
+// Pointer returns the path as a JSON Pointer (RFC 6901).
+func (p *Path) Pointer() string {
+	var b strings.Builder
+	for _, s := range p.Steps() {
+		b.WriteByte('/')
+		if s.Kind == Field {
+			// RFC 6901 section 3: "~" becomes "~0" and "/" becomes "~1".
+			b.WriteString(strings.ReplaceAll(strings.ReplaceAll(s.Name, "~", "~0"), "/", "~1"))
+		} else {
+			b.WriteString(strconv.Itoa(s.Index))
+		}
+	}
+	return b.String()
+}

@@ -1,0 +1,234 @@
+package project
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"io/fs"
+
+	"knothole/core/data"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// configuration reads one table of the project file.
+type configuration struct {
+	*Project
+	name  string // such as [project]
+	table value.Value
+}
+
+// keyOf returns the place of the key under which a value was read, or of the value itself.
+func (p *Project) keyOf(v value.Value) source.Span {
+	if key, ok := p.keys[v.Origin().Pos()]; ok {
+		return source.At(key)
+	}
+	return source.At(v.Origin().Pos())
+}
+
+// known reports the keys of a table that are not among those it may have.
+func (c *configuration) known(keys ...string) {
+	for i, key := range c.table.Shape().Keys() {
+		if slices.Contains(keys, key) {
+			continue
+		}
+		help := "it may have " + strings.Join(keys, ", ")
+		if near, ok := source.Nearest(key, keys); ok {
+			help = fmt.Sprintf("did you mean %q?", near)
+		}
+		c.report(source.UnknownKey, c.keyOf(c.table.Values()[i]), help, "%s has no key %q", c.name, key)
+	}
+}
+
+// get returns the value of a key when it is there and of the kind; else fallback stands.
+func (c *configuration) get(key string, kind value.Kind) (value.Value, bool) {
+	v := c.table.Get(key)
+	if v.IsAbsent() {
+		return v, false
+	}
+	if v.Kind() != kind {
+		c.report(source.WrongType, source.At(v.Origin().Pos()), "", "%s in %s is a %s, not %s", key, c.name, kind, v.Show(40))
+		return v, false
+	}
+	return v, true
+}
+
+// texts returns the strings of a list.
+func (c *configuration) texts(key, what string) []value.Value {
+	list, ok := c.get(key, value.List)
+	if !ok {
+		return nil
+	}
+	var texts []value.Value
+	for _, v := range list.Elements() {
+		if v.Kind() != value.String {
+			c.report(source.WrongType, source.At(v.Origin().Pos()), "", "%s in %s are %s, not %s", key, c.name, what, v.Show(40))
+			continue
+		}
+		texts = append(texts, v)
+	}
+	return texts
+}
+
+func (p *Project) readConfiguration(root value.Value) {
+	top := &configuration{p, FileName, root}
+	top.known("project", "environments")
+	if table, ok := top.get("project", value.Record); ok {
+		c := &configuration{p, "[project]", table}
+		c.known("name", "main", "out")
+		if v, ok := c.get("name", value.String); ok {
+			p.Name = v.Text()
+		}
+		if v, ok := c.get("main", value.String); ok {
+			p.Main = c.inside(v, p.Main)
+		}
+		if v, ok := c.get("out", value.String); ok {
+			p.Out = c.inside(v, p.Out)
+			if p.Out == "." {
+				c.report(source.OutsideProject, source.At(v.Origin().Pos()), "name a folder of its own", "rendered files need a folder of their own")
+			}
+		}
+	}
+	if table, ok := top.get("environments", value.Record); ok {
+		for i, name := range table.Shape().Keys() {
+			p.readEnvironment(name, table.Values()[i])
+		}
+	}
+	p.resolveExtends()
+}
+
+// inside returns a path of the configuration, cleaned, when it stays inside the project.
+func (c *configuration) inside(v value.Value, fallback string) string {
+	clean := path.Clean(v.Text())
+	if v.Text() == "" || !fs.ValidPath(clean) {
+		c.report(source.OutsideProject, source.At(v.Origin().Pos()), "paths are relative to the project and stay inside it", "%q is no path inside the project", v.Text())
+		return fallback
+	}
+	return clean
+}
+
+// environmentName reports whether a name can be that of an environment, which is also the name of a folder.
+func environmentName(name string) bool {
+	for i := 0; i < len(name); i++ {
+		c := name[i]
+		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || i > 0 && (c == '-' || c == '_' || c == '.')) {
+			return false
+		}
+	}
+	return name != ""
+}
+
+func (p *Project) readEnvironment(name string, table value.Value) {
+	e := &Environment{Name: name, Span: p.keyOf(table)}
+	if table.Kind() != value.Record {
+		p.report(source.WrongType, source.At(table.Origin().Pos()), fmt.Sprintf("write a table: [environments.%s]", name), "the environment %q is a table, not %s", name, table.Show(40))
+		return
+	}
+	if !environmentName(name) {
+		p.report(source.BadName, e.Span, "letters, digits, - _ and . make a name that is also one of a folder", "%q cannot be the name of an environment", name)
+		return
+	}
+	c := &configuration{p, fmt.Sprintf("[environments.%s]", name), table}
+	c.known("abstract", "extends", "layers", "tags")
+	if v, ok := c.get("abstract", value.Bool); ok {
+		e.Abstract = v.Bool()
+	}
+	if v, ok := c.get("extends", value.String); ok {
+		e.extends = v
+	}
+	for _, v := range c.texts("tags", "strings") {
+		e.Tags = append(e.Tags, v.Text())
+	}
+	for _, v := range c.texts("layers", "paths of files") {
+		clean := c.inside(v, "")
+		if clean == "" {
+			continue
+		}
+		e.Layers = append(e.Layers, p.layer(clean, source.At(v.Origin().Pos())))
+	}
+	p.Environments = append(p.Environments, e)
+}
+
+// layer reads a layer; one that several environments share is read once.
+func (p *Project) layer(name string, span source.Span) *Layer {
+	if l, ok := p.layers[name]; ok {
+		return l
+	}
+	l := &Layer{Path: name, Bad: true}
+	p.layers[name] = l
+	format, ok := data.FormatOf(name)
+	if !ok || !slices.Contains(data.Readable, format) {
+		p.report(source.UnknownFormat, span, "layers end in .yaml, .yml, .json or .toml", "the ending of %s does not tell a format", name)
+		return l
+	}
+	file, ok := p.read(name, span)
+	if !ok {
+		return l
+	}
+	root, findings := data.Read(file, format, p.keys)
+	p.Findings = append(p.Findings, findings...)
+	if findings.HasErrors() {
+		return l
+	}
+	if root.IsNull() {
+		root = value.Value{}
+	}
+	if !root.IsAbsent() && root.Kind() != value.Record {
+		p.report(source.WrongType, source.At(root.Origin().Pos()), "write: name: value", "a layer is a mapping of inputs to values, not a %s", root.Kind())
+		return l
+	}
+	l.Root, l.Bad = root, false
+	return l
+}
+
+// resolveExtends finds the environments that others extend, reports circles and unites tags.
+func (p *Project) resolveExtends() {
+	names := make([]string, len(p.Environments))
+	for i, e := range p.Environments {
+		names[i] = e.Name
+	}
+	for _, e := range p.Environments {
+		if e.extends.IsAbsent() {
+			continue
+		}
+		span := source.At(e.extends.Origin().Pos())
+		e.Extends = p.Environment(e.extends.Text())
+		if e.Extends == nil {
+			help := "environments are " + strings.Join(names, ", ")
+			if near, ok := source.Nearest(e.extends.Text(), names); ok {
+				help = fmt.Sprintf("did you mean %q?", near)
+			}
+			p.report(source.UnknownEnvironment, span, help, "there is no environment %q to extend", e.extends.Text())
+			e.broken = true
+		}
+	}
+	for _, e := range p.Environments {
+		var trail []string
+		for at := e; at != nil && !at.broken; at = at.Extends {
+			if slices.Contains(trail, at.Name) {
+				if at == e {
+					p.report(source.Cycle, source.At(e.extends.Origin().Pos()), "one of them must stand for itself", "environments extend each other in a circle: %s", strings.Join(append(trail, at.Name), " → "))
+				}
+				for _, name := range trail {
+					p.Environment(name).broken = true
+				}
+				break
+			}
+			trail = append(trail, at.Name)
+		}
+	}
+	for _, e := range p.Environments {
+		if e.broken {
+			e.Extends = nil
+		}
+	}
+	for _, e := range p.Environments {
+		for at := e.Extends; at != nil; at = at.Extends {
+			e.Tags = append(e.Tags, at.Tags...)
+		}
+		slices.Sort(e.Tags)
+		e.Tags = slices.Compact(e.Tags)
+	}
+}

@@ -1,0 +1,216 @@
+package project
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"knothole/core/eval"
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// CheckLayers reports the inputs in layers that the main module does not have, and the inputs without a value in the
+// environments. It does so once for all environments, so that what is missing in several is one finding.
+func (p *Project) CheckLayers(environments []*Environment) source.Findings {
+	if p.Module == nil {
+		return nil
+	}
+	var findings source.Findings
+	inputs := p.Inputs()
+	var names []string
+	for _, o := range inputs {
+		names = append(names, o.Name)
+	}
+	seen := map[*Layer]bool{}
+	for _, e := range environments {
+		for _, l := range e.AllLayers() {
+			if seen[l] || l.Root.IsAbsent() {
+				continue
+			}
+			seen[l] = true
+			for i, key := range l.Root.Shape().Keys() {
+				if !slices.Contains(names, key) && !p.Module.Tree.Nameless {
+					findings.Add(p.unknownInput(key, l.Root.Values()[i], names))
+				}
+			}
+		}
+	}
+	for _, o := range inputs {
+		var missing []*Environment
+		for _, e := range environments {
+			if !o.Invalid && p.missing(e, o) {
+				missing = append(missing, e)
+			}
+		}
+		if missing != nil {
+			findings.Add(p.missingInput(o, missing))
+		}
+	}
+	return findings
+}
+
+func (p *Project) unknownInput(key string, v value.Value, names []string) source.Finding {
+	f := source.Finding{Code: source.UnknownInput, Span: p.keyOf(v), Message: fmt.Sprintf("%s has no input %q", p.Module.Path, key)}
+	if near, ok := source.Nearest(key, names); ok {
+		o := p.Module.Objects[near]
+		f.Help = fmt.Sprintf("did you mean %q? It is declared at %s", near, p.Sources.Locate(o.Span.Start))
+		if d := o.Declaration.Declared().Description; d != "" {
+			f.Related = []source.Related{{Span: o.Span, Text: fmt.Sprintf("%q", strings.SplitN(d, "\n", 2)[0])}}
+		}
+	} else if len(names) == 0 {
+		f.Help = fmt.Sprintf("declare it in %s: input %s: …", p.Module.Path, key)
+	} else if len(names) <= 12 {
+		f.Help = "its inputs are " + strings.Join(names, ", ")
+	}
+	return f
+}
+
+// missing reports whether an input has neither a value in an environment nor a default.
+func (p *Project) missing(e *Environment, o *types.Object) bool {
+	if e.broken || declaredDefault(o) {
+		return false
+	}
+	for _, l := range e.AllLayers() {
+		if l.Bad {
+			return false // it may stand in the layer that could not be read
+		}
+	}
+	return p.merged(e, o).IsAbsent()
+}
+
+func (p *Project) missingInput(o *types.Object, environments []*Environment) source.Finding {
+	var names, files []string
+	common := slices.Clone(environments[0].AllLayers())
+	for _, e := range environments {
+		names = append(names, e.Name)
+		layers := e.AllLayers()
+		common = slices.DeleteFunc(common, func(l *Layer) bool { return !slices.Contains(layers, l) })
+		file := fmt.Sprintf("a layer of [environments.%s] in %s", e.Name, FileName)
+		if len(layers) > 0 {
+			file = layers[len(layers)-1].Path
+		}
+		if !slices.Contains(files, file) {
+			files = append(files, file)
+		}
+	}
+	if len(environments) > 1 && len(common) > 0 {
+		files = []string{common[len(common)-1].Path}
+	}
+	return source.Finding{
+		Code: source.MissingInput, Span: o.Span,
+		Message:      fmt.Sprintf("the input %q (%s) has no value", o.Name, o.Type),
+		Help:         fmt.Sprintf("put it into %s", strings.Join(files, " and ")),
+		Environments: names,
+	}
+}
+
+// merged returns what the layers of an environment say about an input, Absent when nothing.
+func (p *Project) merged(e *Environment, o *types.Object) value.Value {
+	var v value.Value
+	for _, l := range e.AllLayers() {
+		if l.Root.IsAbsent() {
+			continue
+		}
+		given := l.Root.Get(o.Name)
+		if given.IsAbsent() {
+			continue
+		}
+		v, _ = merge(v, given, o.Type, false)
+	}
+	return v
+}
+
+// merge lays a value over a weaker one. removable says that null takes away what the weaker one says, as it does for
+// entries of maps and optional fields; kept is false when nothing is left.
+func merge(weak, strong value.Value, t *types.Type, removable bool) (v value.Value, kept bool) {
+	if strong.IsNull() && !t.MayBeNull() {
+		if removable {
+			return value.Value{}, false
+		}
+		return weak, !weak.IsAbsent() // "not given here"
+	}
+	record := recordOf(t)
+	if strong.Kind() != value.Record || t.Core().Kind != types.Any && record == nil {
+		return strong, true
+	}
+	var b value.Builder
+	if weak.Kind() == value.Record {
+		for i, key := range weak.Shape().Keys() {
+			if over := strong.Get(key); !over.IsAbsent() {
+				field, optional := fieldOf(record, key)
+				if x, ok := merge(weak.Values()[i], over, field, optional); ok {
+					b.Set(key, x)
+				}
+				continue
+			}
+			b.Set(key, weak.Values()[i])
+		}
+	}
+	for i, key := range strong.Shape().Keys() {
+		if weak.Kind() == value.Record && !weak.Get(key).IsAbsent() {
+			continue
+		}
+		field, optional := fieldOf(record, key)
+		if x, ok := merge(value.Value{}, strong.Values()[i], field, optional); ok {
+			b.Set(key, x)
+		}
+	}
+	return b.Record(strong.Origin()), true
+}
+
+// recordOf returns the record type that a type is, null aside; nil when it is another union or no record.
+func recordOf(t *types.Type) *types.Type {
+	var record *types.Type
+	for _, part := range t.Parts() {
+		switch {
+		case part.Kind == types.Null:
+		case part.Kind == types.Record && record == nil:
+			record = part
+		default:
+			return nil
+		}
+	}
+	return record
+}
+
+// fieldOf returns the type of a field, and whether null removes it.
+func fieldOf(record *types.Type, key string) (t *types.Type, removable bool) {
+	if record == nil {
+		return types.AnyType, true
+	}
+	if f, ok := record.Field(key); ok {
+		return f.Type, f.Optional
+	}
+	if record.Rest != nil {
+		return record.Rest, true
+	}
+	return types.AnyType, false
+}
+
+// World returns a world with the inputs of an environment. Values that do not fit are among its findings. A recording
+// world knows what its values depend on.
+func (p *Project) World(e *Environment, recording bool) *eval.World {
+	environment := eval.Environment{Name: e.Name, Tags: e.Tags}
+	w := p.Program.World(environment)
+	if recording {
+		w = p.Program.Recording(environment)
+	}
+	bad := e.broken || slices.ContainsFunc(e.AllLayers(), func(l *Layer) bool { return l.Bad })
+	for _, o := range p.Inputs() {
+		v := p.merged(e, o)
+		if v.IsAbsent() && (bad || !declaredDefault(o)) {
+			w.Fail(o)
+			continue
+		}
+		w.SetInput(o, v)
+	}
+	return w
+}
+
+func declaredDefault(o *types.Object) bool {
+	d, ok := o.Declaration.(*syntax.Input)
+	return ok && d.Default != nil
+}

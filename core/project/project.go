@@ -1,0 +1,315 @@
+// Package project reads a project: its file, the modules and data that its main module leads to, its environments
+// and their layers. It exists to bring together what belongs to one evaluation, and to report what does not fit
+// together.
+package project
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+
+	"knothole/core/builtin"
+	"knothole/core/data"
+	"knothole/core/eval"
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// FileName is the name of the project file.
+const FileName = "knothole.toml"
+
+// Project is one project, as far as it could be read.
+type Project struct {
+	Sources      *source.Set
+	Name         string
+	Main         string
+	Out          string         // folder for rendered files, relative to the project
+	Environments []*Environment // in the order of the project file, abstract ones included
+	Module       *types.Module  // the main module; nil when it could not be read
+	Program      *eval.Program  // nil when there is no main module
+	// Findings is what is wrong with the project file, the modules and the layers, whatever the environment.
+	Findings source.Findings
+
+	files   fs.FS
+	checked *types.Program
+	modules map[string]*moduleState
+	layers  map[string]*Layer
+	keys    data.Keys
+}
+
+// Environment is one environment of a project.
+type Environment struct {
+	Name     string
+	Abstract bool
+	Extends  *Environment // nil when it stands for itself
+	Layers   []*Layer     // its own, weakest first
+	Tags     []string     // its own and those of what it extends, sorted
+	Span     source.Span  // of its name in the project file
+
+	extends value.Value // the name as written, until it is resolved
+	broken  bool
+}
+
+// AllLayers returns the layers of the environment and of those it extends, weakest first.
+func (e *Environment) AllLayers() []*Layer {
+	if e.Extends == nil {
+		return e.Layers
+	}
+	return append(slices.Clone(e.Extends.AllLayers()), e.Layers...)
+}
+
+// Layer is one file of values.
+type Layer struct {
+	Path string
+	Root value.Value // Absent when the file is empty or could not be read
+	Bad  bool        // could not be read; that has been reported
+}
+
+// Load reads a project. The error is not nil only when there is no project file; everything else that is wrong is in
+// the findings of the project.
+func Load(files fs.FS) (*Project, error) {
+	p := &Project{
+		Sources: source.NewSet(), files: files,
+		modules: map[string]*moduleState{}, layers: map[string]*Layer{}, keys: data.Keys{},
+	}
+	text, err := fs.ReadFile(files, FileName)
+	if err != nil {
+		return nil, err
+	}
+	file, err := p.Sources.Add(FileName, text)
+	if err != nil {
+		return nil, err
+	}
+	root, findings := data.Read(file, data.TOML, p.keys)
+	p.Findings = append(p.Findings, findings...)
+	p.Main, p.Out = "main.knot", "rendered"
+	if !root.IsAbsent() {
+		p.readConfiguration(root)
+	}
+	p.loadProgram()
+	return p, nil
+}
+
+// Concrete returns the environments that are rendered: those that are not abstract.
+func (p *Project) Concrete() []*Environment {
+	var concrete []*Environment
+	for _, e := range p.Environments {
+		if !e.Abstract {
+			concrete = append(concrete, e)
+		}
+	}
+	return concrete
+}
+
+// Environment returns the environment with a name, nil when there is none.
+func (p *Project) Environment(name string) *Environment {
+	for _, e := range p.Environments {
+		if e.Name == name {
+			return e
+		}
+	}
+	return nil
+}
+
+// Inputs returns the inputs of the main module in the order of their declaration.
+func (p *Project) Inputs() []*types.Object {
+	if p.Module == nil {
+		return nil
+	}
+	var inputs []*types.Object
+	for _, o := range p.Module.Order {
+		if o.Kind == types.ObjectInput && p.Module.Objects[o.Name] == o {
+			inputs = append(inputs, o)
+		}
+	}
+	return inputs
+}
+
+func (p *Project) report(code source.Code, span source.Span, help, format string, arguments ...any) {
+	p.Findings.Add(source.Finding{Code: code, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help})
+}
+
+// read adds a file to the sources. Span is where it is asked for. ok is false when it cannot be read, which is
+// reported.
+func (p *Project) read(name string, span source.Span) (file *source.File, ok bool) {
+	text, err := fs.ReadFile(p.files, name)
+	if err != nil {
+		help := ""
+		if near, found := p.nearestFile(name); found {
+			help = fmt.Sprintf("did you mean %q?", near)
+		}
+		if errors.Is(err, fs.ErrNotExist) {
+			p.report(source.NoFile, span, help, "there is no file %s in the project", name)
+		} else {
+			var pathError *fs.PathError
+			if errors.As(err, &pathError) {
+				err = pathError.Err
+			}
+			p.report(source.NoFile, span, help, "%s cannot be read: %s", name, err)
+		}
+		return nil, false
+	}
+	file, err = p.Sources.Add(name, text)
+	if err != nil {
+		p.report(source.TooMuchWork, span, "", "%s", err)
+		return nil, false
+	}
+	return file, true
+}
+
+// nearestFile looks in the folder of a file for one with a name like it.
+func (p *Project) nearestFile(name string) (string, bool) {
+	entries, err := fs.ReadDir(p.files, path.Dir(name))
+	if err != nil {
+		return "", false
+	}
+	var names []string
+	for _, e := range entries {
+		if !e.IsDir() {
+			names = append(names, e.Name())
+		}
+	}
+	near, ok := source.Nearest(path.Base(name), names)
+	if !ok {
+		return "", false
+	}
+	return path.Join(path.Dir(name), near), true
+}
+
+type moduleState struct {
+	module  *types.Module
+	loading bool
+	bad     bool
+}
+
+// loadProgram reads the main module and all that it leads to, and checks them.
+func (p *Project) loadProgram() {
+	p.checked = &types.Program{Sources: p.Sources, Universe: types.NewUniverse(), Builtins: builtin.Table{}}
+	for _, e := range p.Concrete() {
+		p.checked.Environments = append(p.checked.Environments, e.Name)
+	}
+	l := &loader{Project: p, data: map[*syntax.Use]value.Value{}}
+	span := source.Span{}
+	if f := p.Sources.File(1); f != nil {
+		span = f.Span(0, 0)
+	}
+	main := l.module(p.Main, span, nil)
+	if main == nil {
+		return
+	}
+	main.Main = true
+	p.Module = main
+	p.Findings = append(p.Findings, types.Check(p.checked)...)
+	values := map[*types.Object]value.Value{}
+	for _, m := range p.checked.Modules {
+		for _, o := range m.Order {
+			if d, ok := o.Declaration.(*syntax.Use); ok {
+				if v, ok := l.data[d]; ok {
+					values[o] = v
+				}
+			}
+		}
+	}
+	p.Program = eval.New(p.checked, builtin.Table{}, values, eval.Keys(p.keys))
+	p.Findings = append(p.Findings, p.Program.TryLiterals()...)
+}
+
+// loader reads modules depth first, so that each stands in the program behind those that it uses.
+type loader struct {
+	*Project
+	data map[*syntax.Use]value.Value
+}
+
+// module reads a module and those it uses; trail are the modules that lead to it.
+func (l *loader) module(name string, span source.Span, trail []string) *types.Module {
+	if s, ok := l.modules[name]; ok {
+		if s.loading {
+			from := slices.Index(trail, name)
+			circle := append(slices.Clone(trail[from:]), name)
+			l.report(source.Cycle, span, "move what both need into a third module", "modules use each other in a circle: %s", strings.Join(circle, " → "))
+			return nil
+		}
+		if s.bad {
+			return nil
+		}
+		return s.module
+	}
+	state := &moduleState{loading: true}
+	l.modules[name] = state
+	defer func() { state.loading = false }()
+	file, ok := l.read(name, span)
+	if !ok {
+		state.bad = true
+		return nil
+	}
+	tree := syntax.Parse(file)
+	l.Findings = append(l.Findings, tree.Findings...)
+	m := &types.Module{Path: name, Tree: tree, Imports: map[*syntax.Use]*types.Import{}}
+	for _, d := range tree.Declarations {
+		if use, ok := d.(*syntax.Use); ok && !use.Broken {
+			m.Imports[use] = l.use(m, use, append(slices.Clone(trail), name))
+		}
+	}
+	state.module = m
+	l.checked.Modules = append(l.checked.Modules, m)
+	return m
+}
+
+// use reads what a `use` leads to.
+func (l *loader) use(m *types.Module, use *syntax.Use, trail []string) *types.Import {
+	failed := &types.Import{Failed: true}
+	name, ok := l.resolve(m.Path, use.Path, use.PathSpan)
+	if !ok {
+		return failed
+	}
+	if strings.HasSuffix(name, ".knot") {
+		module := l.module(name, use.PathSpan, trail)
+		return &types.Import{Module: module, Failed: module == nil}
+	}
+	format, ok := data.FormatOf(name)
+	if !ok || !slices.Contains(data.Readable, format) {
+		l.report(source.UnknownFormat, use.PathSpan, "modules end in .knot, data in .yaml, .yml, .json or .toml", "the ending of this path does not tell what the file is")
+		return failed
+	}
+	file, ok := l.read(name, use.PathSpan)
+	if !ok {
+		return failed
+	}
+	v, findings := data.Read(file, format, l.keys)
+	l.Findings = append(l.Findings, findings...)
+	if v.IsAbsent() && !findings.HasErrors() {
+		l.report(source.BadData, use.PathSpan, "", "%s is empty", name)
+	}
+	if v.IsAbsent() {
+		return failed
+	}
+	l.data[use] = v
+	return &types.Import{}
+}
+
+// resolve turns the path of a `use` into a path from the root of the project.
+func (l *loader) resolve(from, written string, span source.Span) (string, bool) {
+	var name string
+	switch {
+	case strings.HasPrefix(written, "./") || strings.HasPrefix(written, "../"):
+		name = path.Join(path.Dir(from), written)
+	case strings.HasPrefix(written, "/"):
+		name = path.Clean(strings.TrimPrefix(written, "/"))
+	default:
+		l.report(source.NoFile, span, fmt.Sprintf("a file beside this one is written %q", "./"+written), "the path %q names a package, and the project has none", written)
+		return "", false
+	}
+	if name == ".." || strings.HasPrefix(name, "../") || !fs.ValidPath(name) {
+		l.report(source.OutsideProject, span, "only files of the project can be used", "%q leads out of the project", written)
+		return "", false
+	}
+	return name, true
+}
+
+// Modules returns all modules of the project, each behind those that it uses.
+func (p *Project) Modules() []*types.Module { return p.checked.Modules }

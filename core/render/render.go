@@ -1,0 +1,200 @@
+// Package render turns an environment into documents. It exists to decide which documents there are, where they go
+// and in which format, and to find everything that stands against writing them.
+package render
+
+import (
+	"fmt"
+	"path"
+	"runtime"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
+
+	"knothole/core/data"
+	"knothole/core/eval"
+	"knothole/core/project"
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// Document is one rendered document.
+type Document struct {
+	Path   string // relative to the folder of the environment, with forward slashes
+	Format data.Format
+	Value  value.Value
+	Object *types.Object // its declaration
+}
+
+// Options say what to render.
+type Options struct {
+	// Only selects documents by path; nil takes all. What only other documents need is not evaluated.
+	Only func(path string) bool
+	// Everything also evaluates what no document needs, to find what is wrong with it.
+	Everything bool
+	// Recording makes the values of the documents know what they depend on.
+	Recording bool
+}
+
+// Result is what an environment renders to.
+type Result struct {
+	Environment *project.Environment
+	Documents   []Document // as declared
+	Findings    source.Findings
+	Recorder    *eval.Recorder // nil unless recording
+}
+
+// Environment renders one environment. Findings of declarations that are the same in all environments are not among
+// those of the result, but among Program.Constants of the project.
+func Environment(p *project.Project, e *project.Environment, options Options) *Result {
+	r := &Result{Environment: e}
+	if p.Module == nil {
+		return r
+	}
+	w := p.World(e, options.Recording)
+	places := map[string]*types.Object{}
+	for _, o := range p.Module.Order {
+		switch {
+		case o.Kind == types.ObjectDocument:
+			r.document(w, o, places, options)
+		case options.Everything && o.Global >= 0 && o.Kind != types.ObjectInput:
+			w.Value(o)
+		}
+	}
+	if options.Everything {
+		for _, m := range p.Modules() {
+			for _, o := range m.Order {
+				if m != p.Module && o.Global >= 0 && !o.NeedsInput {
+					w.Value(o)
+				}
+			}
+		}
+	}
+	r.Findings = append(r.Findings, w.Findings()...)
+	r.Recorder = w.Recorder()
+	return r
+}
+
+func (r *Result) report(code source.Code, span source.Span, help string, related []source.Related, format string, arguments ...any) {
+	r.Findings.Add(source.Finding{Code: code, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help, Related: related, Environments: []string{r.Environment.Name}})
+}
+
+// document evaluates one document and adds it to the result.
+func (r *Result) document(w *eval.World, o *types.Object, places map[string]*types.Object, options Options) {
+	written, ok := w.Path(o)
+	if !ok {
+		return
+	}
+	name := written.Text()
+	if !r.checkPath(name, o) {
+		return
+	}
+	// Two paths that differ only in the case of letters are one file on some machines.
+	folded := strings.ToLower(name)
+	if first, ok := places[folded]; ok {
+		message := fmt.Sprintf("two documents are rendered to %s", name)
+		if first, _ := w.Path(first); first.Text() != name {
+			message += fmt.Sprintf(" and %s, which is one file where case does not matter", first.Text())
+		}
+		r.report(source.SamePath, o.Span, "give one of them another path", []source.Related{{Span: first.Span, Text: "the first"}}, "%s", message)
+		return
+	}
+	places[folded] = o
+	format, ok := formatOf(name, o)
+	if !ok {
+		r.report(source.UnknownFormat, o.Span, `end the path with .yaml, .json, .toml, .env or .txt, or write "as" and a format`, nil, "the ending of %s does not tell a format", name)
+		return
+	}
+	if options.Only != nil && !options.Only(name) {
+		return
+	}
+	v, ok := w.Value(o)
+	if !ok {
+		return
+	}
+	problems := data.Check(v, format)
+	for _, p := range problems {
+		span := source.At(w.Recorder().Pos(p.Origin))
+		r.report(source.CannotHold, span, p.Help, []source.Related{{Span: o.Span, Text: "in this document"}}, "%s: %s", name, p.Message)
+	}
+	if problems == nil {
+		r.Documents = append(r.Documents, Document{Path: name, Format: format, Value: v, Object: o})
+	}
+}
+
+func formatOf(name string, o *types.Object) (data.Format, bool) {
+	if d, ok := o.Declaration.(*syntax.Document); ok && d.Format.Name != "" {
+		return data.FormatOf(d.Format.Name)
+	}
+	return data.FormatOf(path.Base(name))
+}
+
+// checkPath reports a path that does not stay inside the folder of the environment or that not every file system
+// takes.
+func (r *Result) checkPath(name string, o *types.Object) bool {
+	help := ""
+	switch {
+	case name == "":
+		help = "name a file"
+	case strings.HasPrefix(name, "/"):
+		help = "paths are relative to the folder of the environment: leave the first / out"
+	case strings.Contains(name, "\\"):
+		help = "folders are separated by /"
+	case path.Clean(name) != name || name == "." || name == ".." || strings.HasPrefix(name, "../"):
+		help = "paths stay inside the folder of the environment and have no ., .. or double /"
+	case strings.HasPrefix(path.Base(name), ".knothole"):
+		help = "names that begin with .knothole belong to the program"
+	}
+	for _, c := range name {
+		if c < ' ' || c == 0x7F || strings.ContainsRune(`<>:"|?*`, c) {
+			help = fmt.Sprintf("the character %q cannot stand in a path everywhere", c)
+		}
+	}
+	for _, part := range strings.Split(name, "/") {
+		if len(part) > 255 {
+			help = "the names of files and folders have at most 255 bytes"
+		}
+	}
+	if help == "" {
+		return true
+	}
+	shown := name
+	if len(shown) > 80 {
+		shown = shown[:80] + "…"
+	}
+	r.report(source.BadPath, o.Span, help, nil, "%q is no path for a document", shown)
+	return false
+}
+
+// All renders several environments at the same time. The results stand in the order of the environments; the findings
+// are those of all of them and of the project.
+func All(p *project.Project, environments []*project.Environment, options Options) ([]*Result, source.Findings) {
+	results := make([]*Result, len(environments))
+	var group errgroup.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i, e := range environments {
+		group.Go(func() error {
+			results[i] = Environment(p, e, options)
+			return nil
+		})
+	}
+	_ = group.Wait() // rendering reports findings, not errors
+	findings := append(source.Findings(nil), p.Findings...)
+	findings = append(findings, p.CheckLayers(environments)...)
+	if p.Program != nil {
+		findings = append(findings, p.Program.Constants()...)
+	}
+	for _, r := range results {
+		findings = append(findings, r.Findings...)
+	}
+	tidy := findings.Tidy(p.Sources)
+	if all := len(p.Concrete()); all > 1 {
+		for i := range tidy {
+			if len(tidy[i].Environments) == all {
+				tidy[i].Environments = []string{"all environments"}
+			}
+		}
+	}
+	return results, tidy
+}

@@ -1,0 +1,66 @@
+package source
+
+// Code names a kind of mistake. It is stable: scripts and people look it up.
+type Code string
+
+// The codes, by the stage that finds them.
+const (
+	// Reading sources.
+	NotUTF8             Code = "not-utf8"
+	UnexpectedCharacter Code = "unexpected-character"
+	UnclosedString      Code = "unclosed-string"
+	UnclosedBracket     Code = "unclosed-bracket"
+	Syntax              Code = "syntax"
+	ReservedWord        Code = "reserved-word"
+	BadNumber           Code = "bad-number"
+	BadEscape           Code = "bad-escape"
+	TooDeep             Code = "too-deep"
+
+	// Checking.
+	BadName          Code = "bad-name"
+	DuplicateName    Code = "duplicate-name"
+	DuplicateKey     Code = "duplicate-key"
+	UnknownName      Code = "unknown-name"
+	UnknownField     Code = "unknown-field"
+	UnknownType      Code = "unknown-type"
+	UnknownFormat    Code = "unknown-format"
+	WrongType        Code = "wrong-type"
+	WrongUse         Code = "wrong-use"
+	WrongArguments   Code = "wrong-arguments"
+	MissingField     Code = "missing-field"
+	MayBeNull        Code = "may-be-null"
+	MayBeAbsent      Code = "may-be-absent"
+	NeverEqual       Code = "never-equal"
+	IncompleteMatch  Code = "incomplete-match"
+	UnreachableArm   Code = "unreachable-arm"
+	BadPattern       Code = "bad-pattern"
+	Cycle            Code = "cycle"
+	Recursion        Code = "recursion"
+	ConditionDepends Code = "condition-depends"
+	NeedsInstance    Code = "needs-instance"
+	Unused           Code = "unused"
+
+	// Evaluation.
+	TooMuchWork    Code = "too-much-work"
+	DivisionByZero Code = "division-by-zero"
+	NoElement      Code = "no-element"
+	CallFailed     Code = "call-failed"
+	Limit          Code = "limit"
+	AmbiguousUnion Code = "ambiguous-union"
+
+	// Reading and writing data.
+	BadData    Code = "bad-data"
+	CannotHold Code = "cannot-hold"
+
+	// Projects.
+	NoFile             Code = "no-file"
+	OutsideProject     Code = "outside-project"
+	UnknownKey         Code = "unknown-key"
+	UnknownEnvironment Code = "unknown-environment"
+	UnknownInput       Code = "unknown-input"
+	MissingInput       Code = "missing-input"
+
+	// Rendering.
+	BadPath  Code = "bad-path"
+	SamePath Code = "same-path"
+)

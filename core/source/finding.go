@@ -1,0 +1,157 @@
+package source
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+)
+
+// Severity says how much a finding weighs.
+type Severity uint8
+
+// The two weights: an Error stops rendering, a Warning does not.
+const (
+	Error Severity = iota
+	Warning
+)
+
+// String returns the word that stands in messages.
+func (s Severity) String() string {
+	if s == Warning {
+		return "warning"
+	}
+	return "error"
+}
+
+// Finding is the one form for everything that can be reported about a project. Message says what is wrong, what was
+// expected and what was found; Help is the likely fix and stands behind the marked source.
+type Finding struct {
+	Code     Code
+	Severity Severity
+	Span     Span // invalid when no file is to blame, such as for a wrong argument
+	Message  string
+	Help     string
+	Related  []Related
+	// Environments are the environments in which this was found; empty when it holds in all of them or does not
+	// depend on any.
+	Environments []string
+}
+
+// Related is another place that helps to understand a finding.
+type Related struct {
+	Span Span
+	Text string
+}
+
+// Findings collects findings.
+type Findings []Finding
+
+// Add appends a finding.
+func (fs *Findings) Add(f Finding) { *fs = append(*fs, f) }
+
+// Count returns how many errors and warnings there are.
+func (fs Findings) Count() (errors, warnings int) {
+	for _, f := range fs {
+		if f.Severity == Error {
+			errors++
+		} else {
+			warnings++
+		}
+	}
+	return errors, warnings
+}
+
+// HasErrors reports whether one of them is an error.
+func (fs Findings) HasErrors() bool {
+	errors, _ := fs.Count()
+	return errors > 0
+}
+
+// Tidy returns the findings in the order in which they are shown (by file, then place, then code, then text), equal
+// ones once, with their environments united.
+func (fs Findings) Tidy(set *Set) Findings {
+	sorted := slices.Clone(fs)
+	paths := map[*File]string{nil: ""}
+	path := func(f Finding) string {
+		file := set.File(f.Span.Start)
+		if file != nil {
+			paths[file] = file.Path
+		}
+		return paths[file]
+	}
+	slices.SortStableFunc(sorted, func(a, b Finding) int {
+		return cmp.Or(
+			strings.Compare(path(a), path(b)),
+			cmp.Compare(a.Span.Start, b.Span.Start),
+			cmp.Compare(a.Code, b.Code),
+			strings.Compare(a.Message, b.Message),
+		)
+	})
+	var tidy Findings
+	for _, f := range sorted {
+		if n := len(tidy); n > 0 {
+			last := &tidy[n-1]
+			if last.Span.Start == f.Span.Start && last.Code == f.Code && last.Message == f.Message {
+				if len(last.Environments) == 0 || len(f.Environments) == 0 {
+					last.Environments = nil
+					continue
+				}
+				for _, name := range f.Environments {
+					if !slices.Contains(last.Environments, name) {
+						last.Environments = append(slices.Clone(last.Environments), name)
+					}
+				}
+				continue
+			}
+		}
+		tidy = append(tidy, f)
+	}
+	return tidy
+}
+
+// Nearest returns the candidate that name is most likely a misspelling of, and whether there is one. The distance is
+// the number of letters that were added, left out, changed or swapped with their neighbour; at most a third of the
+// name may differ. Equal candidates are taken in alphabetical order.
+func Nearest(name string, candidates []string) (string, bool) {
+	best, bestDistance := "", 1+max(1, len([]rune(name))/3)
+	sorted := slices.Sorted(slices.Values(candidates))
+	for _, candidate := range sorted {
+		if candidate == name {
+			continue
+		}
+		if strings.EqualFold(candidate, name) {
+			return candidate, true
+		}
+		if d := distance([]rune(name), []rune(candidate), bestDistance); d < bestDistance {
+			best, bestDistance = candidate, d
+		}
+	}
+	return best, best != ""
+}
+
+// distance is the edit distance with transpositions of neighbours (optimal string alignment), or limit when it is
+// at least that.
+func distance(a, b []rune, limit int) int {
+	if len(a)-len(b) >= limit || len(b)-len(a) >= limit {
+		return limit
+	}
+	before, previous, current := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+	for j := range previous {
+		previous[j] = j
+	}
+	for i := 1; i <= len(a); i++ {
+		current[0] = i
+		for j := 1; j <= len(b); j++ {
+			cost := 1
+			if a[i-1] == b[j-1] {
+				cost = 0
+			}
+			current[j] = min(previous[j]+1, current[j-1]+1, previous[j-1]+cost)
+			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+				current[j] = min(current[j], before[j-2]+1)
+			}
+		}
+		before, previous, current = previous, current, before
+	}
+	return min(limit, previous[len(b)])
+}

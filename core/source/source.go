@@ -1,0 +1,197 @@
+// Package source holds the texts that Knothole reads (sources, layers, data files) and says where in them
+// something stands. It exists so that every other package can carry a position as one 32-bit number and leave
+// line and column to the moment at which something is printed.
+package source
+
+import (
+	"fmt"
+	"sort"
+	"strings"
+	"sync"
+	"unicode/utf8"
+)
+
+// Pos is a place in one of the files of a Set: a byte offset that counts through all files of the set. The zero
+// value is no place. The highest bit is never set in a Pos, so that a number that holds either a Pos or something
+// else (an origin) can tell them apart.
+type Pos uint32
+
+// NoPos is the absence of a place.
+const NoPos Pos = 0
+
+// maxPos is the number of bytes that all files of a Set may have together.
+const maxPos = 1<<31 - 1
+
+// IsValid reports whether p is a place.
+func (p Pos) IsValid() bool { return p != NoPos }
+
+// Span is the text from Start up to, not including, End. An End that is NoPos stands for "as far as the word,
+// text or number at Start reaches".
+type Span struct{ Start, End Pos }
+
+// At returns the span of the word, text or number that begins at p.
+func At(p Pos) Span { return Span{Start: p} }
+
+// IsValid reports whether the span is a place.
+func (s Span) IsValid() bool { return s.Start.IsValid() }
+
+// To returns the span from the start of s to the end of other.
+func (s Span) To(other Span) Span { return Span{Start: s.Start, End: other.End} }
+
+// File is one text with its path, relative to the project, with forward slashes.
+type File struct {
+	Path string
+	Text string
+
+	base  Pos
+	once  sync.Once
+	lines []int // offsets at which lines begin
+}
+
+// Pos returns the place of the byte at the given offset.
+func (f *File) Pos(offset int) Pos { return f.base + Pos(offset) }
+
+// Offset returns the offset of a place in this file.
+func (f *File) Offset(p Pos) int { return int(p - f.base) }
+
+// Span returns the span between two offsets.
+func (f *File) Span(start, end int) Span { return Span{f.Pos(start), f.Pos(end)} }
+
+// Slice returns the text of a span of this file.
+func (f *File) Slice(s Span) string { return f.Text[f.Offset(s.Start):f.Offset(s.End)] }
+
+func (f *File) lineStarts() []int {
+	f.once.Do(func() {
+		f.lines = append(f.lines, 0)
+		for i := 0; i < len(f.Text); i++ {
+			if f.Text[i] == '\n' {
+				f.lines = append(f.lines, i+1)
+			}
+		}
+	})
+	return f.lines
+}
+
+// Line returns the text of the line with the given number, counted from 1, without its end.
+func (f *File) Line(number int) string {
+	starts := f.lineStarts()
+	if number < 1 || number > len(starts) {
+		return ""
+	}
+	end := len(f.Text)
+	if number < len(starts) {
+		end = starts[number] - 1
+	}
+	return strings.TrimSuffix(f.Text[starts[number-1]:end], "\r")
+}
+
+// LineSpan returns the place of a column (counted from 1, in code points) of a line, for readers that count in
+// lines. A place outside the text becomes the nearest inside.
+func (f *File) LineSpan(line, column int) Span {
+	starts := f.lineStarts()
+	line = max(1, min(line, len(starts)))
+	offset, text := starts[line-1], f.Line(line)
+	for i := range text {
+		if column <= 1 {
+			return At(f.Pos(offset + i))
+		}
+		column--
+	}
+	return At(f.Pos(offset + len(text)))
+}
+
+// TokenEnd returns the offset behind the word, number or quoted text that begins at offset; it never leaves the
+// line. It serves places of which only the start is known.
+func (f *File) TokenEnd(offset int) int {
+	rest := f.Text[min(offset, len(f.Text)):]
+	if end := strings.IndexAny(rest, "\r\n"); end >= 0 {
+		rest = rest[:end]
+	}
+	if rest == "" {
+		return offset
+	}
+	if quote := rest[0]; quote == '"' || quote == '\'' {
+		for i := 1; i < len(rest); i++ {
+			if rest[i] == '\\' && quote == '"' {
+				i++
+			} else if rest[i] == quote {
+				return offset + i + 1
+			}
+		}
+		return offset + len(rest)
+	}
+	for i, r := range rest {
+		word := r == '_' || r == '-' || r == '.' || r == '/' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= utf8.RuneSelf
+		if !word {
+			if i == 0 {
+				return offset + utf8.RuneLen(r)
+			}
+			return offset + i
+		}
+	}
+	return offset + len(rest)
+}
+
+// Location is a place as a person reads it. Line and Column count from 1, columns in code points.
+type Location struct {
+	File   *File
+	Line   int
+	Column int
+}
+
+// String returns file:line:column.
+func (l Location) String() string {
+	if l.File == nil {
+		return "-"
+	}
+	return fmt.Sprintf("%s:%d:%d", l.File.Path, l.Line, l.Column)
+}
+
+// Set is all the files that one run has read. It may be used by several goroutines.
+type Set struct {
+	mu    sync.RWMutex
+	files []*File
+	next  Pos
+}
+
+// NewSet returns an empty set.
+func NewSet() *Set { return &Set{next: 1} }
+
+// ErrTooMuch is returned when the files of a set would be more than 2 GiB together.
+var ErrTooMuch = fmt.Errorf("more than 2 GiB of sources and data in one run")
+
+// Add adds a file. The error is ErrTooMuch or nil.
+func (s *Set) Add(path string, text []byte) (*File, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if uint64(s.next)+uint64(len(text))+1 > maxPos {
+		return nil, ErrTooMuch
+	}
+	f := &File{Path: path, Text: string(text), base: s.next}
+	s.next += Pos(len(text)) + 1
+	s.files = append(s.files, f)
+	return f, nil
+}
+
+// File returns the file in which p lies, or nil.
+func (s *Set) File(p Pos) *File {
+	s.mu.RLock()
+	defer s.mu.RUnlock()
+	i := sort.Search(len(s.files), func(i int) bool { return s.files[i].base > p })
+	if !p.IsValid() || i == 0 {
+		return nil
+	}
+	return s.files[i-1]
+}
+
+// Locate returns the file, line and column of a place.
+func (s *Set) Locate(p Pos) Location {
+	f := s.File(p)
+	if f == nil {
+		return Location{}
+	}
+	offset := min(f.Offset(p), len(f.Text))
+	starts := f.lineStarts()
+	line := sort.Search(len(starts), func(i int) bool { return starts[i] > offset })
+	return Location{File: f, Line: line, Column: utf8.RuneCountInString(f.Text[starts[line-1]:offset]) + 1}
+}

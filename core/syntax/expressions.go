@@ -1,0 +1,645 @@
+package syntax
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"knothole/core/source"
+)
+
+// expression reads a whole expression.
+func (p *parser) expression() Expression {
+	p.enter()
+	defer p.leave()
+	switch {
+	case p.sign("if"):
+		return p.ifExpression(false)
+	case p.sign("for"):
+		return p.forExpression()
+	}
+	return p.binary(0)
+}
+
+// operators lists the binary operators by how tightly they bind, loosest first. Comparisons do not chain, ?? groups
+// to the right.
+var operators = []map[string]Operator{
+	{"or": Or},
+	{"and": And},
+	{"==": Equal, "!=": NotEqual, "<": Less, "<=": LessEqual, ">": Greater, ">=": GreaterEqual, "in": In, "not": NotIn, "matches": Matches},
+	{"??": Default},
+	{"..": Range},
+	{"+": Add, "-": Subtract},
+	{"*": Multiply, "/": Divide, "%": Remainder},
+}
+
+const (
+	levelNot        = 2 // `not` binds looser than a comparison
+	levelComparison = 2
+	levelDefault    = 3
+	levelRange      = 4
+)
+
+// operatorAhead returns the operator of a level at the current token, if the expression goes on with it.
+func (p *parser) operatorAhead(level int) (Operator, bool) {
+	t := p.token()
+	if t.kind != tokenSign && t.kind != tokenWord {
+		return 0, false
+	}
+	operator, ok := operators[level][p.textOf(t)]
+	if !ok || operator == NotIn && !p.peek(1).is(p, "in") {
+		return 0, false
+	}
+	return operator, p.continues()
+}
+
+// continues reports whether the current token, which could continue an expression, does so although it may stand on
+// a new line.
+func (p *parser) continues() bool {
+	t := p.token()
+	if !t.newline || p.free {
+		return true
+	}
+	if p.sign("-") {
+		return false
+	}
+	next := p.peek(1)
+	key := t.kind == tokenWord && (next.is(p, ":") || next.is(p, "?:") || next.is(p, ".") && next.start == t.end) || p.sign("*") && next.is(p, ":")
+	return !key
+}
+
+func (p *parser) binary(level int) Expression {
+	if level == len(operators) {
+		return p.unary()
+	}
+	start := p.token().start
+	if level == levelNot && p.sign("not") {
+		p.at++
+		p.enter()
+		operand := p.binary(levelNot)
+		p.leave()
+		return &Unary{node: p.node(start), Operator: Not, Operand: operand}
+	}
+	left := p.binary(level + 1)
+	for chain := 0; ; chain++ {
+		operator, ok := p.operatorAhead(level)
+		if !ok {
+			return left
+		}
+		if chain > 0 && (level == levelComparison || level == levelRange) {
+			p.failHere(source.Syntax, fmt.Sprintf("%q cannot follow another comparison or range", operator), "join two comparisons with and, or use parentheses")
+		}
+		if chain >= maxChain {
+			p.failHere(source.TooDeep, fmt.Sprintf("more than %d operators in a row", maxChain), "give parts a name with let")
+		}
+		sign := p.spanOf(p.token())
+		p.at++
+		if operator == NotIn {
+			sign.End = p.spanOf(p.token()).End
+			p.at++
+		}
+		var right Expression
+		if level == levelDefault {
+			p.enter()
+			right = p.binary(level)
+			p.leave()
+		} else {
+			right = p.binary(level + 1)
+		}
+		left = &Binary{node: p.node(start), Operator: operator, OperatorSpan: sign, Left: left, Right: right}
+	}
+}
+
+func (p *parser) unary() Expression {
+	start := p.token().start
+	if !p.sign("-") {
+		return p.postfix()
+	}
+	p.at++
+	if t := p.token(); t.kind == tokenNumber && t.start == start+1 {
+		return p.steps(start, p.number(start, true))
+	}
+	p.enter()
+	operand := p.unary()
+	p.leave()
+	return &Unary{node: p.node(start), Operator: Negate, Operand: operand}
+}
+
+func (p *parser) postfix() Expression {
+	start := p.token().start
+	return p.steps(start, p.primary())
+}
+
+// steps reads the fields, indexes and calls behind an operand.
+func (p *parser) steps(start int, e Expression) Expression {
+	for chain := 0; ; chain++ {
+		if chain >= maxChain {
+			p.failHere(source.TooDeep, fmt.Sprintf("more than %d steps in a row", maxChain), "give parts a name with let")
+		}
+		t := p.token()
+		switch {
+		case (p.sign(".") || p.sign("?.")) && p.continues():
+			optional := p.sign("?.")
+			p.at++
+			e = &Field{Of: e, Optional: optional, Name: p.fieldName(), node: p.node(start)}
+		case (p.sign("[") || p.sign("?[")) && (!t.newline || p.free):
+			optional := p.sign("?[")
+			p.at++
+			index := p.enclosed(p.at-1, "]")
+			e = &Index{Of: e, Optional: optional, Index: index, node: p.node(start)}
+		case p.sign("(") && (!t.newline || p.free):
+			call := &Call{Function: e}
+			open := p.at
+			p.at++
+			p.entries(open, func() { call.Arguments = append(call.Arguments, p.argument()) })
+			call.node = p.node(start)
+			e = call
+		default:
+			return e
+		}
+	}
+}
+
+// enclosed reads an expression and the bracket that closes the one at index open; newlines do not matter inside.
+func (p *parser) enclosed(open int, closing string) Expression {
+	free := p.free
+	p.free = true
+	e := p.expression()
+	if !p.take(closing) {
+		if p.token().kind == tokenEnd || p.declarationAhead() || p.sign(")") || p.sign("]") || p.sign("}") {
+			p.unclosed(open, closing)
+		}
+		p.expected(fmt.Sprintf("%q", closing), "")
+	}
+	p.free = free
+	return e
+}
+
+func (p *parser) fieldName() Identifier {
+	t := p.token()
+	switch t.kind {
+	case tokenWord:
+		p.at++
+		return Identifier{Name: p.textOf(t), Span: p.spanOf(t)}
+	case tokenString:
+		s := p.stringLiteral()
+		text, _ := s.Plain()
+		return Identifier{Name: text, Span: s.span}
+	}
+	p.expected("the name of a field", `an odd name is written in quotes: ."max-size"`)
+	return Identifier{}
+}
+
+func (p *parser) argument() *Argument {
+	a := &Argument{}
+	if p.token().kind == tokenWord && p.peek(1).is(p, ":") {
+		t := p.token()
+		a.Name = Identifier{Name: p.textOf(t), Span: p.spanOf(t)}
+		p.at += 2
+	}
+	a.Value = p.expression()
+	return a
+}
+
+// expressionOperand reads an operand; what says what was expected when there is none.
+func (p *parser) expressionOperand(what string) Expression {
+	switch t := p.token(); t.kind {
+	case tokenNumber:
+		return p.number(t.start, false)
+	case tokenString, tokenOpen:
+		return p.stringLiteral()
+	case tokenWord:
+		return p.word(what)
+	case tokenSign:
+		switch p.current() {
+		case "(":
+			open := p.at
+			p.at++
+			inner := p.enclosed(open, ")")
+			return &Paren{node: p.node(t.start), Inner: inner}
+		case "[":
+			list, open := &List{}, p.at
+			p.at++
+			p.entries(open, func() { list.Elements = append(list.Elements, p.element()) })
+			list.node = p.node(t.start)
+			return list
+		case "{":
+			record, open := &Record{}, p.at
+			p.at++
+			p.entries(open, func() { record.Entries = append(record.Entries, p.entry()) })
+			record.node = p.node(t.start)
+			return record
+		}
+	}
+	p.expected(what, "")
+	return nil
+}
+
+func (p *parser) primary() Expression { return p.expressionOperand("a value") }
+
+func (p *parser) word(what string) Expression {
+	t := p.token()
+	word := p.textOf(t)
+	switch word {
+	case "null":
+		p.at++
+		return &Null{node: p.node(t.start)}
+	case "true", "false":
+		p.at++
+		return &Bool{node: p.node(t.start), Value: word == "true"}
+	case "it":
+		p.at++
+		return &It{node: p.node(t.start)}
+	case "env":
+		p.at++
+		return &Env{node: p.node(t.start)}
+	case "match":
+		return p.match()
+	case "if", "for":
+		p.failHere(source.Syntax, fmt.Sprintf("%q inside an expression needs parentheses", word), fmt.Sprintf("write (%s …)", word))
+	}
+	if reserved[word] || p.declarationAhead() {
+		p.expected(what, "")
+	}
+	p.at++
+	return &Name{node: p.node(t.start), Name: word}
+}
+
+// ifExpression reads `if c then a else b`. Behind `...` the else may be left out.
+func (p *parser) ifExpression(spread bool) Expression {
+	p.enter()
+	defer p.leave()
+	start := p.token().start
+	p.at++
+	e := &If{}
+	e.Condition = p.expression()
+	p.expect("then", "behind the condition")
+	e.Then = p.expression()
+	elseAhead := p.sign("else") && p.continues() && !p.armAhead()
+	switch {
+	case elseAhead:
+		p.at++
+		if p.sign("if") {
+			e.Else = p.ifExpression(spread)
+		} else {
+			e.Else = p.expression()
+		}
+	case !spread:
+		p.expected(`"else" and the value for the other case`, "every if has an else, so that it always has a value; else null, marked ?, leaves an entry out")
+	}
+	e.node = p.node(start)
+	return e
+}
+
+// armAhead reports whether the current token is an `else ->` on a line of its own, which begins an arm of a match.
+func (p *parser) armAhead() bool {
+	return p.token().newline && p.sign("else") && p.peek(1).is(p, "->")
+}
+
+func (p *parser) match() Expression {
+	start := p.token().start
+	p.at++
+	e := &Match{Subject: p.binary(0)}
+	if !p.sign("{") {
+		p.expected(`"{" and the arms of the match`, "")
+	}
+	open := p.at
+	p.at++
+	p.entries(open, func() {
+		arm, from := &Arm{}, p.token().start
+		if p.take("else") {
+			arm.Else = true
+		} else {
+			for {
+				arm.Patterns = append(arm.Patterns, p.pattern())
+				if !p.take("|") {
+					break
+				}
+			}
+		}
+		p.expect("->", "and the value of this arm")
+		arm.Value = p.expression()
+		arm.Span = p.span(from)
+		e.Arms = append(e.Arms, arm)
+	})
+	e.node = p.node(start)
+	return e
+}
+
+// pattern reads a literal.
+func (p *parser) pattern() Expression {
+	t := p.token()
+	literal := t.kind == tokenNumber || t.kind == tokenString || t.kind == tokenOpen || p.sign("-") && p.peek(1).kind == tokenNumber ||
+		p.sign("null") || p.sign("true") || p.sign("false")
+	if !literal {
+		help := ""
+		if t.kind == tokenWord {
+			help = fmt.Sprintf("a text is written in quotes: %q", p.textOf(t))
+		}
+		p.expected(`a literal or "else"`, help)
+	}
+	e := p.unary()
+	if s, ok := e.(*String); ok {
+		if _, plain := s.Plain(); !plain {
+			p.fail(source.Finding{Code: source.Syntax, Span: s.span, Message: "a pattern is a plain string, without ${…}", Help: "compare with if instead"})
+		}
+	}
+	return e
+}
+
+func (p *parser) forExpression() Expression {
+	start := p.token().start
+	p.at++
+	e := &For{}
+	e.First = p.name("a name for each element")
+	if p.take(",") {
+		e.Second = p.name("a second name")
+	}
+	p.expect("in", "and what to go through")
+	e.In = p.expression()
+	if p.take("where") {
+		e.Where = p.expression()
+	}
+	p.expect("->", "and what to make of each element")
+	p.enter()
+	if p.keyAhead() {
+		e.Body = p.entry()
+	} else {
+		e.Body = p.element()
+	}
+	p.leave()
+	e.node = p.node(start)
+	return e
+}
+
+// element reads an element of a list.
+func (p *parser) element() *Entry {
+	start := p.token().start
+	if p.sign("...") {
+		return p.spread()
+	}
+	if p.keyAhead() {
+		p.failHere(source.Syntax, "an entry with a key in a list", "a list has elements without keys; a record is written in braces: { … }")
+	}
+	e := &Entry{Value: p.expression()}
+	e.Optional = p.optionalMark()
+	e.Span = p.span(start)
+	return e
+}
+
+// optionalMark takes the `?` at the end of an entry.
+func (p *parser) optionalMark() bool {
+	return !p.token().newline && p.take("?")
+}
+
+func (p *parser) spread() *Entry {
+	start := p.token().start
+	p.at++
+	e := &Entry{Spread: true}
+	if p.sign("if") {
+		e.Value = p.ifExpression(true)
+	} else {
+		e.Value = p.expression()
+	}
+	e.Optional = p.optionalMark()
+	e.Span = p.span(start)
+	return e
+}
+
+// entry reads an entry of a record.
+func (p *parser) entry() *Entry {
+	start := p.token().start
+	if p.sign("...") {
+		return p.spread()
+	}
+	e := &Entry{Key: p.key()}
+	p.expect(":", fmt.Sprintf("behind the key %s", p.file.Slice(e.Key.Span)))
+	e.Value = p.expression()
+	e.Optional = p.optionalMark()
+	e.Span = p.span(start)
+	return e
+}
+
+// keyEnd returns the index of the token behind the key at the current token, and whether there is a key.
+func (p *parser) keyEnd() (int, bool) {
+	switch t := p.token(); t.kind {
+	case tokenString:
+		return p.at + 1, true
+	case tokenOpen:
+		depth := 0
+		for i := p.at; i < len(p.tokens); i++ {
+			switch p.tokens[i].kind {
+			case tokenOpen:
+				depth++
+			case tokenClose:
+				if depth--; depth == 0 {
+					return i + 1, true
+				}
+			}
+		}
+		return 0, false
+	case tokenWord:
+		end := wordEnd(p.text, t.start)
+		for end+1 < len(p.text) && p.text[end] == '-' && (isLetter(p.text[end+1]) || isDigit(p.text[end+1])) {
+			end = wordEnd(p.text, end+1)
+		}
+		i := p.at + 1
+		for p.tokens[i].end <= end && p.tokens[i].kind != tokenEnd {
+			i++
+		}
+		return i, true
+	}
+	return 0, false
+}
+
+// keyAhead reports whether a key and a colon come next.
+func (p *parser) keyAhead() bool {
+	end, ok := p.keyEnd()
+	return ok && p.tokens[min(end, len(p.tokens)-1)].is(p, ":")
+}
+
+// key reads the key of an entry.
+func (p *parser) key() *Key {
+	t := p.token()
+	switch t.kind {
+	case tokenWord:
+		end, _ := p.keyEnd()
+		p.at = end
+		span := p.span(t.start)
+		return &Key{Name: p.file.Slice(span), Span: span}
+	case tokenString, tokenOpen:
+		s := p.stringLiteral()
+		if text, plain := s.Plain(); plain {
+			return &Key{Name: text, Span: s.span}
+		}
+		return &Key{Value: s, Span: s.span}
+	case tokenNumber:
+		p.expected("a key", fmt.Sprintf("a key that is a number is written in quotes: %q", p.textOf(t)))
+	}
+	p.expected("a key", "")
+	return nil
+}
+
+// number reads a number; negative says that a minus at start belongs to it.
+func (p *parser) number(start int, negative bool) Expression {
+	t := p.token()
+	text := p.textOf(t)
+	p.at++
+	n := p.node(start)
+	mistake := func(message, help string) {
+		p.fail(source.Finding{Code: source.BadNumber, Span: p.spanOf(t), Message: message, Help: help})
+	}
+	digits, base := text, 10
+	switch {
+	case strings.HasPrefix(text, "0x"):
+		digits, base = text[2:], 16
+	case strings.HasPrefix(text, "0o"):
+		digits, base = text[2:], 8
+	case strings.HasPrefix(text, "0b"):
+		digits, base = text[2:], 2
+	}
+	if strings.HasSuffix(digits, "_") || strings.HasPrefix(digits, "_") || strings.Contains(digits, "__") || strings.Contains(digits, "_.") || strings.Contains(digits, "._") {
+		mistake(fmt.Sprintf("%s is not a number", text), "an underscore stands between two digits")
+	}
+	digits = strings.ReplaceAll(digits, "_", "")
+	if base == 10 && len(digits) > 1 && digits[0] == '0' && isDigit(digits[1]) {
+		mistake(fmt.Sprintf("%s begins with a zero", text), fmt.Sprintf("write %s, or 0o%s for an octal number", trimZeros(digits), trimZeros(digits)))
+	}
+	if base == 10 && strings.ContainsAny(digits, ".eE") {
+		value, err := strconv.ParseFloat(digits, 64)
+		if err != nil && !math.IsInf(value, 0) {
+			mistake(fmt.Sprintf("%s is not a number", text), "a name cannot begin with a digit; a text stands in quotes")
+		}
+		if err != nil {
+			mistake(fmt.Sprintf("%s is too large for a float of 64 bits", text), "")
+		}
+		if negative {
+			value = -value
+		}
+		return &Float{node: n, Value: value}
+	}
+	value, err := strconv.ParseUint(digits, base, 64)
+	if err != nil && (digits == "" || strings.Trim(strings.ToLower(digits), "0123456789abcdef"[:base]) != "") {
+		mistake(fmt.Sprintf("%s is not a number", text), "a name cannot begin with a digit; a text stands in quotes")
+	}
+	limit := uint64(math.MaxInt64)
+	if negative {
+		limit++
+	}
+	if err != nil || value > limit {
+		mistake(fmt.Sprintf("%s is too large: an int has 64 bits and reaches to %d", text, int64(math.MaxInt64)), "write it as a text, in quotes, if it is not for counting")
+	}
+	if negative {
+		return &Int{node: n, Value: -int64(value)}
+	}
+	return &Int{node: n, Value: int64(value)}
+}
+
+func trimZeros(digits string) string {
+	if trimmed := strings.TrimLeft(digits, "0"); trimmed != "" && isDigit(trimmed[0]) {
+		return trimmed
+	}
+	return "0"
+}
+
+// stringLiteral reads a string of any form.
+func (p *parser) stringLiteral() *String {
+	t := p.token()
+	s := &String{}
+	if t.kind == tokenString {
+		p.at++
+		s.node = p.node(t.start)
+		// An unclosed string ends with its line; the scanner has said so.
+		body := strings.TrimSuffix(p.text[t.start+1:t.end], p.text[t.start:t.start+1])
+		if p.text[t.start] == '"' {
+			body = p.unescape(t.start+1, body)
+		}
+		if body != "" {
+			s.Parts = []StringPart{{Text: body}}
+		}
+		return s
+	}
+	p.at++
+	free := p.free
+	p.free = true
+	for {
+		switch part := p.token(); part.kind {
+		case tokenText:
+			if text := p.unescape(part.start, p.textOf(part)); text != "" {
+				s.Parts = append(s.Parts, StringPart{Text: text})
+			}
+			p.at++
+		case tokenInsert:
+			p.at++
+			if p.sign("}") {
+				p.failHere(source.Syntax, "nothing between ${ and }", `a dollar sign before a brace is written \${`)
+			}
+			p.enter()
+			value := p.expression()
+			p.leave()
+			if !p.take("}") {
+				p.expected(`"}" behind the expression`, "")
+			}
+			s.Parts = append(s.Parts, StringPart{Value: value})
+		case tokenClose:
+			p.at++
+			p.free = free
+			s.node = p.node(t.start)
+			return s
+		default:
+			p.expected("the rest of the string", "")
+		}
+	}
+}
+
+// unescape resolves the escapes of a text that begins at offset.
+func (p *parser) unescape(offset int, text string) string {
+	if strings.IndexByte(text, '\\') < 0 {
+		return text
+	}
+	var b strings.Builder
+	for i := 0; i < len(text); i++ {
+		if text[i] != '\\' {
+			b.WriteByte(text[i])
+			continue
+		}
+		start := i
+		mistake := func(end int, help string) {
+			p.fail(source.Finding{
+				Code: source.BadEscape, Span: p.file.Span(offset+start, offset+end),
+				Message: fmt.Sprintf("unknown escape %s", text[start:end]), Help: help,
+			})
+		}
+		i++
+		if i == len(text) {
+			mistake(i, `a backslash is written \\`)
+		}
+		switch text[i] {
+		case 'n':
+			b.WriteByte('\n')
+		case 'r':
+			b.WriteByte('\r')
+		case 't':
+			b.WriteByte('\t')
+		case '"', '\\', '$':
+			b.WriteByte(text[i])
+		case 'u':
+			end := strings.IndexByte(text[i:], '}')
+			if !strings.HasPrefix(text[i:], "u{") || end < 0 {
+				mistake(i+1, `a character by its number is written \u{e9}`)
+			}
+			code, err := strconv.ParseUint(text[i+2:i+end], 16, 32)
+			if err != nil || !utf8.ValidRune(rune(code)) || code > utf8.MaxRune {
+				mistake(i+end+1, "no character has this number")
+			}
+			b.WriteRune(rune(code))
+			i += end
+		default:
+			_, size := utf8.DecodeRuneInString(text[i:])
+			mistake(i+size, `escapes are \n \r \t \" \\ \$ and \u{…}; in '…' nothing is special`)
+		}
+	}
+	return b.String()
+}

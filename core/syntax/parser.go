@@ -1,0 +1,466 @@
+package syntax
+
+import (
+	"fmt"
+	"slices"
+	"sort"
+	"strings"
+	"unicode/utf8"
+
+	"knothole/core/source"
+)
+
+// Limits on how deep a text may nest, so that no stage after this one has to fear for its stack: maxDepth brackets
+// and prefixes inside each other, maxChain operators or steps behind each other.
+const (
+	maxDepth = 1000
+	maxChain = 10000
+)
+
+// reserved are the words that are no names.
+var reserved = map[string]bool{
+	"let": true, "fn": true, "match": true, "is": true, "if": true, "then": true, "else": true, "for": true, "where": true,
+	"as": true, "with": true, "patch": true, "it": true, "env": true, "and": true, "or": true, "not": true, "in": true,
+	"matches": true, "null": true, "true": true, "false": true,
+}
+
+// IsReserved reports whether a word may not be a name.
+func IsReserved(word string) bool { return reserved[word] }
+
+// declarationWords begin a declaration. The second half does not exist yet, but begins one all the same when a
+// broken declaration is skipped.
+var declarationWords = []string{
+	"use", "type", "input", "let", "fn", "document", "output",
+	"secret", "later", "stream", "include", "patch", "remark", "require", "rule", "test",
+}
+
+const knownDeclarations = 7
+
+type parser struct {
+	*scanner
+	at     int  // index of the current token
+	free   bool // the innermost bracket ignores newlines
+	depth  int
+	ids    ID
+	module *Module
+	first  int // offset at which the declaration in hand begins
+}
+
+// bailout ends a declaration that cannot be read further; its finding is reported.
+type bailout struct{}
+
+// Parse reads a module. Whatever the text, it ends in time proportional to its length and reports at most one
+// mistake of the parser for each declaration.
+func Parse(file *source.File) *Module {
+	module := &Module{File: file}
+	if !utf8.ValidString(file.Text) {
+		offset := 0
+		for r, size := utf8.DecodeRuneInString(file.Text); r != utf8.RuneError || size != 1; r, size = utf8.DecodeRuneInString(file.Text[offset:]) {
+			offset += size
+		}
+		module.Nameless = true
+		module.Findings.Add(source.Finding{
+			Code: source.NotUTF8, Span: file.Span(offset, offset+1),
+			Message: fmt.Sprintf("byte 0x%02X is not UTF-8", file.Text[offset]),
+			Help:    "save the file as UTF-8",
+		})
+		return module
+	}
+	p := &parser{scanner: scan(file), module: module}
+	for p.token().kind != tokenEnd {
+		if declaration := p.declaration(); declaration != nil {
+			module.Declarations = append(module.Declarations, declaration)
+		}
+	}
+	module.Expressions = int(p.ids)
+	module.Findings = append(module.Findings, p.findings...)
+	return module
+}
+
+func (p *parser) token() token          { return p.tokens[p.at] }
+func (p *parser) peek(n int) token      { return p.tokens[min(p.at+n, len(p.tokens)-1)] }
+func (p *parser) textOf(t token) string { return p.text[t.start:t.end] }
+func (p *parser) current() string       { return p.textOf(p.token()) }
+func (p *parser) spanOf(t token) source.Span {
+	return p.file.Span(t.start, t.end)
+}
+
+// span is the text from a start to the last token that was taken.
+func (p *parser) span(start int) source.Span {
+	end := start
+	if p.at > 0 {
+		end = max(start, p.tokens[p.at-1].end)
+	}
+	return p.file.Span(start, end)
+}
+
+func (p *parser) node(start int) node {
+	id := p.ids
+	p.ids++
+	return node{span: p.span(start), id: id}
+}
+
+func (t token) is(p *parser, text string) bool {
+	return (t.kind == tokenSign || t.kind == tokenWord) && p.text[t.start:t.end] == text
+}
+
+// sign reports whether the current token is the given sign or word.
+func (p *parser) sign(text string) bool { return p.token().is(p, text) }
+
+// take takes the current token when it is the given sign or word.
+func (p *parser) take(text string) bool {
+	if p.sign(text) {
+		p.at++
+		return true
+	}
+	return false
+}
+
+// found describes the current token for a message.
+func (p *parser) found() string {
+	switch t := p.token(); t.kind {
+	case tokenEnd:
+		return "the end of the file"
+	case tokenString, tokenOpen:
+		return "a string"
+	case tokenNumber:
+		return "the number " + p.textOf(t)
+	default:
+		return fmt.Sprintf("%q", p.textOf(t))
+	}
+}
+
+// fail reports a mistake and gives the declaration up. It stays silent when the scanner has already reported
+// something in this declaration, up to here: that one is the cause.
+func (p *parser) fail(f source.Finding) {
+	end := max(p.file.Offset(f.Span.Start), p.token().end)
+	i := sort.Search(len(p.findings), func(i int) bool { return p.file.Offset(p.findings[i].Span.Start) >= p.first })
+	if i == len(p.findings) || p.file.Offset(p.findings[i].Span.Start) > end {
+		p.module.Findings.Add(f)
+	}
+	panic(bailout{})
+}
+
+func (p *parser) failHere(code source.Code, message, help string) {
+	t := p.token()
+	span := p.spanOf(t)
+	if t.kind == tokenEnd {
+		end := len(strings.TrimRight(p.text, " \t\r\n"))
+		span = p.file.Span(end, end)
+	}
+	p.fail(source.Finding{Code: code, Span: span, Message: message, Help: help})
+}
+
+func (p *parser) expected(what, help string) {
+	if p.token().kind == tokenSign && p.current() == "" {
+		panic(bailout{}) // the scanner closed an insert here and said so
+	}
+	p.failHere(source.Syntax, fmt.Sprintf("expected %s, found %s", what, p.found()), help)
+}
+
+func (p *parser) expect(text, where string) {
+	if !p.take(text) {
+		p.expected(fmt.Sprintf("%q %s", text, where), "")
+	}
+}
+
+// closes maps an opening bracket to the closing one.
+var closes = map[string]string{"(": ")", "[": "]", "{": "}"}
+
+// unclosed reports the bracket at index open as never closed.
+func (p *parser) unclosed(open int, closing string) {
+	opener := p.tokens[open]
+	p.fail(source.Finding{
+		Code: source.UnclosedBracket, Span: p.spanOf(opener),
+		Message: fmt.Sprintf("%q is not closed: expected %q before %s", p.textOf(opener), closing, p.found()),
+		Help:    fmt.Sprintf("close it with %q", closing),
+		Related: []source.Related{{Span: p.spanOf(p.token()), Text: fmt.Sprintf("%q is missing here at the latest", closing)}},
+	})
+}
+
+// declarationAhead reports whether the current token begins a declaration at the left edge.
+func (p *parser) declarationAhead() bool {
+	t := p.token()
+	if t.kind != tokenWord || !t.newline || t.start > 0 && p.text[t.start-1] != '\n' || !slices.Contains(declarationWords, p.textOf(t)) {
+		return false
+	}
+	next := p.peek(1)
+	return !next.newline && (next.kind == tokenWord || next.kind == tokenString || next.kind == tokenOpen || next.is(p, "("))
+}
+
+// description returns the text of the ## lines directly before the token at an index.
+func (p *parser) description(index int) string {
+	end, _ := slices.BinarySearchFunc(p.comments, index+1, func(c comment, target int) int { return c.token - target })
+	var lines []string
+	below := p.tokens[index].start
+	for i := end - 1; i >= 0 && p.comments[i].token == index; i-- {
+		c := p.comments[i]
+		if !strings.HasPrefix(p.text[c.start:], "##") || strings.Count(p.text[c.end:below], "\n") != 1 {
+			break
+		}
+		lines = append(lines, strings.TrimSpace(p.text[c.start+2:c.end]))
+		below = c.start
+	}
+	slices.Reverse(lines)
+	return strings.TrimSpace(strings.Join(lines, "\n"))
+}
+
+// declaration reads one declaration; nil when there is not even a name.
+func (p *parser) declaration() (result Declaration) {
+	start := p.at
+	p.first, p.free, p.depth = p.token().start, false, 0
+	header := Header{Description: p.description(start)}
+	finish := func(broken bool) {
+		if result == nil {
+			p.module.Nameless = true
+			return
+		}
+		h := result.Declared()
+		h.Broken = broken
+		h.Span = p.span(p.tokens[start].start)
+	}
+	defer func() {
+		if problem := recover(); problem != nil {
+			if _, ok := problem.(bailout); !ok {
+				panic(problem)
+			}
+			finish(true)
+			p.skip(start)
+		}
+	}()
+
+	word := ""
+	if p.token().kind == tokenWord {
+		word = p.current()
+	}
+	known := slices.Index(declarationWords, word)
+	if known < 0 || known >= knownDeclarations {
+		help := "a declaration begins with one of " + strings.Join(declarationWords[:knownDeclarations], ", ")
+		if near, ok := source.Nearest(word, declarationWords[:knownDeclarations]); ok {
+			help = fmt.Sprintf("did you mean %q?", near)
+		}
+		if p.peek(1).is(p, "=") {
+			help = fmt.Sprintf("a named value is written: let %s = …", word)
+		}
+		if p.token().kind == tokenIllegal {
+			panic(bailout{}) // reported by the scanner
+		}
+		p.expected("a declaration", help)
+	}
+	p.at++
+	switch word {
+	case "use":
+		d := &Use{Header: header}
+		p.use(d, func() { result = d })
+	case "type":
+		d := &TypeDeclaration{Header: header}
+		d.Name = p.name("the name of the type")
+		result = d
+		p.expect("=", "behind the name of the type")
+		d.Type = p.limitedType()
+	case "input":
+		d := &Input{Header: header}
+		d.Name = p.name("the name of the input")
+		result = d
+		p.input(d)
+	case "let":
+		d := &Let{Header: header}
+		d.Name = p.name("the name of the value")
+		result = d
+		d.Type, d.Value = p.typeAndValue()
+	case "output":
+		d := &Output{Header: header}
+		d.Name = p.name("the name of the output")
+		result = d
+		d.Type, d.Value = p.typeAndValue()
+	case "fn":
+		d := &Function{Header: header}
+		d.Name = p.name("the name of the function")
+		result = d
+		p.function(d)
+	case "document":
+		d := &Document{Header: header}
+		result = d
+		p.document(d)
+	}
+	if t := p.token(); t.kind != tokenEnd && !t.newline {
+		p.expected("the end of the line", "")
+	}
+	finish(false)
+	return result
+}
+
+// skip goes on to the next declaration behind the token at index start.
+func (p *parser) skip(start int) {
+	if p.at <= start {
+		p.at = start + 1
+	}
+	for p.token().kind != tokenEnd && !p.declarationAhead() {
+		p.at++
+	}
+}
+
+// name takes a name.
+func (p *parser) name(what string) Identifier {
+	t := p.token()
+	if t.kind != tokenWord {
+		p.expected(what, "")
+	}
+	if word := p.textOf(t); reserved[word] {
+		p.failHere(source.ReservedWord, fmt.Sprintf("%q is a word of the language and cannot be %s", word, what), "choose another name, such as "+word+"_")
+	}
+	p.at++
+	return Identifier{Name: p.textOf(t), Span: p.spanOf(t)}
+}
+
+func (p *parser) use(d *Use, named func()) {
+	if p.sign("stream") || p.sign("text") || p.sign("bytes") {
+		p.expected("the path of a file, in quotes", "")
+	}
+	path, ok := p.expressionOperand("the path of a file, in quotes").(*String)
+	if !ok {
+		p.at--
+		p.expected("the path of a file, in quotes", "")
+	}
+	d.PathSpan = path.span
+	text, plain := path.Plain()
+	if !plain {
+		p.fail(source.Finding{Code: source.Syntax, Span: path.span, Message: "the path of a file is a plain string, without ${…}", Help: "write the path out"})
+	}
+	d.Path = text
+	if !p.take("as") {
+		p.expected(`"as" and a name behind the path`, fmt.Sprintf("write: use %q as %s", text, suggestedAlias(text)))
+	}
+	d.Name = p.name("a name for the file")
+	named()
+	if p.take(":") {
+		d.Type = p.limitedType()
+	}
+}
+
+// suggestedAlias makes a name out of the path of a file.
+func suggestedAlias(path string) string {
+	base := path[strings.LastIndexByte(path, '/')+1:]
+	if i := strings.IndexByte(base, '.'); i > 0 {
+		base = base[:i]
+	}
+	if base == "" || !isLetter(base[0]) || wordEnd(base, 0) != len(base) || reserved[base] {
+		return "name"
+	}
+	return base
+}
+
+// Plain returns the text of a string without interpolation, and whether it is one.
+func (s *String) Plain() (string, bool) {
+	switch len(s.Parts) {
+	case 0:
+		return "", true
+	case 1:
+		return s.Parts[0].Text, s.Parts[0].Value == nil
+	}
+	return "", false
+}
+
+func (p *parser) input(d *Input) {
+	p.expect(":", "and the type of the input")
+	d.Type = p.unionType()
+	if p.take("=") {
+		d.Default = p.expression()
+	}
+	d.Type = p.conditions(d.Type)
+}
+
+// typeAndValue reads `: T = value`, the type being optional.
+func (p *parser) typeAndValue() (Type, Expression) {
+	var t Type
+	if p.take(":") {
+		t = p.limitedType()
+	}
+	p.expect("=", "and a value")
+	return t, p.expression()
+}
+
+func (p *parser) function(d *Function) {
+	open := p.at
+	p.expect("(", "and the parameters")
+	p.entries(open, func() {
+		parameter := &Parameter{Name: p.name("the name of a parameter")}
+		p.expect(":", fmt.Sprintf("and the type of the parameter %q", parameter.Name.Name))
+		parameter.Type = p.limitedType()
+		if p.take("=") {
+			parameter.Default = p.expression()
+		}
+		d.Parameters = append(d.Parameters, parameter)
+	})
+	if p.take("->") {
+		d.Result = p.unionType()
+	}
+	p.expect("=", "and the body of the function")
+	d.Body = p.expression()
+}
+
+func (p *parser) document(d *Document) {
+	switch t := p.token(); {
+	case t.kind == tokenString || t.kind == tokenOpen:
+		d.Path = p.stringLiteral()
+	case p.sign("("):
+		d.Path = p.primary()
+	default:
+		p.expected("the path of the document: a string, or an expression in parentheses", "")
+	}
+	if p.take("as") {
+		d.Format = p.name("a format")
+	}
+	d.Type, d.Value = p.typeAndValue()
+}
+
+// entries reads what stands between the bracket at index open and the one that closes it: entries separated by
+// commas or newlines. It takes both brackets; the opening one is taken already.
+func (p *parser) entries(open int, entry func()) {
+	free := p.free
+	p.free = false
+	closing := closes[p.textOf(p.tokens[open])]
+	p.enter()
+	for first := true; ; first = false {
+		if p.sign(closing) {
+			break
+		}
+		if p.sign(",") {
+			if first {
+				p.failHere(source.Syntax, "a comma without an entry before it", "leave it out")
+			}
+			p.at++
+			if p.sign(",") {
+				p.failHere(source.Syntax, "two commas without an entry between them", "leave one out")
+			}
+			if p.sign(closing) {
+				break
+			}
+		} else if !first && !p.token().newline {
+			if p.token().kind == tokenEnd || p.sign(")") || p.sign("]") || p.sign("}") {
+				p.unclosed(open, closing)
+			}
+			p.expected(fmt.Sprintf(`",", the end of the line or %q`, closing), "")
+		}
+		if p.token().kind == tokenEnd || p.sign(")") || p.sign("]") || p.sign("}") || p.declarationAhead() {
+			p.unclosed(open, closing)
+		}
+		if t := p.token(); closing != "}" && t.newline && !first && p.sign("-") && p.peek(1).start > t.end {
+			p.failHere(source.Syntax, `a line that begins with "-" and a space could go on with the line above or be an element`,
+				"put the minus at the end of the line above to subtract, or directly before the number")
+		}
+		entry()
+	}
+	p.at++
+	p.leave()
+	p.free = free
+}
+
+func (p *parser) enter() {
+	p.depth++
+	if p.depth > maxDepth {
+		p.failHere(source.TooDeep, fmt.Sprintf("nested deeper than %d levels", maxDepth), "give inner parts a name with let")
+	}
+}
+
+func (p *parser) leave() { p.depth-- }

@@ -1,0 +1,341 @@
+// Package syntax turns the text of a module into a tree: scanner, parser and the tree itself. It exists so that
+// everything that speaks about sources (checker, evaluation, formatter, editor) speaks about the same tree. The
+// tree has no behaviour.
+package syntax
+
+import "knothole/core/source"
+
+// ID numbers the expressions of one module densely from 0, so that later stages keep what they learn about an
+// expression in slices.
+type ID uint32
+
+// Module is one parsed file. It is never nil, whatever the text: what could not be read is missing from Declarations
+// or marked as broken, and reported in Findings.
+type Module struct {
+	File         *source.File
+	Declarations []Declaration
+	Expressions  int // IDs run from 0 up to this
+	Findings     source.Findings
+	// Nameless says that a declaration was so broken that not even its name is known: a name that is not found may
+	// then be that one.
+	Nameless bool
+}
+
+// Identifier is a name at its place.
+type Identifier struct {
+	Name string
+	Span source.Span
+}
+
+// Declaration is one declaration of a module.
+type Declaration interface{ Declared() *Header }
+
+// Header is what all declarations have.
+type Header struct {
+	Span        source.Span // from the first word to the end
+	Name        Identifier  // empty for documents
+	Description string      // the text of the ## lines before it
+	Broken      bool        // could not be read to its end; nothing but the name is known
+}
+
+// Declared returns the header itself, so that every declaration that embeds it is one.
+func (h *Header) Declared() *Header { return h }
+
+type (
+	// Use is `use "path" as name` or `use "path" as name: T`.
+	Use struct {
+		Header
+		Path     string
+		PathSpan source.Span
+		Type     Type // nil when none is written
+	}
+	// TypeDeclaration is `type Name = T`.
+	TypeDeclaration struct {
+		Header
+		Type Type
+	}
+	// Input is `input name: T = default where …`; the conditions are part of Type.
+	Input struct {
+		Header
+		Type    Type
+		Default Expression // nil when required
+	}
+	// Let is `let name: T = value`.
+	Let struct {
+		Header
+		Type  Type // nil when left out
+		Value Expression
+	}
+	// Function is `fn name(parameters) -> T = body`.
+	Function struct {
+		Header
+		Parameters []*Parameter
+		Result     Type // nil when left out
+		Body       Expression
+	}
+	// Document is `document PATH: T = value` or `document PATH as FORMAT: T = value`.
+	Document struct {
+		Header
+		Path   Expression
+		Format Identifier // empty when the ending of the path says it
+		Type   Type       // nil when left out
+		Value  Expression
+	}
+	// Output is `output name: T = value`.
+	Output struct {
+		Header
+		Type  Type // nil when left out
+		Value Expression
+	}
+)
+
+// Parameter is one parameter of a function.
+type Parameter struct {
+	Name    Identifier
+	Type    Type
+	Default Expression // nil when required
+}
+
+// Expression is a node that has a value.
+type Expression interface {
+	Place() source.Span
+	ID() ID
+}
+
+type node struct {
+	span source.Span
+	id   ID
+}
+
+func (n *node) Place() source.Span { return n.span }
+func (n *node) ID() ID             { return n.id }
+
+type (
+	// Null is `null`.
+	Null struct{ node }
+	// Bool is `true` or `false`.
+	Bool struct {
+		node
+		Value bool
+	}
+	// Int is a whole number.
+	Int struct {
+		node
+		Value int64
+	}
+	// Float is a number with a point or an exponent.
+	Float struct {
+		node
+		Value float64
+	}
+	// String is a text, in parts: texts and interpolated expressions by turns.
+	String struct {
+		node
+		Parts []StringPart
+	}
+	// Name is the use of a name.
+	Name struct {
+		node
+		Name string
+	}
+	// It is `it`.
+	It struct{ node }
+	// Env is `env`; only its fields have values.
+	Env struct{ node }
+	// Paren is an expression in parentheses.
+	Paren struct {
+		node
+		Inner Expression
+	}
+	// List is `[…]`.
+	List struct {
+		node
+		Elements []*Entry
+	}
+	// Record is `{…}`.
+	Record struct {
+		node
+		Entries []*Entry
+	}
+	// Unary is `-x` or `not x`.
+	Unary struct {
+		node
+		Operator Operator
+		Operand  Expression
+	}
+	// Binary is `x op y`.
+	Binary struct {
+		node
+		Operator     Operator
+		OperatorSpan source.Span
+		Left, Right  Expression
+	}
+	// If is `if c then a else b`; Else is nil when left out, which is so only behind `...`.
+	If struct {
+		node
+		Condition, Then, Else Expression
+	}
+	// Match is `match e { … }`.
+	Match struct {
+		node
+		Subject Expression
+		Arms    []*Arm
+	}
+	// For is `for x, i in xs where c -> e`. With Key it makes a record, else a list.
+	For struct {
+		node
+		First, Second Identifier // Second is empty when one name is written
+		In            Expression
+		Where         Expression // nil when left out
+		Body          *Entry
+	}
+	// Call is `f(x, name: y)`.
+	Call struct {
+		node
+		Function  Expression
+		Arguments []*Argument
+	}
+	// Field is `x.name` or `x?.name`.
+	Field struct {
+		node
+		Of       Expression
+		Name     Identifier
+		Optional bool
+	}
+	// Index is `x[i]` or `x?[i]`.
+	Index struct {
+		node
+		Of, Index Expression
+		Optional  bool
+	}
+	// Bad stands where an expression could not be read.
+	Bad struct{ node }
+)
+
+// StringPart is a literal text or an interpolated expression (then Text is empty).
+type StringPart struct {
+	Text  string
+	Value Expression
+}
+
+// Key is the key of an entry: a fixed name, or text with interpolations.
+type Key struct {
+	Name  string
+	Value *String // not nil when the key is computed
+	Span  source.Span
+}
+
+// Entry is one entry of a record, one element of a list, or the body of a `for`.
+type Entry struct {
+	Span     source.Span
+	Key      *Key // nil in lists and for spreads
+	Value    Expression
+	Optional bool // marked `?`: left out when null
+	Spread   bool // `...value`
+}
+
+// Argument is one argument of a call.
+type Argument struct {
+	Name  Identifier // empty when by position
+	Value Expression
+}
+
+// Arm is one arm of a match.
+type Arm struct {
+	Span     source.Span
+	Patterns []Expression // literals; empty for `else`
+	Else     bool
+	Value    Expression
+}
+
+// Operator is the sign of a unary or binary expression.
+type Operator uint8
+
+// The operators.
+const (
+	Or Operator = iota
+	And
+	Not
+	Equal
+	NotEqual
+	Less
+	LessEqual
+	Greater
+	GreaterEqual
+	In
+	NotIn
+	Matches
+	Default
+	Range
+	Add
+	Subtract
+	Multiply
+	Divide
+	Remainder
+	Negate
+)
+
+var operatorTexts = [...]string{"or", "and", "not", "==", "!=", "<", "<=", ">", ">=", "in", "not in", "matches", "??", "..", "+", "-", "*", "/", "%", "-"}
+
+// String returns the operator as it is written.
+func (o Operator) String() string { return operatorTexts[o] }
+
+// Type is a node that describes a type.
+type Type interface{ Place() source.Span }
+
+type (
+	// NamedType is `Name`, `module.Name` or one of the built-in names.
+	NamedType struct {
+		node
+		Module Identifier // empty when the name is of this module
+		Name   Identifier
+	}
+	// LiteralType is a literal as a type.
+	LiteralType struct {
+		node
+		Value Expression // Bool, Int, Float or String without interpolation
+	}
+	// UnionType is `A | B`.
+	UnionType struct {
+		node
+		Members []Type
+	}
+	// OptionalType is `T?`.
+	OptionalType struct {
+		node
+		Of Type
+	}
+	// ListType is `[T]`.
+	ListType struct {
+		node
+		Element Type
+	}
+	// RecordType is `{ name: T, *: U }`.
+	RecordType struct {
+		node
+		Fields []*TypeField
+		Rest   Type // nil when closed
+	}
+	// LimitedType is `T where … else …`, with one or more conditions.
+	LimitedType struct {
+		node
+		Of         Type
+		Conditions []*Condition
+	}
+)
+
+// TypeField is one field of a record type.
+type TypeField struct {
+	Name        Identifier
+	Description string
+	Optional    bool
+	Type        Type
+	Default     Expression // nil when there is none
+}
+
+// Condition is one `where` of a type.
+type Condition struct {
+	Span    source.Span
+	Test    Expression
+	Message Expression // nil when it is made from Test
+}

@@ -1,0 +1,170 @@
+package syntax
+
+import (
+	"fmt"
+
+	"knothole/core/source"
+)
+
+// limitedType reads a type with its conditions.
+func (p *parser) limitedType() Type { return p.conditions(p.unionType()) }
+
+// conditions reads the `where … else …` behind a type, if any.
+func (p *parser) conditions(t Type) Type {
+	start := t.Place().Start
+	var conditions []*Condition
+	for p.sign("where") && p.continues() {
+		c, from := &Condition{}, p.token().start
+		p.at++
+		c.Test = p.expression()
+		if p.sign("else") && p.continues() {
+			p.at++
+			if kind := p.token().kind; kind != tokenString && kind != tokenOpen {
+				p.expected("a message, in quotes", "")
+			}
+			c.Message = p.stringLiteral()
+		}
+		c.Span = p.span(from)
+		conditions = append(conditions, c)
+	}
+	if conditions == nil {
+		return t
+	}
+	return &LimitedType{node: p.node(p.file.Offset(start)), Of: t, Conditions: conditions}
+}
+
+func (p *parser) unionType() Type {
+	p.enter()
+	defer p.leave()
+	start := p.token().start
+	p.take("|")
+	members := []Type{p.optionalType()}
+	for p.sign("|") && p.continues() {
+		p.at++
+		members = append(members, p.optionalType())
+	}
+	if len(members) == 1 {
+		return members[0]
+	}
+	return &UnionType{node: p.node(start), Members: members}
+}
+
+func (p *parser) optionalType() Type {
+	start := p.token().start
+	t := p.simpleType()
+	for chain := 0; !p.token().newline && p.take("?"); chain++ {
+		if chain > 0 {
+			p.at--
+			p.failHere(source.Syntax, "a second ? behind a type", "leave it out: T? is T or null")
+		}
+		t = &OptionalType{node: p.node(start), Of: t}
+	}
+	return t
+}
+
+func (p *parser) simpleType() Type {
+	t := p.token()
+	switch t.kind {
+	case tokenNumber:
+		return &LiteralType{Value: p.number(t.start, false), node: p.node(t.start)}
+	case tokenString, tokenOpen:
+		s := p.stringLiteral()
+		if _, plain := s.Plain(); !plain {
+			p.fail(source.Finding{Code: source.Syntax, Span: s.span, Message: "a literal type is a plain string, without ${…}", Help: "limit a string with where instead"})
+		}
+		return &LiteralType{Value: s, node: p.node(t.start)}
+	case tokenWord:
+		switch p.textOf(t) {
+		case "true", "false":
+			return &LiteralType{Value: p.word("a type"), node: p.node(t.start)}
+		case "null":
+			p.at++
+			return &NamedType{Name: Identifier{"null", p.spanOf(t)}, node: p.node(t.start)}
+		}
+		named := &NamedType{Name: p.name("a type")}
+		if p.sign(".") && p.peek(1).kind == tokenWord {
+			p.at++
+			named.Module, named.Name = named.Name, p.name("a type")
+		}
+		named.node = p.node(t.start)
+		return named
+	case tokenSign:
+		switch p.current() {
+		case "-":
+			if p.peek(1).kind == tokenNumber {
+				p.at++
+				return &LiteralType{Value: p.number(t.start, true), node: p.node(t.start)}
+			}
+		case "(":
+			open := p.at
+			p.at++
+			free := p.free
+			p.free = true
+			inner := p.limitedType()
+			if !p.take(")") {
+				p.unclosed(open, ")")
+			}
+			p.free = free
+			return inner
+		case "[":
+			open := p.at
+			p.at++
+			list := &ListType{}
+			p.entries(open, func() {
+				if list.Element != nil {
+					p.failHere(source.Syntax, "a list type has one type of element", "write [T]; several types are joined: [A | B]")
+				}
+				list.Element = p.limitedType()
+			})
+			list.node = p.node(t.start)
+			if list.Element == nil {
+				p.fail(source.Finding{Code: source.Syntax, Span: list.span, Message: "a list type needs the type of its elements", Help: "write [any] when it is unknown"})
+			}
+			return list
+		case "{":
+			return p.recordType()
+		}
+	}
+	p.expected("a type", "")
+	return nil
+}
+
+func (p *parser) recordType() Type {
+	open, start := p.at, p.token().start
+	p.at++
+	record := &RecordType{}
+	p.entries(open, func() {
+		if p.sign("*") {
+			p.at++
+			p.expect(":", "and the type of all other fields")
+			if record.Rest != nil {
+				p.at--
+				p.failHere(source.Syntax, `a second "*:" in a record type`, "leave one out")
+			}
+			record.Rest = p.limitedType()
+			return
+		}
+		field := &TypeField{Description: p.description(p.at)}
+		if kind := p.token().kind; kind != tokenWord && kind != tokenString {
+			p.expected("the name of a field", "")
+		}
+		key := p.key()
+		field.Name = Identifier{Name: key.Name, Span: key.Span}
+		field.Optional = p.take("?:")
+		if !field.Optional {
+			p.expect(":", fmt.Sprintf("and the type of the field %s", p.file.Slice(key.Span)))
+		}
+		field.Type = p.unionType()
+		if p.take("=") {
+			if field.Optional {
+				p.at--
+				p.failHere(source.Syntax, fmt.Sprintf("the field %q is optional and has a default", key.Name), "leave out the ? or the default: a field with a default is never absent")
+			}
+			field.Default = p.expression()
+		}
+		field.Type = p.conditions(field.Type)
+		record.Fields = append(record.Fields, field)
+	})
+	record.node = p.node(start)
+	return record
+}

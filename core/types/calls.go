@@ -1,0 +1,344 @@
+package types
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"knothole/core/source"
+	"knothole/core/syntax"
+)
+
+// inferCall finds the type of a call and checks its arguments.
+func (c *checker) inferCall(e *syntax.Call) *Type {
+	o := c.callee(e.Function)
+	if o == nil {
+		for _, a := range e.Arguments {
+			c.infer(a.Value, nil)
+		}
+		return InvalidType
+	}
+	c.module.Info.Objects[e.ID()] = o
+	order := c.arrange(e, o)
+	variables := map[string]*Type{}
+	for i, p := range o.Parameters {
+		if order == nil || order[i] < 0 {
+			continue
+		}
+		argument := e.Arguments[order[i]].Value
+		what := fmt.Sprintf("%q of %s", p.Name, o.Name)
+		if o.Kind != ObjectBuiltin {
+			c.check(argument, p.Type, what)
+			continue
+		}
+		c.checkGeneric(argument, p.Type, variables, what)
+	}
+	if o.Type == nil {
+		return InvalidType
+	}
+	if o.Kind == ObjectBuiltin {
+		if o.Builtin.Group == "text" && len(o.Parameters) > 1 && o.Parameters[1].Name == "pattern" && order != nil {
+			c.checkPattern(e.Arguments[order[1]].Value)
+		}
+		return c.substitute(o.Type, variables)
+	}
+	return o.Type
+}
+
+// callee finds the function that is called; nil when there is none, which is reported.
+func (c *checker) callee(e syntax.Expression) *Object {
+	switch e := e.(type) {
+	case *syntax.Name:
+		o := c.lookup(e.Name, e.Place())
+		if o == nil {
+			return nil
+		}
+		if o.Kind != ObjectFunction {
+			if !o.Invalid {
+				help := ""
+				if o.Kind == ObjectModule {
+					help = "call one of its functions: " + o.Name + ".name(…)"
+				}
+				c.add(source.Finding{Code: source.WrongUse, Span: e.Place(), Message: fmt.Sprintf("%q is not a function, but a %s", e.Name, o.Kind), Help: help, Related: see(o)})
+			}
+			return nil
+		}
+		return o
+	case *syntax.Field:
+		name, ok := e.Of.(*syntax.Name)
+		if !ok {
+			break
+		}
+		if slices.Contains(c.program.Builtins.Groups(), name.Name) {
+			return c.builtin(name.Name, e.Name)
+		}
+		o := c.member(e, name)
+		if o == nil {
+			break
+		}
+		if o.Kind == ObjectFunction {
+			return o
+		}
+		if !o.Invalid {
+			c.add(source.Finding{Code: source.WrongUse, Span: e.Place(), Message: fmt.Sprintf("%s is not a function, but a %s", c.text(e), o.Kind), Related: see(o)})
+		}
+		return nil
+	}
+	t := c.infer(e, nil)
+	if t.Kind != Invalid {
+		c.report(source.WrongUse, e.Place(), "", "only functions can be called, not %s", describeType(t))
+	}
+	return nil
+}
+
+// builtin returns a built-in function, whose signature is read when it is first used.
+func (c *checker) builtin(group string, name syntax.Identifier) *Object {
+	key := Builtin{group, name.Name}
+	if o, ok := c.builtins[key]; ok {
+		return o
+	}
+	text, ok := c.program.Builtins.Signature(group, name.Name)
+	if !ok {
+		names := c.program.Builtins.Names(group)
+		help := "it has " + strings.Join(names, ", ")
+		if near, found := source.Nearest(name.Name, names); found {
+			help = fmt.Sprintf("did you mean %s.%s?", group, near)
+		}
+		c.report(source.UnknownName, name.Span, help, "there is no built-in function %s.%s", group, name.Name)
+		return nil
+	}
+	o := Signature(c.universe, text)
+	o.Name, o.Builtin = group+"."+name.Name, &key
+	c.builtins[key] = o
+	return o
+}
+
+// Signature reads the signature of a built-in function, such as "sort(xs: [T]) -> [T]". One capital letter is a type
+// variable. Signatures are part of the program: a wrong one panics.
+func Signature(u *Universe, text string) *Object {
+	file, err := source.NewSet().Add("signature", []byte("fn "+text+" = null"))
+	if err != nil {
+		panic(err)
+	}
+	tree := syntax.Parse(file)
+	if len(tree.Findings) > 0 {
+		panic(fmt.Sprintf("signature %q: %s", text, tree.Findings[0].Message))
+	}
+	module := &Module{Path: "signature", Tree: tree, Objects: map[string]*Object{}}
+	for letter := 'A'; letter <= 'Z'; letter++ {
+		name := string(letter)
+		module.Objects[name] = &Object{Kind: ObjectType, Name: name, Module: module, Global: -1, state: resolved,
+			Type: u.intern("variable "+name, Type{Kind: Variable, Name: name})}
+	}
+	var findings source.Findings
+	c := &checker{universe: u, module: module, findings: &findings, owner: &Object{}}
+	declaration := tree.Declarations[0].(*syntax.Function)
+	o := &Object{Kind: ObjectBuiltin, Type: c.typeOf(declaration.Result), Global: -1, state: resolved}
+	for _, p := range declaration.Parameters {
+		parameter := Parameter{Name: p.Name.Name, Type: c.typeOf(p.Type)}
+		if p.Default != nil {
+			parameter.Default = &Default{Module: module, Expression: p.Default}
+		}
+		o.Parameters = append(o.Parameters, parameter)
+	}
+	if len(findings) > 0 {
+		panic(fmt.Sprintf("signature %q: %s", text, findings[0].Message))
+	}
+	return o
+}
+
+// Arrange finds for each parameter the argument that it gets, by position or name; -1 stands for its default. The
+// second result is the first argument or parameter that does not fit: arguments count from 0, parameters from -1
+// downwards.
+func Arrange(parameters []Parameter, arguments []*syntax.Argument) []int {
+	order := make([]int, len(parameters))
+	for i := range order {
+		order[i] = -1
+	}
+	for i, a := range arguments {
+		at := i
+		if a.Name.Name != "" {
+			at = slices.IndexFunc(parameters, func(p Parameter) bool { return p.Name == a.Name.Name })
+		}
+		if at >= 0 && at < len(parameters) {
+			order[at] = i
+		}
+	}
+	return order
+}
+
+// arrange is Arrange with all mistakes reported; nil when there is one.
+func (c *checker) arrange(e *syntax.Call, o *Object) []int {
+	given := map[string]bool{}
+	wrong, named := false, false
+	for i, a := range e.Arguments {
+		name := a.Name.Name
+		switch {
+		case name == "" && named:
+			c.report(source.WrongArguments, a.Value.Place(), "put it before the named ones, or name it", "an argument without a name behind one with a name")
+			wrong = true
+		case name == "" && i >= len(o.Parameters):
+			c.add(source.Finding{Code: source.WrongArguments, Span: a.Value.Place(), Help: "leave it out",
+				Message: fmt.Sprintf("%s takes %s, this is one too many", o.Name, count(len(o.Parameters), "argument")), Related: see(o)})
+			c.infer(a.Value, nil)
+			wrong = true
+		case name == "":
+			given[o.Parameters[i].Name] = true
+		default:
+			named = true
+			var names []string
+			for _, p := range o.Parameters {
+				names = append(names, p.Name)
+			}
+			if !slices.Contains(names, name) {
+				help := "its parameters are " + strings.Join(names, ", ")
+				if near, ok := source.Nearest(name, names); ok {
+					help = fmt.Sprintf("did you mean %q?", near)
+				}
+				c.add(source.Finding{Code: source.WrongArguments, Span: a.Name.Span, Message: fmt.Sprintf("%s has no parameter %q", o.Name, name), Help: help, Related: see(o)})
+				c.infer(a.Value, nil)
+				wrong = true
+			} else if given[name] {
+				c.report(source.WrongArguments, a.Name.Span, "leave one out", "the parameter %q is given twice", name)
+				wrong = true
+			}
+			given[name] = true
+		}
+	}
+	var missing []string
+	for _, p := range o.Parameters {
+		if !given[p.Name] && p.Default == nil {
+			missing = append(missing, fmt.Sprintf("%q (%s)", p.Name, p.Type))
+		}
+	}
+	if missing != nil && !wrong {
+		plural := ""
+		if len(missing) > 1 {
+			plural = "s"
+		}
+		c.add(source.Finding{Code: source.WrongArguments, Span: e.Function.Place(), Message: fmt.Sprintf("%s needs the argument%s %s", o.Name, plural, strings.Join(missing, ", ")),
+			Help: "add the argument" + plural, Related: see(o)})
+		wrong = true
+	}
+	if wrong {
+		return nil
+	}
+	return Arrange(o.Parameters, e.Arguments)
+}
+
+func count(n int, word string) string {
+	switch n {
+	case 0:
+		return "no " + word + "s"
+	case 1:
+		return "1 " + word
+	}
+	return fmt.Sprintf("%d %ss", n, word)
+}
+
+// checkGeneric checks an argument against a parameter type that may hold variables, which it binds.
+func (c *checker) checkGeneric(e syntax.Expression, want *Type, variables map[string]*Type, what string) {
+	if !hasVariables(want) {
+		c.check(e, want, what)
+		return
+	}
+	got := c.infer(e, nil)
+	if got.Kind == Invalid {
+		return
+	}
+	if !c.bindVariables(want, got, variables) {
+		c.mismatch(e, got, c.substitute(want, variables), what)
+	}
+}
+
+func hasVariables(t *Type) bool {
+	switch t.Kind {
+	case Variable:
+		return true
+	case List:
+		return hasVariables(t.Element)
+	case Union:
+		return slices.ContainsFunc(t.Members, hasVariables)
+	case Record:
+		return t.Rest != nil && hasVariables(t.Rest) || slices.ContainsFunc(t.Fields, func(f Field) bool { return hasVariables(f.Type) })
+	}
+	return false
+}
+
+// bindVariables matches a type that may hold variables with the type that was found. Literal types are widened.
+func (c *checker) bindVariables(want, got *Type, variables map[string]*Type) bool {
+	if !hasVariables(want) {
+		return Assignable(got, want)
+	}
+	core := got.Core()
+	switch want.Kind {
+	case Variable:
+		bound := widenAll(c.universe, got)
+		if got.Core().Kind != Union && got.Widen() == got {
+			bound = got
+		}
+		if earlier, ok := variables[want.Name]; ok {
+			bound = c.universe.Union(earlier, bound)
+		}
+		variables[want.Name] = bound
+		return true
+	case List:
+		if core.Kind == Any {
+			return c.bindVariables(want.Element, AnyType, variables)
+		}
+		return core.Kind == List && c.bindVariables(want.Element, core.Element, variables)
+	case Record:
+		if core.Kind == Any {
+			return c.bindVariables(want.Rest, AnyType, variables)
+		}
+		if core.Kind != Record {
+			return false
+		}
+		for _, f := range core.Fields {
+			if !c.bindVariables(want.Rest, f.Type, variables) {
+				return false
+			}
+		}
+		return core.Rest == nil || c.bindVariables(want.Rest, core.Rest, variables)
+	case Union:
+		for _, m := range want.Members {
+			if m.Kind == Variable {
+				return c.bindVariables(m, c.universe.WithoutNull(got), variables)
+			}
+		}
+	}
+	return false
+}
+
+// substitute puts the types that were bound in the place of variables.
+func (c *checker) substitute(t *Type, variables map[string]*Type) *Type {
+	switch t.Kind {
+	case Variable:
+		if bound, ok := variables[t.Name]; ok {
+			return bound
+		}
+		return AnyType
+	case List:
+		return c.universe.List(c.substitute(t.Element, variables))
+	case Union:
+		members := make([]*Type, len(t.Members))
+		for i, m := range t.Members {
+			members[i] = c.substitute(m, variables)
+		}
+		return c.universe.Union(members...)
+	case Record:
+		if !hasVariables(t) {
+			return t
+		}
+		fields := slices.Clone(t.Fields)
+		for i := range fields {
+			fields[i].Type = c.substitute(fields[i].Type, variables)
+		}
+		rest := t.Rest
+		if rest != nil {
+			rest = c.substitute(rest, variables)
+		}
+		return c.universe.Record(fields, rest)
+	}
+	return t
+}

@@ -1,0 +1,743 @@
+package types
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"knothole/core/source"
+	"knothole/core/syntax"
+)
+
+// checker checks one module at a time.
+type checker struct {
+	program  *Program
+	universe *Universe
+	module   *Module
+	findings *source.Findings
+	builtins map[Builtin]*Object
+
+	// The declaration in hand.
+	owner *Object
+	scope *scope
+	facts *facts
+	it    *Object
+	// needs are the conditions whose independence of inputs is checked when all declarations are known.
+	needs []*Condition
+}
+
+// scope is a chain of local names.
+type scope struct {
+	outer  *scope
+	object *Object
+}
+
+// Check checks all modules of a program and fills in what is known about them. Modules that are used stand before
+// those that use them.
+func Check(program *Program) source.Findings {
+	var findings source.Findings
+	c := &checker{program: program, universe: program.Universe, findings: &findings, builtins: map[Builtin]*Object{}}
+	for _, m := range program.Modules {
+		c.checkModule(m)
+	}
+	return findings
+}
+
+func (c *checker) report(code source.Code, span source.Span, help, format string, arguments ...any) {
+	c.add(source.Finding{Code: code, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help})
+}
+
+func (c *checker) add(f source.Finding) {
+	if c.owner != nil && f.Severity == source.Error {
+		c.owner.Invalid = true
+	}
+	c.findings.Add(f)
+}
+
+func (c *checker) warn(code source.Code, span source.Span, help, format string, arguments ...any) {
+	c.add(source.Finding{Code: code, Severity: source.Warning, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help})
+}
+
+// see makes the related place of an object: where it is declared, and its description.
+func see(o *Object) []source.Related {
+	if o == nil || !o.Span.IsValid() {
+		return nil
+	}
+	text := o.Kind.String() + " " + o.Name
+	if o.Declaration != nil {
+		if d := o.Declaration.Declared().Description; d != "" && o.Kind != ObjectLocal {
+			text = fmt.Sprintf("%q", strings.SplitN(d, "\n", 2)[0])
+		}
+	}
+	return []source.Related{{Span: o.Span, Text: text}}
+}
+
+func (c *checker) checkModule(m *Module) {
+	c.module = m
+	c.needs = nil
+	m.Objects = map[string]*Object{}
+	m.Info = Info{
+		Types:   make([]*Type, m.Tree.Expressions),
+		Objects: make([]*Object, m.Tree.Expressions),
+		Targets: make([]*Type, m.Tree.Expressions),
+	}
+	for _, d := range m.Tree.Declarations {
+		c.declare(d)
+	}
+	for _, o := range m.Order {
+		c.resolve(o)
+	}
+	objects := c.withConditions()
+	parts := components(objects)
+	propagate(objects, parts)
+	c.reportCycles(objects, parts)
+	for _, condition := range c.needs {
+		c.checkIndependence(condition)
+	}
+	c.reportUnused()
+}
+
+// declare enters the name of a declaration.
+func (c *checker) declare(d syntax.Declaration) {
+	h := d.Declared()
+	o := &Object{Name: h.Name.Name, Span: h.Name.Span, Module: c.module, Declaration: d, Global: -1, Invalid: h.Broken}
+	switch d := d.(type) {
+	case *syntax.Use:
+		o.Kind = ObjectData
+		if strings.HasSuffix(d.Path, ".knot") {
+			o.Kind = ObjectModule
+		}
+	case *syntax.TypeDeclaration:
+		o.Kind = ObjectType
+	case *syntax.Input:
+		o.Kind = ObjectInput
+	case *syntax.Let:
+		o.Kind = ObjectLet
+	case *syntax.Function:
+		o.Kind = ObjectFunction
+	case *syntax.Output:
+		o.Kind = ObjectOutput
+	case *syntax.Document:
+		o.Kind = ObjectDocument
+		o.Span = d.Span
+		if d.Path != nil {
+			o.Span = d.Path.Place()
+		}
+	}
+	switch o.Kind {
+	case ObjectData, ObjectInput, ObjectLet, ObjectOutput, ObjectDocument:
+		o.Global = c.program.Globals
+		c.program.Globals++
+	}
+	c.module.Order = append(c.module.Order, o)
+	if o.Kind == ObjectDocument || o.Name == "" {
+		return
+	}
+	c.owner = o
+	defer func() { c.owner = nil }()
+	if o.Name == "_" {
+		c.report(source.BadName, o.Span, "give it a name", `"_" discards a value and cannot name a declaration`)
+		return
+	}
+	if existing, ok := c.module.Objects[o.Name]; ok {
+		c.add(source.Finding{
+			Code: source.DuplicateName, Span: o.Span, Message: fmt.Sprintf("%q is declared twice in this file", o.Name),
+			Help: "give one of them another name", Related: []source.Related{{Span: existing.Span, Text: "the first declaration"}},
+		})
+		return
+	}
+	isGroup := slices.Contains(c.program.Builtins.Groups(), o.Name)
+	if isGroup && (o.Kind == ObjectModule || o.Kind == ObjectData || o.Kind == ObjectLet || o.Kind == ObjectFunction) {
+		c.report(source.BadName, o.Span, "choose another name, such as "+o.Name+"_", "%q is the name of a group of built-in functions", o.Name)
+	}
+	if _, ok := builtinTypes[o.Name]; ok && o.Kind == ObjectType {
+		c.report(source.BadName, o.Span, "choose another name", "%q is a built-in type", o.Name)
+	}
+	c.module.Objects[o.Name] = o
+}
+
+// resolve finds out the type of an object and checks its declaration. An object that is asked for while it is being
+// resolved depends on itself: that is reported later, with the whole circle.
+func (c *checker) resolve(o *Object) {
+	if o.state != unresolved {
+		if o.state == resolving && o.Type == nil {
+			o.Type = InvalidType
+		}
+		return
+	}
+	o.state = resolving
+	owner, scope, facts, it := c.owner, c.scope, c.facts, c.it
+	c.owner, c.scope, c.facts, c.it = o, nil, nil, nil
+	switch d := o.Declaration.(type) {
+	case *syntax.Use:
+		c.checkUse(o, d)
+	case *syntax.TypeDeclaration:
+		o.Type = c.universe.Named(o)
+		if d.Type != nil && !d.Broken {
+			o.Type.Base = c.typeOf(d.Type)
+		} else {
+			o.Type.Base = InvalidType
+		}
+	case *syntax.Input:
+		o.Type = InvalidType
+		if d.Type != nil {
+			o.Type = c.typeOf(d.Type)
+		}
+		if d.Default != nil {
+			c.check(d.Default, o.Type, fmt.Sprintf("input %q", o.Name))
+		}
+	case *syntax.Let:
+		c.checkValue(o, d.Type, d.Value, fmt.Sprintf("%q", o.Name))
+	case *syntax.Output:
+		c.checkValue(o, d.Type, d.Value, fmt.Sprintf("output %q", o.Name))
+	case *syntax.Document:
+		c.checkDocument(o, d)
+	case *syntax.Function:
+		c.checkFunction(o, d)
+	}
+	if o.Type == nil {
+		o.Type = InvalidType
+	}
+	o.state = resolved
+	c.owner, c.scope, c.facts, c.it = owner, scope, facts, it
+}
+
+func (c *checker) checkUse(o *Object, d *syntax.Use) {
+	imported := c.module.Imports[d]
+	if imported == nil || imported.Failed {
+		o.Invalid = true
+	}
+	o.Type = AnyType
+	if d.Type != nil {
+		if o.Kind == ObjectModule {
+			c.report(source.Syntax, d.Type.Place(), "leave it out", "a module has no type")
+			return
+		}
+		o.Type = c.typeOf(d.Type)
+	}
+	if o.Invalid {
+		o.Type = InvalidType
+	}
+}
+
+// checkValue checks `name: T = value`.
+func (c *checker) checkValue(o *Object, declared syntax.Type, value syntax.Expression, what string) {
+	if declared != nil {
+		o.Type = c.typeOf(declared)
+	}
+	if value == nil {
+		return
+	}
+	if o.Type == nil {
+		inferred := c.infer(value, nil)
+		if o.Type == nil { // else it is part of a circle
+			o.Type = inferred
+		}
+		return
+	}
+	c.check(value, o.Type, what)
+}
+
+func (c *checker) checkDocument(o *Object, d *syntax.Document) {
+	if d.Path != nil {
+		c.check(d.Path, StringType, "the path of a document")
+		format, ending := d.Format.Name, ""
+		if s, ok := d.Path.(*syntax.String); ok && len(s.Parts) > 0 {
+			last := s.Parts[len(s.Parts)-1]
+			if dot := strings.LastIndexByte(last.Text, '.'); dot >= 0 && !strings.Contains(last.Text[dot:], "/") {
+				ending = last.Text[dot+1:]
+			}
+			switch {
+			case format != "" && !slices.Contains(Formats, format):
+				help := "formats are " + strings.Join(Formats, ", ")
+				c.report(source.UnknownFormat, d.Format.Span, help, "there is no format %q", format)
+			case format == "" && last.Value == nil && !slices.Contains(Formats, ending):
+				c.report(source.UnknownFormat, d.Path.Place(), "end it with ."+strings.Join(Formats, ", .")+`, or write "as" and a format`, "the ending of this path does not tell a format")
+			}
+		}
+	}
+	c.checkValue(o, d.Type, d.Value, "the document")
+}
+
+// Formats are the formats of documents, as endings and behind `as`.
+var Formats = []string{"yaml", "yml", "json", "toml", "env", "txt"}
+
+func (c *checker) checkFunction(o *Object, d *syntax.Function) {
+	if d.Result != nil {
+		o.Type = c.typeOf(d.Result)
+	}
+	for _, p := range d.Parameters {
+		parameter := Parameter{Name: p.Name.Name, Type: InvalidType}
+		if p.Type != nil {
+			parameter.Type = c.typeOf(p.Type)
+		}
+		if p.Default != nil {
+			c.check(p.Default, parameter.Type, fmt.Sprintf("parameter %q", p.Name.Name))
+			parameter.Default = &Default{Module: c.module, Expression: p.Default, Owner: o}
+		}
+		o.Parameters = append(o.Parameters, parameter)
+	}
+	for i, p := range d.Parameters {
+		o.Parameters[i].Object = c.bind(p.Name, o.Parameters[i].Type)
+	}
+	if d.Body == nil {
+		return
+	}
+	if o.Type != nil {
+		c.check(d.Body, o.Type, fmt.Sprintf("the result of %q", o.Name))
+		return
+	}
+	result := c.infer(d.Body, nil)
+	if o.Type == nil {
+		o.Type = result
+	}
+}
+
+// bind enters a local name and gives it a place in the frame of the declaration.
+func (c *checker) bind(name syntax.Identifier, t *Type) *Object {
+	o := &Object{Kind: ObjectLocal, Name: name.Name, Span: name.Span, Module: c.module, Type: t, Slot: c.owner.Frame, Global: -1, state: resolved}
+	c.owner.Frame++
+	if name.Name == "_" {
+		return o
+	}
+	for s := c.scope; s != nil; s = s.outer {
+		if s.object.Name == name.Name {
+			c.add(source.Finding{
+				Code: source.DuplicateName, Span: name.Span, Message: fmt.Sprintf("%q is already the name of a local value here", name.Name),
+				Help: "give one of them another name", Related: see(s.object),
+			})
+			break
+		}
+	}
+	c.scope = &scope{c.scope, o}
+	return o
+}
+
+// unbind takes local names off again and warns of those that nothing used.
+func (c *checker) unbind(to *scope) {
+	for s := c.scope; s != to; s = s.outer {
+		if !s.object.used {
+			c.warn(source.Unused, s.object.Span, `write "_" for a value that is not needed`, "nothing uses %q", s.object.Name)
+		}
+	}
+	c.scope = to
+}
+
+// lookup finds a name; nil when there is none, which it reports.
+func (c *checker) lookup(name string, span source.Span) *Object {
+	for s := c.scope; s != nil; s = s.outer {
+		if s.object.Name == name {
+			s.object.used = true
+			return s.object
+		}
+	}
+	if o, ok := c.module.Objects[name]; ok {
+		c.use(o, span)
+		return o
+	}
+	c.owner.Invalid = true
+	if c.module.Tree.Nameless {
+		return nil
+	}
+	candidates := c.program.Builtins.Groups()
+	for s := c.scope; s != nil; s = s.outer {
+		candidates = append(candidates, s.object.Name)
+	}
+	for n := range c.module.Objects {
+		candidates = append(candidates, n)
+	}
+	help, related := "declare it with let, input or use", []source.Related(nil)
+	if near, ok := source.Nearest(name, candidates); ok {
+		help = fmt.Sprintf("did you mean %q?", near)
+		related = see(c.module.Objects[near])
+	} else if _, ok := builtinTypes[name]; ok {
+		help = "this is a type, not a value"
+	}
+	c.add(source.Finding{Code: source.UnknownName, Span: span, Message: fmt.Sprintf("there is no %q here", name), Help: help, Related: related})
+	return nil
+}
+
+// use notes that the declaration in hand refers to an object, and resolves it.
+func (c *checker) use(o *Object, span source.Span) {
+	o.used = true
+	if c.owner != nil && !slices.ContainsFunc(c.owner.Uses, func(r Reference) bool { return r.Object == o }) {
+		c.owner.Uses = append(c.owner.Uses, Reference{o, span})
+	}
+	if o.Module == c.module {
+		c.resolve(o)
+	}
+}
+
+// propagate finds out which declarations depend on inputs and on the environment. The components come with those
+// that are used before those that use them.
+func propagate(objects []*Object, components [][]int) {
+	for _, component := range components {
+		input, environment := false, false
+		for _, i := range component {
+			o := objects[i]
+			input = input || o.NeedsInput || o.Kind == ObjectInput
+			environment = environment || o.NeedsEnvironment
+			for _, r := range o.Uses {
+				input = input || r.Object.NeedsInput
+				environment = environment || r.Object.NeedsEnvironment
+			}
+		}
+		for _, i := range component {
+			objects[i].NeedsInput, objects[i].NeedsEnvironment = input, environment
+		}
+	}
+}
+
+func (c *checker) withConditions() []*Object {
+	objects := slices.Clone(c.module.Order)
+	for _, condition := range c.needs {
+		objects = append(objects, condition.Object)
+	}
+	return objects
+}
+
+func (c *checker) checkIndependence(condition *Condition) {
+	for _, r := range condition.Object.Uses {
+		what := "inputs"
+		if !r.Object.NeedsInput {
+			what = "the environment"
+		}
+		if r.Object.NeedsInput || r.Object.NeedsEnvironment {
+			c.add(source.Finding{
+				Code: source.ConditionDepends, Span: r.Span,
+				Message: fmt.Sprintf("a condition means the same everywhere, but %q depends on %s", r.Object.Name, what),
+				Help:    "use it, constants and built-in functions only", Related: see(r.Object),
+			})
+			condition.Object.Invalid = true
+		}
+	}
+	if condition.Object.NeedsEnvironment && !slices.ContainsFunc(condition.Object.Uses, func(r Reference) bool { return r.Object.NeedsEnvironment || r.Object.NeedsInput }) {
+		c.report(source.ConditionDepends, condition.Tree.Test.Place(), "use it, constants and built-in functions only", "a condition means the same everywhere, but this one reads env")
+		condition.Object.Invalid = true
+	}
+}
+
+// reportCycles reports every circle of declarations once, at the first of them in the file.
+func (c *checker) reportCycles(objects []*Object, components [][]int) {
+	sorted := slices.SortedFunc(slices.Values(components), func(a, b []int) int { return a[0] - b[0] })
+	for _, component := range sorted {
+		first := objects[component[0]]
+		self := slices.ContainsFunc(first.Uses, func(r Reference) bool { return r.Object == first })
+		if len(component) == 1 && !self {
+			continue
+		}
+		inside := map[*Object]bool{}
+		recursion := false
+		for _, i := range component {
+			inside[objects[i]] = true
+			recursion = recursion || objects[i].Kind == ObjectFunction
+			objects[i].Invalid = true
+		}
+		path := circle(first, inside)
+		var names []string
+		var related []source.Related
+		for i, r := range path {
+			from := first
+			if i > 0 {
+				from = path[i-1].Object
+			}
+			names = append(names, describe(from))
+			related = append(related, source.Related{Span: r.Span, Text: fmt.Sprintf("%s uses %s here", describe(from), describe(r.Object))})
+		}
+		names = append(names, describe(first))
+		f := source.Finding{Code: source.Cycle, Span: first.Span, Related: related,
+			Message: fmt.Sprintf("%s depends on itself: %s", describe(first), strings.Join(names, " → ")),
+			Help:    "one of them must not need the other"}
+		if recursion {
+			f.Code, f.Help = source.Recursion, "functions cannot call themselves; go through a list with for"
+		}
+		c.findings.Add(f)
+	}
+}
+
+func describe(o *Object) string {
+	if o.Name == "" {
+		return "the " + o.Kind.String()
+	}
+	return o.Name
+}
+
+// circle returns a shortest way from an object back to itself.
+func circle(first *Object, inside map[*Object]bool) []Reference {
+	type step struct {
+		reference Reference
+		before    *step
+	}
+	queue, seen := []*step{nil}, map[*Object]bool{}
+	for len(queue) > 0 {
+		at := queue[0]
+		queue = queue[1:]
+		from := first
+		if at != nil {
+			from = at.reference.Object
+		}
+		for _, r := range from.Uses {
+			if !inside[r.Object] || seen[r.Object] {
+				continue
+			}
+			seen[r.Object] = true
+			next := &step{r, at}
+			if r.Object == first {
+				var path []Reference
+				for s := next; s != nil; s = s.before {
+					path = append(path, s.reference)
+				}
+				slices.Reverse(path)
+				return path
+			}
+			queue = append(queue, next)
+		}
+	}
+	return nil
+}
+
+// components returns the strongly connected components of the objects (Tarjan), each sorted, those that are used
+// before those that use them. It keeps its own stack, since a chain of declarations may be as long as a file.
+func components(objects []*Object) [][]int {
+	index := make(map[*Object]int, len(objects))
+	for i, o := range objects {
+		index[o] = i
+	}
+	const unseen = -1
+	n := len(objects)
+	order, low, onStack := make([]int, n), make([]int, n), make([]bool, n)
+	for i := range order {
+		order[i] = unseen
+	}
+	type frame struct{ object, next int }
+	var stack []int
+	var result [][]int
+	count := 0
+	for root := range objects {
+		if order[root] != unseen {
+			continue
+		}
+		work := []frame{{root, 0}}
+		for len(work) > 0 {
+			f := &work[len(work)-1]
+			v := f.object
+			if order[v] == unseen {
+				order[v], low[v] = count, count
+				count++
+				stack = append(stack, v)
+				onStack[v] = true
+			}
+			descended := false
+			for f.next < len(objects[v].Uses) {
+				w, ok := index[objects[v].Uses[f.next].Object]
+				f.next++
+				if !ok {
+					continue
+				}
+				if order[w] == unseen {
+					work = append(work, frame{w, 0})
+					descended = true
+					break
+				}
+				if onStack[w] {
+					low[v] = min(low[v], order[w])
+				}
+			}
+			if descended {
+				continue
+			}
+			if low[v] == order[v] {
+				var component []int
+				for {
+					w := stack[len(stack)-1]
+					stack = stack[:len(stack)-1]
+					onStack[w] = false
+					component = append(component, w)
+					if w == v {
+						break
+					}
+				}
+				slices.Sort(component)
+				result = append(result, component)
+			}
+			work = work[:len(work)-1]
+			if len(work) > 0 {
+				parent := work[len(work)-1].object
+				low[parent] = min(low[parent], low[v])
+			}
+		}
+	}
+	return result
+}
+
+// reportUnused warns of private names, uses and inputs of the project that nothing uses.
+func (c *checker) reportUnused() {
+	for _, o := range c.module.Order {
+		if o.used || o.Invalid || o.Name == "" {
+			continue
+		}
+		switch {
+		case o.Kind == ObjectModule || o.Kind == ObjectData:
+			c.warn(source.Unused, o.Span, "remove the use", "nothing uses %q", o.Name)
+		case o.Kind == ObjectInput && c.module.Main:
+			c.warn(source.Unused, o.Span, "remove it, or use it", "nothing uses the input %q", o.Name)
+		case o.Private() && o.Kind != ObjectInput:
+			c.warn(source.Unused, o.Span, "remove it", "nothing in this file uses the private name %q", o.Name)
+		}
+	}
+}
+
+// typeOf resolves a written type.
+func (c *checker) typeOf(t syntax.Type) *Type {
+	switch t := t.(type) {
+	case *syntax.NamedType:
+		return c.namedType(t)
+	case *syntax.LiteralType:
+		if literal, ok := c.literalOf(t.Value); ok {
+			return literal
+		}
+		return InvalidType
+	case *syntax.UnionType:
+		var members []*Type
+		for _, m := range t.Members {
+			members = append(members, c.typeOf(m))
+		}
+		return c.universe.Union(members...)
+	case *syntax.OptionalType:
+		return c.universe.Optional(c.typeOf(t.Of))
+	case *syntax.ListType:
+		return c.universe.List(c.typeOf(t.Element))
+	case *syntax.RecordType:
+		return c.recordType(t)
+	case *syntax.LimitedType:
+		base := c.typeOf(t.Of)
+		var conditions []*Condition
+		for _, tree := range t.Conditions {
+			conditions = append(conditions, c.condition(tree, base))
+		}
+		return c.universe.Limit(base, conditions)
+	}
+	return InvalidType
+}
+
+func (c *checker) namedType(t *syntax.NamedType) *Type {
+	name := t.Name.Name
+	if t.Module.Name == "" {
+		if builtin, ok := builtinTypes[name]; ok {
+			return builtin
+		}
+		o, ok := c.module.Objects[name]
+		if ok && o.Kind == ObjectType {
+			c.use(o, t.Place())
+			return o.Type
+		}
+		c.unknownType(t, c.module, ok)
+		return InvalidType
+	}
+	alias := c.lookup(t.Module.Name, t.Module.Span)
+	if alias == nil || alias.Invalid {
+		c.owner.Invalid = true
+		return InvalidType
+	}
+	if alias.Kind != ObjectModule {
+		c.report(source.UnknownType, t.Module.Span, "", "%q is a %s; types belong to modules", alias.Name, alias.Kind)
+		return InvalidType
+	}
+	module := c.module.Imports[alias.Declaration.(*syntax.Use)].Module
+	o, ok := module.Objects[name]
+	if !ok || o.Kind != ObjectType || o.Private() {
+		c.unknownType(t, module, ok)
+		return InvalidType
+	}
+	c.use(o, t.Place())
+	return o.Type
+}
+
+func (c *checker) unknownType(t *syntax.NamedType, module *Module, exists bool) {
+	name := t.Name.Name
+	c.owner.Invalid = true
+	if module.Tree.Nameless {
+		return
+	}
+	var candidates []string
+	for n, o := range module.Objects {
+		if o.Kind == ObjectType {
+			candidates = append(candidates, n)
+		}
+	}
+	if module == c.module {
+		for n := range builtinTypes {
+			candidates = append(candidates, n)
+		}
+	}
+	help := "declare it: type " + name + " = …"
+	if near, ok := source.Nearest(name, candidates); ok {
+		help = fmt.Sprintf("did you mean %q?", near)
+	}
+	if exists {
+		help = fmt.Sprintf("%q is a %s", name, module.Objects[name].Kind)
+	}
+	c.report(source.UnknownType, t.Name.Span, help, "there is no type %q in %s", name, module.Path)
+}
+
+// literalOf returns the type of a literal.
+func (c *checker) literalOf(e syntax.Expression) (*Type, bool) {
+	switch e := e.(type) {
+	case *syntax.Null:
+		return NullType, true
+	case *syntax.Bool:
+		return c.universe.Literal(e.Value), true
+	case *syntax.Int:
+		return c.universe.Literal(e.Value), true
+	case *syntax.Float:
+		return c.universe.Literal(e.Value), true
+	case *syntax.String:
+		if text, plain := e.Plain(); plain {
+			return c.universe.Literal(text), true
+		}
+	}
+	return nil, false
+}
+
+func (c *checker) recordType(t *syntax.RecordType) *Type {
+	var fields []Field
+	var rest *Type
+	for _, f := range t.Fields {
+		field := Field{Name: f.Name.Name, Optional: f.Optional, Description: f.Description, Span: f.Name.Span}
+		field.Type = c.typeOf(f.Type)
+		if f.Default != nil {
+			c.check(f.Default, field.Type, fmt.Sprintf("field %q", f.Name.Name))
+			field.Default = &Default{Module: c.module, Expression: f.Default, Owner: c.owner}
+		}
+		if slices.ContainsFunc(fields, func(other Field) bool { return other.Name == field.Name }) {
+			c.report(source.DuplicateKey, f.Name.Span, "leave one out", "the field %q is declared twice", field.Name)
+			continue
+		}
+		fields = append(fields, field)
+	}
+	if t.Rest != nil {
+		rest = c.typeOf(t.Rest)
+	}
+	return c.universe.Record(fields, rest)
+}
+
+// condition checks one limit. It stands among the declarations as an object of its own.
+func (c *checker) condition(tree *syntax.Condition, base *Type) *Condition {
+	o := &Object{Kind: ObjectCondition, Module: c.module, Span: tree.Span, Global: -1, state: resolved, Type: BoolType}
+	condition := &Condition{Module: c.module, Tree: tree, Object: o}
+	owner, scope, facts, it := c.owner, c.scope, c.facts, c.it
+	c.owner, c.scope, c.facts = o, nil, nil
+	c.it = &Object{Kind: ObjectLocal, Name: "it", Module: c.module, Type: c.universe.WithoutNull(base), Slot: 0, Global: -1, state: resolved}
+	o.Frame = 1
+	c.check(tree.Test, BoolType, "a condition")
+	if tree.Message != nil {
+		c.check(tree.Message, StringType, "a message")
+	}
+	c.owner, c.scope, c.facts, c.it = owner, scope, facts, it
+	if c.owner != nil {
+		c.owner.Uses = append(c.owner.Uses, Reference{o, tree.Span})
+		c.owner.Invalid = c.owner.Invalid || o.Invalid
+	}
+	c.needs = append(c.needs, condition)
+	return condition
+}

@@ -1,0 +1,106 @@
+package types
+
+import (
+	"fmt"
+
+	"knothole/core/syntax"
+)
+
+// facts is a chain of what is known about names and field paths in a branch.
+type facts struct {
+	outer *facts
+	path  string
+	t     *Type
+}
+
+// pathOf returns a text for a name or a path of fields from a name, by which facts about it are found.
+func (c *checker) pathOf(e syntax.Expression) (string, bool) {
+	switch e := e.(type) {
+	case *syntax.Paren:
+		return c.pathOf(e.Inner)
+	case *syntax.Name:
+		if o := c.module.Info.Objects[e.ID()]; o != nil {
+			return fmt.Sprintf("%p", o), true
+		}
+	case *syntax.It:
+		return fmt.Sprintf("%p", c.it), c.it != nil
+	case *syntax.Env:
+		return "env", true
+	case *syntax.Field:
+		if o := c.module.Info.Objects[e.ID()]; o != nil {
+			return fmt.Sprintf("%p", o), true
+		}
+		if of, ok := c.pathOf(e.Of); ok {
+			return of + "." + e.Name.Name, true
+		}
+	}
+	return "", false
+}
+
+// narrowed returns what is known about the type of an expression here, or t when nothing more is.
+func (c *checker) narrowed(e syntax.Expression, t *Type) *Type {
+	if c.facts == nil {
+		return t
+	}
+	path, ok := c.pathOf(e)
+	if !ok {
+		return t
+	}
+	for f := c.facts; f != nil; f = f.outer {
+		if f.path == path {
+			return f.t
+		}
+	}
+	return t
+}
+
+// assume adds what follows from a condition being true or false.
+func (c *checker) assume(condition syntax.Expression, holds bool) {
+	switch e := condition.(type) {
+	case *syntax.Paren:
+		c.assume(e.Inner, holds)
+	case *syntax.Unary:
+		if e.Operator == syntax.Not {
+			c.assume(e.Operand, !holds)
+		}
+	case *syntax.Binary:
+		switch e.Operator {
+		case syntax.And, syntax.Or:
+			if holds == (e.Operator == syntax.And) {
+				c.assume(e.Left, holds)
+				c.assume(e.Right, holds)
+			}
+		case syntax.Equal, syntax.NotEqual:
+			c.assumeEqual(e.Left, e.Right, holds == (e.Operator == syntax.Equal))
+			c.assumeEqual(e.Right, e.Left, holds == (e.Operator == syntax.Equal))
+		}
+	}
+}
+
+// assumeEqual narrows a path that is compared with a literal.
+func (c *checker) assumeEqual(e, other syntax.Expression, equal bool) {
+	literal, ok := c.literalOf(other)
+	if !ok {
+		return
+	}
+	path, ok := c.pathOf(e)
+	t := c.module.Info.Types[e.ID()]
+	if !ok || t == nil || t.Kind == Invalid || t.Kind == Any {
+		return
+	}
+	var left []*Type
+	for _, part := range t.Parts() {
+		if (part == literal) == equal {
+			left = append(left, part)
+		}
+	}
+	switch {
+	case equal && len(left) == 0:
+		left = []*Type{literal}
+	case !equal && literal == NullType:
+		left = []*Type{c.universe.WithoutNull(t)}
+	case !equal && len(left) == len(t.Parts()):
+		return
+	}
+	c.facts = &facts{c.facts, path, c.universe.Union(left...)}
+}

@@ -1,0 +1,145 @@
+package types
+
+import (
+	"knothole/core/source"
+	"knothole/core/syntax"
+)
+
+// Program is all modules that belong together: those of a project, in an order in which each stands behind those it
+// uses.
+type Program struct {
+	Sources  *source.Set
+	Universe *Universe
+	Modules  []*Module
+	// Environments are the names that env.name can have; empty outside a project.
+	Environments []string
+	// Builtins finds a built-in function by group and name.
+	Builtins BuiltinTable
+	// Globals is how many declarations there are that have a value: they are numbered from 0.
+	Globals int
+	// Literals are the places at which a value that is written out meets a type that changes or limits it. They can
+	// be tried before anything else is evaluated.
+	Literals []Passage
+}
+
+// BuiltinTable is the table of built-in functions as the checker sees it.
+type BuiltinTable interface {
+	// Signature returns the function as it is written, such as "split(s: string, separator: string) -> [string]".
+	Signature(group, name string) (string, bool)
+	// Groups returns the names of all groups, Names those of the functions of one.
+	Groups() []string
+	Names(group string) []string
+}
+
+// Module is one module: its tree, and what the checker learned about it.
+type Module struct {
+	Path    string
+	Tree    *syntax.Module
+	Main    bool // the module that inputs are given to
+	Imports map[*syntax.Use]*Import
+	Objects map[string]*Object
+	// Order holds all objects as they were declared, documents included.
+	Order []*Object
+	Info  Info
+}
+
+// Import is what a `use` leads to.
+type Import struct {
+	Module *Module // nil for data
+	Failed bool    // could not be read; that has been reported
+}
+
+// Info holds what the checker learned about the expressions of one module, by their ID.
+type Info struct {
+	Types   []*Type   // the type of the expression as written
+	Objects []*Object // what a name, a member of a module or the callee of a call is
+	Targets []*Type   // the declared type that the expression passes into, where that does something; else nil
+}
+
+// ObjectKind says what a name stands for.
+type ObjectKind uint8
+
+// The kinds of objects.
+const (
+	ObjectModule ObjectKind = iota
+	ObjectData
+	ObjectType
+	ObjectInput
+	ObjectLet
+	ObjectFunction
+	ObjectOutput
+	ObjectDocument
+	ObjectCondition
+	ObjectLocal
+	ObjectBuiltin
+)
+
+var objectKindTexts = [...]string{"module", "data file", "type", "input", "value", "function", "output", "document", "condition", "local name", "built-in function"}
+
+// String returns the kind as it stands in messages.
+func (k ObjectKind) String() string { return objectKindTexts[k] }
+
+// Object is something that has a name, or a document or condition, which have none.
+type Object struct {
+	Kind        ObjectKind
+	Name        string
+	Module      *Module // nil for built-in functions
+	Declaration syntax.Declaration
+	Span        source.Span // of the name
+	Type        *Type       // of the value; of the result for functions; what the name means for types
+	Parameters  []Parameter // of functions
+	Builtin     *Builtin
+
+	// Global numbers the declarations that have a value; -1 for others.
+	Global int
+	// Slot is the place of a local in its frame; Frame is the size of the frame of a declaration.
+	Slot, Frame int
+	// Uses are the objects that a declaration refers to, each once, where it first does so.
+	Uses []Reference
+	// NeedsInput and NeedsEnvironment say on what the value depends, directly or through others.
+	NeedsInput, NeedsEnvironment bool
+	// Invalid says that a mistake was found inside: it cannot be evaluated.
+	Invalid bool
+
+	state resolution
+	used  bool
+}
+
+// Reference is a use of an object.
+type Reference struct {
+	Object *Object
+	Span   source.Span
+}
+
+// Parameter is one parameter of a function.
+type Parameter struct {
+	Name    string
+	Type    *Type
+	Default *Default // nil when required
+	Object  *Object  // the local inside the function; nil for built-in functions
+}
+
+// Builtin names a built-in function.
+type Builtin struct{ Group, Name string }
+
+// Passage is a written value that passes into a declared type.
+type Passage struct {
+	Module *Module
+	Value  syntax.Expression
+	Target *Type
+	Owner  *Object
+}
+
+type resolution uint8
+
+const (
+	unresolved resolution = iota
+	resolving
+	resolved
+)
+
+// Constant reports whether the object's value is the same in all environments.
+func (o *Object) Constant() bool { return !o.NeedsInput && !o.NeedsEnvironment }
+
+// Private reports whether the object can be used in its file only.
+func (o *Object) Private() bool { return len(o.Name) > 0 && o.Name[0] == '_' }

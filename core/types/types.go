@@ -1,0 +1,500 @@
+// Package types knows the types of the language and checks modules against them before anything is evaluated. It
+// exists so that a mistake is reported where it was written, for all environments at once.
+package types
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+
+	"knothole/core/source"
+	"knothole/core/syntax"
+)
+
+// Kind says what a type is made of.
+type Kind uint8
+
+// The kinds. Invalid is the type of what has already been reported: it fits everywhere and is reported nowhere
+// again. Never is the type of what cannot be, such as an element of an empty list.
+const (
+	Invalid Kind = iota
+	Never
+	Any
+	Null
+	Bool
+	Int
+	Float
+	String
+	Literal
+	Union
+	List
+	Record
+	Limited
+	Named
+	Variable
+)
+
+// Type is a type. Types of one Universe are the same exactly when their pointers are.
+type Type struct {
+	Kind    Kind
+	Literal any     // Literal: bool, int64, float64 or string
+	Members []*Type // Union: at least two, none of them a union
+	Element *Type   // List
+	Fields  []Field // Record, in the order of declaration
+	Rest    *Type   // Record: the type of all other fields, nil when there are none
+	Base    *Type   // Limited, Named: what it is a limit or a name of; nil while a name is being resolved
+	// Conditions are the limits of a Limited type.
+	Conditions []*Condition
+	Name       string // Named: as written where it was declared; Variable
+	id         int
+}
+
+// Field is one field of a record type.
+type Field struct {
+	Name        string
+	Type        *Type
+	Optional    bool // may be absent
+	Default     *Default
+	Description string
+	Span        source.Span
+}
+
+// Default is the default of a field or parameter: an expression of a module.
+type Default struct {
+	Module     *Module
+	Expression syntax.Expression
+	Owner      *Object // the declaration it is evaluated as part of
+}
+
+// Condition is one limit of a type. Its test sees the value as `it`, which is the first place of its frame.
+type Condition struct {
+	Module *Module
+	Tree   *syntax.Condition
+	Object *Object // stands for the condition among the declarations: what it uses, how large its frame is
+}
+
+// Text returns the test as it is written.
+func (c *Condition) Text() string { return c.Module.Tree.File.Slice(c.Tree.Test.Place()) }
+
+// The types that need no universe.
+var (
+	InvalidType = &Type{Kind: Invalid, id: 1}
+	NeverType   = &Type{Kind: Never, id: 2}
+	AnyType     = &Type{Kind: Any, id: 3}
+	NullType    = &Type{Kind: Null, id: 4}
+	BoolType    = &Type{Kind: Bool, id: 5}
+	IntType     = &Type{Kind: Int, id: 6}
+	FloatType   = &Type{Kind: Float, id: 7}
+	StringType  = &Type{Kind: String, id: 8}
+)
+
+var builtinTypes = map[string]*Type{
+	"any": AnyType, "null": NullType, "bool": BoolType, "int": IntType, "float": FloatType, "string": StringType,
+}
+
+// Universe makes types and sees to it that equal ones are one. It may be used by several goroutines.
+type Universe struct {
+	mu      sync.Mutex
+	types   map[string]*Type
+	next    int
+	numbers map[any]int // numbers conditions and defaults
+}
+
+// NewUniverse returns an empty universe.
+func NewUniverse() *Universe {
+	return &Universe{types: map[string]*Type{}, next: 100, numbers: map[any]int{}}
+}
+
+func (u *Universe) intern(key string, t Type) *Type {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	if existing, ok := u.types[key]; ok {
+		return existing
+	}
+	u.next++
+	t.id = u.next
+	made := &t
+	u.types[key] = made
+	return made
+}
+
+func (u *Universe) number(x any) int {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	n, ok := u.numbers[x]
+	if !ok {
+		n = len(u.numbers) + 1
+		u.numbers[x] = n
+	}
+	return n
+}
+
+// Literal returns the type of exactly one bool, int64, float64 or string.
+func (u *Universe) Literal(value any) *Type {
+	return u.intern(fmt.Sprintf("literal %T %v", value, value), Type{Kind: Literal, Literal: value})
+}
+
+// List returns the type of lists of an element type.
+func (u *Universe) List(element *Type) *Type {
+	return u.intern("list "+strconv.Itoa(element.id), Type{Kind: List, Element: element})
+}
+
+// Map returns `{ *: T }`.
+func (u *Universe) Map(rest *Type) *Type { return u.Record(nil, rest) }
+
+// Record returns a record type.
+func (u *Universe) Record(fields []Field, rest *Type) *Type {
+	var key strings.Builder
+	key.WriteString("record")
+	for _, f := range fields {
+		fmt.Fprintf(&key, " %q %d", f.Name, f.Type.id)
+		if f.Optional {
+			key.WriteByte('?')
+		}
+		if f.Default != nil {
+			fmt.Fprintf(&key, "=%d", u.number(f.Default.Expression))
+		}
+	}
+	if rest != nil {
+		fmt.Fprintf(&key, " *%d", rest.id)
+	}
+	return u.intern(key.String(), Type{Kind: Record, Fields: fields, Rest: rest})
+}
+
+// Limit returns a type limited by conditions.
+func (u *Universe) Limit(base *Type, conditions []*Condition) *Type {
+	key := "limited " + strconv.Itoa(base.id)
+	for _, c := range conditions {
+		key += " " + strconv.Itoa(u.number(c))
+	}
+	return u.intern(key, Type{Kind: Limited, Base: base, Conditions: conditions})
+}
+
+// Named returns the declared type of an object; its Base is set when it has been resolved.
+func (u *Universe) Named(object *Object) *Type {
+	return u.intern("named "+strconv.Itoa(u.number(object)), Type{Kind: Named, Name: object.Name})
+}
+
+// Optional returns T | null.
+func (u *Universe) Optional(t *Type) *Type { return u.Union(t, NullType) }
+
+// Union returns the union of types, flattened; literals beside their own type disappear in it.
+func (u *Universe) Union(types ...*Type) *Type {
+	var members []*Type
+	var add func(t *Type)
+	add = func(t *Type) {
+		switch {
+		case t.Kind == Union:
+			for _, m := range t.Members {
+				add(m)
+			}
+		case t.Kind != Never && !slices.Contains(members, t):
+			members = append(members, t)
+		}
+	}
+	for _, t := range types {
+		if t.Kind == Invalid || t.Kind == Any {
+			return t
+		}
+		add(t)
+	}
+	members = slices.DeleteFunc(members, func(t *Type) bool {
+		return t.Kind == Literal && slices.Contains(members, t.Widen())
+	})
+	switch len(members) {
+	case 0:
+		return NeverType
+	case 1:
+		return members[0]
+	}
+	key := "union"
+	for _, m := range members {
+		key += " " + strconv.Itoa(m.id)
+	}
+	return u.intern(key, Type{Kind: Union, Members: members})
+}
+
+// Widen returns the type of which a literal type is one value, and any other type as it is.
+func (t *Type) Widen() *Type {
+	if t.Kind != Literal {
+		return t
+	}
+	switch t.Literal.(type) {
+	case bool:
+		return BoolType
+	case int64:
+		return IntType
+	case float64:
+		return FloatType
+	}
+	return StringType
+}
+
+// Core returns the type without its names and limits.
+func (t *Type) Core() *Type {
+	for t.Kind == Named || t.Kind == Limited {
+		if t.Base == nil {
+			return InvalidType
+		}
+		t = t.Base
+	}
+	return t
+}
+
+// Parts returns the members of a union, names and limits taken off, or the type itself as the only part.
+func (t *Type) Parts() []*Type {
+	core := t.Core()
+	if core.Kind != Union {
+		return []*Type{core}
+	}
+	var parts []*Type
+	for _, m := range core.Members {
+		parts = append(parts, m.Parts()...)
+	}
+	return parts
+}
+
+// MayBeNull reports whether null is one of the values.
+func (t *Type) MayBeNull() bool {
+	return slices.ContainsFunc(t.Parts(), func(p *Type) bool { return p.Kind == Null || p.Kind == Any })
+}
+
+// WithoutNull returns the type without null.
+func (u *Universe) WithoutNull(t *Type) *Type {
+	switch core := t.Core(); core.Kind {
+	case Null:
+		return NeverType
+	case Union:
+		if !t.MayBeNull() {
+			return t
+		}
+		var members []*Type
+		for _, m := range core.Members {
+			members = append(members, u.WithoutNull(m))
+		}
+		return u.Union(members...)
+	}
+	return t
+}
+
+// Field returns the declared field of a record type.
+func (t *Type) Field(name string) (*Field, bool) {
+	for i := range t.Fields {
+		if t.Fields[i].Name == name {
+			return &t.Fields[i], true
+		}
+	}
+	return nil, false
+}
+
+// FieldNames returns the names of the declared fields.
+func (t *Type) FieldNames() []string {
+	names := make([]string, len(t.Fields))
+	for i, f := range t.Fields {
+		names[i] = f.Name
+	}
+	return names
+}
+
+// String returns the type as it would be written, limits left out, long records shortened.
+func (t *Type) String() string { return t.text(2) }
+
+func (t *Type) text(depth int) string {
+	switch t.Kind {
+	case Invalid:
+		return "?"
+	case Never:
+		return "nothing"
+	case Any:
+		return "any"
+	case Null:
+		return "null"
+	case Bool:
+		return "bool"
+	case Int:
+		return "int"
+	case Float:
+		return "float"
+	case String:
+		return "string"
+	case Literal:
+		if s, ok := t.Literal.(string); ok {
+			return strconv.Quote(s)
+		}
+		return fmt.Sprint(t.Literal)
+	case Named, Variable:
+		return t.Name
+	case Limited:
+		return t.Base.text(depth)
+	case List:
+		return "[" + t.Element.text(depth) + "]"
+	case Union:
+		if len(t.Members) == 2 && t.Members[1] == NullType && t.Members[0].Kind != Literal {
+			return t.Members[0].text(depth) + "?"
+		}
+		var members []string
+		for _, m := range t.Members {
+			members = append(members, m.text(depth))
+		}
+		return strings.Join(members, " | ")
+	}
+	if len(t.Fields) == 0 && t.Rest == nil {
+		return "{}"
+	}
+	if depth == 0 {
+		return "{ … }"
+	}
+	var fields []string
+	for i, f := range t.Fields {
+		if i == 4 && len(t.Fields) > 5 {
+			fields = append(fields, "…")
+			break
+		}
+		mark := ""
+		if f.Optional {
+			mark = "?"
+		}
+		fields = append(fields, f.Name+mark+": "+f.Type.text(depth-1))
+	}
+	if t.Rest != nil {
+		fields = append(fields, "*: "+t.Rest.text(depth-1))
+	}
+	return "{ " + strings.Join(fields, ", ") + " }"
+}
+
+// Article puts "a" or "an" before the name of a type where a sentence needs it.
+func Article(t *Type) string {
+	switch t.Core().Kind {
+	case Record:
+		if t.Kind == Record {
+			return "a record " + t.String()
+		}
+	case List:
+		if t.Kind == List {
+			return "a list " + t.String()
+		}
+	case Int:
+		if t.Core() == t || t.Kind == Limited {
+			return "an int"
+		}
+	case Bool, Float, String:
+		if t.Core() == t || t.Kind == Limited {
+			return "a " + t.String()
+		}
+	}
+	return t.String()
+}
+
+// pair is a question that assignable has answered or is answering.
+type pair struct{ from, to *Type }
+
+// Assignable reports whether every value of from is accepted where to is expected. What is any is accepted and
+// checked when evaluated; limits are a matter of values.
+func Assignable(from, to *Type) bool { return assignable(from, to, map[pair]bool{}) }
+
+func assignable(from, to *Type, seen map[pair]bool) bool {
+	if from == to || from.Kind == Invalid || to.Kind == Invalid || from.Kind == Never || from.Kind == Any || to.Kind == Any {
+		return true
+	}
+	question := pair{from, to}
+	if answer, ok := seen[question]; ok {
+		return answer
+	}
+	seen[question] = true // types that contain themselves fit when nothing else speaks against it
+	answer := assignableCore(from.Core(), to.Core(), seen)
+	seen[question] = answer
+	return answer
+}
+
+func assignableCore(from, to *Type, seen map[pair]bool) bool {
+	if from.Kind == Union {
+		for _, m := range from.Members {
+			if !assignable(m, to, seen) {
+				return false
+			}
+		}
+		return true
+	}
+	if to.Kind == Union {
+		for _, m := range to.Members {
+			if assignable(from, m, seen) {
+				return true
+			}
+		}
+		// bool is the union of its two literals.
+		return from.Kind == Bool && holdsBoth(to)
+	}
+	switch to.Kind {
+	case Invalid, Any:
+		return true
+	case Literal:
+		return from.Kind == Literal && from.Literal == to.Literal
+	case Float:
+		return from.Widen().Kind == Float || from.Widen().Kind == Int
+	case Null, Bool, Int, String:
+		return from.Widen().Kind == to.Kind
+	case List:
+		return from.Kind == List && assignable(from.Element, to.Element, seen)
+	case Record:
+		if from.Kind != Record {
+			return from.Kind == Invalid || from.Kind == Any
+		}
+		for _, f := range to.Fields {
+			given, ok := from.Field(f.Name)
+			switch {
+			case ok && given.Optional && !f.Optional && f.Default == nil:
+				return false
+			case ok && !assignable(given.Type, f.Type, seen):
+				return false
+			case !ok && from.Rest != nil && from.Rest.Kind != Any && (!f.Optional && f.Default == nil || !assignable(from.Rest, f.Type, seen)):
+				return false
+			case !ok && from.Rest == nil && !f.Optional && f.Default == nil:
+				return false
+			}
+		}
+		for _, f := range from.Fields {
+			if _, ok := to.Field(f.Name); !ok && (to.Rest == nil || !assignable(f.Type, to.Rest, seen)) {
+				return false
+			}
+		}
+		return from.Rest == nil || to.Rest != nil && assignable(from.Rest, to.Rest, seen) || to.Rest == nil && from.Rest.Kind == Any
+	}
+	return false
+}
+
+func holdsBoth(union *Type) bool {
+	has := func(b bool) bool {
+		return slices.ContainsFunc(union.Parts(), func(p *Type) bool { return p.Kind == Literal && p.Literal == b })
+	}
+	return has(true) && has(false)
+}
+
+// Overlap reports whether some value could belong to both types.
+func Overlap(a, b *Type) bool {
+	for _, x := range a.Parts() {
+		for _, y := range b.Parts() {
+			if overlapParts(x, y) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func overlapParts(x, y *Type) bool {
+	switch {
+	case x.Kind <= Any || y.Kind <= Any:
+		return true
+	case x.Kind == Literal && y.Kind == Literal:
+		return x.Literal == y.Literal || numeric(x) && numeric(y) && x.Widen() != y.Widen()
+	case numeric(x) && numeric(y):
+		return true
+	case x.Kind == Record && y.Kind == Record, x.Kind == List && y.Kind == List:
+		return true
+	}
+	return x.Widen().Kind == y.Widen().Kind
+}
+
+func numeric(t *Type) bool { k := t.Widen().Kind; return k == Int || k == Float }

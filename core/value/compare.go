@@ -1,0 +1,162 @@
+package value
+
+import (
+	"cmp"
+	"strconv"
+	"strings"
+)
+
+// Equal reports whether two values are equal: ints and floats by their number, lists element by element, records by
+// their entries in whatever order. Each value that is visited is told to spend, which may stop the comparison by
+// panicking.
+func Equal(a, b Value, spend func(int)) bool {
+	if a.kind != b.kind {
+		return (a.kind == Int && b.kind == Float || a.kind == Float && b.kind == Int) && a.Float() == b.Float()
+	}
+	switch a.kind {
+	case Absent, Null:
+		return true
+	case Bool, Int:
+		return a.number == b.number
+	case Float:
+		return a.Float() == b.Float()
+	case String:
+		return a.Text() == b.Text()
+	}
+	if a.Len() != b.Len() {
+		return false
+	}
+	if a.pointer == b.pointer {
+		return true
+	}
+	spend(a.Len() + 1)
+	if a.kind == List {
+		for i, x := range a.Elements() {
+			if !Equal(x, b.Elements()[i], spend) {
+				return false
+			}
+		}
+		return true
+	}
+	for i, key := range a.Shape().Keys() {
+		y := b.Get(key)
+		if y.IsAbsent() || !Equal(a.Values()[i], y, spend) {
+			return false
+		}
+	}
+	return true
+}
+
+// Compare orders two numbers or two strings (by code points).
+func Compare(a, b Value) int {
+	switch {
+	case a.kind == String:
+		return strings.Compare(a.Text(), b.Text())
+	case a.kind == Int && b.kind == Int:
+		return cmp.Compare(a.Int(), b.Int())
+	}
+	return cmp.Compare(a.Float(), b.Float())
+}
+
+// FormatFloat returns the shortest text that reads back as the same float and as no int.
+func FormatFloat(f float64) string {
+	abs := f
+	if abs < 0 {
+		abs = -abs
+	}
+	if abs != 0 && (abs < 1e-6 || abs >= 1e21) {
+		s := strconv.FormatFloat(f, 'e', -1, 64)
+		// 1e-07 is 1e-7 elsewhere; the mantissa keeps a point so that every reader of YAML sees a float.
+		mantissa, exponent, _ := strings.Cut(s, "e")
+		if !strings.Contains(mantissa, ".") {
+			mantissa += ".0"
+		}
+		sign := exponent[:1]
+		return mantissa + "e" + sign + strings.TrimLeft(exponent[1:], "0")
+	}
+	s := strconv.FormatFloat(f, 'f', -1, 64)
+	if !strings.Contains(s, ".") {
+		s += ".0"
+	}
+	return s
+}
+
+// Scalar returns a scalar as it stands in a text, and whether it is one that may: null is not.
+func (v Value) Scalar() (string, bool) {
+	switch v.kind {
+	case String:
+		return v.Text(), true
+	case Int:
+		return strconv.FormatInt(v.Int(), 10), true
+	case Float:
+		return FormatFloat(v.Float()), true
+	case Bool:
+		return strconv.FormatBool(v.Bool()), true
+	}
+	return "", false
+}
+
+// Show returns a value on one line, as it stands in messages, at most about limit bytes of it.
+func (v Value) Show(limit int) string {
+	var b strings.Builder
+	show(&b, v, limit)
+	return b.String()
+}
+
+func show(b *strings.Builder, v Value, limit int) {
+	if b.Len() >= limit {
+		b.WriteString("…")
+		return
+	}
+	switch v.kind {
+	case Absent:
+		b.WriteString("nothing")
+	case Null:
+		b.WriteString("null")
+	case String:
+		text := v.Text()
+		if len(text) > limit {
+			cut := limit
+			for cut > 0 && text[cut]&0xC0 == 0x80 {
+				cut--
+			}
+			b.WriteString(strconv.Quote(text[:cut]) + "…")
+			return
+		}
+		b.WriteString(strconv.Quote(text))
+	case List:
+		b.WriteByte('[')
+		for i, x := range v.Elements() {
+			if i > 0 {
+				b.WriteString(", ")
+			}
+			if b.Len() >= limit {
+				b.WriteString("…")
+				break
+			}
+			show(b, x, limit)
+		}
+		b.WriteByte(']')
+	case Record:
+		if v.Len() == 0 {
+			b.WriteString("{}")
+			return
+		}
+		b.WriteString("{ ")
+		for i, key := range v.Shape().Keys() {
+			if i > 0 {
+				b.WriteString(", ")
+			}
+			if b.Len() >= limit {
+				b.WriteString("…")
+				break
+			}
+			b.WriteString(key + ": ")
+			show(b, v.Values()[i], limit)
+		}
+		b.WriteString(" }")
+	default:
+		text, _ := v.Scalar()
+		b.WriteString(text)
+	}
+}

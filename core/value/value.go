@@ -1,0 +1,285 @@
+// Package value holds the data that evaluation works on. It exists so that every stage behind evaluation (rendering,
+// comparing, explaining) walks the same values, each of which knows where it came from.
+package value
+
+import (
+	"math"
+	"unsafe"
+
+	"knothole/core/source"
+)
+
+// Kind says what a value is.
+type Kind uint8
+
+// The kinds of values. Absent is not a value of the language: it stands for a field that is not there.
+const (
+	Absent Kind = iota
+	Null
+	Bool
+	Int
+	Float
+	String
+	List
+	Record
+)
+
+var kindTexts = [...]string{"absent", "null", "bool", "int", "float", "string", "list", "record"}
+
+// String returns the kind as it stands in messages.
+func (k Kind) String() string { return kindTexts[k] }
+
+// Origin says what decided a value. Usually it is the source.Pos of the line that did; in an evaluation that is being
+// recorded it may be the number of an entry of the record, marked by its highest bit.
+type Origin uint32
+
+// recorded marks an origin that is the number of a recorded step.
+const recorded Origin = 1 << 31
+
+// From returns the origin that is a place.
+func From(p source.Pos) Origin { return Origin(p) }
+
+// Recorded returns the origin that is the recorded step with a number.
+func Recorded(number int) Origin { return recorded | Origin(number) }
+
+// Step returns the number of the recorded step, if the origin is one.
+func (o Origin) Step() (int, bool) { return int(o &^ recorded), o&recorded != 0 }
+
+// Pos returns the place, if the origin is one.
+func (o Origin) Pos() source.Pos {
+	if o&recorded != 0 {
+		return source.NoPos
+	}
+	return source.Pos(o)
+}
+
+// Value is one value with its origin. Values are immutable and may be shared.
+//
+// It is 24 bytes so that lists of values stay small: what a value refers to is one pointer, whose meaning its kind
+// tells (bytes of a string, elements of a list, a record), and a number (bits of a scalar, length of a string or list).
+type Value struct {
+	pointer unsafe.Pointer
+	number  uint64
+	origin  Origin
+	kind    Kind
+}
+
+// NullOf, BoolOf, IntOf, FloatOf, StringOf and ListOf make values.
+func NullOf(o Origin) Value { return Value{kind: Null, origin: o} }
+
+// BoolOf makes a bool.
+func BoolOf(b bool, o Origin) Value {
+	v := Value{kind: Bool, origin: o}
+	if b {
+		v.number = 1
+	}
+	return v
+}
+
+// IntOf makes an int.
+func IntOf(i int64, o Origin) Value { return Value{kind: Int, number: uint64(i), origin: o} }
+
+// FloatOf makes a float, which must be neither NaN nor infinite.
+func FloatOf(f float64, o Origin) Value {
+	return Value{kind: Float, number: math.Float64bits(f), origin: o}
+}
+
+// StringOf makes a string.
+func StringOf(s string, o Origin) Value {
+	return Value{kind: String, pointer: unsafe.Pointer(unsafe.StringData(s)), number: uint64(len(s)), origin: o}
+}
+
+// ListOf makes a list. The elements must not be changed afterwards.
+func ListOf(elements []Value, o Origin) Value {
+	return Value{kind: List, pointer: unsafe.Pointer(unsafe.SliceData(elements)), number: uint64(len(elements)), origin: o}
+}
+
+// RecordOf makes a record.
+func RecordOf(shape *Shape, values []Value, o Origin) Value {
+	return Value{kind: Record, pointer: unsafe.Pointer(&record{shape, values}), origin: o}
+}
+
+// Kind returns what the value is.
+func (v Value) Kind() Kind { return v.kind }
+
+// Origin returns what decided the value.
+func (v Value) Origin() Origin { return v.origin }
+
+// WithOrigin returns the value with another origin.
+func (v Value) WithOrigin(o Origin) Value {
+	v.origin = o
+	return v
+}
+
+// IsAbsent, IsNull report these kinds.
+func (v Value) IsAbsent() bool { return v.kind == Absent }
+
+// IsNull reports whether the value is null.
+func (v Value) IsNull() bool { return v.kind == Null }
+
+// Bool returns the bool that a value of kind Bool is.
+func (v Value) Bool() bool { return v.number != 0 }
+
+// Int returns the int that a value of kind Int is.
+func (v Value) Int() int64 { return int64(v.number) }
+
+// Float returns the float that a value of kind Float is, or an int as a float.
+func (v Value) Float() float64 {
+	if v.kind == Int {
+		return float64(int64(v.number))
+	}
+	return math.Float64frombits(v.number)
+}
+
+// Text returns the string that a value of kind String is.
+func (v Value) Text() string { return unsafe.String((*byte)(v.pointer), int(v.number)) }
+
+// Elements returns the elements of a value of kind List. They must not be changed.
+func (v Value) Elements() []Value { return unsafe.Slice((*Value)(v.pointer), int(v.number)) }
+
+// Identity returns a number that is the same for lists and records that share their contents, 0 for others.
+func (v Value) Identity() uintptr {
+	if v.kind == List && v.number > 0 || v.kind == Record {
+		return uintptr(v.pointer)
+	}
+	return 0
+}
+
+// record is what a value of kind Record refers to.
+type record struct {
+	shape  *Shape
+	values []Value
+}
+
+func (v Value) record() *record { return (*record)(v.pointer) }
+
+// Shape returns the keys of a value of kind Record.
+func (v Value) Shape() *Shape { return v.record().shape }
+
+// Values returns the values of a record, in the order of its keys. They must not be changed.
+func (v Value) Values() []Value { return v.record().values }
+
+// Len returns the number of elements or entries of a list or record.
+func (v Value) Len() int {
+	switch v.kind {
+	case List:
+		return int(v.number)
+	case Record:
+		return len(v.record().values)
+	}
+	return 0
+}
+
+// Get returns the entry of a record with a key; it is Absent when there is none.
+func (v Value) Get(key string) Value {
+	r := v.record()
+	if i := r.shape.Index(key); i >= 0 {
+		return r.values[i]
+	}
+	return Value{}
+}
+
+// Shape is the keys of a record, in order. Records that are made at one place of a source share it.
+type Shape struct {
+	keys  []string
+	index map[string]int // nil for few keys
+}
+
+// few is the number of keys up to which looking through them is faster than a map.
+const few = 8
+
+// NewShape returns the shape with these keys, which must differ and must not be changed afterwards.
+func NewShape(keys []string) *Shape {
+	s := &Shape{keys: keys}
+	if len(keys) > few {
+		s.index = make(map[string]int, len(keys))
+		for i, k := range keys {
+			s.index[k] = i
+		}
+	}
+	return s
+}
+
+// Keys returns the keys in order. They must not be changed.
+func (s *Shape) Keys() []string { return s.keys }
+
+// Index returns the position of a key, or -1.
+func (s *Shape) Index(key string) int {
+	if s.index != nil {
+		if i, ok := s.index[key]; ok {
+			return i
+		}
+		return -1
+	}
+	for i, k := range s.keys {
+		if k == key {
+			return i
+		}
+	}
+	return -1
+}
+
+// Builder makes a record entry by entry. The zero Builder is ready for use.
+type Builder struct {
+	keys   []string
+	values []Value
+	index  map[string]int
+}
+
+// Grow makes room for n entries.
+func (b *Builder) Grow(n int) {
+	b.keys = make([]string, 0, n)
+	b.values = make([]Value, 0, n)
+}
+
+// Index returns the position of a key, or -1.
+func (b *Builder) Index(key string) int {
+	if b.index != nil {
+		if i, ok := b.index[key]; ok {
+			return i
+		}
+		return -1
+	}
+	for i, k := range b.keys {
+		if k == key {
+			return i
+		}
+	}
+	return -1
+}
+
+// Set puts a value under a key; a key that is there keeps its position. It returns the position.
+func (b *Builder) Set(key string, v Value) int {
+	if i := b.Index(key); i >= 0 {
+		b.values[i] = v
+		return i
+	}
+	i := len(b.keys)
+	b.keys = append(b.keys, key)
+	b.values = append(b.values, v)
+	if b.index != nil {
+		b.index[key] = i
+	} else if len(b.keys) > few {
+		b.index = make(map[string]int, 2*len(b.keys))
+		for j, k := range b.keys {
+			b.index[k] = j
+		}
+	}
+	return i
+}
+
+// Update replaces the values from a position on by what f makes of them.
+func (b *Builder) Update(from int, f func(Value) Value) {
+	for i := from; i < len(b.values); i++ {
+		b.values[i] = f(b.values[i])
+	}
+}
+
+// Len returns the number of entries so far.
+func (b *Builder) Len() int { return len(b.keys) }
+
+// Record returns the record. The builder must not be used afterwards.
+func (b *Builder) Record(o Origin) Value {
+	shape := &Shape{keys: b.keys, index: b.index}
+	return RecordOf(shape, b.values, o)
+}
