@@ -559,7 +559,7 @@ func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value)
 	if _, ok := all.Step(); !ok {
 		return v
 	}
-	return r.mark(v, func(o value.Origin) value.Origin {
+	return mark(v, func(o value.Origin) value.Origin {
 		if o == value.From(at) {
 			return all
 		}

@@ -1,6 +1,7 @@
 package eval
 
 import (
+	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/value"
 )
@@ -12,7 +13,7 @@ type Recorder struct{ steps []RecordedStep }
 // RecordedStep says how one value came to be.
 type RecordedStep struct {
 	Pos   source.Pos // the line that decided the value: where it was written or computed
-	Input string     // the input that the value is, or is part of; empty for others
+	Input string     // the input that the value is, with the path of fields in it; empty for others
 	// Environment says that the value is env.name or another field of env.
 	Environment bool
 	// Operands are what it was computed from, or chosen by.
@@ -41,24 +42,39 @@ func (r *Recorder) add(s RecordedStep) value.Origin {
 	return value.Recorded(len(r.steps) - 1)
 }
 
-// input marks a value and all that it holds as coming from an input.
+// input marks a value and all that it holds as coming from an input; fields are named with their path in it.
 func (r *Recorder) input(name string, v value.Value) value.Value {
-	return r.mark(v, func(o value.Origin) value.Origin { return r.add(RecordedStep{Pos: r.Pos(o), Input: name}) })
-}
-
-// mark gives a value and all that it holds new origins.
-func (r *Recorder) mark(v value.Value, origin func(value.Origin) value.Origin) value.Value {
+	o := r.add(RecordedStep{Pos: r.Pos(v.Origin()), Input: name})
 	switch v.Kind() {
 	case value.List:
 		elements := make([]value.Value, v.Len())
 		for i, x := range v.Elements() {
-			elements[i] = r.mark(x, origin)
+			elements[i] = r.input(name, x)
+		}
+		return value.ListOf(elements, o)
+	case value.Record:
+		values := make([]value.Value, v.Len())
+		for i, x := range v.Values() {
+			values[i] = r.input(name+"."+place.Key(v.Shape().Keys()[i]), x)
+		}
+		return value.RecordOf(v.Shape(), values, o)
+	}
+	return v.WithOrigin(o)
+}
+
+// mark gives a value and all that it holds new origins.
+func mark(v value.Value, origin func(value.Origin) value.Origin) value.Value {
+	switch v.Kind() {
+	case value.List:
+		elements := make([]value.Value, v.Len())
+		for i, x := range v.Elements() {
+			elements[i] = mark(x, origin)
 		}
 		return value.ListOf(elements, origin(v.Origin()))
 	case value.Record:
 		values := make([]value.Value, v.Len())
 		for i, x := range v.Values() {
-			values[i] = r.mark(x, origin)
+			values[i] = mark(x, origin)
 		}
 		return value.RecordOf(v.Shape(), values, origin(v.Origin()))
 	}

@@ -99,10 +99,14 @@ func (p *Project) missingInput(o *types.Object, environments []*Environment) sou
 	if len(environments) > 1 && len(common) > 0 {
 		files = []string{common[len(common)-1].Path}
 	}
+	help := fmt.Sprintf("put it into %s", strings.Join(files, " and "))
+	if o.Type.MayBeNull() {
+		help += ", or give it the default null here"
+	}
 	return source.Finding{
 		Code: source.MissingInput, Span: o.Span,
 		Message:      fmt.Sprintf("the input %q (%s) has no value", o.Name, o.Type),
-		Help:         fmt.Sprintf("put it into %s", strings.Join(files, " and ")),
+		Help:         help,
 		Environments: names,
 	}
 }

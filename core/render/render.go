@@ -24,6 +24,7 @@ type Document struct {
 	Path   string // relative to the folder of the environment, with forward slashes
 	Format data.Format
 	Value  value.Value
+	Name   value.Value   // the path as it was computed, which knows its origin
 	Object *types.Object // its declaration
 }
 
@@ -119,7 +120,7 @@ func (r *Result) document(w *eval.World, o *types.Object, places map[string]*typ
 		r.report(source.CannotHold, span, p.Help, []source.Related{{Span: o.Span, Text: "in this document"}}, "%s: %s", name, p.Message)
 	}
 	if problems == nil {
-		r.Documents = append(r.Documents, Document{Path: name, Format: format, Value: v, Object: o})
+		r.Documents = append(r.Documents, Document{Path: name, Format: format, Value: v, Name: written, Object: o})
 	}
 }
 

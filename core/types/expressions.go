@@ -687,40 +687,7 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 
 func (c *checker) inferFor(e *syntax.For, want *Type) *Type {
 	in := c.infer(e.In, nil)
-	first, second := InvalidType, InvalidType
-	switch core := in.Core(); core.Kind {
-	case Invalid:
-	case Any:
-		first = AnyType
-		if e.Second.Name != "" {
-			c.report(source.WrongUse, e.Second.Span, "give what it goes through a type: [any] or { *: any }",
-				"two names need to know whether this is a list or a record, but it is any")
-		}
-	case List:
-		first, second = core.Element, IntType
-	case Record:
-		value := core.Rest
-		for _, f := range core.Fields {
-			if value == nil {
-				value = f.Type
-			} else {
-				value = c.universe.Union(value, f.Type)
-			}
-		}
-		if value == nil {
-			value = NeverType
-		}
-		first = value
-		if e.Second.Name != "" {
-			first, second = StringType, value
-		}
-	default:
-		help := ""
-		if in.MayBeNull() {
-			help = "it may be null: write (… ?? [])"
-		}
-		c.report(source.WrongType, e.In.Place(), help, "for goes through a list, a record or a range, not %s", describeType(in))
-	}
+	first, second := c.loopTypes(e, in)
 	outer, facts := c.scope, c.facts
 	c.module.Info.Objects[e.ID()] = c.bind(e.First, first)
 	if e.Second.Name != "" {
@@ -757,6 +724,51 @@ func (c *checker) inferFor(e *syntax.For, want *Type) *Type {
 	c.facts = facts
 	c.unbind(outer)
 	return result
+}
+
+// loopTypes returns the types of the two names of a loop; the second is only of use when it is written.
+func (c *checker) loopTypes(e *syntax.For, in *Type) (first, second *Type) {
+	var elements []*Type
+	lists, records := 0, 0
+	parts := in.Parts()
+	for _, part := range parts {
+		switch part.Kind {
+		case Invalid:
+			return InvalidType, InvalidType
+		case Any:
+			if e.Second.Name != "" {
+				c.report(source.WrongUse, e.Second.Span, "give what it goes through a type: [any] or { *: any }",
+					"two names need to know whether this is a list or a record, but it is any")
+			}
+			return AnyType, InvalidType
+		case List:
+			lists++
+			elements = append(elements, part.Element)
+		case Record:
+			records++
+			for _, f := range part.Fields {
+				elements = append(elements, f.Type)
+			}
+			if part.Rest != nil {
+				elements = append(elements, part.Rest)
+			}
+		}
+	}
+	element := c.universe.Union(elements...)
+	switch {
+	case lists == len(parts):
+		return element, IntType
+	case records == len(parts) && e.Second.Name != "":
+		return StringType, element
+	case records == len(parts):
+		return element, InvalidType
+	}
+	help := ""
+	if in.MayBeNull() {
+		help = "it may be null: write (… ?? [])"
+	}
+	c.report(source.WrongType, e.In.Place(), help, "for goes through a list, a record or a range, not %s", describeType(in))
+	return InvalidType, InvalidType
 }
 
 // onlyPart returns the one member of the wanted kind of a type, nil when there is none or more than one.

@@ -201,7 +201,8 @@ func (u *Universe) Union(types ...*Type) *Type {
 		add(t)
 	}
 	members = slices.DeleteFunc(members, func(t *Type) bool {
-		return t.Kind == Literal && slices.Contains(members, t.Widen())
+		return t.Kind == Literal && slices.Contains(members, t.Widen()) ||
+			emptyLiteral(t) && slices.ContainsFunc(members, func(other *Type) bool { return other != t && other.Kind == t.Kind && Assignable(t, other) })
 	})
 	switch len(members) {
 	case 0:
@@ -214,6 +215,12 @@ func (u *Universe) Union(types ...*Type) *Type {
 		key += " " + strconv.Itoa(m.id)
 	}
 	return u.intern(key, Type{Kind: Union, Members: members})
+}
+
+// emptyLiteral reports whether a type is that of `[]` or `{}`, which fits into any other list, or record without
+// required fields.
+func emptyLiteral(t *Type) bool {
+	return t.Kind == List && t.Element == NeverType || t.Kind == Record && len(t.Fields) == 0 && t.Rest == nil
 }
 
 // Widen returns the type of which a literal type is one value, and any other type as it is.

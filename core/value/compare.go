@@ -9,9 +9,14 @@ import (
 // Equal reports whether two values are equal: ints and floats by their number, lists element by element, records by
 // their entries in whatever order. Each value that is visited is told to spend, which may stop the comparison by
 // panicking.
-func Equal(a, b Value, spend func(int)) bool {
+func Equal(a, b Value, spend func(int)) bool { return equal(a, b, false, spend) }
+
+// Identical is Equal but for numbers: an int is not identical to a float.
+func Identical(a, b Value) bool { return equal(a, b, true, func(int) {}) }
+
+func equal(a, b Value, strict bool, spend func(int)) bool {
 	if a.kind != b.kind {
-		return (a.kind == Int && b.kind == Float || a.kind == Float && b.kind == Int) && a.Float() == b.Float()
+		return !strict && (a.kind == Int && b.kind == Float || a.kind == Float && b.kind == Int) && a.Float() == b.Float()
 	}
 	switch a.kind {
 	case Absent, Null:
@@ -32,7 +37,7 @@ func Equal(a, b Value, spend func(int)) bool {
 	spend(a.Len() + 1)
 	if a.kind == List {
 		for i, x := range a.Elements() {
-			if !Equal(x, b.Elements()[i], spend) {
+			if !equal(x, b.Elements()[i], strict, spend) {
 				return false
 			}
 		}
@@ -40,7 +45,7 @@ func Equal(a, b Value, spend func(int)) bool {
 	}
 	for i, key := range a.Shape().Keys() {
 		y := b.Get(key)
-		if y.IsAbsent() || !Equal(a.Values()[i], y, spend) {
+		if y.IsAbsent() || !equal(a.Values()[i], y, strict, spend) {
 			return false
 		}
 	}

@@ -1,0 +1,479 @@
+// Package compare finds what differs between two sides, each a set of documents, and why. It exists to answer the
+// question that a folder of rendered files leaves open: not only what differs, but which line made it so.
+package compare
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"knothole/core/explain"
+	"knothole/core/place"
+	"knothole/core/project"
+	"knothole/core/render"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// Status says what became of a document.
+type Status string
+
+// The statuses of a document.
+const (
+	Same      Status = "same"
+	Differs   Status = "differs"
+	OnlyLeft  Status = "only-left"
+	OnlyRight Status = "only-right"
+)
+
+// Comparison is what differs between two sides.
+type Comparison struct {
+	Left, Right string // the names of the sides
+	Documents   []Document
+}
+
+// Document is one path that at least one of the sides has. Documents stand in the order of their paths.
+type Document struct {
+	Path   string
+	Title  string // what kind of thing it is, such as "Deployment bay-map"; may be empty
+	Status Status
+	Rows   []Row         // where it differs
+	Cause  explain.Cause // why it is only on one side
+}
+
+// Row is one place at which a document differs.
+type Row struct {
+	Path        *place.Path
+	Left, Right value.Value // Absent when the place is not there
+	// Order says that the elements are the same and only their order differs; Left and Right are then their keys.
+	Order bool
+	Cause explain.Cause
+}
+
+// Equal reports whether nothing differs.
+func (c *Comparison) Equal() bool { return c.Count(Same) == len(c.Documents) }
+
+// Count returns how many documents have a status.
+func (c *Comparison) Count(s Status) int {
+	n := 0
+	for _, d := range c.Documents {
+		if d.Status == s {
+			n++
+		}
+	}
+	return n
+}
+
+// Environments compares what two environments of a project render to. Only what differs is evaluated again, recorded,
+// to find the causes. The comparison is nil when there are errors.
+func Environments(p *project.Project, left, right *project.Environment) (*Comparison, source.Findings) {
+	pair := []*project.Environment{left, right}
+	if left == right {
+		pair = pair[:1]
+	}
+	results, findings := render.All(p, pair, render.Options{})
+	if findings.HasErrors() {
+		return nil, findings
+	}
+	a, b := index(results[0]), index(results[len(results)-1])
+	c := &Comparison{Left: left.Name, Right: right.Name}
+	differing := map[string]bool{}
+	for _, path := range paths(a, b) {
+		d := compareDocuments(path, a.documents[path], b.documents[path])
+		differing[path] = d.Status != Same
+		c.Documents = append(c.Documents, d)
+	}
+	if c.Equal() {
+		return c, findings
+	}
+	options := render.Options{Recording: true, Only: func(path string) bool { return differing[path] }}
+	recorded, _ := render.All(p, pair, options)
+	a, b = index(recorded[0]), index(recorded[len(recorded)-1])
+	differs := differingInputs(p, left, right)
+	for i := range c.Documents {
+		if d := &c.Documents[i]; d.Status != Same {
+			*d = compareDocuments(d.Path, a.documents[d.Path], b.documents[d.Path])
+			addCauses(d, a, b, differs)
+		}
+	}
+	return c, findings
+}
+
+// side is one side of a comparison of environments.
+type side struct {
+	*render.Result
+	documents map[string]*render.Document
+}
+
+func index(r *render.Result) side {
+	s := side{r, make(map[string]*render.Document, len(r.Documents))}
+	for i := range r.Documents {
+		s.documents[r.Documents[i].Path] = &r.Documents[i]
+	}
+	return s
+}
+
+// paths returns the paths of both sides, sorted.
+func paths(a, b side) []string {
+	var all []string
+	for _, s := range []side{a, b} {
+		for path := range s.documents {
+			all = append(all, path)
+		}
+	}
+	slices.Sort(all)
+	return slices.Compact(all)
+}
+
+// differingInputs returns whether an input has different values in two environments.
+func differingInputs(p *project.Project, left, right *project.Environment) func(string) bool {
+	a, b := p.World(left, false), p.World(right, false)
+	differing := map[string]bool{}
+	for _, o := range p.Inputs() {
+		x, _ := a.Value(o)
+		y, _ := b.Value(o)
+		differing[o.Name] = !value.Identical(x, y)
+	}
+	return func(name string) bool { return differing[name] }
+}
+
+func addCauses(d *Document, a, b side, differs func(string) bool) {
+	of := func(s side, v value.Value) explain.Side { return explain.Side{Recorder: s.Recorder, Value: v} }
+	for i := range d.Rows {
+		row := &d.Rows[i]
+		row.Cause = explain.Difference(of(a, row.Left), of(b, row.Right), differs)
+	}
+	left, right := a.documents[d.Path], b.documents[d.Path]
+	switch {
+	case left == nil && right != nil:
+		d.Cause = explain.Difference(explain.Side{}, of(b, right.Name), differs)
+	case right == nil && left != nil:
+		d.Cause = explain.Difference(of(a, left.Name), explain.Side{}, differs)
+	}
+}
+
+func compareDocuments(path string, left, right *render.Document) Document {
+	d := Document{Path: path, Status: Same}
+	switch {
+	case left == nil:
+		d.Status, d.Title = OnlyRight, title(right.Value)
+	case right == nil:
+		d.Status, d.Title = OnlyLeft, title(left.Value)
+	default:
+		d.Title = title(right.Value)
+		d.Rows = Values(left.Value, right.Value)
+		if len(d.Rows) > 0 {
+			d.Status = Differs
+		}
+	}
+	return d
+}
+
+// title names what a document describes, when it says so in the open object format.
+func title(v value.Value) string {
+	if v.Kind() != value.Record {
+		return ""
+	}
+	kind, metadata := v.Get("kind"), v.Get("metadata")
+	if kind.Kind() != value.String || metadata.Kind() != value.Record || metadata.Get("name").Kind() != value.String {
+		return ""
+	}
+	return kind.Text() + " " + metadata.Get("name").Text()
+}
+
+// Values returns the places at which two values differ.
+func Values(left, right value.Value) []Row {
+	var w walk
+	w.values(nil, left, right)
+	return w.rows
+}
+
+type walk struct{ rows []Row }
+
+func (w *walk) row(path *place.Path, left, right value.Value) {
+	w.rows = append(w.rows, Row{Path: path, Left: left, Right: right})
+}
+
+func (w *walk) values(path *place.Path, left, right value.Value) {
+	if id := left.Identity(); id != 0 && id == right.Identity() && left.Kind() == right.Kind() {
+		return
+	}
+	switch {
+	case left.Kind() == value.Record && right.Kind() == value.Record:
+		for i, key := range left.Shape().Keys() {
+			y := right.Get(key)
+			if y.IsAbsent() {
+				w.row(path.Field(key), left.Values()[i], y)
+				continue
+			}
+			w.values(path.Field(key), left.Values()[i], y)
+		}
+		for i, key := range right.Shape().Keys() {
+			if left.Get(key).IsAbsent() {
+				w.row(path.Field(key), value.Value{}, right.Values()[i])
+			}
+		}
+	case left.Kind() == value.List && right.Kind() == value.List:
+		w.lists(path, left.Elements(), right.Elements())
+	case !value.Identical(left, right):
+		w.row(path, left, right)
+	}
+}
+
+// identifying are the fields by which elements of a list are known, the first that fits.
+var identifying = []string{"name", "id", "key", "path", "host", "port"}
+
+// keysOf returns the texts by which the elements of a list are known through a field; ok is false when an element
+// lacks it or two have the same.
+func keysOf(elements []value.Value, field string) (keys []string, ok bool) {
+	seen := make(map[string]bool, len(elements))
+	for _, x := range elements {
+		if x.Kind() != value.Record {
+			return nil, false
+		}
+		text, scalar := x.Get(field).Scalar()
+		if !scalar || seen[text] {
+			return nil, false
+		}
+		seen[text] = true
+		keys = append(keys, text)
+	}
+	return keys, true
+}
+
+func (w *walk) lists(path *place.Path, left, right []value.Value) {
+	if len(left)+len(right) > 0 {
+		for _, field := range identifying {
+			a, ok := keysOf(left, field)
+			if !ok {
+				continue
+			}
+			if b, ok := keysOf(right, field); ok {
+				w.keyed(path, left, right, a, b)
+				return
+			}
+		}
+	}
+	w.aligned(path, left, right)
+}
+
+// keyed compares lists whose elements are known by keys.
+func (w *walk) keyed(path *place.Path, left, right []value.Value, a, b []string) {
+	position := make(map[string]int, len(b))
+	for i, key := range b {
+		position[key] = i
+	}
+	var before, after []int // positions on both sides of what is in both
+	for i, key := range a {
+		j, ok := position[key]
+		if !ok {
+			w.row(path.Keyed(key, i), left[i], value.Value{})
+			continue
+		}
+		before, after = append(before, i), append(after, j)
+		w.values(path.Keyed(key, j), left[i], right[j])
+	}
+	here := make(map[string]bool, len(a))
+	for _, key := range a {
+		here[key] = true
+	}
+	for j, key := range b {
+		if !here[key] {
+			w.row(path.Keyed(key, j), value.Value{}, right[j])
+		}
+	}
+	if slices.IsSorted(after) {
+		return
+	}
+	sorted := slices.Sorted(slices.Values(after))
+	order := func(keys []string, positions []int, elements []value.Value) value.Value {
+		var texts []value.Value
+		for _, i := range positions {
+			texts = append(texts, value.StringOf(keys[i], elements[i].Origin()))
+		}
+		return value.ListOf(texts, texts[0].Origin())
+	}
+	w.rows = append(w.rows, Row{Path: path, Left: order(a, before, left), Right: order(b, sorted, right), Order: true})
+}
+
+// aligned compares lists element by element, after finding what they have in common, so that an insertion does not
+// shift all that follows. It is quadratic, so long lists are only compared from both ends.
+func (w *walk) aligned(path *place.Path, left, right []value.Value) {
+	start := 0
+	for start < len(left) && start < len(right) && value.Identical(left[start], right[start]) {
+		start++
+	}
+	endLeft, endRight := len(left), len(right)
+	for endLeft > start && endRight > start && value.Identical(left[endLeft-1], right[endRight-1]) {
+		endLeft--
+		endRight--
+	}
+	a, b := left[start:endLeft], right[start:endRight]
+	pairs := commonPairs(a, b)
+	i, j := 0, 0
+	gap := func(toLeft, toRight int) {
+		for i < toLeft || j < toRight {
+			switch {
+			case i < toLeft && j < toRight:
+				w.values(path.Index(start+j), a[i], b[j])
+				i++
+				j++
+			case i < toLeft:
+				w.row(path.Index(start+i), a[i], value.Value{})
+				i++
+			default:
+				w.row(path.Index(start+j), value.Value{}, b[j])
+				j++
+			}
+		}
+	}
+	for _, pair := range pairs {
+		gap(pair[0], pair[1])
+		i, j = pair[0]+1, pair[1]+1
+	}
+	gap(len(a), len(b))
+}
+
+// maxTable bounds the table of commonPairs.
+const maxTable = 1 << 20
+
+// commonPairs returns the positions of a longest common subsequence.
+func commonPairs(a, b []value.Value) [][2]int {
+	n, m := len(a), len(b)
+	if n == 0 || m == 0 || n*m > maxTable {
+		return nil
+	}
+	table := make([]int32, (n+1)*(m+1))
+	at := func(i, j int) *int32 { return &table[i*(m+1)+j] }
+	for i := n - 1; i >= 0; i-- {
+		for j := m - 1; j >= 0; j-- {
+			if value.Identical(a[i], b[j]) {
+				*at(i, j) = *at(i+1, j+1) + 1
+			} else {
+				*at(i, j) = max(*at(i+1, j), *at(i, j+1))
+			}
+		}
+	}
+	var pairs [][2]int
+	for i, j := 0, 0; i < n && j < m; {
+		switch {
+		case value.Identical(a[i], b[j]):
+			pairs = append(pairs, [2]int{i, j})
+			i++
+			j++
+		case *at(i+1, j) >= *at(i, j+1):
+			i++
+		default:
+			j++
+		}
+	}
+	return pairs
+}
+
+// Group is rows that several documents share, or the rows of one document.
+type Group struct {
+	Documents []*Document
+	Rows      []Row
+}
+
+// Groups folds equal differences of several documents into one row: first the rows that a document has alone, by
+// document, then those that are shared, by the documents that share them.
+func (c *Comparison) Groups() []Group {
+	type shared struct {
+		row       Row
+		documents []*Document
+	}
+	var keys []string
+	byKey := map[string]*shared{}
+	for i := range c.Documents {
+		d := &c.Documents[i]
+		for _, row := range d.Rows {
+			key := rowKey(row)
+			s, ok := byKey[key]
+			if !ok {
+				s = &shared{row: row}
+				byKey[key] = s
+				keys = append(keys, key)
+			}
+			s.documents = append(s.documents, d)
+		}
+	}
+	var single, several []Group
+	position := map[string]int{}
+	for _, key := range keys {
+		s := byKey[key]
+		if len(s.documents) == 1 {
+			continue
+		}
+		var names []string
+		for _, d := range s.documents {
+			names = append(names, d.Path)
+		}
+		set := strings.Join(names, "\n")
+		at, ok := position[set]
+		if !ok {
+			at = len(several)
+			position[set] = at
+			several = append(several, Group{Documents: s.documents})
+		}
+		several[at].Rows = append(several[at].Rows, s.row)
+	}
+	for i := range c.Documents {
+		d := &c.Documents[i]
+		g := Group{Documents: []*Document{d}}
+		for _, row := range d.Rows {
+			if len(byKey[rowKey(row)].documents) == 1 {
+				g.Rows = append(g.Rows, row)
+			}
+		}
+		if len(g.Rows) > 0 || d.Status == OnlyLeft || d.Status == OnlyRight {
+			single = append(single, g)
+		}
+	}
+	return append(single, several...)
+}
+
+// rowKey is a text that is the same for rows that say the same.
+func rowKey(r Row) string {
+	const all = 1 << 20
+	return fmt.Sprintf("%s\n%s\n%s\n%v %v %v", r.Path, r.Left.Show(all), r.Right.Show(all), r.Cause.Left, r.Cause.Right, r.Cause.Because)
+}
+
+// Reasons counts for each cause how many rows it explains, the most frequent first.
+func (c *Comparison) Reasons() []ReasonCount {
+	counts := map[string]int{}
+	var names []string
+	add := func(cause explain.Cause) {
+		for _, reason := range cause.Because {
+			if counts[reason.Name] == 0 {
+				names = append(names, reason.Name)
+			}
+			counts[reason.Name]++
+		}
+	}
+	for _, d := range c.Documents {
+		for _, row := range d.Rows {
+			add(row.Cause)
+		}
+		if d.Status == OnlyLeft || d.Status == OnlyRight {
+			add(d.Cause)
+		}
+	}
+	result := make([]ReasonCount, len(names))
+	for i, name := range names {
+		result[i] = ReasonCount{name, counts[name]}
+	}
+	slices.SortStableFunc(result, func(a, b ReasonCount) int {
+		if a.Places != b.Places {
+			return b.Places - a.Places
+		}
+		return strings.Compare(a.Name, b.Name)
+	})
+	return result
+}
+
+// ReasonCount says how many places differ because of something.
+type ReasonCount struct {
+	Name   string
+	Places int
+}

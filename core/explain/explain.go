@@ -1,0 +1,138 @@
+// Package explain tells why a value is what it is, from an evaluation that was recorded. It exists so that every
+// difference, and every value, can name the line and the inputs that decided it.
+package explain
+
+import (
+	"slices"
+	"strings"
+
+	"knothole/core/eval"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// Leaf is something outside of the templates that a value depends on: an input, or the environment itself.
+type Leaf struct {
+	Name string     // the input with the path in it, or "env.name"
+	Pos  source.Pos // where the input got its value, or where env is read
+}
+
+// EnvironmentName is the name of the leaf that is the environment.
+const EnvironmentName = "env.name"
+
+// Leaves returns what a value depends on, each once, in the order in which it is come upon.
+func Leaves(r *eval.Recorder, o value.Origin) []Leaf {
+	var leaves []Leaf
+	seen := map[value.Origin]bool{}
+	var visit func(o value.Origin)
+	visit = func(o value.Origin) {
+		if seen[o] {
+			return
+		}
+		seen[o] = true
+		step, ok := r.Step(o)
+		if !ok {
+			return
+		}
+		leaf := Leaf{Name: step.Input, Pos: step.Pos}
+		if step.Environment {
+			leaf.Name = EnvironmentName
+		}
+		if leaf.Name != "" && !slices.Contains(leaves, leaf) {
+			leaves = append(leaves, leaf)
+		}
+		for _, operand := range step.Operands {
+			visit(operand)
+		}
+	}
+	visit(o)
+	return leaves
+}
+
+// Side is one of two values that are told apart.
+type Side struct {
+	Recorder *eval.Recorder
+	Value    value.Value // Absent when the value is not there on this side
+}
+
+func (s Side) present() bool { return !s.Value.IsAbsent() }
+
+// Pos returns the line that decided the value, no place when it is not there.
+func (s Side) Pos() source.Pos {
+	if !s.present() {
+		return source.NoPos
+	}
+	return s.Recorder.Pos(s.Value.Origin())
+}
+
+// Cause says why two values differ.
+type Cause struct {
+	// Left and Right are the lines that decided the values: of a layer, a data file or a template.
+	Left, Right source.Pos
+	// Because names the inputs, or the environment, on which the difference depends. It is empty when the lines say
+	// it all, such as for two data files.
+	Because []Reason
+}
+
+// Reason is one thing that makes two values differ.
+type Reason struct {
+	Name        string
+	Left, Right source.Pos // where it got its value on each side
+}
+
+// Difference finds the cause of a difference. Differs tells whether an input has another value on the other side.
+func Difference(left, right Side, differs func(input string) bool) Cause {
+	c := Cause{Left: left.Pos(), Right: right.Pos()}
+	var sides [2][]Leaf
+	for i, s := range []Side{left, right} {
+		if s.present() {
+			sides[i] = deep(s.Recorder, s.Value)
+		}
+	}
+	for i, leaves := range sides {
+		for _, leaf := range leaves {
+			name, _, _ := strings.Cut(leaf.Name, ".")
+			if leaf.Name != EnvironmentName && !differs(name) {
+				continue
+			}
+			at := slices.IndexFunc(c.Because, func(r Reason) bool { return r.Name == leaf.Name })
+			if at < 0 {
+				at = len(c.Because)
+				c.Because = append(c.Because, Reason{Name: leaf.Name})
+			}
+			if r := &c.Because[at]; i == 0 && !r.Left.IsValid() {
+				r.Left = leaf.Pos
+			} else if i == 1 && !r.Right.IsValid() {
+				r.Right = leaf.Pos
+			}
+		}
+	}
+	// What got its value at one place for both sides cannot make them differ, unless nothing else does.
+	telling := slices.DeleteFunc(slices.Clone(c.Because), func(r Reason) bool { return r.Name != EnvironmentName && r.Left == r.Right })
+	if len(telling) > 0 {
+		c.Because = telling
+	}
+	slices.SortFunc(c.Because, func(a, b Reason) int { return strings.Compare(a.Name, b.Name) })
+	return c
+}
+
+// deep returns the leaves of a value and of all that it holds.
+func deep(r *eval.Recorder, v value.Value) []Leaf {
+	leaves := Leaves(r, v.Origin())
+	inner := v.Elements
+	switch v.Kind() {
+	case value.Record:
+		inner = v.Values
+	case value.List:
+	default:
+		return leaves
+	}
+	for _, x := range inner() {
+		for _, leaf := range deep(r, x) {
+			if !slices.Contains(leaves, leaf) {
+				leaves = append(leaves, leaf)
+			}
+		}
+	}
+	return leaves
+}

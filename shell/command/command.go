@@ -1,0 +1,258 @@
+// Package command is the command line: one file for each command, which reads its flags, calls the core once and
+// hands the result to one presenter.
+package command
+
+import (
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"golang.org/x/term"
+
+	"knothole/core/project"
+	"knothole/core/source"
+	"knothole/shell/present"
+)
+
+// Exit statuses, as of diff(1): nothing to report, findings or differences, could not do the work.
+const (
+	exitClean    = 0
+	exitFindings = 1
+	exitFailed   = 2
+)
+
+// System is what a command knows of the machine.
+type system struct {
+	out, err io.Writer
+	folder   string // the working folder
+	terminal bool   // whether out is one
+	width    int    // of the terminal
+	color    bool
+}
+
+// System returns the machine that the program runs on.
+func System() *system {
+	s := &system{out: os.Stdout, err: os.Stderr, width: 100}
+	s.folder, _ = os.Getwd() // a command that needs it says so
+	if term.IsTerminal(int(os.Stdout.Fd())) {
+		s.terminal = true
+		if width, _, err := term.GetSize(int(os.Stdout.Fd())); err == nil && width > 0 {
+			s.width = width
+		}
+	}
+	// https://no-color.org: any value that is not empty.
+	s.color = s.terminal && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
+	return s
+}
+
+// command is one command of the program.
+type command struct {
+	name      string
+	arguments string // as in the usage line
+	short     string // one line, for the list of commands
+	long      string
+	example   string // from the demo
+	// run does the work; flags has been given the flags by define.
+	define func(flags *flag.FlagSet) func(c *call) int
+}
+
+// call is one run of a command.
+type call struct {
+	*system
+	command   *command
+	arguments []string
+	project   string
+	noColor   bool
+	quiet     bool
+}
+
+// commands lists all commands in the order of the work. It is set in init, since help refers to it.
+var commands []*command
+
+func init() {
+	commands = []*command{demoCommand, newCommand, renderCommand, checkCommand, diffCommand, helpCommand, versionCommand}
+}
+
+// Main runs the program and returns its exit status.
+func Main(arguments []string, s *system) int {
+	if len(arguments) == 0 {
+		fmt.Fprint(s.err, overview())
+		return exitFailed
+	}
+	name := arguments[0]
+	switch name {
+	case "-h", "-help", "--help":
+		name = "help"
+	case "-version", "--version":
+		name = "version"
+	}
+	cmd := findCommand(name)
+	if cmd == nil {
+		fmt.Fprintf(s.err, "knothole: there is no command %q\n", name)
+		var names []string
+		for _, c := range commands {
+			names = append(names, c.name)
+		}
+		if near, ok := source.Nearest(name, names); ok {
+			fmt.Fprintf(s.err, "  did you mean: knothole %s\n", near)
+		} else {
+			fmt.Fprintf(s.err, "  commands are %s\n", strings.Join(names, ", "))
+		}
+		return exitFailed
+	}
+	c := &call{system: s, command: cmd}
+	flags := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
+	flags.SetOutput(io.Discard)
+	flags.StringVar(&c.project, "project", "", "the folder of the project `DIR` (default: the nearest one upwards with a knothole.toml)")
+	flags.BoolVar(&c.noColor, "no-color", false, "no colours")
+	flags.BoolVar(&c.quiet, "quiet", false, "no summary")
+	run := cmd.define(flags)
+	rest := arguments[1:]
+	for {
+		if err := flags.Parse(rest); err != nil {
+			if errors.Is(err, flag.ErrHelp) {
+				fmt.Fprint(s.out, usage(cmd))
+				return exitClean
+			}
+			return c.wrongUsage("%s", strings.Replace(err.Error(), "flag provided but not defined: ", "there is no flag ", 1))
+		}
+		// Flags may stand between and behind arguments; behind "--" there are only arguments.
+		taken := len(rest) - flags.NArg()
+		if taken > 0 && rest[taken-1] == "--" {
+			c.arguments = append(c.arguments, flags.Args()...)
+			break
+		}
+		if flags.NArg() == 0 {
+			break
+		}
+		c.arguments = append(c.arguments, flags.Arg(0))
+		rest = flags.Args()[1:]
+	}
+	if c.noColor {
+		s.color = false
+	}
+	return run(c)
+}
+
+func findCommand(name string) *command {
+	for _, c := range commands {
+		if c.name == name {
+			return c
+		}
+	}
+	return nil
+}
+
+// wrongUsage reports a mistake in the arguments.
+func (c *call) wrongUsage(format string, arguments ...any) int {
+	fmt.Fprintf(c.err, "knothole %s: %s\n", c.command.name, fmt.Sprintf(format, arguments...))
+	fmt.Fprintf(c.err, "  usage: knothole %s\n  more:  knothole help %s\n", strings.TrimSpace(c.command.name+" "+c.command.arguments), c.command.name)
+	return exitFailed
+}
+
+// failed reports that the work could not be done.
+func (c *call) failed(format string, arguments ...any) int {
+	fmt.Fprintf(c.err, "knothole %s: %s\n", c.command.name, fmt.Sprintf(format, arguments...))
+	return exitFailed
+}
+
+// opened is a project that a command works on.
+type opened struct {
+	*project.Project
+	folder string // on the machine
+	prefix string // from the working folder to it
+}
+
+// open finds and reads the project. When there is none, it says so; the exit status is then not 0.
+func (c *call) open() (*opened, int) {
+	folder := c.project
+	if folder == "" {
+		found, ok := upwards(c.folder)
+		if !ok {
+			return nil, c.failed("there is no %s here or in a folder above\n  begin with: knothole new DIR, or name the folder with --project", project.FileName)
+		}
+		folder = found
+	} else if !filepath.IsAbs(folder) {
+		folder = filepath.Join(c.folder, folder)
+	}
+	// A root refuses symbolic links that leave the project.
+	root, err := os.OpenRoot(folder)
+	if err != nil {
+		return nil, c.failed("the folder %s cannot be read: %s", c.project, plainError(err))
+	}
+	p, err := project.Load(root.FS())
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, c.failed("there is no %s in %s\n  begin with: knothole new DIR", project.FileName, c.project)
+	}
+	if err != nil {
+		return nil, c.failed("%s cannot be read: %s", project.FileName, plainError(err))
+	}
+	prefix, err := filepath.Rel(c.folder, folder)
+	if err != nil || prefix == "." {
+		prefix = ""
+	}
+	return &opened{p, folder, filepath.ToSlash(prefix)}, exitClean
+}
+
+func plainError(err error) error {
+	var pathError *fs.PathError
+	if errors.As(err, &pathError) {
+		return pathError.Err
+	}
+	return err
+}
+
+// upwards looks for the nearest folder with a project file.
+func upwards(folder string) (string, bool) {
+	for {
+		if info, err := os.Stat(filepath.Join(folder, project.FileName)); err == nil && info.Mode().IsRegular() {
+			return folder, true
+		}
+		parent := filepath.Dir(folder)
+		if parent == folder {
+			return "", false
+		}
+		folder = parent
+	}
+}
+
+func (c *call) presenter(p *opened, out io.Writer) *present.Presenter {
+	return &present.Presenter{Out: out, Sources: p.Sources, Prefix: p.prefix, Color: c.color, Width: c.width}
+}
+
+// environments returns the named environments, all that are not abstract when none is named. When a name is wrong, it
+// says so; ok is then false.
+func (c *call) environments(p *opened, names []string) (environments []*project.Environment, ok bool) {
+	if len(names) == 0 {
+		return p.Concrete(), true
+	}
+	for _, name := range names {
+		e := p.Environment(name)
+		switch {
+		case e == nil:
+			var known []string
+			for _, e := range p.Concrete() {
+				known = append(known, e.Name)
+			}
+			help := "environments are " + strings.Join(known, ", ")
+			if len(known) == 0 {
+				help = "the project has none: add [environments.NAME] to " + project.FileName
+			}
+			if near, found := source.Nearest(name, known); found {
+				help = fmt.Sprintf("did you mean %q?", near)
+			}
+			fmt.Fprintf(c.err, "knothole %s: there is no environment %q in %s [%s]\n  %s\n", c.command.name, name, project.FileName, source.UnknownEnvironment, help)
+			return nil, false
+		case e.Abstract:
+			fmt.Fprintf(c.err, "knothole %s: the environment %q is abstract: it only lends its layers to others\n", c.command.name, name)
+			return nil, false
+		}
+		environments = append(environments, e)
+	}
+	return environments, true
+}

@@ -1,0 +1,59 @@
+package command
+
+import (
+	"flag"
+	"fmt"
+
+	"knothole/core/compare"
+)
+
+var diffCommand = &command{
+	name: "diff", arguments: "A B [--format text|json]",
+	short: "what differs between two environments, and which line made it so",
+	long: `Compares what two environments render to. Each row is one place that differs, with its cause at the right: the
+input and the lines of the layers that gave it its values, or the line of the template and what it depends on. Equal
+differences of several documents are folded into one row. Elements of lists are matched by their name, id, key, path,
+host or port.
+
+Ends with 0 when nothing differs, 1 when something does, 2 when one of the sides has errors.`,
+	example: "knothole diff rehearsal north",
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		format := flags.String("format", "text", "`FORMAT` of the answer: text or json")
+		return func(c *call) int { return runDiff(c, *format) }
+	},
+}
+
+func runDiff(c *call, format string) int {
+	if len(c.arguments) != 2 {
+		return c.wrongUsage("two environments are compared, not %d", len(c.arguments))
+	}
+	if format != "text" && format != "json" {
+		return c.wrongUsage("there is no format %q: text or json", format)
+	}
+	p, status := c.open()
+	if p == nil {
+		return status
+	}
+	pair, ok := c.environments(p, c.arguments)
+	if !ok {
+		return exitFailed
+	}
+	comparison, findings := compare.Environments(p.Project, pair[0], pair[1])
+	if comparison == nil {
+		c.presenter(p, c.err).Findings(findings)
+		fmt.Fprintf(c.err, "\nnothing was compared: check finds all that is wrong\n")
+		return exitFailed
+	}
+	presenter := c.presenter(p, c.out)
+	if format == "json" {
+		if err := presenter.ComparisonJSON(comparison); err != nil {
+			return c.failed("%s", err)
+		}
+	} else {
+		presenter.Comparison(comparison)
+	}
+	if comparison.Equal() {
+		return exitClean
+	}
+	return exitFindings
+}

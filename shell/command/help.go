@@ -1,0 +1,120 @@
+package command
+
+import (
+	"flag"
+	"fmt"
+	"io"
+	"runtime/debug"
+	"strings"
+
+	"knothole/core/builtin"
+	"knothole/core/source"
+)
+
+// Version is the version of the program.
+const Version = "0.1.0"
+
+var versionCommand = &command{
+	name:  "version",
+	short: "the version of the program",
+	long:  "Prints the version of the program, and of the Go that built it.",
+	define: func(*flag.FlagSet) func(c *call) int {
+		return func(c *call) int {
+			if len(c.arguments) > 0 {
+				return c.wrongUsage("it takes no arguments")
+			}
+			built := ""
+			if info, ok := debug.ReadBuildInfo(); ok {
+				built = " (" + info.GoVersion + ")"
+			}
+			fmt.Fprintf(c.out, "knothole %s%s\n", Version, built)
+			return exitClean
+		}
+	},
+	example: "knothole version",
+}
+
+var helpCommand = &command{
+	name: "help", arguments: "[COMMAND | FUNCTION | GROUP]",
+	short: "help on a command or a built-in function",
+	long:  "Without an argument, lists the commands. With the name of a command, says what it does; with that of a built-in\nfunction or of a group of them, such as text.split or text, how it is called.",
+	define: func(*flag.FlagSet) func(c *call) int {
+		return runHelp
+	},
+	example: "knothole help text.split",
+}
+
+func runHelp(c *call) int {
+	switch len(c.arguments) {
+	case 0:
+		fmt.Fprint(c.out, overview())
+		return exitClean
+	case 1:
+	default:
+		return c.wrongUsage("it takes one topic")
+	}
+	topic := c.arguments[0]
+	if cmd := findCommand(topic); cmd != nil {
+		fmt.Fprint(c.out, usage(cmd))
+		return exitClean
+	}
+	var table builtin.Table
+	topics := append([]string(nil), table.Groups()...)
+	found := false
+	for _, f := range table.All() {
+		name := f.Group + "." + f.Name()
+		topics = append(topics, name)
+		if topic == name || topic == f.Group {
+			if found {
+				fmt.Fprintln(c.out)
+			}
+			writeFunction(c.out, f)
+			found = true
+		}
+	}
+	if found {
+		return exitClean
+	}
+	for _, cmd := range commands {
+		topics = append(topics, cmd.name)
+	}
+	if near, ok := source.Nearest(topic, topics); ok {
+		return c.failed("there is no help on %q\n  did you mean: knothole help %s", topic, near)
+	}
+	return c.failed("there is no help on %q\n  commands: knothole help; groups of functions: %s", topic, strings.Join(table.Groups(), ", "))
+}
+
+func writeFunction(out io.Writer, f *builtin.Function) {
+	fmt.Fprintf(out, "%s.%s\n  %s\n", f.Group, f.Signature, f.Description)
+	if f.Errors != "" {
+		fmt.Fprintf(out, "  Fails: %s\n", f.Errors)
+	}
+	fmt.Fprintf(out, "  Example: %s is %s\n", f.Example, f.Result)
+}
+
+// overview lists the commands.
+func overview() string {
+	var b strings.Builder
+	b.WriteString("knothole evaluates typed configuration to plain data, for every environment, and shows what differs and why.\n\nusage: knothole COMMAND [flags] [arguments]\n\n")
+	for _, c := range commands {
+		fmt.Fprintf(&b, "  %-9s %s\n", c.name, c.short)
+	}
+	b.WriteString("\nknothole help COMMAND says more. Begin with: knothole demo\n")
+	return b.String()
+}
+
+// usage is the help of one command.
+func usage(cmd *command) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "usage: knothole %s\n\n%s\n\nexample: %s\n\nflags:\n", strings.TrimSpace(cmd.name+" "+cmd.arguments), cmd.long, cmd.example)
+	flags := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
+	flags.String("project", "", "the folder of the project `DIR` (default: the nearest one upwards with a knothole.toml)")
+	flags.Bool("no-color", false, "no colours")
+	flags.Bool("quiet", false, "no summary")
+	cmd.define(flags)
+	flags.VisitAll(func(f *flag.Flag) {
+		name, text := flag.UnquoteUsage(f)
+		fmt.Fprintf(&b, "  %-18s %s\n", strings.TrimSpace("--"+f.Name+" "+name), text)
+	})
+	return b.String()
+}

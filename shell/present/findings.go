@@ -1,0 +1,90 @@
+package present
+
+import (
+	"fmt"
+	"strings"
+
+	"knothole/core/source"
+)
+
+// excerptWidth is how many columns of a source line are shown at most.
+const excerptWidth = 110
+
+// Findings shows findings: the GNU form for the first line, so that editors and terminals can jump to it; then the
+// source; then help.
+func (p *Presenter) Findings(findings source.Findings) {
+	for i, f := range findings {
+		if i > 0 {
+			p.printf("\n")
+		}
+		p.finding(f)
+	}
+}
+
+func (p *Presenter) finding(f source.Finding) {
+	severity := p.red(f.Severity.String())
+	if f.Severity == source.Warning {
+		severity = p.yellow(f.Severity.String())
+	}
+	where := ""
+	if len(f.Environments) > 0 {
+		where = " (in " + strings.Join(f.Environments, ", ") + ")"
+	}
+	p.printf("%s: %s: %s%s %s\n", p.bold(p.location(f.Span.Start)), severity, clean(f.Message), where, p.faint("["+string(f.Code)+"]"))
+	if f.Span.IsValid() {
+		p.excerpt(f.Span, f.Help)
+	} else if f.Help != "" {
+		p.printf("  %s\n", clean(f.Help))
+	}
+	for _, r := range f.Related {
+		p.printf("  see %s: %s\n", p.location(r.Span.Start), clean(r.Text))
+	}
+}
+
+// excerpt shows the line of a span with the span marked and the help behind the mark.
+func (p *Presenter) excerpt(span source.Span, help string) {
+	l := p.Sources.Locate(span.Start)
+	if l.File == nil {
+		return
+	}
+	line := []rune(visible(l.File.Line(l.Line)))
+	start := l.Column - 1
+	width := 1
+	offset := l.File.Offset(span.Start)
+	end := l.File.TokenEnd(offset)
+	if span.End.IsValid() {
+		end = l.File.Offset(span.End)
+	}
+	if end > offset && end <= len(l.File.Text) {
+		text := l.File.Text[offset:end]
+		if newline := strings.IndexByte(text, '\n'); newline >= 0 {
+			text = strings.TrimRight(text[:newline], "\r ")
+		}
+		width = max(1, len([]rune(text)))
+	}
+	// A very long line is shown around the place.
+	if len(line) > excerptWidth {
+		from := max(0, min(start-excerptWidth/3, len(line)-excerptWidth))
+		to := min(len(line), from+excerptWidth)
+		line = append([]rune{}, line[from:to]...)
+		start -= from
+		if from > 0 {
+			line = append([]rune("…"), line...)
+			start++
+		}
+	}
+	width = min(width, max(1, len(line)-start))
+	number := fmt.Sprintf("%5d", l.Line)
+	p.printf("%s | %s\n", p.faint(number), string(line))
+	mark := p.red(strings.Repeat("^", width))
+	if help != "" {
+		mark += " " + p.cyan(clean(help))
+	}
+	p.printf("      | %s%s\n", strings.Repeat(" ", start), mark)
+}
+
+// Summary returns the last line of a run, such as "3 errors, 1 warning in 4 environments".
+func Summary(findings source.Findings, environments int) string {
+	errors, warnings := findings.Count()
+	return fmt.Sprintf("%s, %s in %s", Count(errors, "error"), Count(warnings, "warning"), Count(environments, "environment"))
+}

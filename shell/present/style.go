@@ -1,0 +1,109 @@
+// Package present shows findings and comparisons: as text, coloured on a terminal, and as JSON. It exists so that
+// every command shows the same thing in the same way.
+package present
+
+import (
+	"fmt"
+	"io"
+	"path"
+	"strings"
+	"unicode"
+
+	"github.com/fatih/color"
+
+	"knothole/core/source"
+)
+
+// Presenter shows results.
+type Presenter struct {
+	Out     io.Writer
+	Sources *source.Set
+	// Prefix leads from the folder that the person is in to the project, such as "services/map"; empty when they are
+	// the same.
+	Prefix string
+	Color  bool
+	Width  int // of the terminal, in columns
+}
+
+// paint returns a text in a colour, when there is colour.
+func (p *Presenter) paint(text string, attributes ...color.Attribute) string {
+	if !p.Color || text == "" {
+		return text
+	}
+	c := color.New(attributes...)
+	c.EnableColor()
+	return c.Sprint(text)
+}
+
+func (p *Presenter) red(text string) string    { return p.paint(text, color.FgRed, color.Bold) }
+func (p *Presenter) yellow(text string) string { return p.paint(text, color.FgYellow, color.Bold) }
+func (p *Presenter) green(text string) string  { return p.paint(text, color.FgGreen, color.Bold) }
+func (p *Presenter) cyan(text string) string   { return p.paint(text, color.FgCyan) }
+func (p *Presenter) bold(text string) string   { return p.paint(text, color.Bold) }
+func (p *Presenter) faint(text string) string  { return p.paint(text, color.Faint) }
+
+func (p *Presenter) printf(format string, arguments ...any) {
+	fmt.Fprintf(p.Out, format, arguments...)
+}
+
+// file returns the path of a file as the person would write it.
+func (p *Presenter) file(name string) string {
+	if p.Prefix == "" {
+		return name
+	}
+	return path.Join(p.Prefix, name)
+}
+
+// location returns file:line:column of a place.
+func (p *Presenter) location(at source.Pos) string {
+	l := p.Sources.Locate(at)
+	if l.File == nil {
+		return "knothole"
+	}
+	return fmt.Sprintf("%s:%d:%d", p.file(l.File.Path), l.Line, l.Column)
+}
+
+// line returns file:line of a place.
+func (p *Presenter) line(at source.Pos) string {
+	l := p.Sources.Locate(at)
+	if l.File == nil {
+		return ""
+	}
+	return fmt.Sprintf("%s:%d", p.file(l.File.Path), l.Line)
+}
+
+// visible makes white space that is not a space, and what a terminal would obey, visible, one character for each.
+func visible(text string) string {
+	return strings.Map(func(r rune) rune {
+		switch {
+		case r == '\t':
+			return '→'
+		case r == '\u00A0' || r != ' ' && unicode.IsSpace(r):
+			return '␣'
+		case !unicode.IsGraphic(r):
+			return '·'
+		}
+		return r
+	}, text)
+}
+
+// clean makes what a terminal would obey harmless in a message.
+func clean(text string) string {
+	return strings.Map(func(r rune) rune {
+		if r == '\n' || r == '\t' {
+			return ' '
+		}
+		if unicode.IsControl(r) || unicode.Is(unicode.Cf, r) {
+			return '·'
+		}
+		return r
+	}, text)
+}
+
+// Count returns "1 error", "2 errors".
+func Count(n int, word string) string {
+	if n == 1 {
+		return "1 " + word
+	}
+	return fmt.Sprintf("%d %ss", n, word)
+}
