@@ -156,11 +156,11 @@ func compareDocuments(path string, left, right *render.Document) Document {
 	d := Document{Path: path, Status: Same}
 	switch {
 	case left == nil:
-		d.Status, d.Title = OnlyRight, title(right.Value)
+		d.Status, d.Title = OnlyRight, Title(right.Value)
 	case right == nil:
-		d.Status, d.Title = OnlyLeft, title(left.Value)
+		d.Status, d.Title = OnlyLeft, Title(left.Value)
 	default:
-		d.Title = title(right.Value)
+		d.Title = Title(right.Value)
 		d.Rows = Values(left.Value, right.Value)
 		if len(d.Rows) > 0 {
 			d.Status = Differs
@@ -169,8 +169,8 @@ func compareDocuments(path string, left, right *render.Document) Document {
 	return d
 }
 
-// title names what a document describes, when it says so in the open object format.
-func title(v value.Value) string {
+// Title names what a document or an element describes, when it says so in the open object format; else it is empty.
+func Title(v value.Value) string {
 	if v.Kind() != value.Record {
 		return ""
 	}
@@ -223,15 +223,24 @@ func (w *walk) values(path *place.Path, left, right value.Value) {
 // identifying are the fields by which elements of a list are known, the first that fits.
 var identifying = []string{"name", "id", "key", "path", "host", "port"}
 
+// keyOf returns the text by which an element is known through a field. An object in the open format is known by the
+// name in its metadata.
+func keyOf(x value.Value, field string) (string, bool) {
+	if x.Kind() != value.Record {
+		return "", false
+	}
+	if metadata := x.Get("metadata"); field == "name" && metadata.Kind() == value.Record {
+		x = metadata
+	}
+	return x.Get(field).Scalar()
+}
+
 // keysOf returns the texts by which the elements of a list are known through a field; ok is false when an element
 // lacks it or two have the same.
 func keysOf(elements []value.Value, field string) (keys []string, ok bool) {
 	seen := make(map[string]bool, len(elements))
 	for _, x := range elements {
-		if x.Kind() != value.Record {
-			return nil, false
-		}
-		text, scalar := x.Get(field).Scalar()
+		text, scalar := keyOf(x, field)
 		if !scalar || seen[text] {
 			return nil, false
 		}
@@ -248,10 +257,16 @@ func (w *walk) lists(path *place.Path, left, right []value.Value) {
 			if !ok {
 				continue
 			}
-			if b, ok := keysOf(right, field); ok {
-				w.keyed(path, left, right, a, b)
-				return
+			b, ok := keysOf(right, field)
+			if !ok {
+				continue
 			}
+			// As many elements with other keys throughout: it is the key that differs.
+			if len(a) == len(b) && !slices.ContainsFunc(a, func(key string) bool { return slices.Contains(b, key) }) {
+				continue
+			}
+			w.keyed(path, left, right, a, b)
+			return
 		}
 	}
 	w.aligned(path, left, right)

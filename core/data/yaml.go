@@ -377,5 +377,5 @@ var numberLike = regexp.MustCompile(`^[-+]?\.?[0-9][-+0-9a-fA-FxXoOtTzZ_.: ]*$`)
 
 // ambiguous reports whether some common reader would not take a text without quotes for a string.
 func ambiguous(s string) bool {
-	return yaml11[strings.ToLower(s)] || numberLike.MatchString(s) || strings.HasSuffix(s, ":") || strings.HasPrefix(s, "---") || strings.HasPrefix(s, "...")
+	return yaml11[strings.ToLower(s)] || numberLike.MatchString(s) || strings.HasPrefix(s, ":") || strings.HasSuffix(s, ":") || strings.HasPrefix(s, "---") || strings.HasPrefix(s, "...")
 }

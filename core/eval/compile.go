@@ -47,7 +47,7 @@ func (c *compiler) data(o *types.Object, tree *syntax.Use) code {
 		if tree.Type == nil {
 			return v
 		}
-		return f.convertTo(v, o.Type, passing{what: "the data of " + o.Name, declared: o})
+		return f.convertTo(v, o.Type, passing{what: "data", name: o.Name, declared: o})
 	}
 }
 

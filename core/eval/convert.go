@@ -2,6 +2,7 @@ package eval
 
 import (
 	"fmt"
+	"strings"
 
 	"knothole/core/place"
 	"knothole/core/source"
@@ -13,7 +14,8 @@ import (
 // passing says where a value passes into a declared type.
 type passing struct {
 	at       source.Span   // the expression, when it is one
-	what     string        // what receives the value, such as `input "replicas"`; may be empty
+	what     string        // what receives the value, such as "input"; may be empty
+	name     string        // its name; the path in the value is shown as part of it
 	declared *types.Object // where the type is declared, for the related place
 }
 
@@ -74,12 +76,12 @@ func (c *conversion) finding(m misfit) source.Finding {
 	if !span.IsValid() || span.Start == c.at.Start {
 		span = c.at
 	}
-	subject := c.what
-	if path := m.path.String(); path != "" {
-		if subject != "" {
-			subject += ", "
+	subject := m.path.String()
+	if c.what != "" {
+		if m.path != nil {
+			subject = "." + subject
 		}
-		subject += path
+		subject = c.what + " \"" + strings.Replace(c.name+subject, ".[", "[", 1) + "\""
 	}
 	message := m.message
 	if subject != "" {

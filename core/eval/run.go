@@ -323,7 +323,7 @@ func (w *World) SetInput(o *types.Object, v value.Value) bool {
 		if v.IsAbsent() {
 			t.run(func(f *frame) { v = w.program.compiled(w.program.declarations[o.Global]).body(f) }, o.Frame)
 		} else {
-			v = t.convertTo(v, o.Type, passing{what: fmt.Sprintf("input %q", o.Name), declared: o})
+			v = t.convertTo(v, o.Type, passing{what: "input", name: o.Name, declared: o})
 		}
 		if w.recorder != nil {
 			v = w.recorder.input(o.Name, v)

@@ -112,6 +112,10 @@ func Difference(left, right Side, differs func(input string) bool) Cause {
 	if len(telling) > 0 {
 		c.Because = telling
 	}
+	// The part of an input says more than the whole.
+	c.Because = slices.DeleteFunc(slices.Clone(c.Because), func(r Reason) bool {
+		return slices.ContainsFunc(c.Because, func(part Reason) bool { return strings.HasPrefix(part.Name, r.Name+".") })
+	})
 	slices.SortFunc(c.Because, func(a, b Reason) int { return strings.Compare(a.Name, b.Name) })
 	return c
 }

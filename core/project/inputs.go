@@ -25,6 +25,7 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 		names = append(names, o.Name)
 	}
 	seen := map[*Layer]bool{}
+	misspelt := map[*Layer][]string{} // the inputs that unknown names were probably meant for
 	for _, e := range environments {
 		for _, l := range e.AllLayers() {
 			if seen[l] || l.Root.IsAbsent() {
@@ -32,8 +33,12 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 			}
 			seen[l] = true
 			for i, key := range l.Root.Shape().Keys() {
-				if !slices.Contains(names, key) && !p.Module.Tree.Nameless {
-					findings.Add(p.unknownInput(key, l.Root.Values()[i], names))
+				if slices.Contains(names, key) || p.Module.Tree.Nameless {
+					continue
+				}
+				findings.Add(p.unknownInput(key, l.Root.Values()[i], names))
+				if near, ok := source.Nearest(key, names); ok {
+					misspelt[l] = append(misspelt[l], near)
 				}
 			}
 		}
@@ -41,7 +46,8 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 	for _, o := range inputs {
 		var missing []*Environment
 		for _, e := range environments {
-			if !o.Invalid && p.missing(e, o) {
+			meant := slices.ContainsFunc(e.AllLayers(), func(l *Layer) bool { return slices.Contains(misspelt[l], o.Name) })
+			if !o.Invalid && !meant && p.missing(e, o) {
 				missing = append(missing, e)
 			}
 		}
@@ -56,9 +62,10 @@ func (p *Project) unknownInput(key string, v value.Value, names []string) source
 	f := source.Finding{Code: source.UnknownInput, Span: p.keyOf(v), Message: fmt.Sprintf("%s has no input %q", p.Module.Path, key)}
 	if near, ok := source.Nearest(key, names); ok {
 		o := p.Module.Objects[near]
-		f.Help = fmt.Sprintf("did you mean %q? It is declared at %s", near, p.Sources.Locate(o.Span.Start))
+		f.Help = fmt.Sprintf("did you mean %q?", near)
+		f.Related = []source.Related{{Span: o.Span, Text: fmt.Sprintf("the input %q is declared here", near)}}
 		if d := o.Declaration.Declared().Description; d != "" {
-			f.Related = []source.Related{{Span: o.Span, Text: fmt.Sprintf("%q", strings.SplitN(d, "\n", 2)[0])}}
+			f.Related[0].Text = fmt.Sprintf("%q", strings.SplitN(d, "\n", 2)[0])
 		}
 	} else if len(names) == 0 {
 		f.Help = fmt.Sprintf("declare it in %s: input %s: …", p.Module.Path, key)

@@ -112,51 +112,74 @@ func commonPattern(documents []*compare.Document) string {
 	return path.Join(folder, name)
 }
 
-// layout is the widths of the columns of paths and values.
-type layout struct{ path, values int }
+// layout is the widths of the columns of paths and values, and the paths as they are shown.
+type layout struct {
+	path, values int
+	short        map[string]string // by the whole path
+}
 
 // Widths of columns: no path or pair of values makes its column wider than these.
 const (
 	maxPathWidth  = 44
-	maxValueWidth = 40
+	maxValueWidth = 36
 )
 
 func (p *Presenter) layout(groups []compare.Group) layout {
-	l := layout{20, 10}
+	l := layout{20, 10, map[string]string{}}
+	taken := map[string]string{}
 	for _, g := range groups {
 		for _, row := range g.Rows {
-			l.path = max(l.path, utf8.RuneCountInString(shortPath(row.Path)))
-			l.values = max(l.values, utf8.RuneCountInString(plainChange(row)))
+			whole, short := row.Path.String(), shortPath(row.Path)
+			if other, ok := taken[short]; ok && other != whole {
+				l.short[other] = clean(other) // two paths that look the same when shortened are shown whole
+				short = clean(whole)
+			}
+			taken[short] = whole
+			l.short[whole] = short
 		}
 	}
-	return layout{min(l.path, maxPathWidth), min(l.values, maxValueWidth)}
+	for _, g := range groups {
+		for _, row := range g.Rows {
+			l.path = max(l.path, utf8.RuneCountInString(l.short[row.Path.String()]))
+			left, right := shorten(row)
+			l.values = max(l.values, utf8.RuneCountInString(left+arrow+right))
+		}
+	}
+	l.path, l.values = min(l.path, maxPathWidth), min(l.values, maxValueWidth)
+	return l
 }
 
+// row shows one row. What is too long for its column moves the rest to a line of its own.
 func (p *Presenter) row(row compare.Row, l layout) {
-	name, change := shortPath(row.Path), plainChange(row)
-	shown := p.colored(change)
-	pad := func(text string, width int) string {
-		return strings.Repeat(" ", max(0, width-utf8.RuneCountInString(text)))
+	name := l.short[row.Path.String()]
+	left, right := shorten(row)
+	at := p.column(0, "  "+name, "  "+name)
+	if at > l.path+2 {
+		p.printf("\n")
+		at = 0
 	}
+	at = p.column(l.path+5-at, left+arrow+right, p.red(left)+arrow+p.green(right))
 	cause := p.cause(row.Cause)
-	line := "  " + name + pad(name, l.path) + "   " + shown
-	if cause != "" {
-		line += pad(change, l.values) + "   " + p.cyan(cause)
+	if cause == "" {
+		p.printf("\n")
+		return
 	}
-	p.printf("%s\n", line)
+	gap := l.values - at + 3
+	if at > l.values {
+		p.printf("\n")
+		gap = l.path + l.values + 8
+	}
+	p.column(gap, cause, p.cyan(cause))
+	p.printf("\n")
 }
 
-// colored colours the two values of a change.
-func (p *Presenter) colored(change string) string {
-	left, right, ok := strings.Cut(change, arrow)
-	if !ok || !p.Color {
-		return change
-	}
-	return p.red(left) + arrow + p.green(right)
+// column prints a text behind a gap and returns its width; shown is the text with its colours.
+func (p *Presenter) column(gap int, text, shown string) int {
+	p.printf("%s%s", strings.Repeat(" ", gap), shown)
+	return utf8.RuneCountInString(text)
 }
 
-// arrow stands between the values of a change. No value contains it, since Show writes one line with plain spaces
-// only inside quotes; where one does, only the colours are off.
+// arrow stands between the values of a change.
 const arrow = " → "
 
 // shortPath shortens a path from its front, at a step.
@@ -173,43 +196,49 @@ func shortPath(at *place.Path) string {
 	return clean(text)
 }
 
-// plainChange returns both values of a row, without colour.
-func plainChange(row compare.Row) string {
-	left, right := shorten(row.Left, row.Right)
+// valueLimit is how much of a value is shown, context how much of what two texts have in common.
+const (
+	valueLimit = 28
+	context    = 5
+)
+
+// shorten shows the two values of a row. Of long texts the part is shown in which they differ.
+func shorten(row compare.Row) (left, right string) {
 	if row.Order {
-		return "order " + left + arrow + right
+		return "order " + row.Left.Show(valueLimit), row.Right.Show(valueLimit)
 	}
-	return clean(left) + arrow + clean(right)
+	if row.Left.Kind() != value.String || row.Right.Kind() != value.String {
+		return showSide(row.Left, "new"), showSide(row.Right, "gone")
+	}
+	a, b := []rune(row.Left.Text()), []rune(row.Right.Text())
+	if len(a)+len(b) <= maxValueWidth-10 {
+		return clean(row.Left.Show(2 * valueLimit)), clean(row.Right.Show(2 * valueLimit))
+	}
+	start, end := 0, 0
+	for start < len(a) && start < len(b) && a[start] == b[start] {
+		start++
+	}
+	for end < len(a)-start && end < len(b)-start && a[len(a)-1-end] == b[len(b)-1-end] {
+		end++
+	}
+	start, end = max(0, start-context), max(0, end-context)
+	return shortText(a, start, end), shortText(b, start, end)
 }
 
-// valueLimit is how much of a value is shown.
-const valueLimit = 30
-
-// shorten shows two values. Long texts that begin alike are shown from where they begin to differ.
-func shorten(left, right value.Value) (string, string) {
-	if left.Kind() == value.String && right.Kind() == value.String {
-		a, b := []rune(left.Text()), []rune(right.Text())
-		if len(a) > valueLimit || len(b) > valueLimit {
-			start := 0
-			for start < len(a) && start < len(b) && a[start] == b[start] {
-				start++
-			}
-			start = max(0, start-8)
-			return shortText(a, start), shortText(b, start)
-		}
-	}
-	return showSide(left, "new"), showSide(right, "gone")
-}
-
-func shortText(text []rune, start int) string {
+// shortText shows a text without as many characters at its start and end as two texts have in common.
+func shortText(text []rune, start, end int) string {
 	before, after := "", ""
-	if start > 3 {
+	if start > 1 {
 		text, before = text[start:], "…"
+	}
+	if end > 1 {
+		text, after = text[:len(text)-end], "…"
 	}
 	if len(text) > valueLimit {
 		text, after = text[:valueLimit], "…"
 	}
-	return before + fmt.Sprintf("%q", string(text)) + after
+	quoted := fmt.Sprintf("%q", string(text))
+	return clean(`"` + before + quoted[1:len(quoted)-1] + after + `"`)
 }
 
 // showSide shows a value; absent stands for one that is not there.
@@ -217,33 +246,34 @@ func showSide(v value.Value, absent string) string {
 	if v.IsAbsent() {
 		return absent
 	}
-	text := v.Show(valueLimit)
-	if utf8.RuneCountInString(text) > valueLimit+12 {
-		return string([]rune(text)[:valueLimit+10]) + "…"
+	if v.Kind() == value.String {
+		return shortText([]rune(v.Text()), 0, 0)
+	}
+	if title := compare.Title(v); title != "" {
+		return clean(title)
+	}
+	text := clean(v.Show(valueLimit))
+	if utf8.RuneCountInString(text) > valueLimit {
+		return string([]rune(text)[:valueLimit-1]) + "…"
 	}
 	return text
 }
 
-// cause says why two values differ: the input and the line that gave it its value, or the line of the template and
-// what it depends on.
+// cause says why two values differ: what they depend on, and the lines that decided them, of layers or of templates.
 func (p *Presenter) cause(c explain.Cause) string {
 	var names []string
 	for _, r := range c.Because {
 		names = append(names, r.Name)
 	}
-	list := strings.Join(names, ", ")
 	left, right := p.line(c.Left), p.line(c.Right)
-	switch {
-	case left == right && len(c.Because) == 1 && c.Because[0].Name != explain.EnvironmentName:
+	if left == right && len(c.Because) == 1 && c.Because[0].Name != explain.EnvironmentName {
 		// One line computes both: what it is computed from makes the difference.
 		left, right = p.line(c.Because[0].Left), p.line(c.Because[0].Right)
-		return list + ", " + fromTo(left, right)
-	case len(c.Because) == 1 && (c.Left == c.Because[0].Left || c.Right == c.Because[0].Right):
-		return list + ", " + fromTo(left, right)
-	case list == "":
-		return fromTo(left, right)
 	}
-	return fromTo(left, right) + ", " + list
+	if lines := fromTo(left, right); lines != "" {
+		names = append(names, lines)
+	}
+	return strings.Join(names, ", ")
 }
 
 // fromTo joins two places; the file is not repeated.

@@ -1,0 +1,55 @@
+package core_test
+
+import (
+	"go/build"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// order is the way of a value through the core, as the architecture has it: a package imports only packages that
+// stand before it.
+var order = []string{
+	"core/source", "core/syntax", "core/types", "core/value", "core/place", "core/eval", "core/builtin", "core/data", "core/schema",
+	"core/project", "core/render", "core/rule", "core/explain", "core/compare", "core/lift", "core/packages",
+}
+
+// TestLayout keeps the architecture: the core knows neither the shell nor the outside, and its arrows point one way.
+func TestLayout(t *testing.T) {
+	folders := 0
+	err := filepath.WalkDir("..", func(path string, entry os.DirEntry, err error) error {
+		if err != nil || !entry.IsDir() {
+			return err
+		}
+		name := filepath.ToSlash(strings.TrimPrefix(path, "../"))
+		pkg, err := build.ImportDir(path, 0)
+		if err != nil {
+			return nil // no Go files
+		}
+		folders++
+		top, _, _ := strings.Cut(name, "/")
+		for _, imported := range pkg.Imports {
+			imported, ours := strings.CutPrefix(imported, "knothole/")
+			if !ours {
+				continue
+			}
+			to, _, _ := strings.Cut(imported, "/")
+			switch top {
+			case "core":
+				require.Equal(t, "core", to, "%s imports %s", name, imported)
+				from, at := slices.Index(order, name), slices.Index(order, imported)
+				require.GreaterOrEqual(t, from, 0, "%s has no place in the order", name)
+				require.Less(t, at, from, "%s imports %s, which stands behind it", name, imported)
+			case "outside":
+				require.NotEqual(t, "shell", to, "%s imports %s", name, imported)
+			}
+		}
+		return nil
+	})
+	require.NoError(t, err)
+	require.Greater(t, folders, 10)
+}
