@@ -2,6 +2,7 @@ package data
 
 import (
 	"errors"
+	"fmt"
 	"math"
 	"strconv"
 	"strings"
@@ -79,6 +80,11 @@ func (t *tomlReader) mistake(err error) {
 	}
 	offset := int(t.parser.Range(mistake.Highlight).Offset)
 	help := ""
+	text := t.file.Text
+	if end := t.file.TokenEnd(offset); strings.HasSuffix(strings.TrimRight(text[:offset], " "), "=") && end > offset && text[offset] >= 'A' {
+		word := text[offset:end]
+		t.fail(t.file.Span(offset, end), fmt.Sprintf("texts stand in quotes: %q", word), "this is not TOML: %s is no value", word)
+	}
 	switch {
 	case strings.Contains(mistake.Message, "start of value"):
 		help = "texts stand in quotes"

@@ -2,6 +2,7 @@ package eval
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"knothole/core/place"
@@ -116,7 +117,7 @@ func firstLine(text string) string {
 }
 
 func (c *conversion) misfit(path *place.Path, v value.Value, code source.Code, help, format string, arguments ...any) {
-	m := misfit{path: path, value: v, code: code, depth: c.depth}
+	m := misfit{path: path, value: v, code: code}
 	if !c.trial {
 		m.message, m.help = fmt.Sprintf(format, arguments...), help
 	}
@@ -288,6 +289,16 @@ func (c *conversion) record(v value.Value, from, to *types.Type, path *place.Pat
 		}
 		return nil
 	}
+	var meant []string // fields that unknown ones were probably meant for
+	if to.Rest == nil {
+		for _, key := range v.Shape().Keys() {
+			if _, declared := to.Field(key); !declared {
+				if near, ok := source.Nearest(key, to.FieldNames()); ok {
+					meant = append(meant, near)
+				}
+			}
+		}
+	}
 	for i := range to.Fields {
 		f := &to.Fields[i]
 		given := v.Get(f.Name)
@@ -300,7 +311,7 @@ func (c *conversion) record(v value.Value, from, to *types.Type, path *place.Pat
 			} else {
 				c.misfit(path, v, source.MissingField, "", "the field %q is missing", f.Name)
 			}
-		case !f.Optional:
+		case !f.Optional && !slices.Contains(meant, f.Name):
 			c.misfit(path, v, source.MissingField, fmt.Sprintf("add it: %s: …", place.Key(f.Name)), "the field %q (%s) is missing", f.Name, f.Type)
 		}
 	}
@@ -357,15 +368,19 @@ func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) valu
 		c.misfit(path, v, source.AmbiguousUnion, "write out the fields that tell them apart", "%s fits more than one of %s", describeValue(v), to)
 		return v
 	}
-	// The nearest member is the one into which the value fits deepest; scalars and literals are all equally far.
+	// The nearest member is that of the same kind: of several records the one whose literal fields the value has, then
+	// the one with the fewest misfits.
 	var nearest *types.Type
-	deepest := c.depth + 1
+	best := [2]int{-1, 0}
 	for _, member := range to.Members {
+		core := member.Core()
+		if !(v.Kind() == value.Record && core.Kind == types.Record || v.Kind() == value.List && core.Kind == types.List) {
+			continue
+		}
 		_, misfits := try(member, true)
-		for _, m := range misfits {
-			if m.depth > deepest || nearest == nil && (v.Kind() == value.Record && member.Core().Kind == types.Record || v.Kind() == value.List && member.Core().Kind == types.List) {
-				nearest, deepest = member, m.depth
-			}
+		score := [2]int{literalFields(v, core), -len(misfits)}
+		if nearest == nil || score[0] > best[0] || score[0] == best[0] && score[1] > best[1] {
+			nearest, best = member, score
 		}
 	}
 	if nearest == nil && onlyLimited(v, to) != nil {
@@ -387,6 +402,17 @@ func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) valu
 		}
 	}
 	return c.wrongKind(path, v, to, help)
+}
+
+// literalFields counts the fields of a record that have the literal their type demands.
+func literalFields(v value.Value, t *types.Type) int {
+	n := 0
+	for _, f := range t.Fields {
+		if f.Type.Core().Kind == types.Literal && isLiteral(v.Get(f.Name), f.Type.Core().Literal) {
+			n++
+		}
+	}
+	return n
 }
 
 // onlyLimited returns the member whose kind a scalar has, such as the limited int in `(int where …)?`.

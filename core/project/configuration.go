@@ -82,7 +82,7 @@ func (p *Project) readConfiguration(root value.Value) {
 			p.Name = v.Text()
 		}
 		if v, ok := c.get("main", value.String); ok {
-			p.Main = c.inside(v, p.Main)
+			p.Main, p.mainSpan = c.inside(v, p.Main), source.At(v.Origin().Pos())
 		}
 		if v, ok := c.get("out", value.String); ok {
 			p.Out = c.inside(v, p.Out)

@@ -35,11 +35,12 @@ type Project struct {
 	// Findings is what is wrong with the project file, the modules and the layers, whatever the environment.
 	Findings source.Findings
 
-	files   fs.FS
-	checked *types.Program
-	modules map[string]*moduleState
-	layers  map[string]*Layer
-	keys    data.Keys
+	files    fs.FS
+	mainSpan source.Span // where the project file names the main module
+	checked  *types.Program
+	modules  map[string]*moduleState
+	layers   map[string]*Layer
+	keys     data.Keys
 }
 
 // Environment is one environment of a project.
@@ -87,7 +88,7 @@ func Load(files fs.FS) (*Project, error) {
 	}
 	root, findings := data.Read(file, data.TOML, p.keys)
 	p.Findings = append(p.Findings, findings...)
-	p.Main, p.Out = "main.knot", "rendered"
+	p.Main, p.Out, p.mainSpan = "main.knot", "rendered", file.Span(0, 0)
 	if !root.IsAbsent() {
 		p.readConfiguration(root)
 	}
@@ -194,11 +195,7 @@ func (p *Project) loadProgram() {
 		p.checked.Environments = append(p.checked.Environments, e.Name)
 	}
 	l := &loader{Project: p, data: map[*syntax.Use]value.Value{}}
-	span := source.Span{}
-	if f := p.Sources.File(1); f != nil {
-		span = f.Span(0, 0)
-	}
-	main := l.module(p.Main, span, nil)
+	main := l.module(p.Main, p.mainSpan, nil)
 	if main == nil {
 		return
 	}

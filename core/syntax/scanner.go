@@ -226,6 +226,9 @@ func (s *scanner) literal() {
 }
 
 func (s *scanner) unclosedString(start int, quote string) {
+	if len(s.inserts) > 0 {
+		return // the insert around it has swallowed its end, or the other way round: the insert is reported
+	}
 	s.report(source.UnclosedString, start, start+1, "this string has no closing "+quote+" on its line", "close it with "+quote)
 }
 
@@ -310,17 +313,20 @@ func (s *scanner) openQuote() int {
 
 // unclosedInsert ends all open strings at the end of the line.
 func (s *scanner) unclosedInsert() {
-	at, lineStart := s.offset, strings.LastIndexByte(s.text[:s.offset], '\n')+1
+	// The innermost one that is open is to blame.
+	at, closed := s.offset, 0
 	for i := len(s.tokens) - 1; i >= 0; i-- {
-		if s.tokens[i].kind == tokenInsert {
+		if s.tokens[i].kind == tokenClose {
+			closed++
+		} else if s.tokens[i].kind == tokenOpen {
+			closed--
+		}
+		if s.tokens[i].kind == tokenInsert && closed <= 0 {
 			at = s.tokens[i].start
 			break
 		}
 	}
-	// A string inside that was not closed has swallowed the brace and was reported.
-	if n := len(s.findings); n == 0 || s.file.Offset(s.findings[n-1].Span.Start) < lineStart {
-		s.report(source.UnclosedString, at, at+2, "this ${ is not closed on its line", "close it with }; neither line ends nor comments may stand inside")
-	}
+	s.report(source.UnclosedString, at, at+2, "this ${ is not closed on its line", "close it with }; neither line ends nor comments may stand inside")
 	for range s.inserts {
 		s.add(tokenSign, s.offset, s.offset)
 		s.add(tokenClose, s.offset, s.offset)

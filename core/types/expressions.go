@@ -49,6 +49,8 @@ func (c *checker) mismatch(e syntax.Expression, got, want *Type, what string) {
 	span := e.Place()
 	help := ""
 	switch {
+	case got == NullType:
+		help = fmt.Sprintf("a type that takes null too is written %s?", want)
 	case got.MayBeNull() && Assignable(c.universe.WithoutNull(got), want):
 		help = "it may be null: give a value for that case with ??"
 	case want.Core().Kind == String && Overlap(got, c.universe.Union(IntType, FloatType, BoolType)):
@@ -65,6 +67,8 @@ func (c *checker) mismatch(e syntax.Expression, got, want *Type, what string) {
 			}
 		} else if near, ok := source.Nearest(text, literalTexts(want)); ok {
 			help = fmt.Sprintf("did you mean %q?", near)
+		} else if texts := literalTexts(want); len(texts) > 0 {
+			help = "possible values: " + quotedList(texts)
 		}
 	case got.Core().Kind == Float && want.Core().Kind == Int:
 		help = "an int has no fraction"

@@ -70,10 +70,31 @@ func (c *checker) assume(condition syntax.Expression, holds bool) {
 				c.assume(e.Left, holds)
 				c.assume(e.Right, holds)
 			}
+		case syntax.In, syntax.NotIn:
+			if holds == (e.Operator == syntax.In) {
+				c.assumePresent(e.Left, e.Right)
+			}
 		case syntax.Equal, syntax.NotEqual:
 			c.assumeEqual(e.Left, e.Right, holds == (e.Operator == syntax.Equal))
 			c.assumeEqual(e.Right, e.Left, holds == (e.Operator == syntax.Equal))
 		}
+	}
+}
+
+// assumePresent notes that a record has a field, by `"field" in record`.
+func (c *checker) assumePresent(key, record syntax.Expression) {
+	literal, ok := c.literalOf(key)
+	if !ok || literal.Kind != Literal {
+		return
+	}
+	name, _ := literal.Literal.(string)
+	path, ok := c.pathOf(record)
+	t := c.module.Info.Types[record.ID()]
+	if !ok || t == nil || t.Core().Kind != Record {
+		return
+	}
+	if field, ok := t.Core().Field(name); ok {
+		c.facts = &facts{c.facts, path + "." + name, field.Type}
 	}
 }
 

@@ -45,6 +45,7 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 	}
 	b := &builder{written: map[string]source.Span{}}
 	wrong := false
+	var meant []string // fields that unknown ones were probably meant for
 	for _, entry := range e.Entries {
 		switch {
 		case entry.Spread:
@@ -74,6 +75,9 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 				} else {
 					c.unknownField(name, entry.Key.Span, want, expected)
 					wrong = true
+					if near, ok := source.Nearest(name, expected.FieldNames()); ok {
+						meant = append(meant, near)
+					}
 				}
 			}
 			t := c.entryValue(entry, field, fmt.Sprintf("field %q", name))
@@ -90,6 +94,9 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 		var missing []string
 		for _, f := range expected.Fields {
 			given, ok := b.get(f.Name)
+			if slices.Contains(meant, f.Name) {
+				continue
+			}
 			if !f.Optional && f.Default == nil && (!ok || given.Optional && b.written[f.Name] == (source.Span{})) {
 				missing = append(missing, fmt.Sprintf("%q (%s)", f.Name, f.Type))
 			}
