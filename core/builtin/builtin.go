@@ -87,7 +87,7 @@ func (t Table) Native(group, name string) eval.Native { return t.Find(group, nam
 
 // text makes a string out of a call.
 func text(c *eval.Call, s string) value.Value {
-	c.Spend(1 + len(s)/4)
+	c.Spend(1 + len(s))
 	return value.StringOf(s, c.Origin())
 }
 

@@ -2,7 +2,6 @@ package builtin
 
 import (
 	"encoding/base64"
-	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -44,7 +43,7 @@ var functions = []*Function{
 				if i > 0 {
 					b.WriteString(a[1].Text())
 				}
-				c.Spend(1 + (len(x.Text())+len(a[1].Text()))/4)
+				c.Spend(1 + len(x.Text()) + len(a[1].Text()))
 				b.WriteString(x.Text())
 			}
 			return value.StringOf(b.String(), c.Origin())
@@ -56,7 +55,7 @@ var functions = []*Function{
 			if old == "" {
 				c.Fail(1, "give the text to be replaced", "the text to replace is empty")
 			}
-			c.Spend((len(s) + strings.Count(s, old)*len(new)) / 4)
+			c.Spend(len(s) + strings.Count(s, old)*len(new))
 			return text(c, strings.ReplaceAll(s, old, new))
 		}},
 	{Group: "text", Signature: "starts(s: string, prefix: string) -> bool", Description: "Whether the text begins with the prefix.",
@@ -128,16 +127,12 @@ var functions = []*Function{
 		Example: `record.has({ high: 4 }, "low")`, Result: `false`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return truth(c, !a[0].Get(a[1].Text()).IsAbsent()) }},
 
-	{Group: "math", Signature: "min(a: float, b: float) -> float", Description: "The smaller of two numbers.",
-		Example: `math.min(4.5, 2)`, Result: `2.0`,
-		call: func(c *eval.Call, a []value.Value) value.Value {
-			return value.FloatOf(math.Min(a[0].Float(), a[1].Float()), c.Origin())
-		}},
-	{Group: "math", Signature: "max(a: float, b: float) -> float", Description: "The larger of two numbers.",
-		Example: `math.max(4.5, 2)`, Result: `4.5`,
-		call: func(c *eval.Call, a []value.Value) value.Value {
-			return value.FloatOf(math.Max(a[0].Float(), a[1].Float()), c.Origin())
-		}},
+	{Group: "math", Signature: "min(a: T, b: T) -> T", Description: "The smaller of two numbers, the first when they are equal.",
+		Example: `math.min(4.5, 2)`, Result: `2`, Errors: "One of them is not a number.",
+		call: func(c *eval.Call, a []value.Value) value.Value { return choose(c, a, -1) }},
+	{Group: "math", Signature: "max(a: T, b: T) -> T", Description: "The larger of two numbers, the first when they are equal.",
+		Example: `math.max(4.5, 2)`, Result: `4.5`, Errors: "One of them is not a number.",
+		call: func(c *eval.Call, a []value.Value) value.Value { return choose(c, a, 1) }},
 
 	{Group: "convert", Signature: "int(s: string) -> int", Description: "The whole number that a text is.",
 		Example: `convert.int("41")`, Result: `41`, Errors: "The text is not a whole number of 64 bits.",
@@ -160,6 +155,19 @@ var functions = []*Function{
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return text(c, base64.StdEncoding.EncodeToString([]byte(a[0].Text())))
 		}},
+}
+
+// choose returns the one of two numbers that is smaller (-1) or larger (1).
+func choose(c *eval.Call, a []value.Value, sign int) value.Value {
+	for i, x := range a {
+		if x.Kind() != value.Int && x.Kind() != value.Float {
+			c.Fail(i, "", "takes numbers, not "+x.Show(40))
+		}
+	}
+	if value.Compare(a[1], a[0])*sign > 0 {
+		return a[1]
+	}
+	return a[0]
 }
 
 func sortList(c *eval.Call, a []value.Value) value.Value {

@@ -289,7 +289,7 @@ func (y *yamlReader) plain(text string, at source.Pos) value.Value {
 // writeYAML writes block style with two spaces.
 func writeYAML(v value.Value) ([]byte, error) {
 	var b bytes.Buffer
-	dumper, err := yaml.NewDumper(&b, yaml.WithIndent(2), yaml.WithLineWidth(-1), yaml.WithCompactSeqIndent(false), yaml.WithUnicode(true))
+	dumper, err := yaml.NewDumper(&b, yaml.WithIndent(2), yaml.WithLineWidth(-1), yaml.WithCompactSeqIndent(false), yaml.WithUnicode(true), yaml.WithQuotePreference(yaml.QuoteDouble))
 	if err != nil {
 		return nil, err
 	}

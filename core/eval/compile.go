@@ -160,6 +160,7 @@ func (c *compiler) text(e *syntax.String) code {
 		for i := range parts {
 			p := &parts[i]
 			if p.code == nil {
+				f.spend(len(p.text), span)
 				b.WriteString(p.text)
 				continue
 			}
@@ -168,12 +169,12 @@ func (c *compiler) text(e *syntax.String) code {
 			if !ok {
 				f.failAt(source.WrongType, p.at, "", "only strings, numbers and bools can stand in a text, not %s", describeValue(v))
 			}
+			f.spend(1+len(text), span)
 			b.WriteString(text)
 			if records {
 				operands = append(operands, v.Origin())
 			}
 		}
-		f.spend(1+b.Len()/4, span)
 		if records {
 			o = f.world.recorder.computed(span.Start, operands...)
 		}

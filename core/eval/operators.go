@@ -167,7 +167,7 @@ func (f *frame) order(a, b value.Value, at source.Span) int {
 func (f *frame) add(a, b value.Value, at source.Span) value.Value {
 	switch {
 	case a.Kind() == value.String && b.Kind() == value.String:
-		f.spend(1+(len(a.Text())+len(b.Text()))/4, at)
+		f.spend(1+len(a.Text())+len(b.Text()), at)
 		return value.StringOf(a.Text()+b.Text(), f.from(at.Start, a, b))
 	case a.Kind() == value.List && b.Kind() == value.List:
 		f.spend(1+(a.Len()+b.Len())*elementCost, at)

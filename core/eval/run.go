@@ -20,7 +20,7 @@ const (
 )
 
 // elementCost is how many steps an element counts that is kept in memory, so that the memory of a declaration stays
-// bounded too.
+// bounded too. A byte of text that is made counts one.
 const elementCost = 4
 
 // Native is the body of a built-in function. The arguments are complete and of the declared types.

@@ -420,7 +420,6 @@ func (p *parser) entries(open int, entry func()) {
 	free := p.free
 	p.free = false
 	closing := closes[p.textOf(p.tokens[open])]
-	p.enter()
 	for first := true; ; first = false {
 		if p.sign(closing) {
 			break
@@ -452,7 +451,6 @@ func (p *parser) entries(open int, entry func()) {
 		entry()
 	}
 	p.at++
-	p.leave()
 	p.free = free
 }
 

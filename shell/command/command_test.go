@@ -1,0 +1,52 @@
+package command_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/rogpeppe/go-internal/testscript"
+
+	"knothole/demo"
+	"knothole/shell/command"
+)
+
+func TestMain(m *testing.M) {
+	testscript.Main(m, map[string]func(){
+		"knothole": func() { os.Exit(command.Main(os.Args[1:], command.System())) },
+	})
+}
+
+// TestScripts runs the program as a process of its own on files in a temporary folder. The demo project stands in
+// `demo`; `edit FILE OLD NEW` replaces the one occurrence of a text.
+func TestScripts(t *testing.T) {
+	testscript.Run(t, testscript.Params{
+		Dir: "testdata/script",
+		Setup: func(e *testscript.Env) error {
+			return demo.Write(filepath.Join(e.WorkDir, "demo"))
+		},
+		Cmds: map[string]func(ts *testscript.TestScript, neg bool, args []string){
+			"edit": func(ts *testscript.TestScript, neg bool, args []string) {
+				if neg || len(args) != 3 {
+					ts.Fatalf("usage: edit FILE OLD NEW")
+				}
+				text := ts.ReadFile(args[0])
+				old, replacement := strings.ReplaceAll(args[1], `\n`, "\n"), strings.ReplaceAll(args[2], `\n`, "\n")
+				if strings.Count(text, old) != 1 {
+					ts.Fatalf("%s has %q %d times, not once", args[0], old, strings.Count(text, old))
+				}
+				ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(strings.Replace(text, old, replacement, 1)), 0o644))
+			},
+			// bytes FILE N TEXT writes a text N times.
+			"repeat": func(ts *testscript.TestScript, neg bool, args []string) {
+				n := 0
+				for _, c := range args[1] {
+					n = 10*n + int(c-'0')
+				}
+				ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(strings.Repeat(args[2], n)), 0o644))
+			},
+		},
+		UpdateScripts: os.Getenv("UPDATE_SCRIPTS") != "",
+	})
+}
