@@ -86,6 +86,8 @@ func (t *tomlReader) mistake(err error) {
 		t.fail(t.file.Span(offset, end), fmt.Sprintf("texts stand in quotes: %q", word), "this is not TOML: %s is no value", word)
 	}
 	switch {
+	case strings.Contains(mistake.Message, "nested more than"):
+		t.tooDeep(t.file.Span(offset, offset+1))
 	case strings.Contains(mistake.Message, "start of value"):
 		help = "texts stand in quotes"
 	case strings.Contains(mistake.Message, "incomplete"):

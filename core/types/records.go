@@ -12,26 +12,24 @@ import (
 // builder puts together the type of a record literal.
 type builder struct {
 	fields  []Field
+	index   map[string]int         // positions in fields
 	written map[string]source.Span // keys that were written, not spread
 	rest    *Type
 	open    bool // something of unknown shape was spread
 }
 
 func (b *builder) set(f Field) {
-	for i := range b.fields {
-		if b.fields[i].Name == f.Name {
-			b.fields[i] = f
-			return
-		}
+	if i, ok := b.index[f.Name]; ok {
+		b.fields[i] = f
+		return
 	}
+	b.index[f.Name] = len(b.fields)
 	b.fields = append(b.fields, f)
 }
 
 func (b *builder) get(name string) (*Field, bool) {
-	for i := range b.fields {
-		if b.fields[i].Name == name {
-			return &b.fields[i], true
-		}
+	if i, ok := b.index[name]; ok {
+		return &b.fields[i], true
 	}
 	return nil, false
 }
@@ -43,7 +41,7 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 	if want != nil {
 		expected = onlyPart(want, Record)
 	}
-	b := &builder{written: map[string]source.Span{}}
+	b := &builder{index: map[string]int{}, written: map[string]source.Span{}}
 	wrong := false
 	var meant []string // fields that unknown ones were probably meant for
 	for _, entry := range e.Entries {

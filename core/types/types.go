@@ -49,6 +49,7 @@ type Type struct {
 	Conditions []*Condition
 	Name       string // Named: as written where it was declared; Variable
 	id         int
+	index      map[string]int // Record with many fields: their positions
 }
 
 // Field is one field of a record type.
@@ -160,7 +161,14 @@ func (u *Universe) Record(fields []Field, rest *Type) *Type {
 	if rest != nil {
 		fmt.Fprintf(&key, " *%d", rest.id)
 	}
-	return u.intern(key.String(), Type{Kind: Record, Fields: fields, Rest: rest})
+	var index map[string]int
+	if len(fields) > 8 { // fewer are found faster by looking through them
+		index = make(map[string]int, len(fields))
+		for i, f := range fields {
+			index[f.Name] = i
+		}
+	}
+	return u.intern(key.String(), Type{Kind: Record, Fields: fields, Rest: rest, index: index})
 }
 
 // Limit returns a type limited by conditions.
@@ -288,6 +296,12 @@ func (u *Universe) WithoutNull(t *Type) *Type {
 
 // Field returns the declared field of a record type.
 func (t *Type) Field(name string) (*Field, bool) {
+	if t.index != nil {
+		if i, ok := t.index[name]; ok {
+			return &t.Fields[i], true
+		}
+		return nil, false
+	}
 	for i := range t.Fields {
 		if t.Fields[i].Name == name {
 			return &t.Fields[i], true

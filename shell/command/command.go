@@ -37,7 +37,7 @@ type system struct {
 
 // System returns the machine that the program runs on.
 func System() *system {
-	s := &system{out: os.Stdout, err: os.Stderr, width: 100}
+	s := &system{out: os.Stdout, err: os.Stderr, width: 120}
 	s.folder, _ = os.Getwd() // a command that needs it says so
 	if term.IsTerminal(int(os.Stdout.Fd())) {
 		s.terminal = true

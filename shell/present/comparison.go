@@ -118,18 +118,19 @@ type layout struct {
 	short        map[string]string // by the whole path
 }
 
-// Widths of columns: no path or pair of values makes its column wider than these.
+// Widths that columns may have at least; in a wide terminal they may have more.
 const (
-	maxPathWidth  = 44
-	maxValueWidth = 36
+	minPathLimit  = 44
+	minValueLimit = 36
 )
 
 func (p *Presenter) layout(groups []compare.Group) layout {
-	l := layout{20, 10, map[string]string{}}
+	l := layout{path: 20, values: 10, short: map[string]string{}}
+	pathLimit, valueLimit := max(minPathLimit, p.Width*30/100), max(minValueLimit, p.Width*29/100)
 	taken := map[string]string{}
 	for _, g := range groups {
 		for _, row := range g.Rows {
-			whole, short := row.Path.String(), shortPath(row.Path)
+			whole, short := row.Path.String(), shortPath(row.Path, pathLimit)
 			if other, ok := taken[short]; ok && other != whole {
 				l.short[other] = clean(other) // two paths that look the same when shortened are shown whole
 				short = clean(whole)
@@ -145,7 +146,7 @@ func (p *Presenter) layout(groups []compare.Group) layout {
 			l.values = max(l.values, utf8.RuneCountInString(left+arrow+right))
 		}
 	}
-	l.path, l.values = min(l.path, maxPathWidth), min(l.values, maxValueWidth)
+	l.path, l.values = min(l.path, pathLimit), min(l.values, valueLimit)
 	return l
 }
 
@@ -158,7 +159,7 @@ func (p *Presenter) row(row compare.Row, l layout) {
 		p.printf("\n")
 		at = 0
 	}
-	at = p.column(l.path+5-at, left+arrow+right, p.red(left)+arrow+p.green(right))
+	at = p.column(l.path+5-at, left+arrow+right, p.side(row.Left, left, p.red)+arrow+p.side(row.Right, right, p.green))
 	cause := p.cause(row.Cause)
 	if cause == "" {
 		p.printf("\n")
@@ -173,6 +174,14 @@ func (p *Presenter) row(row compare.Row, l layout) {
 	p.printf("\n")
 }
 
+// side colours one value of a row; what stands for an absent one is no value.
+func (p *Presenter) side(v value.Value, text string, colour func(string) string) string {
+	if v.IsAbsent() {
+		return p.faint(text)
+	}
+	return colour(text)
+}
+
 // column prints a text behind a gap and returns its width; shown is the text with its colours.
 func (p *Presenter) column(gap int, text, shown string) int {
 	p.printf("%s%s", strings.Repeat(" ", gap), shown)
@@ -183,13 +192,13 @@ func (p *Presenter) column(gap int, text, shown string) int {
 const arrow = " → "
 
 // shortPath shortens a path from its front, at a step.
-func shortPath(at *place.Path) string {
+func shortPath(at *place.Path, limit int) string {
 	steps := at.Steps()
 	text := place.Text(steps)
 	if text == "" {
 		return "(the whole document)"
 	}
-	for len(steps) > 1 && utf8.RuneCountInString(text) > maxPathWidth {
+	for len(steps) > 1 && utf8.RuneCountInString(text) > limit {
 		steps = steps[1:]
 		text = "…" + place.Text(steps)
 	}
@@ -211,7 +220,7 @@ func shorten(row compare.Row) (left, right string) {
 		return showSide(row.Left, "new"), showSide(row.Right, "gone")
 	}
 	a, b := []rune(row.Left.Text()), []rune(row.Right.Text())
-	if len(a)+len(b) <= maxValueWidth-10 {
+	if len(a)+len(b) <= minValueLimit-10 {
 		return clean(row.Left.Show(2 * valueLimit)), clean(row.Right.Show(2 * valueLimit))
 	}
 	start, end := 0, 0

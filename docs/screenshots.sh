@@ -1,0 +1,39 @@
+#!/usr/bin/env bash
+# Makes the pictures in docs/screenshots from the demo project: a terminal of 1280x800 under a virtual display.
+# Needs Xvfb, xterm, ImageMagick and the DejaVu fonts.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+work=$(mktemp -d)
+trap 'rm -rf "$work"; kill "$display" 2>/dev/null || true' EXIT
+CGO_ENABLED=0 go build -o "$work/knothole" ./cmd/knothole
+"$work/knothole" demo "$work/flood-watch" >/dev/null
+
+Xvfb :77 -screen 0 1280x800x24 >/dev/null 2>&1 &
+display=$!
+sleep 1
+
+# shot NAME FOLDER COMMAND shows a command and what it prints.
+shot() {
+  printf 'cd %q; PATH=%q:$PATH; clear; printf "$ %%s\\n\\n" %q; %s 2>&1 | cat >%q; %s 2>&1; printf "\\033[?25l"; touch %q; sleep 5\n' \
+    "$work/flood-watch/$2" "$work" "$3" "true" /dev/null "$3" "$work/done" >"$work/run"
+  rm -f "$work/done"
+  DISPLAY=:77 xterm -fa 'DejaVu Sans Mono' -fs 9 -geometry 158x90+0+0 -bg '#12181f' -fg '#d8dee4' -b 6 +sb \
+    -xrm 'xterm*color1: #ff7b72' -xrm 'xterm*color2: #7ee787' -xrm 'xterm*color6: #79c0ff' -xrm 'xterm*color3: #f2cc60' \
+    -xrm 'xterm*boldColors: false' -e bash "$work/run" &
+  for _ in $(seq 50); do [ -e "$work/done" ] && break; sleep 0.1; done
+  sleep 0.7
+  DISPLAY=:77 import -window root "docs/screenshots/$1.png"
+  kill %% 2>/dev/null; wait %% 2>/dev/null || true
+}
+
+shot diff . 'knothole diff rehearsal north'
+
+# Several mistakes at once, each in a copy of the demo.
+cd "$work/flood-watch"
+mkdir many && cp -r knothole.toml main.knot lib data inputs many/
+cp mistakes/misspelt-input/inputs/north.toml many/inputs/north.toml
+sed -i 's/^bay_map = 6/bay_map = 0/' many/inputs/north.toml
+cp mistakes/forgotten-environment/lib/labels.knot many/lib/labels.knot
+sed -i 's/port: 9000/port: "9000"/; s/settings: { LOG_LEVEL: log_level }/settings: { LOG_LEVEL: loglevel }/; s/BANNER: banner? }/BANNER: banner?/' many/main.knot
+cd - >/dev/null
+shot check many 'knothole check'
