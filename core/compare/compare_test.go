@@ -1,0 +1,153 @@
+package compare_test
+
+import (
+	"fmt"
+	"testing"
+	"testing/fstest"
+
+	"github.com/stretchr/testify/require"
+
+	"knothole/core/compare"
+	"knothole/core/data"
+	"knothole/core/project"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+func read(t *testing.T, text string) value.Value {
+	t.Helper()
+	f, err := source.NewSet().Add("x.yaml", []byte(text))
+	require.NoError(t, err)
+	v, findings := data.Read(f, data.YAML, nil)
+	require.Empty(t, findings)
+	return v
+}
+
+func rows(t *testing.T, left, right string) []string {
+	t.Helper()
+	var lines []string
+	for _, r := range compare.Values(read(t, left), read(t, right)) {
+		order := ""
+		if r.Order {
+			order = "order "
+		}
+		lines = append(lines, fmt.Sprintf("%s%s: %s → %s (%s)", order, r.Path, r.Left.Show(40), r.Right.Show(40), r.Path.Pointer()))
+	}
+	return lines
+}
+
+func TestRecords(t *testing.T) {
+	require.Empty(t, rows(t, "{a: 1, b: 2}", "{b: 2, a: 1}"), "the order of keys means nothing")
+	require.Equal(t, []string{"a: 1 → 2 (/a)", "b: true → nothing (/b)", "c: nothing → null (/c)"}, rows(t, "{a: 1, b: true}", "{a: 2, c: null}"))
+	require.Equal(t, []string{`a: 1 → "1" (/a)`}, rows(t, "{a: 1}", "{a: '1'}"))
+	require.Equal(t, []string{"a: 1 → 1.0 (/a)"}, rows(t, "{a: 1}", "{a: 1.0}"))
+	require.Equal(t, []string{"a: { b: 1 } → [1] (/a)"}, rows(t, "{a: {b: 1}}", "{a: [1]}"))
+}
+
+func TestListsAreMatchedByKey(t *testing.T) {
+	require.Equal(t,
+		[]string{`cs[new]: nothing → { name: "new", port: 1 } (/cs/0)`},
+		rows(t, "cs: [{name: a, port: 1}, {name: b, port: 2}]", "cs: [{name: new, port: 1}, {name: a, port: 1}, {name: b, port: 2}]"))
+	require.Equal(t, []string{"cs[b].port: 2 → 3 (/cs/1/port)"},
+		rows(t, "cs: [{name: a, port: 1}, {name: b, port: 2}]", "cs: [{name: a, port: 1}, {name: b, port: 3}]"))
+	require.Equal(t, []string{`order cs: ["a", "b"] → ["b", "a"] (/cs)`},
+		rows(t, "cs: [{name: a}, {name: b}]", "cs: [{name: b}, {name: a}]"))
+	require.Equal(t, []string{`[north].spec: 1 → 2 (/0/spec)`},
+		rows(t, "[{kind: F, metadata: {name: north}, spec: 1}]", "[{kind: F, metadata: {name: north}, spec: 2}]"))
+	require.Equal(t, []string{`rules[0].host: "a" → "b" (/rules/0/host)`}, rows(t, "rules: [{host: a, x: 1}]", "rules: [{host: b, x: 1}]"),
+		"when all keys differ, it is the keys that differ")
+	require.Equal(t, []string{`xs[1].n: 2 → 3 (/xs/1/n)`}, rows(t, "xs: [{name: a, n: 1}, {name: a, n: 2}]", "xs: [{name: a, n: 1}, {name: a, n: 3}]"),
+		"a key that stands twice is none")
+}
+
+func TestListsAreAligned(t *testing.T) {
+	require.Equal(t, []string{`[0]: "new" → nothing (/0)`}, rows(t, "[new, a, b, c]", "[a, b, c]"))
+	require.Equal(t, []string{`[2]: nothing → "x" (/2)`}, rows(t, "[a, b, c]", "[a, b, x, c]"))
+	require.Equal(t, []string{`[1]: "b" → "x" (/1)`}, rows(t, "[a, b, c]", "[a, x, c]"))
+	require.Equal(t, []string{`[0]: "a" → nothing (/0)`, `[3]: nothing → "e" (/3)`}, rows(t, "[a, b, c, d]", "[b, c, d, e]"))
+	require.Equal(t, []string{"[0]: 1 → 1.0 (/0)"}, rows(t, "[1]", "[1.0]"))
+	require.Empty(t, rows(t, "[]", "[]"))
+}
+
+// compareProject compares the environments a and b of a small project and shows each row with its cause.
+func compareProject(t *testing.T, files map[string]string) (*compare.Comparison, []string) {
+	t.Helper()
+	fs := fstest.MapFS{project.FileName: {Data: []byte("[environments.a]\nlayers = [\"a.yaml\"]\n[environments.b]\nlayers = [\"b.yaml\"]\n")}}
+	for name, text := range files {
+		fs[name] = &fstest.MapFile{Data: []byte(text)}
+	}
+	p, err := project.Load(fs)
+	require.NoError(t, err)
+	c, findings := compare.Environments(p, p.Environment("a"), p.Environment("b"))
+	require.False(t, findings.HasErrors(), "%v", findings)
+	var lines []string
+	for _, d := range c.Documents {
+		for _, r := range d.Rows {
+			line := fmt.Sprintf("%s %s:", d.Path, r.Path)
+			for _, reason := range r.Cause.Because {
+				line += " " + reason.Name
+			}
+			lines = append(lines, line+fmt.Sprintf(" %s %s", p.Sources.Locate(r.Cause.Left), p.Sources.Locate(r.Cause.Right)))
+		}
+	}
+	return c, lines
+}
+
+func TestCauses(t *testing.T) {
+	_, lines := compareProject(t, map[string]string{
+		"a.yaml": "n: 1\nlimits: {cpu: 1, memory: 2}\nmode: x\n",
+		"b.yaml": "n: 2\nlimits: {cpu: 1, memory: 3}\nmode: x\n",
+		"main.knot": `
+input n: int
+input limits: { cpu: int, memory: int }
+input mode: string
+let level = match env.name { "a" -> "low", "b" -> "high" }
+fn label(x: string) -> string = "${x}-${mode}"
+document "d.yaml" = {
+  passed: n
+  part: limits.memory
+  computed: n * 10
+  chosen: level
+  called: label(level)
+  joined: text.join(["n", "${n}"], "-")
+  list: [1, ...if n > 1 then [2]]
+  filtered: for x in [1, 2] where x <= n -> x
+  defaulted: (if n > 1 then null else 5) ?? 7
+}
+`})
+	require.Equal(t, []string{
+		"d.yaml passed: n a.yaml:1:4 b.yaml:1:4",
+		"d.yaml part: limits.memory a.yaml:2:26 b.yaml:2:26",
+		"d.yaml computed: n main.knot:10:13 main.knot:10:13",
+		"d.yaml chosen: env.name main.knot:5:37 main.knot:5:51",
+		"d.yaml called: env.name main.knot:6:33 main.knot:6:33",
+		"d.yaml joined: n main.knot:13:11 main.knot:13:11",
+		"d.yaml list[1]: n - main.knot:14:31",
+		"d.yaml filtered[1]: n - main.knot:15:26",
+		"d.yaml defaulted: n main.knot:16:39 main.knot:16:45",
+	}, lines)
+}
+
+func TestDocumentsOnOneSide(t *testing.T) {
+	c, _ := compareProject(t, map[string]string{
+		"a.yaml": "coast: north\n", "b.yaml": "coast: south\n",
+		"main.knot": "input coast: string\ndocument \"${coast}.yaml\" = { a: 1 }\ndocument \"same.yaml\" = { a: 1 }\n",
+	})
+	require.Equal(t, []compare.Status{compare.OnlyLeft, compare.Same, compare.OnlyRight}, []compare.Status{c.Documents[0].Status, c.Documents[1].Status, c.Documents[2].Status})
+	require.Equal(t, "coast", c.Documents[0].Cause.Because[0].Name)
+	require.Equal(t, []compare.ReasonCount{{Name: "coast", Places: 2}}, c.Reasons())
+	require.False(t, c.Equal())
+}
+
+func TestEqualDifferencesAreFolded(t *testing.T) {
+	c, _ := compareProject(t, map[string]string{
+		"a.yaml": "n: 1\n", "b.yaml": "n: 2\n",
+		"main.knot": "input n: int\ndocument \"k/a.yaml\" = { n: n }\ndocument \"k/b.yaml\" = { n: n, other: n + 1 }\ndocument \"k/c.yaml\" = { n: n }\n",
+	})
+	groups := c.Groups()
+	require.Len(t, groups, 2)
+	require.Len(t, groups[0].Documents, 1)
+	require.Equal(t, "other", groups[0].Rows[0].Path.String())
+	require.Len(t, groups[1].Documents, 3)
+	require.Equal(t, "n", groups[1].Rows[0].Path.String())
+}

@@ -1,0 +1,136 @@
+package folder_test
+
+import (
+	"errors"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"knothole/outside/folder"
+)
+
+func write(t *testing.T, directory string, options folder.Options, files ...folder.File) (folder.Summary, error) {
+	t.Helper()
+	plan, err := folder.Prepare(directory, files, options)
+	if err != nil {
+		return folder.Summary{}, err
+	}
+	return plan.Apply()
+}
+
+func file(path, text string) folder.File { return folder.File{Path: path, Data: []byte(text)} }
+
+// tree returns all files below a folder with their contents, the record aside.
+func tree(t *testing.T, directory string) map[string]string {
+	t.Helper()
+	files := map[string]string{}
+	require.NoError(t, filepath.WalkDir(directory, func(name string, entry os.DirEntry, err error) error {
+		if err != nil || entry.IsDir() || entry.Name() == folder.RecordName {
+			return err
+		}
+		text, err := os.ReadFile(name)
+		relative, _ := filepath.Rel(directory, name)
+		files[filepath.ToSlash(relative)] = string(text)
+		return err
+	}))
+	return files
+}
+
+func TestWritesRemovesAndLeavesAlone(t *testing.T) {
+	d := filepath.Join(t.TempDir(), "north")
+	summary, err := write(t, d, folder.Options{}, file("k8s/a.yaml", "a"), file("b.env", "b"))
+	require.NoError(t, err)
+	require.Equal(t, folder.Summary{Written: 2}, summary)
+
+	before, err := os.Stat(filepath.Join(d, "b.env"))
+	require.NoError(t, err)
+	summary, err = write(t, d, folder.Options{}, file("b.env", "b"), file("c/d.txt", "d"))
+	require.NoError(t, err)
+	require.Equal(t, folder.Summary{Written: 1, Unchanged: 1, Removed: 1}, summary)
+	require.Equal(t, map[string]string{"b.env": "b", "c/d.txt": "d"}, tree(t, d))
+	require.NoDirExists(t, filepath.Join(d, "k8s"), "a folder that is empty now goes too")
+	after, err := os.Stat(filepath.Join(d, "b.env"))
+	require.NoError(t, err)
+	require.Equal(t, before.ModTime(), after.ModTime(), "an equal file is not written again")
+
+	record, err := os.ReadFile(filepath.Join(d, folder.RecordName))
+	require.NoError(t, err)
+	require.Equal(t, "3e23e8160039594a33894f6564e1b1348bbd7a0088d42c4acb73eeaed59c009d b.env\n18ac3e7343f016890c510e93f935261169d9e3f565436429830faf0934f4f8e4 c/d.txt\n", string(record))
+}
+
+func TestRefusesWhatOthersMadeOrChanged(t *testing.T) {
+	d := t.TempDir()
+	_, err := write(t, d, folder.Options{}, file("a", "1"), file("b", "1"))
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(d, "a"), []byte("mine"), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(d, "c"), []byte("mine"), 0o644))
+
+	var refusal *folder.Refusal
+	_, err = write(t, d, folder.Options{}, file("a", "2"), file("b", "2"), file("c", "2"))
+	require.True(t, errors.As(err, &refusal))
+	require.Equal(t, []string{"a", "c"}, refusal.Paths)
+	require.Equal(t, map[string]string{"a": "mine", "b": "1", "c": "mine"}, tree(t, d), "nothing was written")
+
+	_, err = write(t, d, folder.Options{}, file("b", "1"))
+	require.True(t, errors.As(err, &refusal), "an edited file is not removed either")
+
+	summary, err := write(t, d, folder.Options{Overwrite: true}, file("b", "2"), file("c", "2"))
+	require.NoError(t, err)
+	require.Equal(t, folder.Summary{Written: 2, Removed: 1}, summary)
+	require.Equal(t, map[string]string{"b": "2", "c": "2"}, tree(t, d))
+}
+
+func TestEqualFilesWithoutRecordAreTakenOver(t *testing.T) {
+	d := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(d, "a"), []byte("1"), 0o644))
+	summary, err := write(t, d, folder.Options{}, file("a", "1"))
+	require.NoError(t, err)
+	require.Equal(t, folder.Summary{Unchanged: 1}, summary)
+	_, err = write(t, d, folder.Options{}, file("a", "2"))
+	require.NoError(t, err)
+}
+
+func TestPartialRemovesNothing(t *testing.T) {
+	d := t.TempDir()
+	_, err := write(t, d, folder.Options{}, file("a", "1"), file("b", "1"))
+	require.NoError(t, err)
+	_, err = write(t, d, folder.Options{Partial: true}, file("a", "2"))
+	require.NoError(t, err)
+	require.Equal(t, map[string]string{"a": "2", "b": "1"}, tree(t, d))
+	summary, err := write(t, d, folder.Options{}, file("a", "2"))
+	require.NoError(t, err)
+	require.Equal(t, 1, summary.Removed, "what a partial run left is still known")
+}
+
+func TestStaysInside(t *testing.T) {
+	d, elsewhere := t.TempDir(), t.TempDir()
+	require.NoError(t, os.Symlink(elsewhere, filepath.Join(d, "link")))
+	_, err := write(t, d, folder.Options{}, file("link/a", "1"))
+	require.ErrorContains(t, err, "path escapes from parent")
+	require.Empty(t, tree(t, elsewhere))
+	require.NoError(t, os.Symlink(filepath.Join(elsewhere, "x"), filepath.Join(d, "b")))
+	_, err = write(t, d, folder.Options{Overwrite: true}, file("b", "1"))
+	require.ErrorContains(t, err, "no plain file")
+}
+
+func TestFailureLeavesNothingBehind(t *testing.T) {
+	d := t.TempDir()
+	_, err := write(t, d, folder.Options{}, file("a", "1"))
+	require.NoError(t, err)
+	// A file stands where a folder is needed, which shows only while writing: a record and equal files exist.
+	plan, err := folder.Prepare(d, []folder.File{file("a", "2"), file("sub/b", "2")}, folder.Options{})
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(d, "sub"), []byte("in the way"), 0o644))
+	_, err = plan.Apply()
+	require.Error(t, err)
+	require.Equal(t, map[string]string{"a": "1", "sub": "in the way"}, tree(t, d), "neither half a result nor a file that was staged")
+}
+
+func TestDamagedRecord(t *testing.T) {
+	d := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(d, folder.RecordName), []byte("what is this\n"), 0o644))
+	_, err := write(t, d, folder.Options{}, file("a", "1"))
+	require.ErrorContains(t, err, "is not a digest and a path; remove the file to start a new record")
+}
