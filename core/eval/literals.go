@@ -238,9 +238,11 @@ func (c *compiler) loop(e *syntax.For) code {
 	if e.Where != nil {
 		where = c.truth(e.Where)
 	}
-	run := func(f *frame, body func(by value.Origin)) {
+	// What a loop makes is there because of the element that it was made for, and because of the filter.
+	run := func(f *frame, body func(choose func(value.Value) value.Value)) {
 		each(f, func(v, key value.Value) {
 			f.spend(1, e.Body.Span)
+			element := v.Origin()
 			if secondSlot >= 0 && key.Kind() == value.String {
 				v, key = key, v // over a record the key comes first
 			}
@@ -256,7 +258,7 @@ func (c *compiler) loop(e *syntax.For) code {
 				}
 				by = origin
 			}
-			body(by)
+			body(func(v value.Value) value.Value { return f.choose(f.choose(v, element), by) })
 		})
 	}
 	o := origin(e)
@@ -264,11 +266,11 @@ func (c *compiler) loop(e *syntax.For) code {
 		entry := c.entry(e.Body)
 		return func(f *frame) value.Value {
 			var b entries
-			run(f, func(by value.Origin) {
+			run(f, func(choose func(value.Value) value.Value) {
 				before := b.Len()
 				entry(f, &b)
 				if f.world.recorder != nil {
-					b.Update(before, func(v value.Value) value.Value { return f.choose(v, by) })
+					b.Update(before, choose)
 				}
 			})
 			return b.Record(o)
@@ -277,12 +279,12 @@ func (c *compiler) loop(e *syntax.For) code {
 	element := c.element(e.Body)
 	return func(f *frame) value.Value {
 		var s sink
-		run(f, func(by value.Origin) {
+		run(f, func(choose func(value.Value) value.Value) {
 			before := len(s.elements)
 			element(f, &s)
 			if f.world.recorder != nil {
 				for i := before; i < len(s.elements); i++ {
-					s.elements[i] = f.choose(s.elements[i], by)
+					s.elements[i] = choose(s.elements[i])
 				}
 			}
 		})

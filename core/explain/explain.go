@@ -85,7 +85,14 @@ func Difference(left, right Side, differs func(input string) bool) Cause {
 	c := Cause{Left: left.Pos(), Right: right.Pos()}
 	var sides [2][]Leaf
 	for i, s := range []Side{left, right} {
-		if s.present() {
+		if !s.present() {
+			continue
+		}
+		// What is on one side only is there because of what chose it, whatever it holds.
+		if !left.present() || !right.present() {
+			sides[i] = Leaves(s.Recorder, s.Value.Origin())
+		}
+		if len(sides[i]) == 0 {
 			sides[i] = deep(s.Recorder, s.Value)
 		}
 	}
@@ -116,8 +123,65 @@ func Difference(left, right Side, differs func(input string) bool) Cause {
 	c.Because = slices.DeleteFunc(slices.Clone(c.Because), func(r Reason) bool {
 		return slices.ContainsFunc(c.Because, func(part Reason) bool { return strings.HasPrefix(part.Name, r.Name+".") })
 	})
+	c.Because = gather(c.Because)
 	slices.SortFunc(c.Because, func(a, b Reason) int { return strings.Compare(a.Name, b.Name) })
 	return c
+}
+
+// few is how many parts of one input are named one by one.
+const few = 2
+
+// gather names, where many parts of one input make a difference, what these parts have in common instead.
+func gather(reasons []Reason) []Reason {
+	parts := map[string][]Reason{}
+	top := func(name string) string {
+		name, _, _ = strings.Cut(name, ".")
+		return name
+	}
+	for _, r := range reasons {
+		parts[top(r.Name)] = append(parts[top(r.Name)], r)
+	}
+	var gathered []Reason
+	for _, r := range reasons {
+		of := parts[top(r.Name)]
+		if len(of) <= few {
+			gathered = append(gathered, r)
+			continue
+		}
+		if of[0].Name != r.Name {
+			continue // the first stands for all
+		}
+		common := of[0]
+		for _, other := range of[1:] {
+			common.Name = commonPath(common.Name, other.Name)
+			if !common.Left.IsValid() {
+				common.Left = other.Left
+			}
+			if !common.Right.IsValid() {
+				common.Right = other.Right
+			}
+		}
+		gathered = append(gathered, common)
+	}
+	return gathered
+}
+
+// commonPath returns the fields with which two paths begin. A point inside quotes divides no fields.
+func commonPath(a, b string) string {
+	end, quoted := 0, false
+	for i := 0; i <= len(a) && i <= len(b); i++ {
+		atEnd := func(s string) bool { return i == len(s) || s[i] == '.' && !quoted }
+		if atEnd(a) && atEnd(b) {
+			end = i
+		}
+		if i == len(a) || i == len(b) || a[i] != b[i] {
+			break
+		}
+		if a[i] == '"' {
+			quoted = !quoted
+		}
+	}
+	return a[:end]
 }
 
 // deep returns the leaves of a value and of all that it holds.

@@ -61,15 +61,23 @@ func comparisonCounts(c *compare.Comparison) string {
 
 func (p *Presenter) groupTitle(c *compare.Comparison, g compare.Group) string {
 	if len(g.Documents) > 1 {
+		pattern := commonPattern(g.Documents)
 		var names []string
 		for _, d := range g.Documents {
-			names = append(names, strings.TrimSuffix(path.Base(d.Path), path.Ext(d.Path)))
+			name := d.Path
+			if folder := path.Dir(pattern); folder != "." {
+				name = strings.TrimPrefix(name, folder+"/")
+			}
+			if ending := path.Ext(pattern); ending != "" {
+				name = strings.TrimSuffix(name, ending)
+			}
+			names = append(names, name)
 		}
 		list := strings.Join(names, ", ")
 		if len(g.Documents) > 6 {
 			list = strings.Join(names[:5], ", ") + ", …"
 		}
-		return p.bold(commonPattern(g.Documents)) + fmt.Sprintf(", %d documents: %s", len(g.Documents), list)
+		return p.bold(pattern) + fmt.Sprintf(", %d documents: %s", len(g.Documents), list)
 	}
 	d := g.Documents[0]
 	title := p.bold(d.Path)
@@ -106,7 +114,7 @@ func commonPattern(documents []*compare.Document) string {
 	name := "*" + ending
 	for _, d := range documents {
 		if path.Dir(d.Path) != folder {
-			name = "**/*" + ending
+			return path.Join(folder, "**", name)
 		}
 	}
 	return path.Join(folder, name)
@@ -275,8 +283,8 @@ func (p *Presenter) cause(c explain.Cause) string {
 		names = append(names, r.Name)
 	}
 	left, right := p.line(c.Left), p.line(c.Right)
-	if left == right && len(c.Because) == 1 && c.Because[0].Name != explain.EnvironmentName {
-		// One line computes both: what it is computed from makes the difference.
+	if (left == right || left == "" || right == "") && len(c.Because) == 1 && c.Because[0].Name != explain.EnvironmentName {
+		// One line makes both, or the one that is there: what it depends on makes the difference.
 		left, right = p.line(c.Because[0].Left), p.line(c.Because[0].Right)
 	}
 	if lines := fromTo(left, right); lines != "" {
