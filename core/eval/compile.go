@@ -107,7 +107,7 @@ func (c *compiler) bareExpression(e syntax.Expression) code {
 	case *syntax.Field:
 		return c.field(e)
 	case *syntax.Index:
-		return c.index(e)
+		return c.steps(e)
 	}
 	return c.broken()
 }
@@ -253,7 +253,7 @@ func (c *compiler) field(e *syntax.Field) code {
 	if o := c.module.Info.Objects[e.ID()]; o != nil { // a member of a module
 		return c.object(o, e.Place())
 	}
-	return c.steps(e, func(v value.Value) value.Value { return v })
+	return c.steps(e)
 }
 
 // environment is env.name or env.tags.
@@ -276,16 +276,12 @@ func (c *compiler) environment(e *syntax.Field) code {
 	}
 }
 
-func (c *compiler) index(e *syntax.Index) code {
-	return c.steps(e, func(v value.Value) value.Value { return v })
-}
-
 // steps compiles a chain of fields and indexes. An absent field is an error.
-func (c *compiler) steps(e syntax.Expression, end func(value.Value) value.Value) code {
+func (c *compiler) steps(e syntax.Expression) code {
 	step := c.step(e)
 	return func(f *frame) value.Value {
 		v, _ := step(f, true)
-		return end(v)
+		return v
 	}
 }
 

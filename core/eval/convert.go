@@ -91,29 +91,11 @@ func (c *conversion) finding(m misfit) source.Finding {
 	f := source.Finding{Code: m.code, Span: span, Message: message, Help: m.help, Related: m.related}
 	switch {
 	case c.declared != nil && c.declared.Span.IsValid() && len(m.related) == 0:
-		f.Related = []source.Related{{Span: c.declared.Span, Text: declaredText(c.declared)}}
+		f.Related = []source.Related{{Span: c.declared.Span, Text: c.declared.Summary()}}
 	case c.at.IsValid() && span.Start != c.at.Start:
 		f.Related = append(f.Related, source.Related{Span: c.at, Text: "passed on here"})
 	}
 	return f
-}
-
-func declaredText(o *types.Object) string {
-	if o.Declaration != nil {
-		if d := o.Declaration.Declared().Description; d != "" {
-			return fmt.Sprintf("%q", firstLine(d))
-		}
-	}
-	return fmt.Sprintf("%s %q is declared here", o.Kind, o.Name)
-}
-
-func firstLine(text string) string {
-	for i := range text {
-		if text[i] == '\n' {
-			return text[:i]
-		}
-	}
-	return text
 }
 
 func (c *conversion) misfit(path *place.Path, v value.Value, code source.Code, help, format string, arguments ...any) {

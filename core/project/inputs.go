@@ -63,10 +63,7 @@ func (p *Project) unknownInput(key string, v value.Value, names []string) source
 	if near, ok := source.Nearest(key, names); ok {
 		o := p.Module.Objects[near]
 		f.Help = fmt.Sprintf("did you mean %q?", near)
-		f.Related = []source.Related{{Span: o.Span, Text: fmt.Sprintf("the input %q is declared here", near)}}
-		if d := o.Declaration.Declared().Description; d != "" {
-			f.Related[0].Text = fmt.Sprintf("%q", strings.SplitN(d, "\n", 2)[0])
-		}
+		f.Related = []source.Related{{Span: o.Span, Text: o.Summary()}}
 	} else if len(names) == 0 {
 		f.Help = fmt.Sprintf("declare it in %s: input %s: …", p.Module.Path, key)
 	} else if len(names) <= 12 {

@@ -147,9 +147,8 @@ func Signature(u *Universe, text string) *Object {
 	return o
 }
 
-// Arrange finds for each parameter the argument that it gets, by position or name; -1 stands for its default. The
-// second result is the first argument or parameter that does not fit: arguments count from 0, parameters from -1
-// downwards.
+// Arrange finds for each parameter the position of the argument that it gets, by position or name; -1 stands for its
+// default.
 func Arrange(parameters []Parameter, arguments []*syntax.Argument) []int {
 	order := make([]int, len(parameters))
 	for i := range order {

@@ -63,13 +63,7 @@ func see(o *Object) []source.Related {
 	if o == nil || !o.Span.IsValid() {
 		return nil
 	}
-	text := o.Kind.String() + " " + o.Name
-	if o.Declaration != nil {
-		if d := o.Declaration.Declared().Description; d != "" && o.Kind != ObjectLocal {
-			text = fmt.Sprintf("%q", strings.SplitN(d, "\n", 2)[0])
-		}
-	}
-	return []source.Related{{Span: o.Span, Text: text}}
+	return []source.Related{{Span: o.Span, Text: o.Summary()}}
 }
 
 func (c *checker) checkModule(m *Module) {

@@ -77,11 +77,11 @@ func (c *checker) mismatch(e syntax.Expression, got, want *Type, what string) {
 	if what != "" {
 		where = " for " + what
 	}
-	if path, inner, wanted := difference(got, want); path != "" && wanted != nil {
-		c.report(source.WrongType, span, help, "expected %s%s, found %s: %s is %s, not %s", Article(want), where, describeType(got), path, describeType(inner), Article(wanted))
-		return
+	because := ""
+	if reason := difference(got, want, ""); reason != "" {
+		because = ": " + reason
 	}
-	c.report(source.WrongType, span, help, "expected %s%s, found %s", Article(want), where, describeType(got))
+	c.report(source.WrongType, span, help, "expected %s%s, found %s%s", Article(want), where, describeType(got), because)
 }
 
 // text returns an expression as it is written.
@@ -105,24 +105,52 @@ func literalTexts(t *Type) []string {
 	return texts
 }
 
-// difference looks for the field at which two record types differ.
-func difference(got, want *Type) (path string, inner, wanted *Type) {
+// difference says in which part a record or list does not fit; it is empty when the whole is of another kind.
+func difference(got, want *Type, path string) string {
 	from, to := got.Core(), want.Core()
-	for from.Kind == Record && to.Kind == Record {
-		next := false
-		for _, f := range to.Fields {
-			given, ok := from.Field(f.Name)
-			if ok && !Assignable(given.Type, f.Type) {
-				path, inner, wanted = strings.TrimPrefix(path+"."+f.Name, "."), given.Type, f.Type
-				from, to, next = given.Type.Core(), f.Type.Core(), true
-				break
-			}
+	at := func(name string) string { return strings.TrimPrefix(path+"."+name, ".") }
+	switch {
+	case from.Kind == List && to.Kind == List:
+		if inner := difference(from.Element, to.Element, path+"[]"); inner != "" {
+			return inner
 		}
-		if !next {
-			break
+		return fmt.Sprintf("its elements are %s, not %s", from.Element, to.Element)
+	case from.Kind != Record || to.Kind != Record:
+		return ""
+	}
+	for _, f := range to.Fields {
+		given, ok := from.Field(f.Name)
+		required := !f.Optional && f.Default == nil
+		switch {
+		case ok && !Assignable(given.Type, f.Type):
+			if inner := difference(given.Type, f.Type, at(f.Name)); inner != "" {
+				return inner
+			}
+			return fmt.Sprintf("%s is %s, not %s", at(f.Name), describeType(given.Type), Article(f.Type))
+		case ok && given.Optional && required:
+			return at(f.Name) + " may be absent"
+		case !ok && required && from.Rest == nil:
+			return at(f.Name) + " is missing"
 		}
 	}
-	return path, inner, wanted
+	for _, f := range from.Fields {
+		if _, ok := to.Field(f.Name); ok {
+			continue
+		}
+		if to.Rest == nil {
+			return fmt.Sprintf("there is no field %s", at(f.Name))
+		}
+		if !Assignable(f.Type, to.Rest) {
+			if inner := difference(f.Type, to.Rest, at(f.Name)); inner != "" {
+				return inner
+			}
+			return fmt.Sprintf("%s is %s, not %s", at(f.Name), describeType(f.Type), Article(to.Rest))
+		}
+	}
+	if from.Rest != nil && to.Rest == nil {
+		return "it may have any other fields"
+	}
+	return ""
 }
 
 // Converts reports whether passing a value of one type where another is expected may change it or fail.

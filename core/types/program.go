@@ -1,6 +1,9 @@
 package types
 
 import (
+	"fmt"
+	"strings"
+
 	"knothole/core/source"
 	"knothole/core/syntax"
 )
@@ -51,9 +54,11 @@ type Import struct {
 
 // Info holds what the checker learned about the expressions of one module, by their ID.
 type Info struct {
-	Types   []*Type   // the type of the expression as written
-	Objects []*Object // what a name, a member of a module or the callee of a call is
-	Targets []*Type   // the declared type that the expression passes into, where that does something; else nil
+	Types []*Type // the type of the expression as written
+	// Objects says what a name, a member of a module or the callee of a call is. For a loop it is its first name, behind
+	// which the second has the next place in the frame; for a match the value that is matched.
+	Objects []*Object
+	Targets []*Type // the declared type that the expression passes into, where that does something; else nil
 }
 
 // ObjectKind says what a name stands for.
@@ -140,6 +145,17 @@ const (
 
 // Constant reports whether the object's value is the same in all environments.
 func (o *Object) Constant() bool { return !o.NeedsInput && !o.NeedsEnvironment }
+
+// Summary describes the object on one line, for a message that refers to its declaration: by the first line of its
+// description, in quotes, or else by its kind and name.
+func (o *Object) Summary() string {
+	if o.Declaration != nil && o.Kind != ObjectLocal {
+		if d := o.Declaration.Declared().Description; d != "" {
+			return fmt.Sprintf("%q", strings.SplitN(d, "\n", 2)[0])
+		}
+	}
+	return fmt.Sprintf("%s %q", o.Kind, o.Name)
+}
 
 // Private reports whether the object can be used in its file only.
 func (o *Object) Private() bool { return len(o.Name) > 0 && o.Name[0] == '_' }
