@@ -29,7 +29,6 @@ type misfit struct {
 	help    string
 	related []source.Related
 	key     bool // the key is to blame, not the value
-	depth   int  // how far the value did fit, to find the nearest member of a union
 }
 
 // conversion is one value on its way into a type.
