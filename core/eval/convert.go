@@ -62,10 +62,11 @@ func (c *conversion) finish() {
 	if len(c.misfits) == 0 {
 		return
 	}
-	for _, m := range c.misfits[1:] {
+	last := len(c.misfits) - 1
+	for _, m := range c.misfits[:last] {
 		guard(func() { c.fail(c.finding(m)) })
 	}
-	c.fail(c.finding(c.misfits[0]))
+	c.fail(c.finding(c.misfits[last]))
 }
 
 func (c *conversion) finding(m misfit) source.Finding {

@@ -114,6 +114,9 @@ func (fs Findings) Tidy(set *Set) Findings {
 // name may differ. Equal candidates are taken in alphabetical order.
 func Nearest(name string, candidates []string) (string, bool) {
 	best, bestDistance := "", 1+max(1, len([]rune(name))/3)
+	if len([]rune(name)) < 3 {
+		bestDistance = 1 // names of one or two letters are all alike
+	}
 	sorted := slices.Sorted(slices.Values(candidates))
 	for _, candidate := range sorted {
 		if candidate == name {

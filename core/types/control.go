@@ -1,0 +1,279 @@
+package types
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"knothole/core/source"
+	"knothole/core/syntax"
+)
+
+func (c *checker) checkIf(e *syntax.If, want *Type, what string) {
+	c.check(e.Condition, BoolType, "a condition")
+	facts := c.facts
+	c.assume(e.Condition, true)
+	c.check(e.Then, want, what)
+	c.facts = facts
+	if e.Else != nil {
+		c.assume(e.Condition, false)
+		c.check(e.Else, want, what)
+		c.facts = facts
+	}
+	c.module.Info.Types[e.ID()] = want
+}
+
+// inferIf finds the type of an if. Behind `...` the else may be missing: spread says so, and the other case is then
+// an empty record or list, which adds nothing to the type but that all of it may be absent.
+func (c *checker) inferIf(e *syntax.If, spread bool) *Type {
+	c.check(e.Condition, BoolType, "a condition")
+	facts := c.facts
+	c.assume(e.Condition, true)
+	then := c.inferBranch(e.Then, spread)
+	c.facts = facts
+	if e.Else == nil {
+		return c.partial(then)
+	}
+	c.assume(e.Condition, false)
+	other := c.inferBranch(e.Else, spread)
+	c.facts = facts
+	if spread && then.Core().Kind == Record && other.Core().Kind == Record && then != other {
+		return c.mergeBranches(then.Core(), other.Core())
+	}
+	return c.universe.Union(then, other)
+}
+
+func (c *checker) inferBranch(e syntax.Expression, spread bool) *Type {
+	if inner, ok := e.(*syntax.If); ok && spread {
+		t := c.inferIf(inner, true)
+		c.module.Info.Types[e.ID()] = t
+		return t
+	}
+	return c.infer(e, nil)
+}
+
+// partial makes all fields of a record type optional.
+func (c *checker) partial(t *Type) *Type {
+	core := t.Core()
+	if core.Kind != Record {
+		return t
+	}
+	fields := slices.Clone(core.Fields)
+	for i := range fields {
+		fields[i].Optional, fields[i].Default = true, nil
+	}
+	return c.universe.Record(fields, core.Rest)
+}
+
+// mergeBranches returns the record type that describes what is spread from either of two branches.
+func (c *checker) mergeBranches(a, b *Type) *Type {
+	var fields []Field
+	for _, f := range a.Fields {
+		if other, ok := b.Field(f.Name); ok {
+			f.Type = c.universe.Union(f.Type, other.Type)
+			f.Optional = f.Optional || other.Optional
+		} else {
+			f.Optional = true
+		}
+		f.Default = nil
+		fields = append(fields, f)
+	}
+	for _, f := range b.Fields {
+		if _, ok := a.Field(f.Name); !ok {
+			f.Optional, f.Default = true, nil
+			fields = append(fields, f)
+		}
+	}
+	rest := a.Rest
+	if rest == nil {
+		rest = b.Rest
+	} else if b.Rest != nil {
+		rest = c.universe.Union(rest, b.Rest)
+	}
+	return c.universe.Record(fields, rest)
+}
+
+func (c *checker) checkMatch(e *syntax.Match, want *Type, what string) {
+	c.matchArms(e, func(value syntax.Expression) { c.check(value, want, what) })
+	c.module.Info.Types[e.ID()] = want
+}
+
+func (c *checker) inferMatch(e *syntax.Match) *Type {
+	var results []*Type
+	c.matchArms(e, func(value syntax.Expression) { results = append(results, c.infer(value, nil)) })
+	return c.universe.Union(results...)
+}
+
+// matchArms checks the subject and the arms of a match; value is called for the value of each arm.
+func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
+	subject := c.infer(e.Subject, nil)
+	outer := c.it
+	c.it = &Object{Kind: ObjectLocal, Name: "it", Module: c.module, Type: subject, Slot: c.owner.Frame, Global: -1, state: resolved}
+	c.owner.Frame++
+	defer func() { c.it = outer }()
+	// The slot of `it` is found by the subject when the match is compiled.
+	c.module.Info.Objects[e.ID()] = c.it
+
+	left := slices.Clone(subject.Parts())
+	for i := 0; i < len(left); i++ {
+		if left[i].Kind == Bool {
+			left = append(left[:i], append([]*Type{c.universe.Literal(true), c.universe.Literal(false)}, left[i+1:]...)...)
+		}
+	}
+	open := slices.ContainsFunc(left, func(t *Type) bool { return t.Kind != Literal && t.Kind != Null })
+	single := subject.Kind == Literal
+	seen := map[any]bool{}
+	closed := false
+	for _, arm := range e.Arms {
+		if closed {
+			c.report(source.UnreachableArm, arm.Span, "put it before else, or remove it", "nothing reaches this arm: else stands before it")
+		}
+		var covered []*Type
+		for _, pattern := range arm.Patterns {
+			t := c.infer(pattern, nil)
+			key := any(t.Literal)
+			switch {
+			case seen[key]:
+				c.report(source.UnreachableArm, pattern.Place(), "remove it", "nothing reaches %s here: an arm above has it already", t)
+			case subject.Kind != Invalid && !single && !Overlap(subject, t):
+				help := ""
+				if text, ok := t.Literal.(string); ok {
+					if near, found := source.Nearest(text, literalTexts(subject)); found {
+						help = fmt.Sprintf("did you mean %q?", near)
+					} else if texts := literalTexts(subject); len(texts) > 0 {
+						help = "possible values: " + quotedList(texts)
+					}
+				}
+				c.report(source.UnreachableArm, pattern.Place(), help, "this can never be %s", t)
+			}
+			seen[key] = true
+			covered = append(covered, t)
+			left = slices.DeleteFunc(left, func(p *Type) bool { return p == t })
+		}
+		whole := c.it.Type
+		if arm.Else {
+			closed = true
+			if len(left) > 0 && !open {
+				c.it.Type = c.universe.Union(left...)
+			}
+		} else if len(covered) > 0 {
+			c.it.Type = c.universe.Union(covered...)
+		}
+		value(arm.Value)
+		c.it.Type = whole
+	}
+	if closed || subject.Kind == Invalid || len(left) == 0 {
+		return
+	}
+	if open {
+		c.report(source.IncompleteMatch, e.Place(), `add an arm: else -> …`, "this match needs else: it cannot name every %s", subject)
+		return
+	}
+	var missing, arms []string
+	for _, t := range left {
+		missing = append(missing, t.String())
+		arms = append(arms, t.String()+" -> …")
+	}
+	c.report(source.IncompleteMatch, source.Span{Start: e.Place().Start, End: e.Subject.Place().End}, "add "+strings.Join(arms, ", ")+", or else -> …",
+		"this match leaves out %s", strings.Join(missing, ", "))
+}
+
+func (c *checker) inferFor(e *syntax.For, want *Type) *Type {
+	in := c.infer(e.In, nil)
+	first, second := c.loopTypes(e, in)
+	outer, facts := c.scope, c.facts
+	c.module.Info.Objects[e.ID()] = c.bind(e.First, first)
+	if e.Second.Name != "" {
+		c.bind(e.Second, second)
+	}
+	if e.Where != nil {
+		c.check(e.Where, BoolType, "a condition")
+		c.assume(e.Where, true)
+	}
+	var result *Type
+	if e.Body.Key != nil {
+		c.checkKey(e.Body.Key)
+		var element *Type
+		if want != nil {
+			if record := onlyPart(want, Record); record != nil && len(record.Fields) == 0 {
+				element = record.Rest
+			}
+		}
+		result = c.universe.Map(c.entryValue(e.Body, element, "an entry"))
+	} else {
+		var element *Type
+		if want != nil {
+			if list := onlyPart(want, List); list != nil {
+				element = list.Element
+			}
+		}
+		switch {
+		case e.Body.Spread:
+			result = c.inferSpreadList(e.Body)
+		default:
+			result = c.universe.List(c.entryValue(e.Body, element, "an element"))
+		}
+	}
+	c.facts = facts
+	c.unbind(outer)
+	return result
+}
+
+// loopTypes returns the types of the two names of a loop; the second is only of use when it is written.
+func (c *checker) loopTypes(e *syntax.For, in *Type) (first, second *Type) {
+	var elements []*Type
+	lists, records := 0, 0
+	parts := in.Parts()
+	for _, part := range parts {
+		switch part.Kind {
+		case Invalid:
+			return InvalidType, InvalidType
+		case Any:
+			if e.Second.Name != "" {
+				c.report(source.WrongUse, e.Second.Span, "give what it goes through a type: [any] or { *: any }",
+					"two names need to know whether this is a list or a record, but it is any")
+			}
+			return AnyType, InvalidType
+		case List:
+			lists++
+			elements = append(elements, part.Element)
+		case Record:
+			records++
+			for _, f := range part.Fields {
+				elements = append(elements, f.Type)
+			}
+			if part.Rest != nil {
+				elements = append(elements, part.Rest)
+			}
+		}
+	}
+	element := c.universe.Union(elements...)
+	switch {
+	case lists == len(parts):
+		return element, IntType
+	case records == len(parts) && e.Second.Name != "":
+		return StringType, element
+	case records == len(parts):
+		return element, InvalidType
+	}
+	help := ""
+	if in.MayBeNull() {
+		help = "it may be null: write (… ?? [])"
+	}
+	c.report(source.WrongType, e.In.Place(), help, "for goes through a list, a record or a range, not %s", describeType(in))
+	return InvalidType, InvalidType
+}
+
+// onlyPart returns the one member of the wanted kind of a type, nil when there is none or more than one.
+func onlyPart(t *Type, kind Kind) *Type {
+	var found *Type
+	for _, p := range t.Parts() {
+		if p.Kind == kind {
+			if found != nil {
+				return nil
+			}
+			found = p
+		}
+	}
+	return found
+}

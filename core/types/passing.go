@@ -1,0 +1,193 @@
+package types
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"knothole/core/source"
+	"knothole/core/syntax"
+)
+
+// mismatch reports a wrong type, unless its parts were reported already.
+func (c *checker) mismatch(e syntax.Expression, got, want *Type, what string) {
+	span := e.Place()
+	help := ""
+	switch {
+	case got == NullType:
+		help = fmt.Sprintf("a type that takes null too is written %s?", want)
+	case got.MayBeNull() && Assignable(c.universe.WithoutNull(got), want):
+		help = "it may be null: give a value for that case with ??"
+	case want.Core().Kind == String && Overlap(got, c.universe.Union(IntType, FloatType, BoolType)):
+		help = "put it into a text: \"${…}\""
+		if literal(e) {
+			help = fmt.Sprintf("write it as a text: %q", c.text(e))
+		}
+	case got.Widen().Kind == String && got.Kind == Literal:
+		text := got.Literal.(string)
+		if want.Core().Kind == Int || want.Core().Kind == Float {
+			help = "a number is written without quotes"
+			if strings.Trim(text, "0123456789.-") == "" && text != "" {
+				help += ": " + text
+			}
+		} else if near, ok := source.Nearest(text, literalTexts(want)); ok {
+			help = fmt.Sprintf("did you mean %q?", near)
+		} else if texts := literalTexts(want); len(texts) > 0 {
+			help = "possible values: " + quotedList(texts)
+		}
+	case got.Core().Kind == Float && want.Core().Kind == Int:
+		help = "an int has no fraction"
+	}
+	where := ""
+	if what != "" {
+		where = " for " + what
+	}
+	because := ""
+	if reason := difference(got, want, ""); reason != "" {
+		because = ": " + reason
+	}
+	c.report(source.WrongType, span, help, "expected %s%s, found %s%s", Article(want), where, describeType(got), because)
+}
+
+// text returns an expression as it is written.
+func (c *checker) text(e syntax.Expression) string { return c.module.Tree.File.Slice(e.Place()) }
+
+// describeType names what was found: a literal by its own type and value.
+func describeType(t *Type) string {
+	if t.Kind == Literal {
+		return fmt.Sprintf("the %s %s", t.Widen(), t)
+	}
+	return Article(t)
+}
+
+func literalTexts(t *Type) []string {
+	var texts []string
+	for _, p := range t.Parts() {
+		if text, ok := p.Literal.(string); ok {
+			texts = append(texts, text)
+		}
+	}
+	return texts
+}
+
+// difference says in which part a record or list does not fit; it is empty when the whole is of another kind.
+func difference(got, want *Type, path string) string {
+	from, to := got.Core(), want.Core()
+	at := func(name string) string { return strings.TrimPrefix(path+"."+name, ".") }
+	switch {
+	case from.Kind == List && to.Kind == List:
+		if inner := difference(from.Element, to.Element, path+"[]"); inner != "" {
+			return inner
+		}
+		return fmt.Sprintf("its elements are %s, not %s", from.Element, to.Element)
+	case from.Kind != Record || to.Kind != Record:
+		return ""
+	}
+	for _, f := range to.Fields {
+		given, ok := from.Field(f.Name)
+		required := !f.Optional && f.Default == nil
+		switch {
+		case ok && !Assignable(given.Type, f.Type):
+			if inner := difference(given.Type, f.Type, at(f.Name)); inner != "" {
+				return inner
+			}
+			return fmt.Sprintf("%s is %s, not %s", at(f.Name), describeType(given.Type), Article(f.Type))
+		case ok && given.Optional && required:
+			return at(f.Name) + " may be absent"
+		case !ok && required && from.Rest == nil:
+			return at(f.Name) + " is missing"
+		}
+	}
+	for _, f := range from.Fields {
+		if _, ok := to.Field(f.Name); ok {
+			continue
+		}
+		if to.Rest == nil {
+			return fmt.Sprintf("there is no field %s", at(f.Name))
+		}
+		if !Assignable(f.Type, to.Rest) {
+			if inner := difference(f.Type, to.Rest, at(f.Name)); inner != "" {
+				return inner
+			}
+			return fmt.Sprintf("%s is %s, not %s", at(f.Name), describeType(f.Type), Article(to.Rest))
+		}
+	}
+	if from.Rest != nil && to.Rest == nil {
+		return "it may have any other fields"
+	}
+	return ""
+}
+
+// Converts reports whether passing a value of one type where another is expected may change it or fail.
+func Converts(from, to *Type) bool {
+	if from == to || to.Kind == Any {
+		return false
+	}
+	return converts(from, to, map[pair]bool{})
+}
+
+func converts(from, to *Type, seen map[pair]bool) bool {
+	if from == to || to.Kind == Any {
+		return false
+	}
+	if seen[pair{from, to}] {
+		return false
+	}
+	seen[pair{from, to}] = true
+	if limited(to) || from.Kind == Any {
+		return true
+	}
+	to, from = to.Core(), from.Core()
+	switch to.Kind {
+	case Float:
+		return from.Widen().Kind != Float
+	case List:
+		return from.Kind != List || converts(from.Element, to.Element, seen)
+	case Record:
+		if from.Kind != Record || len(to.Fields) > 0 {
+			return true
+		}
+		for _, f := range from.Fields {
+			if converts(f.Type, to.Rest, seen) {
+				return true
+			}
+		}
+		return from.Rest != nil && converts(from.Rest, to.Rest, seen)
+	case Union:
+		for _, part := range from.Parts() {
+			scalar := part.Kind != Record && part.Kind != List && part.Kind != Any
+			if !scalar || !slices.ContainsFunc(to.Members, func(m *Type) bool { return Assignable(part, m) && !converts(part, m, map[pair]bool{}) }) {
+				return true
+			}
+		}
+		return false
+	}
+	return from.Kind == Any
+}
+
+func limited(t *Type) bool {
+	for t.Kind == Named && t.Base != nil {
+		t = t.Base
+	}
+	return t.Kind == Limited
+}
+
+// literal reports whether an expression is written out, without anything to evaluate.
+func literal(e syntax.Expression) bool {
+	switch e := e.(type) {
+	case *syntax.Null, *syntax.Bool, *syntax.Int, *syntax.Float:
+		return true
+	case *syntax.String:
+		_, plain := e.Plain()
+		return plain
+	case *syntax.Paren:
+		return literal(e.Inner)
+	case *syntax.List:
+		return !slices.ContainsFunc(e.Elements, func(x *syntax.Entry) bool { return x.Spread || !literal(x.Value) })
+	case *syntax.Record:
+		return !slices.ContainsFunc(e.Entries, func(x *syntax.Entry) bool {
+			return x.Spread || x.Key.Value != nil || !literal(x.Value)
+		})
+	}
+	return false
+}

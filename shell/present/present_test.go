@@ -1,0 +1,187 @@
+package present_test
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+	"testing/fstest"
+
+	"github.com/stretchr/testify/require"
+
+	"knothole/core/compare"
+	"knothole/core/project"
+	"knothole/core/source"
+	"knothole/shell/present"
+)
+
+func presenter(set *source.Set) (*present.Presenter, *strings.Builder) {
+	var b strings.Builder
+	return &present.Presenter{Out: &b, Sources: set, Width: 120}, &b
+}
+
+func add(t *testing.T, set *source.Set, name, text string) *source.File {
+	t.Helper()
+	f, err := set.Add(name, []byte(text))
+	require.NoError(t, err)
+	return f
+}
+
+func TestFindings(t *testing.T) {
+	set := source.NewSet()
+	main := add(t, set, "main.knot", "## Number of map servers.\ninput replicas: int\n")
+	layer := add(t, set, "inputs/north.toml", "a = 1\nreplcias = 6\n")
+	p, b := presenter(set)
+	p.Findings(source.Findings{
+		{Code: source.UnknownInput, Span: source.At(layer.Pos(6)), Message: `main.knot has no input "replcias"`, Help: `did you mean "replicas"?`,
+			Related: []source.Related{{Span: source.At(main.Pos(32)), Text: `"Number of map servers."`}}},
+		{Code: source.Unused, Severity: source.Warning, Span: main.Span(32, 40), Message: "nothing uses it", Environments: []string{"north", "south"}},
+		{Code: source.UnknownEnvironment, Message: "no place", Help: "do this"},
+	})
+	require.Equal(t, `inputs/north.toml:2:1: error: main.knot has no input "replcias" [unknown-input]
+    2 | replcias = 6
+      | ^^^^^^^^ did you mean "replicas"?
+  see main.knot:2:7: "Number of map servers."
+
+main.knot:2:7: warning: nothing uses it (in north, south) [unused]
+    2 | input replicas: int
+      |       ^^^^^^^^
+
+knothole: error: no place [unknown-environment]
+  do this
+`, b.String())
+}
+
+func TestFindingsFromAnotherFolder(t *testing.T) {
+	set := source.NewSet()
+	f := add(t, set, "lib/x.knot", "let a = b\n")
+	p, b := presenter(set)
+	p.Prefix = "../services"
+	p.Findings(source.Findings{{Code: source.UnknownName, Span: source.At(f.Pos(8)), Message: "m"}})
+	require.Contains(t, b.String(), "../services/lib/x.knot:1:9: error")
+}
+
+func TestExcerptsAreHarmlessAndShort(t *testing.T) {
+	set := source.NewSet()
+	f := add(t, set, "x.yaml", "\ta:\u00a0\x1b[31m é: b\n"+strings.Repeat("x", 5000)+" here "+strings.Repeat("y", 5000))
+	p, b := presenter(set)
+	p.Findings(source.Findings{
+		{Code: source.BadData, Span: source.At(f.Pos(0)), Message: "tab and \x1b[2J escape"},
+		{Code: source.BadData, Span: f.Span(strings.Index(f.Text, "here"), strings.Index(f.Text, "here")+4), Message: "far"},
+	})
+	lines := strings.Split(b.String(), "\n")
+	require.Equal(t, "x.yaml:1:1: error: tab and ·[2J escape [bad-data]", lines[0])
+	require.Equal(t, "    1 | →a:␣·[31m é: b", lines[1])
+	require.Equal(t, "      | ^", lines[2])
+	require.NotContains(t, b.String(), "\x1b")
+	excerpt, mark := lines[5], lines[6]
+	require.LessOrEqual(t, len([]rune(excerpt)), 125)
+	at := strings.Index(mark, "^^^^")
+	require.Equal(t, "here", string([]rune(excerpt)[at:at+4]), "the mark stands below the word")
+}
+
+func TestMarkOfSeveralLinesEndsWithTheFirst(t *testing.T) {
+	set := source.NewSet()
+	f := add(t, set, "x.knot", "let a = {\n  b: 1\n}\n")
+	p, b := presenter(set)
+	p.Findings(source.Findings{{Code: source.WrongType, Span: f.Span(8, len(f.Text)-1), Message: "m"}})
+	require.Contains(t, b.String(), "    1 | let a = {\n      |         ^\n")
+}
+
+func TestColourOnlyWhereAskedFor(t *testing.T) {
+	set := source.NewSet()
+	f := add(t, set, "x.knot", "let a = b\n")
+	p, b := presenter(set)
+	p.Color = true
+	p.Findings(source.Findings{{Code: source.UnknownName, Span: source.At(f.Pos(8)), Message: "m"}})
+	require.Contains(t, b.String(), "\x1b[31;1merror\x1b[")
+}
+
+func TestSummary(t *testing.T) {
+	require.Equal(t, "1 error, 2 warnings in 4 environments", present.Summary(source.Findings{{}, {Severity: source.Warning}, {Severity: source.Warning}}, 4))
+	require.Equal(t, "0 errors, 0 warnings in 1 environment", present.Summary(nil, 1))
+}
+
+// comparison compares the environments a and b of a project.
+func comparison(t *testing.T, main, a, b string) (*compare.Comparison, *present.Presenter, *strings.Builder) {
+	t.Helper()
+	files, err := project.Load(fstest.MapFS{
+		project.FileName: {Data: []byte("[environments.a]\nlayers = [\"a.yaml\"]\n[environments.b]\nlayers = [\"b.yaml\"]\n")},
+		"main.knot":      {Data: []byte(main)}, "a.yaml": {Data: []byte(a)}, "b.yaml": {Data: []byte(b)},
+	})
+	require.NoError(t, err)
+	c, findings := compare.Environments(files, files.Environment("a"), files.Environment("b"))
+	require.NotNil(t, c, "%v", findings)
+	p, out := presenter(files.Sources)
+	return c, p, out
+}
+
+func TestComparison(t *testing.T) {
+	c, p, b := comparison(t, `
+input n: int
+input text: string
+input names: [string] = []
+document "k/x.yaml" = { kind: "Deployment", metadata: { name: "x" }, spec: { n: n, text: "prefix ${text} suffix", level: match env.name { "a" -> 1, "b" -> 2 } } }
+document "k/y.yaml" = { label: n, list: for name in names -> { name: name } }
+document "k/z.yaml" = { label: n }
+document "only-${env.name}.json" = {}
+document "same.json" = {}
+`, "n: 1\ntext: heron on the pier\n", "n: 2\ntext: heron on the lock\nnames: [new]\n")
+	p.Comparison(c)
+	require.Equal(t, `a → b   6 documents: 1 same, 3 differ, 1 only in a, 1 only in b
+
+k/x.yaml · Deployment x
+  spec.n                 1 → 2                                  n, a.yaml:1 → b.yaml:1
+  spec.text              "… the pier suff…" → "… the lock suff…"
+                                                                text, a.yaml:2 → b.yaml:2
+  spec.level             1 → 2                                  env.name, main.knot:5
+
+k/y.yaml
+  list[new]              new → { name: "new" }                  names, b.yaml:3
+
+only-a.json   only in a   env.name, main.knot:8
+
+only-b.json   only in b   env.name, main.knot:8
+
+k/*.yaml, 2 documents: y, z
+  label                  1 → 2                                  n, a.yaml:1 → b.yaml:1
+
+Because of: env.name (3 places), n (3), names (1), text (1)
+`, b.String())
+}
+
+func TestComparisonJSON(t *testing.T) {
+	c, p, b := comparison(t, "input n: int\ndocument \"x.yaml\" = { \"a/b\": [{ name: \"k\", n: n }], s: \"<&>\" }\n", "n: 1\n", "n: 2\n")
+	require.NoError(t, p.ComparisonJSON(c))
+	var decoded struct {
+		Equal     bool
+		Documents []struct {
+			Path, Status string
+			Rows         []struct {
+				Pointer, Path string
+				Left, Right   int
+				Cause         struct {
+					Left    struct{ File string }
+					Because []struct {
+						Name  string
+						Right struct{ Line, Column int }
+					}
+				}
+			}
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(b.String()), &decoded))
+	row := decoded.Documents[0].Rows[0]
+	require.Equal(t, "/a~1b/0/n", row.Pointer)
+	require.Equal(t, `"a/b"[k].n`, row.Path)
+	require.Equal(t, []int{1, 2}, []int{row.Left, row.Right})
+	require.Equal(t, "a.yaml", row.Cause.Left.File)
+	require.Equal(t, "n", row.Cause.Because[0].Name)
+	require.Equal(t, 4, row.Cause.Because[0].Right.Column)
+}
+
+func TestNothingDiffers(t *testing.T) {
+	c, p, b := comparison(t, "document \"x.yaml\" = {}\n", "{}", "{}")
+	p.Comparison(c)
+	require.Equal(t, "a → b   1 document: 1 same\n", b.String())
+	require.True(t, c.Equal())
+}
