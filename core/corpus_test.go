@@ -18,6 +18,7 @@ import (
 	"knothole/core/render"
 	"knothole/core/source"
 	"knothole/core/types"
+	"knothole/core/value"
 )
 
 var update = flag.Bool("update", false, "write what the corpus evaluates to into its files; read it before it is committed")
@@ -104,7 +105,13 @@ func runProgram(t *testing.T, files fstest.MapFS) string {
 	if findings.HasErrors() {
 		return b.String()
 	}
-	for _, r := range results {
+	recorded, again := render.All(p, p.Concrete(), render.Options{Everything: true, Recording: true})
+	require.Len(t, again, len(findings), "a recorded evaluation finds the same")
+	for i, r := range results {
+		require.Len(t, recorded[i].Documents, len(r.Documents))
+		for j, d := range r.Documents {
+			require.True(t, value.Identical(d.Value, recorded[i].Documents[j].Value), "a recorded evaluation gives the same")
+		}
 		prefix := ""
 		if len(results) > 1 {
 			prefix = r.Environment.Name + ": "

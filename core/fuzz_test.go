@@ -80,14 +80,15 @@ func FuzzEvaluate(f *testing.F) {
 	})
 }
 
-// evaluate returns what a program renders, followed by what is found.
+// evaluate returns what a program renders, followed by what is found; recorded or not, it must be the same.
 func evaluate(t *testing.T, files fstest.MapFS) string {
 	p, err := project.Load(files)
 	if err != nil {
 		t.Fatal(err)
 	}
-	var b strings.Builder
-	for _, recording := range []bool{false, true} {
+	var texts [2]string
+	for i, recording := range []bool{false, true} {
+		var b strings.Builder
 		results, findings := render.All(p, p.Concrete(), render.Options{Everything: true, Recording: recording})
 		for _, r := range results {
 			for _, d := range r.Documents {
@@ -101,8 +102,12 @@ func evaluate(t *testing.T, files fstest.MapFS) string {
 		for _, finding := range findings {
 			writeFinding(&b, p.Sources, finding)
 		}
+		texts[i] = b.String()
 	}
-	return b.String()
+	if texts[0] != texts[1] {
+		t.Fatalf("recorded, it differs:\n%s\n%s", texts[0], texts[1])
+	}
+	return texts[0]
 }
 
 // fuzzReader: what can be read can be written and read again, and is then the same.

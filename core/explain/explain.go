@@ -22,31 +22,68 @@ const EnvironmentName = "env.name"
 
 // Leaves returns what a value depends on, each once, in the order in which it is come upon.
 func Leaves(r *eval.Recorder, o value.Origin) []Leaf {
-	var leaves []Leaf
-	seen := map[value.Origin]bool{}
-	var visit func(o value.Origin)
-	visit = func(o value.Origin) {
-		if seen[o] {
-			return
-		}
-		seen[o] = true
-		step, ok := r.Step(o)
-		if !ok {
-			return
-		}
-		leaf := Leaf{Name: step.Input, Pos: step.Pos}
-		if step.Environment {
-			leaf.Name = EnvironmentName
-		}
-		if leaf.Name != "" && !slices.Contains(leaves, leaf) {
-			leaves = append(leaves, leaf)
-		}
-		for _, operand := range step.Operands {
-			visit(operand)
-		}
+	c := newCollector(r)
+	c.origin(o)
+	return c.leaves
+}
+
+// deep returns what a value and all that it holds depend on.
+func deep(r *eval.Recorder, v value.Value) []Leaf {
+	c := newCollector(r)
+	c.value(v)
+	return c.leaves
+}
+
+// collector gathers leaves; it goes through each recorded step and each shared value once.
+type collector struct {
+	recorder *eval.Recorder
+	seen     map[value.Origin]bool
+	shared   map[uintptr]bool
+	known    map[Leaf]bool
+	leaves   []Leaf
+}
+
+func newCollector(r *eval.Recorder) *collector {
+	return &collector{recorder: r, seen: map[value.Origin]bool{}, shared: map[uintptr]bool{}, known: map[Leaf]bool{}}
+}
+
+func (c *collector) origin(o value.Origin) {
+	step, ok := c.recorder.Step(o)
+	if !ok || c.seen[o] {
+		return
 	}
-	visit(o)
-	return leaves
+	c.seen[o] = true
+	leaf := Leaf{Name: step.Input, Pos: step.Pos}
+	if step.Environment {
+		leaf.Name = EnvironmentName
+	}
+	if leaf.Name != "" && !c.known[leaf] {
+		c.known[leaf] = true
+		c.leaves = append(c.leaves, leaf)
+	}
+	for _, operand := range step.Operands {
+		c.origin(operand)
+	}
+}
+
+func (c *collector) value(v value.Value) {
+	c.origin(v.Origin())
+	var inner []value.Value
+	switch v.Kind() {
+	case value.List:
+		inner = v.Elements()
+	case value.Record:
+		inner = v.Values()
+	}
+	if id := v.Identity(); id != 0 {
+		if c.shared[id] {
+			return
+		}
+		c.shared[id] = true
+	}
+	for _, x := range inner {
+		c.value(x)
+	}
 }
 
 // Side is one of two values that are told apart.
@@ -182,25 +219,4 @@ func commonPath(a, b string) string {
 		}
 	}
 	return a[:end]
-}
-
-// deep returns the leaves of a value and of all that it holds.
-func deep(r *eval.Recorder, v value.Value) []Leaf {
-	leaves := Leaves(r, v.Origin())
-	inner := v.Elements
-	switch v.Kind() {
-	case value.Record:
-		inner = v.Values
-	case value.List:
-	default:
-		return leaves
-	}
-	for _, x := range inner() {
-		for _, leaf := range deep(r, x) {
-			if !slices.Contains(leaves, leaf) {
-				leaves = append(leaves, leaf)
-			}
-		}
-	}
-	return leaves
 }

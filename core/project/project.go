@@ -143,6 +143,8 @@ func (p *Project) read(name string, span source.Span) (file *source.File, ok boo
 		help := ""
 		if near, found := p.nearestFile(name); found {
 			help = fmt.Sprintf("did you mean %q?", near)
+		} else if name == p.Main && errors.Is(err, fs.ErrNotExist) {
+			help = `write it, or name another module in [project]: main = "…"`
 		}
 		if errors.Is(err, fs.ErrNotExist) {
 			p.report(source.NoFile, span, help, "there is no file %s in the project", name)
