@@ -463,7 +463,9 @@ func (c *compiler) call(e *syntax.Call) code {
 		}
 		f.spend(1, at)
 		f.enter(at)
+		f.calls = append(f.calls, at)
 		v := fn.body(&inner)
+		f.calls = f.calls[:len(f.calls)-1]
 		f.depth--
 		f.release(mark)
 		return v

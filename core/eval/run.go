@@ -4,6 +4,7 @@ package eval
 
 import (
 	"fmt"
+	"slices"
 	"sync"
 
 	"knothole/core/source"
@@ -169,6 +170,7 @@ type thread struct {
 	steps int
 	depth int
 	stack []value.Value
+	calls []source.Span // the calls of functions of modules that are running, outermost first
 }
 
 // frame is what code runs on: the local values of a declaration or function.
@@ -179,8 +181,14 @@ type frame struct {
 
 type code func(f *frame) value.Value
 
+// shownCalls is how many of the calls that led to a mistake are told.
+const shownCalls = 3
+
 func (t *thread) fail(f source.Finding) {
 	w := t.world
+	for i := len(t.calls) - 1; i >= 0 && i >= len(t.calls)-shownCalls; i-- {
+		f.Related = append(slices.Clip(f.Related), source.Related{Span: t.calls[i], Text: "called here"})
+	}
 	if w.shared {
 		w.mu.Lock()
 		defer w.mu.Unlock()

@@ -163,20 +163,18 @@ func (p *Project) layer(name string, span source.Span) *Layer {
 		p.report(source.UnknownFormat, span, "layers end in .yaml, .yml, .json or .toml", "the ending of %s does not tell a format", name)
 		return l
 	}
-	file, ok := p.read(name, span)
-	if !ok {
-		return l
-	}
-	root, findings := data.Read(file, format, p.keys)
-	p.Findings = append(p.Findings, findings...)
-	if findings.HasErrors() {
+	d := p.readData(name, format, span)
+	root := d.root
+	l.findings = d.findings
+	if l.findings.HasErrors() {
 		return l
 	}
 	if root.IsNull() {
 		root = value.Value{}
 	}
 	if !root.IsAbsent() && root.Kind() != value.Record {
-		p.report(source.WrongType, source.At(root.Origin().Pos()), "write: name: value", "a layer is a mapping of inputs to values, not a %s", root.Kind())
+		l.findings.Add(source.Finding{Code: source.WrongType, Span: source.At(root.Origin().Pos()), Help: "write: name: value",
+			Message: fmt.Sprintf("a layer is a mapping of inputs to values, not a %s", root.Kind())})
 		return l
 	}
 	l.Root, l.Bad = root, false

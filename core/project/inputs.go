@@ -12,13 +12,27 @@ import (
 	"knothole/core/value"
 )
 
-// CheckLayers reports the inputs in layers that the main module does not have, and the inputs without a value in the
-// environments. It does so once for all environments, so that what is missing in several is one finding.
+// CheckLayers reports what is wrong with the layers of environments: files that cannot be read, inputs that the main
+// module does not have, and inputs without a value. It does so once for all environments, so that what is missing in
+// several is one finding. Abstract environments are looked at when all others are.
 func (p *Project) CheckLayers(environments []*Environment) source.Findings {
-	if p.Module == nil {
-		return nil
-	}
 	var findings source.Findings
+	checked := environments
+	if len(environments) == len(p.Concrete()) {
+		checked = p.Environments
+	}
+	reported := map[*Layer]bool{}
+	for _, e := range checked {
+		for _, l := range e.AllLayers() {
+			if !reported[l] {
+				reported[l] = true
+				findings = append(findings, l.findings...)
+			}
+		}
+	}
+	if p.Module == nil {
+		return findings
+	}
 	inputs := p.Inputs()
 	var names []string
 	for _, o := range inputs {
@@ -26,7 +40,7 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 	}
 	seen := map[*Layer]bool{}
 	misspelt := map[*Layer][]string{} // the inputs that unknown names were probably meant for
-	for _, e := range environments {
+	for _, e := range checked {
 		for _, l := range e.AllLayers() {
 			if seen[l] || l.Root.IsAbsent() {
 				continue

@@ -32,7 +32,7 @@ type Project struct {
 	Environments []*Environment // in the order of the project file, abstract ones included
 	Module       *types.Module  // the main module; nil when it could not be read
 	Program      *eval.Program  // nil when there is no main module
-	// Findings is what is wrong with the project file, the modules and the layers, whatever the environment.
+	// Findings is what is wrong with the project file and the modules, whatever the environment.
 	Findings source.Findings
 
 	files    fs.FS
@@ -40,6 +40,7 @@ type Project struct {
 	checked  *types.Program
 	modules  map[string]*moduleState
 	layers   map[string]*Layer
+	data     map[string]*dataFile
 	keys     data.Keys
 }
 
@@ -68,7 +69,15 @@ func (e *Environment) AllLayers() []*Layer {
 type Layer struct {
 	Path string
 	Root value.Value // Absent when the file is empty or could not be read
-	Bad  bool        // could not be read; that has been reported
+	Bad  bool        // could not be read
+
+	findings source.Findings // what is wrong with the file
+}
+
+// dataFile is a file of data, which is read once for all that use it.
+type dataFile struct {
+	root     value.Value
+	findings source.Findings
 }
 
 // Load reads a project. The error is not nil only when there is no project file; everything else that is wrong is in
@@ -76,7 +85,7 @@ type Layer struct {
 func Load(files fs.FS) (*Project, error) {
 	p := &Project{
 		Sources: source.NewSet(), files: files,
-		modules: map[string]*moduleState{}, layers: map[string]*Layer{}, keys: data.Keys{},
+		modules: map[string]*moduleState{}, layers: map[string]*Layer{}, data: map[string]*dataFile{}, keys: data.Keys{},
 	}
 	text, err := fs.ReadFile(files, FileName)
 	if err != nil {
@@ -165,6 +174,23 @@ func (p *Project) read(name string, span source.Span) (file *source.File, ok boo
 	return file, true
 }
 
+// readData reads a file of data. Span is where it is asked for; what is wrong with it is among its findings.
+func (p *Project) readData(name string, format data.Format, span source.Span) *dataFile {
+	if d, ok := p.data[name]; ok {
+		return d
+	}
+	d := &dataFile{}
+	p.data[name] = d
+	others := p.Findings
+	p.Findings = nil
+	file, ok := p.read(name, span)
+	d.findings, p.Findings = p.Findings, others
+	if ok {
+		d.root, d.findings = data.Read(file, format, p.keys)
+	}
+	return d
+}
+
 // nearestFile looks in the folder of a file for one with a name like it.
 func (p *Project) nearestFile(name string) (string, bool) {
 	entries, err := fs.ReadDir(p.files, path.Dir(name))
@@ -196,7 +222,7 @@ func (p *Project) loadProgram() {
 	for _, e := range p.Concrete() {
 		p.checked.Environments = append(p.checked.Environments, e.Name)
 	}
-	l := &loader{Project: p, data: map[*syntax.Use]value.Value{}}
+	l := &loader{Project: p, values: map[*syntax.Use]value.Value{}}
 	main := l.module(p.Main, p.mainSpan, nil)
 	if main == nil {
 		return
@@ -208,7 +234,7 @@ func (p *Project) loadProgram() {
 	for _, m := range p.checked.Modules {
 		for _, o := range m.Order {
 			if d, ok := o.Declaration.(*syntax.Use); ok {
-				if v, ok := l.data[d]; ok {
+				if v, ok := l.values[d]; ok {
 					values[o] = v
 				}
 			}
@@ -221,7 +247,7 @@ func (p *Project) loadProgram() {
 // loader reads modules depth first, so that each stands in the program behind those that it uses.
 type loader struct {
 	*Project
-	data map[*syntax.Use]value.Value
+	values map[*syntax.Use]value.Value // the contents of data files
 }
 
 // module reads a module and those it uses; trail are the modules that lead to it.
@@ -275,19 +301,15 @@ func (l *loader) use(m *types.Module, use *syntax.Use, trail []string) *types.Im
 		l.report(source.UnknownFormat, use.PathSpan, "modules end in .knot, data in .yaml, .yml, .json or .toml", "the ending of this path does not tell what the file is")
 		return failed
 	}
-	file, ok := l.read(name, use.PathSpan)
-	if !ok {
-		return failed
-	}
-	v, findings := data.Read(file, format, l.keys)
-	l.Findings = append(l.Findings, findings...)
-	if v.IsAbsent() && !findings.HasErrors() {
+	d := l.readData(name, format, use.PathSpan)
+	l.Findings = append(l.Findings, d.findings...)
+	if d.root.IsAbsent() && !d.findings.HasErrors() {
 		l.report(source.BadData, use.PathSpan, "", "%s is empty", name)
 	}
-	if v.IsAbsent() {
+	if d.root.IsAbsent() {
 		return failed
 	}
-	l.data[use] = v
+	l.values[use] = d.root
 	return &types.Import{}
 }
 

@@ -190,11 +190,14 @@ func All(p *project.Project, environments []*project.Environment, options Option
 		findings = append(findings, r.Findings...)
 	}
 	tidy := findings.Tidy(p.Sources)
-	if all := len(p.Concrete()); all > 1 {
-		for i := range tidy {
-			if len(tidy[i].Environments) == all {
-				tidy[i].Environments = []string{"all environments"}
-			}
+	all := len(p.Concrete())
+	for i := range tidy {
+		switch {
+		case len(tidy[i].Environments) < all || all == 0:
+		case all == 1:
+			tidy[i].Environments = nil // the only one goes without saying
+		default:
+			tidy[i].Environments = []string{"all environments"}
 		}
 	}
 	return results, tidy

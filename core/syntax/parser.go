@@ -395,6 +395,9 @@ func (p *parser) function(d *Function) {
 	if p.take("->") {
 		d.Result = p.unionType()
 	}
+	if p.sign("where") {
+		p.expected(`"=" and the body of the function`, "put the type and its conditions in parentheses: -> (T where …)")
+	}
 	p.expect("=", "and the body of the function")
 	d.Body = p.expression()
 }

@@ -20,6 +20,13 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 	}
 	c.module.Info.Objects[e.ID()] = o
 	order := c.arrange(e, o)
+	if order == nil {
+		for _, a := range e.Arguments {
+			if c.module.Info.Types[a.Value.ID()] == nil {
+				c.infer(a.Value, nil) // what is wrong inside is found all the same
+			}
+		}
+	}
 	variables := map[string]*Type{}
 	for i, p := range o.Parameters {
 		if order == nil || order[i] < 0 {

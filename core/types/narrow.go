@@ -2,6 +2,7 @@ package types
 
 import (
 	"fmt"
+	"slices"
 
 	"knothole/core/syntax"
 )
@@ -107,6 +108,10 @@ func (c *checker) assumeEqual(e, other syntax.Expression, equal bool) {
 	path, ok := c.pathOf(e)
 	t := c.module.Info.Types[e.ID()]
 	if !ok || t == nil || t.Kind == Invalid || t.Kind == Any {
+		return
+	}
+	// 1 == 1.0, so that a number that equals an int need not be one.
+	if numeric(literal) && slices.ContainsFunc(t.Parts(), func(p *Type) bool { return numeric(p) && p.Widen() != literal.Widen() }) {
 		return
 	}
 	var left []*Type

@@ -10,9 +10,11 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -20,8 +22,8 @@ import (
 // and its path, sorted by path.
 const RecordName = ".knothole-record"
 
-// stagingPrefix begins the names of files that are being written.
-const stagingPrefix = ".knothole-staging-"
+// stagingName is the folder, beside the documents, in which files are written in full before they are put in place.
+const stagingName = ".knothole-staging"
 
 // File is one document as it is to be written; Path is relative to the folder, with forward slashes.
 type File struct {
@@ -92,7 +94,8 @@ func Prepare(directory string, files []File, options Options) (*Plan, error) {
 		plan.write = append(plan.write, f)
 		plan.summary.Written++
 	}
-	for name, digest := range before {
+	for _, name := range slices.Sorted(maps.Keys(before)) {
+		digest := before[name]
 		if _, ok := plan.record[name]; ok {
 			continue
 		}
@@ -113,7 +116,6 @@ func Prepare(directory string, files []File, options Options) (*Plan, error) {
 		plan.remove = append(plan.remove, name)
 		plan.summary.Removed++
 	}
-	slices.Sort(plan.remove)
 	if len(refusal.Paths) > 0 {
 		slices.Sort(refusal.Paths)
 		return nil, refusal
@@ -136,27 +138,9 @@ func (p *Plan) Apply() (summary Summary, err error) {
 	if old, exists, _ := current(root, RecordName); !exists || !bytes.Equal(old, record) {
 		p.write = append(p.write, File{RecordName, record})
 	}
-	staged := make([]string, 0, len(p.write))
-	defer func() {
-		if err != nil {
-			for _, name := range staged {
-				_ = root.Remove(name) // what is left over is named so that it cannot be mistaken
-			}
-		}
-	}()
-	for i, f := range p.write {
-		name := path.Join(path.Dir(f.Path), fmt.Sprintf("%s%d", stagingPrefix, i))
-		if err := root.MkdirAll(path.Dir(f.Path), 0o755); err != nil {
-			return Summary{}, fmt.Errorf("%s: %w", path.Join(p.directory, path.Dir(f.Path)), plain(err))
-		}
-		staged = append(staged, name)
-		if err := root.WriteFile(name, f.Data, 0o644); err != nil {
-			return Summary{}, fmt.Errorf("%s: %w", path.Join(p.directory, f.Path), plain(err))
-		}
-	}
-	for i, f := range p.write {
-		if err := root.Rename(staged[i], f.Path); err != nil {
-			return Summary{}, fmt.Errorf("%s: %w", path.Join(p.directory, f.Path), plain(err))
+	if len(p.write) > 0 {
+		if err := p.stage(root); err != nil {
+			return Summary{}, err
 		}
 	}
 	for _, name := range p.remove {
@@ -171,6 +155,36 @@ func (p *Plan) Apply() (summary Summary, err error) {
 		}
 	}
 	return p.summary, nil
+}
+
+// stage writes all files beside the documents and then moves them to their places.
+func (p *Plan) stage(root *os.Root) error {
+	failed := func(name string, err error) error {
+		return fmt.Errorf("%s: %w", path.Join(p.directory, name), plain(err))
+	}
+	// What a run left that was stopped is of no use.
+	if err := root.RemoveAll(stagingName); err != nil {
+		return failed(stagingName, err)
+	}
+	if err := root.Mkdir(stagingName, 0o755); err != nil {
+		return failed(stagingName, err)
+	}
+	defer root.RemoveAll(stagingName)
+	staged := func(i int) string { return path.Join(stagingName, strconv.Itoa(i)) }
+	for i, f := range p.write {
+		if err := root.MkdirAll(path.Dir(f.Path), 0o755); err != nil {
+			return failed(path.Dir(f.Path), err)
+		}
+		if err := root.WriteFile(staged(i), f.Data, 0o644); err != nil {
+			return failed(f.Path, err)
+		}
+	}
+	for i, f := range p.write {
+		if err := root.Rename(staged(i), f.Path); err != nil {
+			return failed(f.Path, err)
+		}
+	}
+	return nil
 }
 
 // openRoot opens a folder, nil when there is none yet.
@@ -235,13 +249,8 @@ func readRecord(root *os.Root) (map[string]string, error) {
 }
 
 func formatRecord(record map[string]string) []byte {
-	names := make([]string, 0, len(record))
-	for name := range record {
-		names = append(names, name)
-	}
-	slices.Sort(names)
 	var b bytes.Buffer
-	for _, name := range names {
+	for _, name := range slices.Sorted(maps.Keys(record)) {
 		fmt.Fprintf(&b, "%s %s\n", record[name], name)
 	}
 	return b.Bytes()
