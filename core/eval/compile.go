@@ -141,13 +141,14 @@ func (c *compiler) text(e *syntax.String) code {
 		return constant(value.StringOf(text, origin(e)))
 	}
 	type part struct {
-		text string
-		code code
-		at   source.Span
+		text   string
+		indent string
+		code   code
+		at     source.Span
 	}
 	parts := make([]part, len(e.Parts))
 	for i, p := range e.Parts {
-		parts[i].text = p.Text
+		parts[i].text, parts[i].indent = p.Text, p.Indent
 		if p.Value != nil {
 			parts[i].code, parts[i].at = c.expression(p.Value), p.Value.Place()
 		}
@@ -169,6 +170,9 @@ func (c *compiler) text(e *syntax.String) code {
 			if !ok {
 				f.failAt(source.WrongType, p.at, "", "only strings, numbers and bools can stand in a text, not %s", describeValue(v))
 			}
+			if p.indent != "" && strings.Contains(text, "\n") {
+				text = indentLines(text, p.indent)
+			}
 			f.spend(1+len(text), span)
 			b.WriteString(text)
 			if records {
@@ -180,6 +184,17 @@ func (c *compiler) text(e *syntax.String) code {
 		}
 		return value.StringOf(b.String(), o)
 	}
+}
+
+// indentLines puts white space before every line of a text but the first and empty ones.
+func indentLines(text, indent string) string {
+	lines := strings.Split(text, "\n")
+	for i, line := range lines[1:] {
+		if line != "" {
+			lines[i+1] = indent + line
+		}
+	}
+	return strings.Join(lines, "\n")
 }
 
 // truth evaluates a condition.

@@ -423,13 +423,15 @@ func (p *parser) entry() *Entry {
 }
 
 // keyEnd returns the index of the token behind the key at the current token, and whether there is a key.
-func (p *parser) keyEnd() (int, bool) {
-	switch t := p.token(); t.kind {
+func (p *parser) keyEnd() (int, bool) { return p.keyEndAt(p.at) }
+
+func (p *parser) keyEndAt(index int) (int, bool) {
+	switch t := p.tokens[index]; t.kind {
 	case tokenString:
-		return p.at + 1, true
+		return index + 1, true
 	case tokenOpen:
 		depth := 0
-		for i := p.at; i < len(p.tokens); i++ {
+		for i := index; i < len(p.tokens); i++ {
 			switch p.tokens[i].kind {
 			case tokenOpen:
 				depth++
@@ -445,7 +447,7 @@ func (p *parser) keyEnd() (int, bool) {
 		for end+1 < len(p.text) && p.text[end] == '-' && (isLetter(p.text[end+1]) || isDigit(p.text[end+1])) {
 			end = wordEnd(p.text, end+1)
 		}
-		i := p.at + 1
+		i := index + 1
 		for p.tokens[i].end <= end && p.tokens[i].kind != tokenEnd {
 			i++
 		}
@@ -547,8 +549,8 @@ func trimZeros(digits string) string {
 // stringLiteral reads a string of any form.
 func (p *parser) stringLiteral() *String {
 	t := p.token()
-	s := &String{}
 	if t.kind == tokenString {
+		s := &String{}
 		p.at++
 		s.node = p.node(t.start)
 		// An unclosed string ends with its line; the scanner has said so.
@@ -564,17 +566,25 @@ func (p *parser) stringLiteral() *String {
 	p.at++
 	free := p.free
 	p.free = true
+	s := &String{}
+	lines := p.newLines(t)
 	for {
 		switch part := p.token(); part.kind {
 		case tokenText:
-			if text := p.unescape(part.start, p.textOf(part)); text != "" {
+			var text string
+			if lines != nil {
+				text = lines.add(part)
+			} else {
+				text = p.unescape(part.start, p.textOf(part))
+			}
+			if text != "" {
 				s.Parts = append(s.Parts, StringPart{Text: text})
 			}
 			p.at++
 		case tokenInsert:
 			p.at++
 			if p.sign("}") {
-				p.failHere(source.Syntax, "nothing between ${ and }", `a dollar sign before a brace is written \${`)
+				p.failHere(source.Syntax, "nothing between "+p.textOf(part)+" and }", `a dollar sign before a brace is written \${`)
 			}
 			p.enter()
 			value := p.expression()
@@ -582,7 +592,11 @@ func (p *parser) stringLiteral() *String {
 			if !p.take("}") {
 				p.expected(`"}" behind the expression`, "")
 			}
-			s.Parts = append(s.Parts, StringPart{Value: value})
+			inserted := StringPart{Value: value}
+			if lines != nil {
+				inserted.Indent = lines.indent
+			}
+			s.Parts = append(s.Parts, inserted)
 		case tokenClose:
 			p.at++
 			p.free = free
@@ -592,6 +606,80 @@ func (p *parser) stringLiteral() *String {
 			p.expected("the rest of the string", "")
 		}
 	}
+}
+
+// lines takes the indentation off the text of a string of several lines, part by part.
+type lines struct {
+	*parser
+	quote  string
+	margin string // what is taken off: the indentation of the closing quotes
+	first  bool   // nothing was added yet
+	fresh  bool   // the next character begins a line
+	indent string // white space before the line in hand, behind the margin
+}
+
+// newLines returns nil for a string of one line. The margin is known from the closing quotes, which are looked up.
+func (p *parser) newLines(open token) *lines {
+	quote := p.textOf(open)
+	if len(quote) < 3 {
+		return nil
+	}
+	end, _ := p.keyEndAt(p.at - 1)
+	closing := p.tokens[end-1].start
+	lineStart := strings.LastIndexByte(p.text[:closing], '\n') + 1
+	return &lines{parser: p, quote: quote, margin: p.text[lineStart:closing], first: true, fresh: true}
+}
+
+func (l *lines) add(part token) string {
+	text, offset := l.textOf(part), part.start
+	if l.first {
+		l.first = false
+		head, rest, found := strings.Cut(text, "\n")
+		if strings.Trim(head, " \t\r") != "" || !found {
+			l.fail(source.Finding{Code: source.Syntax, Span: l.file.Span(offset, offset+max(1, len(head))),
+				Message: "the text begins on the line below " + l.quote, Help: "break the line here"})
+		}
+		offset += len(head) + 1
+		text = rest
+	}
+	var b strings.Builder
+	for len(text) > 0 {
+		line := text
+		if end := strings.IndexByte(text, '\n'); end >= 0 {
+			line = text[:end+1]
+		}
+		body, at := line, offset
+		whole := strings.HasSuffix(line, "\n")
+		body = strings.TrimSuffix(strings.TrimSuffix(body, "\n"), "\r")
+		if l.fresh {
+			blank := whole && strings.Trim(body, " \t") == ""
+			switch {
+			case blank:
+				body = ""
+			case !strings.HasPrefix(body, l.margin):
+				l.fail(source.Finding{Code: source.Syntax, Span: l.file.Span(offset, offset+max(1, len(body)-len(strings.TrimLeft(body, " \t")))),
+					Message: "this line is indented less than the closing " + strings.TrimPrefix(l.quote, "@"), Help: "indent it as far, or move the closing quotes to the left"})
+			default:
+				body = body[len(l.margin):]
+				at += len(l.margin)
+			}
+			l.indent = body[:len(body)-len(strings.TrimLeft(body, " \t"))]
+		}
+		switch l.quote {
+		case `"""`:
+			body = l.unescape(at, body)
+		case `@"""`:
+			body = strings.ReplaceAll(body, "@@{", "@{")
+		}
+		b.WriteString(body)
+		if whole {
+			b.WriteByte('\n')
+		}
+		l.fresh = whole
+		offset += len(line)
+		text = text[len(line):]
+	}
+	return b.String()
 }
 
 // unescape resolves the escapes of a text that begins at offset.

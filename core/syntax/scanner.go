@@ -18,7 +18,7 @@ const (
 	tokenString            // a whole string without interpolation, quotes included
 	tokenOpen              // the opening quote of a string with interpolation
 	tokenText              // a literal part of such a string
-	tokenInsert            // ${
+	tokenInsert            // ${ or @{
 	tokenClose             // the closing quote; empty when it is missing
 	tokenSign              // an operator or bracket
 	tokenIllegal           // something that was reported
@@ -45,9 +45,19 @@ type scanner struct {
 	tokens   []token
 	comments []comment
 	findings source.Findings
-	// inserts holds, for each ${ that is open, how many braces are open inside it.
-	inserts []int
+	// open holds the strings that are open, outermost first; while tokens are scanned, an insert of the last is open.
+	open []openString
 }
+
+// openString is a string with inserts that has not been closed yet.
+type openString struct {
+	quote  string // as it was opened: one of the keys of inserts, or three single quotes
+	start  int
+	braces int // how many braces are open inside the insert
+}
+
+// severalLines reports whether the string is of a form that has several lines.
+func (o openString) severalLines() bool { return len(o.quote) >= 3 }
 
 // signs are all signs, longest first.
 var signs = []string{"...", "->", "==", "!=", "<=", ">=", "..", "??", "?.", "?[", "?:", "(", ")", "[", "]", "{", "}", ",", ":", ".", "=", "<", ">", "+", "-", "*", "/", "%", "|", "?"}
@@ -59,7 +69,7 @@ func scan(file *source.File) *scanner {
 	s.offset = len(s.text) - len(strings.TrimPrefix(s.text, "\uFEFF"))
 	for s.next() {
 	}
-	if len(s.inserts) > 0 {
+	for len(s.open) > 0 {
 		s.unclosedInsert()
 	}
 	s.add(tokenEnd, len(s.text), len(s.text))
@@ -93,14 +103,14 @@ func (s *scanner) next() bool {
 		case c == ' ' || c == '\t' || c == '\r':
 			s.offset++
 		case c == '\n':
-			if len(s.inserts) > 0 {
+			if len(s.open) > 0 {
 				s.unclosedInsert()
 				return true
 			}
 			s.offset++
 			s.newline = true
 		case c == '#':
-			if len(s.inserts) > 0 {
+			if len(s.open) > 0 {
 				s.unclosedInsert()
 				return true
 			}
@@ -114,6 +124,9 @@ func (s *scanner) next() bool {
 			return true
 		case isDigit(c):
 			s.number()
+			return true
+		case c == '@' && strings.HasPrefix(s.text[s.offset:], `@"""`):
+			s.openQuote(`@"""`)
 			return true
 		case c == '"':
 			s.quoted()
@@ -157,19 +170,18 @@ func (s *scanner) sign() {
 		if !strings.HasPrefix(rest, sign) {
 			continue
 		}
-		if n := len(s.inserts); n > 0 {
+		if n := len(s.open); n > 0 {
 			switch sign {
 			case "{":
-				s.inserts[n-1]++
+				s.open[n-1].braces++
 			case "}":
-				if s.inserts[n-1] == 0 {
-					s.inserts = s.inserts[:n-1]
+				if s.open[n-1].braces == 0 {
 					s.add(tokenSign, s.offset, s.offset+1)
 					s.offset++
 					s.stringParts()
 					return
 				}
-				s.inserts[n-1]--
+				s.open[n-1].braces--
 			}
 		}
 		s.add(tokenSign, s.offset, s.offset+len(sign))
@@ -209,8 +221,30 @@ func describeRune(r rune) string {
 	return fmt.Sprintf("U+%04X", r)
 }
 
+// inserts maps the quotes that open a string to what opens an insert in it.
+var inserts = map[string]string{`"`: "${", `"""`: "${", `@"""`: "@{"}
+
+// openQuote opens a string that becomes several tokens.
+func (s *scanner) openQuote(quote string) {
+	s.open = append(s.open, openString{quote: quote, start: s.offset})
+	s.add(tokenOpen, s.offset, s.offset+len(quote))
+	s.offset += len(quote)
+	s.stringParts()
+}
+
+// closeQuote closes the innermost string with the text up to end.
+func (s *scanner) closeQuote(end int) {
+	s.add(tokenClose, s.offset, end)
+	s.offset = end
+	s.open = s.open[:len(s.open)-1]
+}
+
 // literal scans '…', in which nothing is special.
 func (s *scanner) literal() {
+	if strings.HasPrefix(s.text[s.offset:], "'''") {
+		s.openQuote("'''")
+		return
+	}
 	start := s.offset
 	for i := start + 1; i < len(s.text) && s.text[i] != '\n'; i++ {
 		if s.text[i] == '\'' {
@@ -226,7 +260,7 @@ func (s *scanner) literal() {
 }
 
 func (s *scanner) unclosedString(start int, quote string) {
-	if len(s.inserts) > 0 {
+	if len(s.open) > 0 {
 		return // the insert around it has swallowed its end, or the other way round: the insert is reported
 	}
 	s.report(source.UnclosedString, start, start+1, "this string has no closing "+quote+" on its line", "close it with "+quote)
@@ -234,6 +268,10 @@ func (s *scanner) unclosedString(start int, quote string) {
 
 // quoted scans "…". A string without interpolation becomes one token.
 func (s *scanner) quoted() {
+	if strings.HasPrefix(s.text[s.offset:], `"""`) {
+		s.openQuote(`"""`)
+		return
+	}
 	start := s.offset
 	for i := start + 1; i < len(s.text); i++ {
 		switch s.text[i] {
@@ -248,9 +286,7 @@ func (s *scanner) quoted() {
 			return
 		case '$':
 			if strings.HasPrefix(s.text[i:], "${") {
-				s.add(tokenOpen, start, start+1)
-				s.offset++
-				s.stringParts()
+				s.openQuote(`"`)
 				return
 			}
 		case '\n':
@@ -265,53 +301,64 @@ func (s *scanner) quoted() {
 	s.add(tokenString, start, s.offset)
 }
 
-// stringParts scans the text of an interpolated string up to the next ${ or the closing quote.
+// stringParts scans the text of the innermost string up to its next insert or its end.
 func (s *scanner) stringParts() {
+	o := &s.open[len(s.open)-1]
+	insert := inserts[o.quote]
+	closing := strings.TrimPrefix(o.quote, "@")
 	start := s.offset
+	text := func(end int) {
+		s.add(tokenText, start, end)
+		s.offset = end
+	}
 	for i := start; ; i++ {
+		rest := s.text[min(i, len(s.text)):]
 		switch {
-		case i >= len(s.text) || s.text[i] == '\n':
+		case rest == "" && o.severalLines():
+			text(len(s.text))
+			s.report(source.UnclosedString, o.start, o.start+len(o.quote), "this text of several lines is never closed", "close it with "+closing+" on a line of its own")
+			s.closeQuote(len(s.text))
+			return
+		case rest == "" || rest[0] == '\n' && !o.severalLines():
 			end := max(start, len(strings.TrimRight(s.text[:i], "\r")))
-			s.add(tokenText, start, end)
-			s.unclosedString(s.openQuote(), `"`)
+			text(end)
+			opened := *o
+			s.open = s.open[:len(s.open)-1]
+			s.unclosedString(opened.start, `"`)
 			s.add(tokenClose, end, end)
 			s.offset = i
 			return
-		case s.text[i] == '\\' && i+1 < len(s.text) && s.text[i+1] != '\n':
-			i++
-		case s.text[i] == '"':
-			s.add(tokenText, start, i)
-			s.add(tokenClose, i, i+1)
-			s.offset = i + 1
+		case rest[0] == '\n':
+			// The closing quotes of several lines stand on a line of their own.
+			line := i + 1
+			quotes := line + len(s.text[line:]) - len(strings.TrimLeft(s.text[line:], " \t"))
+			if strings.HasPrefix(s.text[quotes:], closing) {
+				text(line)
+				s.offset = quotes
+				s.closeQuote(quotes + len(closing))
+				return
+			}
+		case rest[0] == '\\' && insert == "${":
+			if len(rest) > 1 && rest[1] != '\n' {
+				i++
+			}
+		case strings.HasPrefix(rest, closing) && !o.severalLines():
+			text(i)
+			s.closeQuote(i + 1)
 			return
-		case strings.HasPrefix(s.text[i:], "${"):
-			s.add(tokenText, start, i)
+		case insert == "@{" && strings.HasPrefix(rest, "@@{"):
+			i += 2
+		case insert != "" && strings.HasPrefix(rest, insert):
+			text(i)
 			s.add(tokenInsert, i, i+2)
 			s.offset = i + 2
-			s.inserts = append(s.inserts, 0)
+			o.braces = 0
 			return
 		}
 	}
 }
 
-// openQuote returns the offset of the quote of the innermost open string.
-func (s *scanner) openQuote() int {
-	depth := 0
-	for i := len(s.tokens) - 1; i >= 0; i-- {
-		switch s.tokens[i].kind {
-		case tokenClose:
-			depth++
-		case tokenOpen:
-			if depth == 0 {
-				return s.tokens[i].start
-			}
-			depth--
-		}
-	}
-	return s.offset
-}
-
-// unclosedInsert ends all open strings at the end of the line.
+// unclosedInsert ends the insert that is open at the end of a line, and with it all strings of one line.
 func (s *scanner) unclosedInsert() {
 	// The innermost one that is open is to blame.
 	at, closed := s.offset, 0
@@ -326,13 +373,16 @@ func (s *scanner) unclosedInsert() {
 			break
 		}
 	}
-	s.report(source.UnclosedString, at, at+2, "this ${ is not closed on its line", "close it with }; neither line ends nor comments may stand inside")
-	for range s.inserts {
-		s.add(tokenSign, s.offset, s.offset)
-		s.add(tokenClose, s.offset, s.offset)
-	}
-	s.inserts = nil
+	s.report(source.UnclosedString, at, at+2, "this "+s.text[at:at+2]+" is not closed on its line", "close it with }; neither line ends nor comments may stand inside")
 	if s.offset < len(s.text) && s.text[s.offset] == '#' {
 		s.skipLine()
+	}
+	for len(s.open) > 0 {
+		s.add(tokenSign, s.offset, s.offset)
+		if s.open[len(s.open)-1].severalLines() {
+			s.stringParts() // its text goes on
+			return
+		}
+		s.closeQuote(s.offset)
 	}
 }

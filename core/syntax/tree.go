@@ -212,10 +212,12 @@ type (
 	Bad struct{ node }
 )
 
-// StringPart is a literal text or an interpolated expression (then Text is empty).
+// StringPart is a literal text or an interpolated expression (then Text is empty). Indent is the white space before
+// the line in which the expression stands: further lines of its text begin with it.
 type StringPart struct {
-	Text  string
-	Value Expression
+	Text   string
+	Value  Expression
+	Indent string
 }
 
 // Key is the key of an entry: a fixed name, or text with interpolations.
