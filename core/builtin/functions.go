@@ -78,8 +78,37 @@ var functions = []*Function{
 	{Group: "list", Signature: "length(xs: [any]) -> int", Description: "The number of elements.",
 		Example: `list.length([4, 7])`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return number(c, a[0].Len()) }},
-	{Group: "list", Signature: "sort(xs: [T]) -> [T]", Description: "The elements in ascending order: numbers by size, strings by code point.",
-		Example: `list.sort(["south", "north"])`, Result: `["north","south"]`, Errors: "The elements are neither all numbers nor all strings.",
+	{Group: "list", Signature: "map(xs: [A], f: fn(A) -> B) -> [B]", Description: "What f makes of each element.",
+		Example: `list.map([1, 2], fn(x) = x * 10)`, Result: `[10,20]`,
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			elements := make([]value.Value, a[0].Len())
+			for i, x := range a[0].Elements() {
+				elements[i] = c.Apply(a[1], x)
+			}
+			return list(c, elements)
+		}},
+	{Group: "list", Signature: "filter(xs: [A], f: fn(A) -> bool) -> [A]", Description: "The elements for which f is true.",
+		Example: `list.filter([1, 2, 3], fn(x) = x > 1)`, Result: `[2,3]`,
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			var kept []value.Value
+			for _, x := range a[0].Elements() {
+				if c.Apply(a[1], x).Bool() {
+					kept = append(kept, x)
+				}
+			}
+			return list(c, kept)
+		}},
+	{Group: "list", Signature: "fold(xs: [A], start: B, f: fn(B, A) -> B) -> B", Description: "What f makes of all elements, one after the other: f(so_far, x).",
+		Example: `list.fold([1, 2, 3], 0, fn(so_far, x) = so_far + x)`, Result: `6`,
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			result := a[1]
+			for _, x := range a[0].Elements() {
+				result = c.Apply(a[2], result, x)
+			}
+			return result
+		}},
+	{Group: "list", Signature: "sort(xs: [T], by: (fn(T) -> any)? = null) -> [T]", Description: "The elements in ascending order, or in that of what by makes of them: numbers by size, strings by code point. Equal ones keep their order.",
+		Example: `list.sort(["south", "north"])`, Result: `["north","south"]`, Errors: "What is compared is neither all numbers nor all strings.",
 		call: sortList},
 	{Group: "list", Signature: "reverse(xs: [T]) -> [T]", Description: "The elements from last to first.",
 		Example: `list.reverse([1, 2, 3])`, Result: `[3,2,1]`,
@@ -171,21 +200,36 @@ func choose(c *eval.Call, a []value.Value, sign int) value.Value {
 }
 
 func sortList(c *eval.Call, a []value.Value) value.Value {
-	elements := slices.Clone(a[0].Elements())
-	c.Spend(len(elements) * 8)
+	type pair struct{ element, key value.Value }
+	pairs := make([]pair, a[0].Len())
 	kind := func(v value.Value) value.Kind {
 		if v.Kind() == value.Int {
 			return value.Float
 		}
 		return v.Kind()
 	}
-	for _, x := range elements {
-		if kind(x) != kind(elements[0]) || kind(x) != value.Float && kind(x) != value.String {
-			c.Fail(0, "", "only numbers or only strings can be sorted, but "+elements[0].Show(40)+" and "+x.Show(40)+" are among the elements")
+	for i, x := range a[0].Elements() {
+		pairs[i] = pair{x, keyOf(c, a[1], x)}
+		first, key := pairs[0].key, pairs[i].key
+		if kind(key) != kind(first) || kind(key) != value.Float && kind(key) != value.String {
+			c.Fail(0, "", "only numbers or only strings can be sorted, but "+first.Show(40)+" and "+key.Show(40)+" are to be compared")
 		}
 	}
-	slices.SortStableFunc(elements, value.Compare)
+	c.Spend(len(pairs) * 8)
+	slices.SortStableFunc(pairs, func(x, y pair) int { return value.Compare(x.key, y.key) })
+	elements := make([]value.Value, len(pairs))
+	for i, p := range pairs {
+		elements[i] = p.element
+	}
 	return list(c, elements)
+}
+
+// keyOf is what a function makes of an element; without a function it is the element.
+func keyOf(c *eval.Call, by, x value.Value) value.Value {
+	if by.IsNull() {
+		return x
+	}
+	return c.Apply(by, x)
 }
 
 func distinct(c *eval.Call, a []value.Value) value.Value {

@@ -104,6 +104,16 @@ func (c *compiler) bareExpression(e syntax.Expression) code {
 		return c.loop(e)
 	case *syntax.Call:
 		return c.call(e)
+	case *syntax.LetIn:
+		return c.letIn(e)
+	case *syntax.Is:
+		return c.is(e)
+	case *syntax.As:
+		return c.as(e)
+	case *syntax.With:
+		return c.with(e)
+	case *syntax.Lambda:
+		return c.lambda(e)
 	case *syntax.Field:
 		return c.field(e)
 	case *syntax.Index:
@@ -123,6 +133,9 @@ func (c *compiler) object(o *types.Object, at source.Span) code {
 	case o.Kind == types.ObjectLocal:
 		slot := o.Slot
 		return func(f *frame) value.Value { return f.slots[slot] }
+	case o.Kind == types.ObjectFunction:
+		v := value.FunctionOf(&closure{declared: o}, value.From(at.Start))
+		return constant(v)
 	case o.Global >= 0:
 		global := o.Global
 		return func(f *frame) value.Value {
@@ -232,12 +245,17 @@ func (c *compiler) conditional(e *syntax.If) code {
 func (c *compiler) match(e *syntax.Match) code {
 	type arm struct {
 		patterns []value.Value
+		types    []*types.Type
 		value    code
 	}
 	subject, slot := c.expression(e.Subject), c.module.Info.Objects[e.ID()].Slot
 	arms := make([]arm, len(e.Arms))
 	for i, a := range e.Arms {
 		for _, p := range a.Patterns {
+			if is, ok := p.(*syntax.Is); ok {
+				arms[i].types = append(arms[i].types, c.module.Info.Asked[is.ID()])
+				continue
+			}
 			arms[i].patterns = append(arms[i].patterns, c.bareExpression(p)(nil))
 		}
 		arms[i].value = c.expression(a.Value)
@@ -248,9 +266,12 @@ func (c *compiler) match(e *syntax.Match) code {
 		f.slots[slot] = v
 		for i := range arms {
 			a := &arms[i]
-			hit := a.patterns == nil
+			hit := a.patterns == nil && a.types == nil
 			for _, p := range a.patterns {
 				hit = hit || value.Equal(v, p, func(int) {})
+			}
+			for _, t := range a.types {
+				hit = hit || f.isA(v, t)
 			}
 			if hit {
 				return f.choose(a.value(f), v.Origin())
@@ -449,7 +470,7 @@ func (c *compiler) indexStep(e *syntax.Index) stepper {
 func (c *compiler) call(e *syntax.Call) code {
 	o := c.module.Info.Objects[e.ID()]
 	if o == nil {
-		return c.broken()
+		return c.callValue(e)
 	}
 	order := types.Arrange(o.Parameters, e.Arguments)
 	arguments := make([]code, len(o.Parameters))
@@ -476,15 +497,21 @@ func (c *compiler) call(e *syntax.Call) code {
 				slots[i] = fn.defaults[i](&inner)
 			}
 		}
-		f.spend(1, at)
-		f.enter(at)
-		f.calls = append(f.calls, at)
-		v := fn.body(&inner)
-		f.calls = f.calls[:len(f.calls)-1]
-		f.depth--
+		v := f.invoke(fn.body, &inner, at)
 		f.release(mark)
 		return v
 	}
+}
+
+// invoke runs the body of a function on its frame.
+func (t *thread) invoke(body code, inner *frame, at source.Span) value.Value {
+	t.spend(1, at)
+	t.enter(at)
+	t.calls = append(t.calls, at)
+	v := body(inner)
+	t.calls = t.calls[:len(t.calls)-1]
+	t.depth--
+	return v
 }
 
 func (p *Program) function(o *types.Object) *function {

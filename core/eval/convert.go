@@ -184,6 +184,9 @@ func (c *conversion) value(v value.Value, to *types.Type, path *place.Path) valu
 		switch v.Kind() {
 		case value.Float:
 		case value.Int:
+			if !c.fill {
+				return c.wrongKind(path, v, to, "") // nothing is to be changed
+			}
 			return value.FloatOf(float64(v.Int()), v.Origin())
 		default:
 			return c.wrongKind(path, v, to, numberHelp(v))
@@ -198,6 +201,10 @@ func (c *conversion) value(v value.Value, to *types.Type, path *place.Path) valu
 		}
 	case types.Literal:
 		if !isLiteral(v, to.Literal) {
+			return c.wrongKind(path, v, to, "")
+		}
+	case types.Function:
+		if v.Kind() != value.Function {
 			return c.wrongKind(path, v, to, "")
 		}
 	case types.Union:
@@ -323,6 +330,15 @@ func (c *conversion) unknown(key string, v value.Value, to *types.Type, path *pl
 
 // union takes the member that fits without defaults, else the only one that fits with them.
 func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) value.Value {
+	if !c.fill { // any member that fits will do
+		for _, member := range to.Members {
+			t := &conversion{thread: c.thread, passing: c.passing, depth: c.depth, trial: true}
+			if t.value(v, member, path); len(t.misfits) == 0 {
+				return v
+			}
+		}
+		return c.wrongKind(path, v, to, "")
+	}
 	if len(to.Members) == 2 && to.Members[1] == types.NullType {
 		if v.IsNull() {
 			return v

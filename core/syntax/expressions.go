@@ -19,8 +19,44 @@ func (p *parser) expression() Expression {
 		return p.ifExpression(false)
 	case p.sign("for"):
 		return p.forExpression()
+	case p.sign("let") && !p.declarationAhead():
+		return p.letExpression()
+	case p.sign("fn") && p.peek(1).is(p, "("):
+		return p.lambda()
 	}
 	return p.binary(0)
+}
+
+func (p *parser) letExpression() Expression {
+	start := p.token().start
+	p.at++
+	e := &LetIn{}
+	for {
+		b := &Binding{Name: p.name("a local name")}
+		b.Type, b.Value = p.typeAndValue()
+		e.Bindings = append(e.Bindings, b)
+		if !p.take(",") {
+			break
+		}
+	}
+	p.expect("then", `behind the local names, which are separated by ","`)
+	e.Body = p.expression()
+	e.node = p.node(start)
+	return e
+}
+
+func (p *parser) lambda() Expression {
+	start := p.token().start
+	p.at++
+	e := &Lambda{}
+	e.Parameters = p.parameters(true)
+	if p.take("->") {
+		e.Result = p.unionType()
+	}
+	p.expect("=", "and the body of the function")
+	e.Body = p.expression()
+	e.node = p.node(start)
+	return e
 }
 
 // operators lists the binary operators by how tightly they bind, loosest first. Comparisons do not chain, ?? groups
@@ -28,7 +64,7 @@ func (p *parser) expression() Expression {
 var operators = []map[string]Operator{
 	{"or": Or},
 	{"and": And},
-	{"==": Equal, "!=": NotEqual, "<": Less, "<=": LessEqual, ">": Greater, ">=": GreaterEqual, "in": In, "not": NotIn, "matches": Matches},
+	{"is": isOperator, "==": Equal, "!=": NotEqual, "<": Less, "<=": LessEqual, ">": Greater, ">=": GreaterEqual, "in": In, "not": NotIn, "matches": Matches},
 	{"??": Default},
 	{"..": Range},
 	{"+": Add, "-": Subtract},
@@ -62,7 +98,7 @@ func (p *parser) continues() bool {
 	if !t.newline || p.free {
 		return true
 	}
-	if p.sign("-") {
+	if p.sign("-") || p.arms && p.sign("is") {
 		return false
 	}
 	next := p.peek(1)
@@ -96,6 +132,10 @@ func (p *parser) binary(level int) Expression {
 		}
 		sign := p.spanOf(p.token())
 		p.at++
+		if operator == isOperator {
+			left = &Is{Operand: left, Type: p.askedType(), node: p.node(start)}
+			continue
+		}
 		if operator == NotIn {
 			sign.End = p.spanOf(p.token()).End
 			p.at++
@@ -119,7 +159,7 @@ func (p *parser) unary() Expression {
 	}
 	p.at++
 	if t := p.token(); t.kind == tokenNumber && t.start == start+1 {
-		return p.steps(start, p.number(start, true))
+		return p.changes(start, p.steps(start, p.number(start, true)))
 	}
 	p.enter()
 	operand := p.unary()
@@ -129,7 +169,42 @@ func (p *parser) unary() Expression {
 
 func (p *parser) postfix() Expression {
 	start := p.token().start
-	return p.steps(start, p.primary())
+	return p.changes(start, p.steps(start, p.primary()))
+}
+
+// changes reads the `with { … }` behind an operand.
+func (p *parser) changes(start int, e Expression) Expression {
+	for p.sign("with") && p.peek(1).is(p, "{") && p.continues() {
+		p.at++
+		open, with := p.at, &With{Of: e}
+		p.at++
+		p.entries(open, func() {
+			change := &Change{Path: []*Key{p.key()}}
+			for p.take(".") {
+				change.Path = append(change.Path, p.key())
+			}
+			p.expect(":", "behind the key "+change.Path[len(change.Path)-1].text(p))
+			change.Value = p.expression()
+			with.Changes = append(with.Changes, change)
+		})
+		with.node = p.node(start)
+		e = with
+		if t := p.token(); (p.sign(".") || p.sign("as")) && p.continues() {
+			p.fail(source.Finding{Code: source.Syntax, Span: p.spanOf(t), Message: fmt.Sprintf("%q behind with { … }", p.textOf(t)), Help: "put r with { … } into parentheses"})
+		}
+	}
+	return e
+}
+
+func (k *Key) text(p *parser) string { return p.file.Slice(k.Span) }
+
+// askedType reads the type behind `is` and `as`: a name, a literal, or a type in parentheses.
+func (p *parser) askedType() Type {
+	t := p.token()
+	if t.kind == tokenSign && !p.sign("(") && !p.sign("-") || p.sign("fn") {
+		p.expected("the name of a type, a literal, or a type in parentheses", "put the type into parentheses")
+	}
+	return p.simpleType()
 }
 
 // steps reads the fields, indexes and calls behind an operand.
@@ -149,6 +224,9 @@ func (p *parser) steps(start int, e Expression) Expression {
 			p.at++
 			index := p.enclosed(p.at-1, "]")
 			e = &Index{Of: e, Optional: optional, Index: index, node: p.node(start)}
+		case p.sign("as") && p.continues():
+			p.at++
+			e = &As{Operand: e, Type: p.askedType(), node: p.node(start)}
 		case p.sign("(") && (!t.newline || p.free):
 			call := &Call{Function: e}
 			open := p.at
@@ -257,7 +335,10 @@ func (p *parser) word(what string) Expression {
 		return &Env{node: p.node(t.start)}
 	case "match":
 		return p.match()
-	case "if", "for":
+	case "if", "for", "let", "fn":
+		if p.declarationAhead() {
+			break
+		}
 		p.failHere(source.Syntax, fmt.Sprintf("%q inside an expression needs parentheses", word), fmt.Sprintf("write (%s …)", word))
 	}
 	if reserved[word] || p.declarationAhead() {
@@ -309,11 +390,17 @@ func (p *parser) match() Expression {
 	p.at++
 	p.entries(open, func() {
 		arm, from := &Arm{}, p.token().start
+		p.arms = true
 		if p.take("else") {
 			arm.Else = true
 		} else {
 			for {
-				arm.Patterns = append(arm.Patterns, p.pattern())
+				if is := p.token().start; p.take("is") {
+					asked := p.askedType()
+					arm.Patterns = append(arm.Patterns, &Is{Type: asked, node: p.node(is)})
+				} else {
+					arm.Patterns = append(arm.Patterns, p.pattern())
+				}
 				if !p.take("|") {
 					break
 				}
@@ -338,7 +425,7 @@ func (p *parser) pattern() Expression {
 		if t.kind == tokenWord {
 			help = fmt.Sprintf("a text is written in quotes: %q", p.textOf(t))
 		}
-		p.expected(`a literal or "else"`, help)
+		p.expected(`a literal, "is" and a type, or "else"`, help)
 	}
 	e := p.unary()
 	if s, ok := e.(*String); ok {

@@ -40,6 +40,7 @@ type parser struct {
 	*scanner
 	at     int  // index of the current token
 	free   bool // the innermost bracket ignores newlines
+	arms   bool // the innermost bracket is that of a match
 	depth  int
 	ids    ID
 	module *Module
@@ -208,7 +209,7 @@ func (p *parser) description(index int) string {
 // declaration reads one declaration; nil when there is not even a name.
 func (p *parser) declaration() (result Declaration) {
 	start := p.at
-	p.first, p.free, p.depth = p.token().start, false, 0
+	p.first, p.free, p.arms, p.depth = p.token().start, false, false, 0
 	header := Header{Description: p.description(start)}
 	finish := func(broken bool) {
 		if result == nil {
@@ -381,17 +382,7 @@ func (p *parser) typeAndValue() (Type, Expression) {
 }
 
 func (p *parser) function(d *Function) {
-	open := p.at
-	p.expect("(", "and the parameters")
-	p.entries(open, func() {
-		parameter := &Parameter{Name: p.name("the name of a parameter")}
-		p.expect(":", fmt.Sprintf("and the type of the parameter %q", parameter.Name.Name))
-		parameter.Type = p.limitedType()
-		if p.take("=") {
-			parameter.Default = p.expression()
-		}
-		d.Parameters = append(d.Parameters, parameter)
-	})
+	d.Parameters = p.parameters(false)
 	if p.take("->") {
 		d.Result = p.unionType()
 	}
@@ -400,6 +391,25 @@ func (p *parser) function(d *Function) {
 	}
 	p.expect("=", "and the body of the function")
 	d.Body = p.expression()
+}
+
+// parameters reads the parameters of a function in their parentheses; anonymous functions may leave types out.
+func (p *parser) parameters(anonymous bool) []*Parameter {
+	var parameters []*Parameter
+	open := p.at
+	p.expect("(", "and the parameters")
+	p.entries(open, func() {
+		parameter := &Parameter{Name: p.name("the name of a parameter")}
+		if !anonymous || p.sign(":") {
+			p.expect(":", fmt.Sprintf("and the type of the parameter %q", parameter.Name.Name))
+			parameter.Type = p.limitedType()
+		}
+		if p.take("=") {
+			parameter.Default = p.expression()
+		}
+		parameters = append(parameters, parameter)
+	})
+	return parameters
 }
 
 func (p *parser) document(d *Document) {
@@ -420,8 +430,8 @@ func (p *parser) document(d *Document) {
 // entries reads what stands between the bracket at index open and the one that closes it: entries separated by
 // commas or newlines. It takes both brackets; the opening one is taken already.
 func (p *parser) entries(open int, entry func()) {
-	free := p.free
-	p.free = false
+	free, arms := p.free, p.arms
+	p.free, p.arms = false, false
 	closing := closes[p.textOf(p.tokens[open])]
 	for first := true; ; first = false {
 		if p.sign(closing) {
@@ -454,7 +464,7 @@ func (p *parser) entries(open int, entry func()) {
 		entry()
 	}
 	p.at++
-	p.free = free
+	p.free, p.arms = free, arms
 }
 
 func (p *parser) enter() {

@@ -89,10 +89,23 @@ type (
 	}
 )
 
+// Binding is one name of a LetIn.
+type Binding struct {
+	Name  Identifier
+	Type  Type // nil when left out
+	Value Expression
+}
+
+// Change is one entry of a With: the fields that lead to the place, and what goes there.
+type Change struct {
+	Path  []*Key
+	Value Expression
+}
+
 // Parameter is one parameter of a function.
 type Parameter struct {
 	Name    Identifier
-	Type    Type
+	Type    Type       // nil when left out, as anonymous functions may
 	Default Expression // nil when required
 }
 
@@ -181,6 +194,37 @@ type (
 		Subject Expression
 		Arms    []*Arm
 	}
+	// LetIn is `let a = x, b = y then e`.
+	LetIn struct {
+		node
+		Bindings []*Binding
+		Body     Expression
+	}
+	// Is is `x is T`, As is `x as T`.
+	Is struct {
+		node
+		Operand Expression
+		Type    Type
+	}
+	// As is a checked conversion.
+	As struct {
+		node
+		Operand Expression
+		Type    Type
+	}
+	// With is `r with { … }`.
+	With struct {
+		node
+		Of      Expression
+		Changes []*Change
+	}
+	// Lambda is an anonymous function, `fn(x) = e`.
+	Lambda struct {
+		node
+		Parameters []*Parameter
+		Result     Type // nil when left out
+		Body       Expression
+	}
 	// For is `for x, i in xs where c -> e`. With Key it makes a record, else a list.
 	For struct {
 		node
@@ -245,7 +289,7 @@ type Argument struct {
 // Arm is one arm of a match.
 type Arm struct {
 	Span     source.Span
-	Patterns []Expression // literals; empty for `else`
+	Patterns []Expression // literals, and Is without an operand for `is T`; empty for `else`
 	Else     bool
 	Value    Expression
 }
@@ -275,9 +319,10 @@ const (
 	Divide
 	Remainder
 	Negate
+	isOperator // becomes an Is
 )
 
-var operatorTexts = [...]string{"or", "and", "not", "==", "!=", "<", "<=", ">", ">=", "in", "not in", "matches", "??", "..", "+", "-", "*", "/", "%", "-"}
+var operatorTexts = [...]string{"or", "and", "not", "==", "!=", "<", "<=", ">", ">=", "in", "not in", "matches", "??", "..", "+", "-", "*", "/", "%", "-", "is"}
 
 // String returns the operator as it is written.
 func (o Operator) String() string { return operatorTexts[o] }
@@ -317,6 +362,12 @@ type (
 		node
 		Fields []*TypeField
 		Rest   Type // nil when closed
+	}
+	// FunctionType is `fn(A, B) -> C`.
+	FunctionType struct {
+		node
+		Parameters []Type
+		Result     Type
 	}
 	// LimitedType is `T where … else …`, with one or more conditions.
 	LimitedType struct {

@@ -77,6 +77,8 @@ func (p *parser) simpleType() Type {
 		switch p.textOf(t) {
 		case "true", "false":
 			return &LiteralType{Value: p.word("a type"), node: p.node(t.start)}
+		case "fn":
+			return p.functionType()
 		case "null":
 			p.at++
 			return &NamedType{Name: Identifier{"null", p.spanOf(t)}, node: p.node(t.start)}
@@ -127,6 +129,18 @@ func (p *parser) simpleType() Type {
 	}
 	p.expected("a type", "")
 	return nil
+}
+
+func (p *parser) functionType() Type {
+	start := p.token().start
+	p.at++
+	open, t := p.at, &FunctionType{}
+	p.expect("(", "and the types of the parameters")
+	p.entries(open, func() { t.Parameters = append(t.Parameters, p.limitedType()) })
+	p.expect("->", "and the type of the result")
+	t.Result = p.unionType()
+	t.node = p.node(start)
+	return t
 }
 
 func (p *parser) recordType() Type {

@@ -2,6 +2,7 @@ package types
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -11,7 +12,10 @@ import (
 
 // inferCall finds the type of a call and checks its arguments.
 func (c *checker) inferCall(e *syntax.Call) *Type {
-	o := c.callee(e.Function)
+	o, value := c.callee(e.Function)
+	if value != nil {
+		return c.callValue(e, value)
+	}
 	if o == nil {
 		for _, a := range e.Arguments {
 			c.infer(a.Value, nil)
@@ -52,50 +56,52 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 	return o.Type
 }
 
-// callee finds the function that is called; nil when there is none, which is reported.
-func (c *checker) callee(e syntax.Expression) *Object {
+// callee finds the function that is called: a declared or built-in one, or a value, of which only the type is known.
+// Both are nil when there is none, which is reported.
+func (c *checker) callee(e syntax.Expression) (*Object, *Type) {
 	switch e := e.(type) {
 	case *syntax.Name:
 		o := c.lookup(e.Name, e.Place())
-		if o == nil {
-			return nil
-		}
-		if o.Kind != ObjectFunction {
-			if !o.Invalid {
-				help := ""
-				if o.Kind == ObjectModule {
-					help = "call one of its functions: " + o.Name + ".name(…)"
-				}
-				c.add(source.Finding{Code: source.WrongUse, Span: e.Place(), Message: fmt.Sprintf("%q is not a function, but a %s", e.Name, o.Kind), Help: help, Related: see(o)})
+		switch {
+		case o == nil:
+			return nil, nil
+		case o.Kind == ObjectFunction:
+			return o, nil
+		case o.Type != nil && o.Type.Core().Kind == Function:
+			c.module.Info.Objects[e.ID()] = o
+			c.module.Info.Types[e.ID()] = o.Type
+			return nil, o.Type
+		case !o.Invalid:
+			help := ""
+			if o.Kind == ObjectModule {
+				help = "call one of its functions: " + o.Name + ".name(…)"
 			}
-			return nil
+			c.add(source.Finding{Code: source.WrongUse, Span: e.Place(), Message: fmt.Sprintf("%q is not a function, but a %s", e.Name, o.Kind), Help: help, Related: see(o)})
 		}
-		return o
+		return nil, nil
 	case *syntax.Field:
 		name, ok := e.Of.(*syntax.Name)
 		if !ok {
 			break
 		}
 		if slices.Contains(c.program.Builtins.Groups(), name.Name) {
-			return c.builtin(name.Name, e.Name)
+			return c.builtin(name.Name, e.Name), nil
 		}
 		o := c.member(e, name)
 		if o == nil {
 			break
 		}
-		if o.Kind == ObjectFunction {
-			return o
-		}
-		if !o.Invalid {
+		switch {
+		case o.Kind == ObjectFunction:
+			return o, nil
+		case o.Type != nil && o.Type.Core().Kind == Function:
+			return nil, c.infer(e, nil)
+		case !o.Invalid:
 			c.add(source.Finding{Code: source.WrongUse, Span: e.Place(), Message: fmt.Sprintf("%s is not a function, but a %s", c.text(e), o.Kind), Related: see(o)})
 		}
-		return nil
+		return nil, nil
 	}
-	t := c.infer(e, nil)
-	if t.Kind != Invalid {
-		c.report(source.WrongUse, e.Place(), "", "only functions can be called, not %s", describeType(t))
-	}
-	return nil
+	return nil, c.infer(e, nil)
 }
 
 // builtin returns a built-in function, whose signature is read when it is first used.
@@ -135,7 +141,7 @@ func Signature(u *Universe, text string) *Object {
 	for letter := 'A'; letter <= 'Z'; letter++ {
 		name := string(letter)
 		module.Objects[name] = &Object{Kind: ObjectType, Name: name, Module: module, Global: -1, state: resolved,
-			Type: u.intern("variable "+name, Type{Kind: Variable, Name: name})}
+			Type: u.variable(name)}
 	}
 	var findings source.Findings
 	c := &checker{universe: u, module: module, findings: &findings, owner: &Object{}}
@@ -248,7 +254,12 @@ func (c *checker) checkGeneric(e syntax.Expression, want *Type, variables map[st
 		c.check(e, want, what)
 		return
 	}
-	got := c.infer(e, nil)
+	// What is known of the variables helps an anonymous function.
+	var hint *Type
+	if onlyPart(want, Function) != nil {
+		hint = c.partly(want, variables)
+	}
+	got := c.infer(e, hint)
 	if got.Kind == Invalid {
 		return
 	}
@@ -257,8 +268,20 @@ func (c *checker) checkGeneric(e syntax.Expression, want *Type, variables map[st
 	}
 }
 
+// partly puts the types that were bound in the place of variables and leaves the others.
+func (c *checker) partly(t *Type, variables map[string]*Type) *Type {
+	known := map[string]*Type{}
+	for letter := 'A'; letter <= 'Z'; letter++ {
+		known[string(letter)] = c.universe.variable(string(letter))
+	}
+	maps.Copy(known, variables)
+	return c.substitute(t, known)
+}
+
 func hasVariables(t *Type) bool {
 	switch t.Kind {
+	case Function:
+		return hasVariables(t.Result) || slices.ContainsFunc(t.Parameters, hasVariables)
 	case Variable:
 		return true
 	case List:
@@ -283,6 +306,12 @@ func (c *checker) bindVariables(want, got *Type, variables map[string]*Type) boo
 		if got.Core().Kind != Union && got.Widen() == got {
 			bound = got
 		}
+		if emptyLiteral(bound) { // nothing explains what it may hold
+			bound = c.universe.List(AnyType)
+			if got.Core().Kind == Record {
+				bound = c.universe.Map(AnyType)
+			}
+		}
 		if earlier, ok := variables[want.Name]; ok {
 			bound = c.universe.Union(earlier, bound)
 		}
@@ -293,6 +322,16 @@ func (c *checker) bindVariables(want, got *Type, variables map[string]*Type) boo
 			return c.bindVariables(want.Element, AnyType, variables)
 		}
 		return core.Kind == List && c.bindVariables(want.Element, core.Element, variables)
+	case Function:
+		if core.Kind != Function || core.Required > len(want.Parameters) || len(core.Parameters) < len(want.Parameters) {
+			return false
+		}
+		for i, p := range want.Parameters {
+			if !Assignable(c.substitute(p, variables), core.Parameters[i]) {
+				return false
+			}
+		}
+		return c.bindVariables(want.Result, core.Result, variables)
 	case Record:
 		if core.Kind == Any {
 			return c.bindVariables(want.Rest, AnyType, variables)
@@ -308,8 +347,9 @@ func (c *checker) bindVariables(want, got *Type, variables map[string]*Type) boo
 		return core.Rest == nil || c.bindVariables(want.Rest, core.Rest, variables)
 	case Union:
 		for _, m := range want.Members {
-			if m.Kind == Variable {
-				return c.bindVariables(m, c.universe.WithoutNull(got), variables)
+			if hasVariables(m) {
+				present := c.universe.WithoutNull(got)
+				return present.Kind == Never || c.bindVariables(m, present, variables)
 			}
 		}
 	}
@@ -326,6 +366,12 @@ func (c *checker) substitute(t *Type, variables map[string]*Type) *Type {
 		return AnyType
 	case List:
 		return c.universe.List(c.substitute(t.Element, variables))
+	case Function:
+		parameters := make([]*Type, len(t.Parameters))
+		for i, p := range t.Parameters {
+			parameters[i] = c.substitute(p, variables)
+		}
+		return c.universe.Function(parameters, t.Required, c.substitute(t.Result, variables))
 	case Union:
 		members := make([]*Type, len(t.Members))
 		for i, m := range t.Members {

@@ -74,6 +74,8 @@ func (c *checker) checkModule(m *Module) {
 		Types:   make([]*Type, m.Tree.Expressions),
 		Objects: make([]*Object, m.Tree.Expressions),
 		Targets: make([]*Type, m.Tree.Expressions),
+		Asked:   map[syntax.ID]*Type{},
+		Slots:   map[any]int{},
 	}
 	for _, d := range m.Tree.Declarations {
 		c.declare(d)
@@ -176,6 +178,9 @@ func (c *checker) resolve(o *Object) {
 		o.Type = InvalidType
 		if d.Type != nil {
 			o.Type = c.typeOf(d.Type)
+			if !IsData(o.Type) {
+				c.report(source.WrongType, d.Type.Place(), "declare a function with fn", "an input is plain data, not %s", o.Type)
+			}
 		}
 		if d.Default != nil {
 			c.check(d.Default, o.Type, fmt.Sprintf("input %q", o.Name))
@@ -184,6 +189,7 @@ func (c *checker) resolve(o *Object) {
 		c.checkValue(o, d.Type, d.Value, fmt.Sprintf("%q", o.Name))
 	case *syntax.Output:
 		c.checkValue(o, d.Type, d.Value, fmt.Sprintf("output %q", o.Name))
+		c.checkData(o, d.Value, "an output")
 	case *syntax.Document:
 		c.checkDocument(o, d)
 	case *syntax.Function:
@@ -251,6 +257,14 @@ func (c *checker) checkDocument(o *Object, d *syntax.Document) {
 		}
 	}
 	c.checkValue(o, d.Type, d.Value, "the document")
+	c.checkData(o, d.Value, "a document")
+}
+
+// checkData reports a value that leaves the program and holds a function.
+func (c *checker) checkData(o *Object, value syntax.Expression, what string) {
+	if o.Type != nil && value != nil && !IsData(o.Type) {
+		c.report(source.WrongType, value.Place(), "call the function, or leave it out", "%s is plain data, but this holds a function: %s", what, o.Type)
+	}
 }
 
 // Formats are the formats of documents, as endings and behind `as`.
@@ -603,6 +617,12 @@ func (c *checker) typeOf(t syntax.Type) *Type {
 		return c.universe.List(c.typeOf(t.Element))
 	case *syntax.RecordType:
 		return c.recordType(t)
+	case *syntax.FunctionType:
+		var parameters []*Type
+		for _, p := range t.Parameters {
+			parameters = append(parameters, c.typeOf(p))
+		}
+		return c.universe.Function(parameters, len(parameters), c.typeOf(t.Result))
 	case *syntax.LimitedType:
 		base := c.typeOf(t.Of)
 		var conditions []*Condition

@@ -114,13 +114,14 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 	// The slot of `it` is found by the subject when the match is compiled.
 	c.module.Info.Objects[e.ID()] = c.it
 
-	left := slices.Clone(subject.Parts())
+	left := subject.alternatives()
 	for i := 0; i < len(left); i++ {
-		if left[i].Kind == Bool {
+		if left[i].Core().Kind == Bool {
 			left = append(left[:i], append([]*Type{c.universe.Literal(true), c.universe.Literal(false)}, left[i+1:]...)...)
 		}
 	}
-	open := slices.ContainsFunc(left, func(t *Type) bool { return t.Kind != Literal && t.Kind != Null })
+	unbounded := func(t *Type) bool { return t.Core().Kind != Literal && t.Core().Kind != Null }
+	open := slices.ContainsFunc(left, unbounded)
 	single := subject.Kind == Literal
 	seen := map[any]bool{}
 	closed := false
@@ -130,6 +131,19 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 		}
 		var covered []*Type
 		for _, pattern := range arm.Patterns {
+			if is, ok := pattern.(*syntax.Is); ok {
+				asked := c.typeOf(is.Type)
+				c.module.Info.Asked[is.ID()] = asked
+				if subject.Kind != Invalid && asked.Kind != Invalid && !single && !Overlap(subject, asked) {
+					c.report(source.UnreachableArm, is.Place(), "remove it", "this can never be %s", Article(asked))
+				}
+				covered = append(covered, asked)
+				left = slices.DeleteFunc(left, func(p *Type) bool {
+					return p.Core().Kind != Any && (!limited(asked) || p == asked) && exactly(p, asked)
+				})
+				open = slices.ContainsFunc(left, unbounded)
+				continue
+			}
 			t := c.infer(pattern, nil)
 			key := any(t.Literal)
 			switch {
@@ -148,7 +162,7 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 			}
 			seen[key] = true
 			covered = append(covered, t)
-			left = slices.DeleteFunc(left, func(p *Type) bool { return p == t })
+			left = slices.DeleteFunc(left, func(p *Type) bool { return p.Core() == t })
 		}
 		whole := c.it.Type
 		if arm.Else {
@@ -165,17 +179,28 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 	if closed || subject.Kind == Invalid || len(left) == 0 {
 		return
 	}
-	if open {
+	if open && !slices.ContainsFunc(left, func(t *Type) bool { return t.Core().Kind == Record || t.Core().Kind == List }) {
 		c.report(source.IncompleteMatch, e.Place(), `add an arm: else -> …`, "this match needs else: it cannot name every %s", subject)
 		return
 	}
 	var missing, arms []string
 	for _, t := range left {
 		missing = append(missing, t.String())
-		arms = append(arms, t.String()+" -> …")
+		arm := t.String()
+		if t.Kind == Named {
+			arm = "is " + arm
+		} else if unbounded(t) {
+			arm = "is (" + arm + ")"
+		}
+		arms = append(arms, arm+" -> …")
 	}
 	c.report(source.IncompleteMatch, source.Span{Start: e.Place().Start, End: e.Subject.Place().End}, "add "+strings.Join(arms, ", ")+", or else -> …",
 		"this match leaves out %s", strings.Join(missing, ", "))
+}
+
+// exactly reports whether `is` asks every value of a type with yes: it converts nothing, so an int is no float.
+func exactly(t, asked *Type) bool {
+	return Assignable(t, asked) && !(asked.Core().Kind == Float && t.Widen().Kind == Int)
 }
 
 func (c *checker) inferFor(e *syntax.For, want *Type) *Type {

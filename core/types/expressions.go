@@ -24,6 +24,12 @@ func (c *checker) check(e syntax.Expression, want *Type, what string) {
 	case *syntax.Match:
 		c.checkMatch(e, want, what)
 		return
+	case *syntax.LetIn:
+		c.letIn(e, func() *Type {
+			c.check(e.Body, want, what)
+			return want
+		})
+		return
 	}
 	inner := len(c.program.Literals)
 	got := c.infer(e, want)
@@ -102,6 +108,16 @@ func (c *checker) inferExpression(e syntax.Expression, want *Type, absent bool) 
 		return c.inferMatch(e)
 	case *syntax.For:
 		return c.inferFor(e, want)
+	case *syntax.LetIn:
+		return c.letIn(e, func() *Type { return c.infer(e.Body, want) })
+	case *syntax.Is:
+		return c.inferIs(e)
+	case *syntax.As:
+		return c.inferAs(e)
+	case *syntax.With:
+		return c.inferWith(e)
+	case *syntax.Lambda:
+		return c.inferLambda(e, want)
 	case *syntax.Call:
 		return c.inferCall(e)
 	case *syntax.Field:
@@ -139,8 +155,7 @@ func (c *checker) inferName(e *syntax.Name) *Type {
 		c.report(source.WrongUse, e.Place(), "types stand behind a colon", "%q is a type, not a value", o.Name)
 		return InvalidType
 	case ObjectFunction:
-		c.report(source.WrongUse, e.Place(), fmt.Sprintf("call it: %s(…)", o.Name), "%q is a function, not a value", o.Name)
-		return InvalidType
+		return c.functionType(o)
 	}
 	if o.Type == nil { // part of a circle, which is reported on its own
 		return InvalidType

@@ -60,6 +60,8 @@ func (c *checker) assume(condition syntax.Expression, holds bool) {
 	switch e := condition.(type) {
 	case *syntax.Paren:
 		c.assume(e.Inner, holds)
+	case *syntax.Is:
+		c.assumeIs(e, holds)
 	case *syntax.Unary:
 		if e.Operator == syntax.Not {
 			c.assume(e.Operand, !holds)
@@ -80,6 +82,35 @@ func (c *checker) assume(condition syntax.Expression, holds bool) {
 			c.assumeEqual(e.Right, e.Left, holds == (e.Operator == syntax.Equal))
 		}
 	}
+}
+
+// assumeIs narrows a path by `is`.
+func (c *checker) assumeIs(e *syntax.Is, holds bool) {
+	path, ok := c.pathOf(e.Operand)
+	t, asked := c.module.Info.Types[e.Operand.ID()], c.module.Info.Asked[e.ID()]
+	if !ok || t == nil || asked == nil || t.Kind == Invalid {
+		return
+	}
+	if narrowed := c.restrict(t, asked, holds); narrowed != nil {
+		c.facts = &facts{c.facts, path, narrowed}
+	}
+}
+
+// restrict returns what is left of a type when its values are, or are not, of another; nil when that cannot be told.
+func (c *checker) restrict(t, asked *Type, holds bool) *Type {
+	if holds && (t.Core().Kind == Any || Assignable(asked, t)) {
+		return asked
+	}
+	var left []*Type
+	for _, part := range t.Parts() {
+		if holds && Overlap(part, asked) || !holds && (part.Kind == Any || limited(asked) || !exactly(part, asked)) {
+			left = append(left, part)
+		}
+	}
+	if len(left) == len(t.Parts()) {
+		return nil
+	}
+	return c.universe.Union(left...)
 }
 
 // assumePresent notes that a record has a field, by `"field" in record`.

@@ -58,6 +58,10 @@ type Info struct {
 	// Objects says what a name, a member of a module or the callee of a call is. For a loop it is its first name, behind
 	// which the second has the next place in the frame; for a match the value that is matched.
 	Objects []*Object
+	// Asked is the type behind `is` and `as`; Slots are the places in the frame of local names and of the parameters of
+	// anonymous functions.
+	Asked   map[syntax.ID]*Type
+	Slots   map[any]int
 	Targets []*Type // the declared type that the expression passes into, where that does something; else nil
 }
 

@@ -334,8 +334,8 @@ func (c *checker) inferMember(e *syntax.Field, name *syntax.Name) (t *Type, done
 	}
 	switch o.Kind {
 	case ObjectFunction:
-		c.report(source.WrongUse, e.Place(), fmt.Sprintf("call it: %s(…)", c.text(e)), "%s is a function, not a value", c.text(e))
-		return InvalidType, true
+		c.module.Info.Objects[e.ID()] = o
+		return c.functionType(o), true
 	case ObjectType:
 		c.report(source.WrongUse, e.Place(), "types stand behind a colon", "%s is a type, not a value", c.text(e))
 		return InvalidType, true

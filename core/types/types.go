@@ -31,6 +31,7 @@ const (
 	Union
 	List
 	Record
+	Function
 	Limited
 	Named
 	Variable
@@ -38,13 +39,16 @@ const (
 
 // Type is a type. Types of one Universe are the same exactly when their pointers are.
 type Type struct {
-	Kind    Kind
-	Literal any     // Literal: bool, int64, float64 or string
-	Members []*Type // Union: at least two, none of them a union
-	Element *Type   // List
-	Fields  []Field // Record, in the order of declaration
-	Rest    *Type   // Record: the type of all other fields, nil when there are none
-	Base    *Type   // Limited, Named: what it is a limit or a name of; nil while a name is being resolved
+	Kind       Kind
+	Literal    any     // Literal: bool, int64, float64 or string
+	Members    []*Type // Union: at least two, none of them a union
+	Element    *Type   // List
+	Fields     []Field // Record, in the order of declaration
+	Parameters []*Type // Function: those that are required and those that have a default
+	Required   int     // Function: how many parameters are required
+	Result     *Type   // Function
+	Rest       *Type   // Record: the type of all other fields, nil when there are none
+	Base       *Type   // Limited, Named: what it is a limit or a name of; nil while a name is being resolved
 	// Conditions are the limits of a Limited type.
 	Conditions []*Condition
 	Name       string // Named: as written where it was declared; Variable
@@ -171,6 +175,15 @@ func (u *Universe) Record(fields []Field, rest *Type) *Type {
 	return u.intern(key.String(), Type{Kind: Record, Fields: fields, Rest: rest, index: index})
 }
 
+// Function returns the type of functions.
+func (u *Universe) Function(parameters []*Type, required int, result *Type) *Type {
+	key := fmt.Sprintf("function %d %d", required, result.id)
+	for _, p := range parameters {
+		key += " " + strconv.Itoa(p.id)
+	}
+	return u.intern(key, Type{Kind: Function, Parameters: parameters, Required: required, Result: result})
+}
+
 // Limit returns a type limited by conditions.
 func (u *Universe) Limit(base *Type, conditions []*Condition) *Type {
 	key := "limited " + strconv.Itoa(base.id)
@@ -178,6 +191,11 @@ func (u *Universe) Limit(base *Type, conditions []*Condition) *Type {
 		key += " " + strconv.Itoa(u.number(c))
 	}
 	return u.intern(key, Type{Kind: Limited, Base: base, Conditions: conditions})
+}
+
+// variable returns a type variable of the signature of a built-in function.
+func (u *Universe) variable(name string) *Type {
+	return u.intern("variable "+name, Type{Kind: Variable, Name: name})
 }
 
 // Named returns the declared type of an object; its Base is set when it has been resolved.
@@ -271,6 +289,19 @@ func (t *Type) Parts() []*Type {
 	return parts
 }
 
+// alternatives is Parts with the names of the members kept.
+func (t *Type) alternatives() []*Type {
+	core := t.Core()
+	if core.Kind != Union {
+		return []*Type{t}
+	}
+	var parts []*Type
+	for _, m := range core.Members {
+		parts = append(parts, m.alternatives()...)
+	}
+	return parts
+}
+
 // MayBeNull reports whether null is one of the values.
 func (t *Type) MayBeNull() bool {
 	return slices.ContainsFunc(t.Parts(), func(p *Type) bool { return p.Kind == Null || p.Kind == Any })
@@ -349,6 +380,12 @@ func (t *Type) text(depth int) string {
 		return t.Name
 	case Limited:
 		return t.Base.text(depth)
+	case Function:
+		var parameters []string
+		for _, p := range t.Parameters {
+			parameters = append(parameters, p.text(depth))
+		}
+		return "fn(" + strings.Join(parameters, ", ") + ") -> " + t.Result.text(depth)
 	case List:
 		return "[" + t.Element.text(depth) + "]"
 	case Union:
@@ -416,8 +453,14 @@ type pair struct{ from, to *Type }
 func Assignable(from, to *Type) bool { return assignable(from, to, map[pair]bool{}) }
 
 func assignable(from, to *Type, seen map[pair]bool) bool {
-	if from == to || from.Kind == Invalid || to.Kind == Invalid || from.Kind == Never || from.Kind == Any || to.Kind == Any {
+	if from == to || from.Kind == Invalid || to.Kind == Invalid || from.Kind == Never {
 		return true
+	}
+	if to.Kind == Any {
+		return IsData(from)
+	}
+	if from.Kind == Any {
+		return IsData(to)
 	}
 	question := pair{from, to}
 	if answer, ok := seen[question]; ok {
@@ -458,6 +501,16 @@ func assignableCore(from, to *Type, seen map[pair]bool) bool {
 		return from.Widen().Kind == to.Kind
 	case List:
 		return from.Kind == List && assignable(from.Element, to.Element, seen)
+	case Function:
+		if from.Kind != Function || from.Required > len(to.Parameters) || len(from.Parameters) < len(to.Parameters) {
+			return false
+		}
+		for i, p := range to.Parameters {
+			if !assignable(p, from.Parameters[i], seen) {
+				return false
+			}
+		}
+		return assignable(from.Result, to.Result, seen)
 	case Record:
 		if from.Kind != Record {
 			return from.Kind == Invalid || from.Kind == Any
@@ -483,6 +536,32 @@ func assignableCore(from, to *Type, seen map[pair]bool) bool {
 		return from.Rest == nil || to.Rest != nil && assignable(from.Rest, to.Rest, seen) || to.Rest == nil && from.Rest.Kind == Any
 	}
 	return false
+}
+
+// IsData reports whether the values of a type are data: they hold no functions.
+func IsData(t *Type) bool { return isData(t, map[*Type]bool{}) }
+
+func isData(t *Type, seen map[*Type]bool) bool {
+	if seen[t] {
+		return true
+	}
+	switch t.Kind {
+	case Function:
+		return false
+	case List:
+		seen[t] = true
+		return isData(t.Element, seen)
+	case Union:
+		seen[t] = true
+		return !slices.ContainsFunc(t.Members, func(m *Type) bool { return !isData(m, seen) })
+	case Record:
+		seen[t] = true
+		return (t.Rest == nil || isData(t.Rest, seen)) && !slices.ContainsFunc(t.Fields, func(f Field) bool { return !isData(f.Type, seen) })
+	case Named, Limited:
+		seen[t] = true
+		return t.Base == nil || isData(t.Base, seen)
+	}
+	return true
 }
 
 func holdsBoth(union *Type) bool {

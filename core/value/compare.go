@@ -31,8 +31,8 @@ func equal(a, b Value, strict bool, spend func(int)) bool {
 	if a.Len() != b.Len() {
 		return false
 	}
-	if a.pointer == b.pointer {
-		return true
+	if a.pointer == b.pointer || a.kind == Function {
+		return a.pointer == b.pointer
 	}
 	spend(a.Len() + 1)
 	if a.kind == List {
@@ -118,6 +118,8 @@ func show(b *strings.Builder, v Value, limit int) {
 		b.WriteString("nothing")
 	case Null:
 		b.WriteString("null")
+	case Function:
+		b.WriteString("a function")
 	case String:
 		text := v.Text()
 		if len(text) > limit {

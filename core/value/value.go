@@ -22,9 +22,10 @@ const (
 	String
 	List
 	Record
+	Function
 )
 
-var kindTexts = [...]string{"absent", "null", "bool", "int", "float", "string", "list", "record"}
+var kindTexts = [...]string{"absent", "null", "bool", "int", "float", "string", "list", "record", "function"}
 
 // String returns the kind as it stands in messages.
 func (k Kind) String() string { return kindTexts[k] }
@@ -99,6 +100,14 @@ func RecordOf(shape *Shape, values []Value, o Origin) Value {
 	return Value{kind: Record, pointer: unsafe.Pointer(&record{shape, values}), origin: o}
 }
 
+// FunctionOf makes a function; what it is made of is for evaluation to know.
+func FunctionOf(function any, o Origin) Value {
+	return Value{kind: Function, pointer: unsafe.Pointer(&function), origin: o}
+}
+
+// Function returns what a value of kind Function was made of.
+func (v Value) Function() any { return *(*any)(v.pointer) }
+
 // Kind returns what the value is.
 func (v Value) Kind() Kind { return v.kind }
 
@@ -139,7 +148,7 @@ func (v Value) Elements() []Value { return unsafe.Slice((*Value)(v.pointer), int
 
 // Identity returns a number that is the same for lists and records that share their contents, 0 for others.
 func (v Value) Identity() uintptr {
-	if v.kind == List && v.number > 0 || v.kind == Record {
+	if v.kind == List && v.number > 0 || v.kind == Record || v.kind == Function {
 		return uintptr(v.pointer)
 	}
 	return 0

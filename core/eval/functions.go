@@ -1,0 +1,218 @@
+package eval
+
+import (
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// closure is a function that is a value: a declared one, or an anonymous one with the frame that it was made in.
+type closure struct {
+	declared *types.Object
+
+	body     code
+	captured []value.Value
+	slots    []int  // places of the parameters
+	defaults []code // of the parameters; nil for those that are required
+}
+
+// lambda compiles an anonymous function. It runs on a copy of the frame that it was made in, so that it can outlive
+// it.
+func (c *compiler) lambda(e *syntax.Lambda) code {
+	prototype := closure{body: c.expression(e.Body)}
+	for _, p := range e.Parameters {
+		var body code
+		if p.Default != nil {
+			body = c.expression(p.Default)
+		}
+		prototype.slots = append(prototype.slots, c.module.Info.Slots[p])
+		prototype.defaults = append(prototype.defaults, body)
+	}
+	o, at := origin(e), e.Place()
+	return func(f *frame) value.Value {
+		f.spend(1+len(f.slots), at)
+		made := prototype
+		made.captured = append([]value.Value(nil), f.slots...)
+		return value.FunctionOf(&made, o)
+	}
+}
+
+// apply calls a function that is a value.
+func (t *thread) apply(function value.Value, arguments []value.Value, at source.Span) value.Value {
+	fn := function.Function().(*closure)
+	if o := fn.declared; o != nil {
+		if o.Invalid {
+			panic(abort{})
+		}
+		compiled := t.world.program.function(o)
+		compiled.once.Do(func() { t.world.program.compileFunction(compiled) })
+		slots, mark := t.alloc(o.Frame)
+		inner := frame{t, slots}
+		for i := range o.Parameters {
+			if i < len(arguments) {
+				slots[i] = arguments[i]
+			} else {
+				slots[i] = compiled.defaults[i](&inner)
+			}
+		}
+		v := t.invoke(compiled.body, &inner, at)
+		t.release(mark)
+		return v
+	}
+	slots, mark := t.alloc(len(fn.captured))
+	copy(slots, fn.captured)
+	inner := frame{t, slots}
+	for i, slot := range fn.slots {
+		if i < len(arguments) {
+			slots[slot] = arguments[i]
+		} else {
+			slots[slot] = fn.defaults[i](&inner)
+		}
+	}
+	v := t.invoke(fn.body, &inner, at)
+	t.release(mark)
+	return v
+}
+
+// Apply calls a function that was given as an argument. What it is given must be of its types.
+func (c *Call) Apply(function value.Value, arguments ...value.Value) value.Value {
+	return c.thread.apply(function, arguments, c.at)
+}
+
+// callValue compiles the call of a function that is a value.
+func (c *compiler) callValue(e *syntax.Call) code {
+	function, at := c.expression(e.Function), e.Place()
+	arguments := make([]code, len(e.Arguments))
+	for i, a := range e.Arguments {
+		arguments[i] = c.expression(a.Value)
+	}
+	return func(f *frame) value.Value {
+		fn := function(f)
+		values := make([]value.Value, len(arguments))
+		for i, argument := range arguments {
+			values[i] = argument(f)
+		}
+		return f.choose(f.apply(fn, values, at), fn.Origin())
+	}
+}
+
+func (c *compiler) letIn(e *syntax.LetIn) code {
+	slots, values := make([]int, len(e.Bindings)), make([]code, len(e.Bindings))
+	for i, b := range e.Bindings {
+		slots[i], values[i] = c.module.Info.Slots[b], c.expression(b.Value)
+	}
+	body := c.expression(e.Body)
+	return func(f *frame) value.Value {
+		for i, v := range values {
+			f.slots[slots[i]] = v(f)
+		}
+		return body(f)
+	}
+}
+
+// isA asks whether a value is of a type as it stands.
+func (t *thread) isA(v value.Value, asked *types.Type) bool {
+	c := &conversion{thread: t, trial: true}
+	c.value(v, asked, nil)
+	return len(c.misfits) == 0
+}
+
+func (c *compiler) is(e *syntax.Is) code {
+	operand, asked, at := c.expression(e.Operand), c.module.Info.Asked[e.ID()], e.Place().Start
+	return func(f *frame) value.Value {
+		v := operand(f)
+		return value.BoolOf(f.isA(v, asked), f.from(at, v))
+	}
+}
+
+func (c *compiler) as(e *syntax.As) code {
+	operand, asked, at := c.expression(e.Operand), c.module.Info.Asked[e.ID()], e.Operand.Place()
+	return func(f *frame) value.Value { return f.convertTo(operand(f), asked, passing{at: at}) }
+}
+
+// with compiles a record with changes.
+func (c *compiler) with(e *syntax.With) code {
+	type change struct {
+		path  []code
+		spans []source.Span
+		value code
+	}
+	of, changes := c.expression(e.Of), make([]change, len(e.Changes))
+	for i, tree := range e.Changes {
+		for _, key := range tree.Path {
+			changes[i].path = append(changes[i].path, c.key(key))
+			changes[i].spans = append(changes[i].spans, key.Span)
+		}
+		changes[i].value = c.expression(tree.Value)
+	}
+	at := e.Place()
+	return func(f *frame) value.Value {
+		v := of(f)
+		for i := range changes {
+			ch := &changes[i]
+			keys := make([]string, len(ch.path))
+			for j, key := range ch.path {
+				keys[j] = key(f).Text()
+			}
+			v = f.change(v, keys, ch.spans, ch.value(f), at)
+		}
+		return v
+	}
+}
+
+// change returns a record in which the place that keys lead to was changed. The way to it must exist.
+func (f *frame) change(v value.Value, keys []string, spans []source.Span, to value.Value, at source.Span) value.Value {
+	if v.Kind() != value.Record {
+		f.failAt(source.WrongType, spans[0], "", "with changes records, not %s", describeValue(v))
+	}
+	old := v.Get(keys[0])
+	next := to
+	if len(keys) > 1 {
+		if old.IsAbsent() {
+			f.missingKey(v, keys[0], spans[0])
+		}
+		next = f.change(old, keys[1:], spans[1:], to, at)
+	} else if old.Kind() == value.Record && to.Kind() == value.Record {
+		next = f.merge(old, to, at)
+	}
+	return f.put(v, keys[0], next, at)
+}
+
+// put returns a record with one entry set.
+func (t *thread) put(v value.Value, key string, to value.Value, at source.Span) value.Value {
+	t.spend(1+v.Len(), at)
+	if i := v.Shape().Index(key); i >= 0 {
+		values := append([]value.Value(nil), v.Values()...)
+		values[i] = to
+		return value.RecordOf(v.Shape(), values, v.Origin())
+	}
+	var b value.Builder
+	b.Grow(v.Len() + 1)
+	for i, k := range v.Shape().Keys() {
+		b.Set(k, v.Values()[i])
+	}
+	b.Set(key, to)
+	return b.Record(v.Origin())
+}
+
+// merge lays a record over another: records merge into records, anything else replaces.
+func (t *thread) merge(under, over value.Value, at source.Span) value.Value {
+	t.spend(1+under.Len()+over.Len(), at)
+	var b value.Builder
+	b.Grow(under.Len() + over.Len())
+	for i, key := range under.Shape().Keys() {
+		b.Set(key, under.Values()[i])
+	}
+	for i, key := range over.Shape().Keys() {
+		v := over.Values()[i]
+		if old := under.Get(key); old.Kind() == value.Record && v.Kind() == value.Record {
+			v = t.merge(old, v, at)
+		}
+		b.Set(key, v)
+	}
+	return b.Record(over.Origin())
+}
+
+// Merge lays a record over another, as `with` does.
+func (c *Call) Merge(under, over value.Value) value.Value { return c.thread.merge(under, over, c.at) }
