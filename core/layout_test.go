@@ -14,7 +14,7 @@ import (
 // order is the way of a value through the core, as the architecture has it: a package imports only packages that
 // stand before it.
 var order = []string{
-	"core/source", "core/syntax", "core/types", "core/value", "core/place", "core/eval", "core/builtin", "core/data", "core/schema",
+	"core/source", "core/syntax", "core/types", "core/value", "core/place", "core/data", "core/eval", "core/builtin", "core/schema",
 	"core/project", "core/render", "core/rule", "core/explain", "core/compare", "core/lift", "core/packages",
 }
 

@@ -1,7 +1,6 @@
 package builtin_test
 
 import (
-	"fmt"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -40,31 +39,163 @@ func TestSignatures(t *testing.T) {
 	for _, f := range (builtin.Table{}).All() {
 		o := types.Signature(u, f.Signature)
 		require.NotNil(t, o.Type, f.Signature)
-		require.Equal(t, strings.Count(f.Signature, ":")-strings.Count(f.Signature, "*:"), len(o.Parameters), f.Signature)
+		require.Equal(t, f.Name(), f.Signature[:strings.IndexByte(f.Signature, '(')])
+		for _, p := range o.Parameters {
+			require.NotEqual(t, types.InvalidType, p.Type, f.Signature)
+		}
 	}
 }
 
-// TestFailuresNameTheArgument makes calls fail and looks where the finding points.
+// TestFailuresNameTheArgument makes calls fail and looks which argument the finding marks.
 func TestFailuresNameTheArgument(t *testing.T) {
 	for call, want := range map[string]string{
-		`text.split("a", "")`:              "1:28",
-		`convert.int("x")`:                 "1:24",
-		`math.max(1, "x")`:                 "1:24",
-		`list.sort([{ a: 1 }, { a: 2 }])`:  "1:22",
-		`text.replace("abc", "", new: "")`: "1:32",
+		`text.split("a", "")`:                `""`,
+		`text.replace("abc", "", new: "")`:   `""`,
+		`text.repeat("x", -1)`:               `-1`,
+		`text.repeat("xyz", 9_000_000_000)`:  ``,
+		`text.pad_left("a", 3, "")`:          `""`,
+		`text.find("a", "(" + "")`:           `"(" + ""`,
+		`convert.int("x")`:                   `"x"`,
+		`convert.float("0x1p4")`:             `"0x1p4"`,
+		`convert.bool("yes")`:                `"yes"`,
+		`math.max(1, "x")`:                   `"x"`,
+		`math.pow(10, 19)`:                   `10`,
+		`math.pow(2, -1)`:                    `-1`,
+		`math.abs(-9223372036854775808)`:     `-9223372036854775808`,
+		`math.clamp(1, 5, 2)`:                `5`,
+		`math.floor(1e300)`:                  `1e300`,
+		`list.sort([{ a: 1 }, { a: 2 }])`:    `[{ a: 1 }, { a: 2 }]`,
+		`list.index(["a", "a"], fn(x) = x)`:  `fn(x) = x`,
+		`list.chunks([1], 0)`:                `0`,
+		`list.sum([9223372036854775807, 1])`: `[9223372036854775807, 1]`,
+		`record.of_entries([{ key: "a", value: 1 }, { key: "a", value: 2 }])`: `[{ key: "a", value: 1 }, { key: "a", value: 2 }]`,
+		`encode.toml({ a: null })`:           `{ a: null }`,
+		`encode.env({ "a-b": 1 })`:           `{ "a-b": 1 }`,
+		`encode.json(1, 99)`:                 `99`,
+		`decode.json("{")`:                   `"{"`,
+		`decode.yaml("a: b: c")`:             `"a: b: c"`,
+		`decode.base64("x")`:                 `"x"`,
+		`decode.hex("ff")`:                   `"ff"`,
+		`hash.short("x", 99)`:                `99`,
+		`net.parse("192.0.2.0")`:             `"192.0.2.0"`,
+		`net.parse("2001:db8::/32")`:         `"2001:db8::/32"`,
+		`net.subnet("192.0.2.0/24", 8, 0)`:   `8`,
+		`net.subnet("192.0.2.0/24", 25, 2)`:  `2`,
+		`net.address("192.0.2.0/30", 4)`:     `4`,
+		`version.parse("1.2")`:               `"1.2"`,
+		`version.satisfies("1.2.3", "soon")`: `"soon"`,
+		`quantity.bytes("1.5")`:              `"1.5"`,
+		`quantity.bytes("12 Mi")`:            `"12 Mi"`,
+		`quantity.bytes("99999E")`:           `"99999E"`,
+		`quantity.millicores("0.0005")`:      `"0.0005"`,
+		`time.parse("2027-02-30T00:00:00Z")`: `"2027-02-30T00:00:00Z"`,
+		`time.seconds("1.5s")`:               `"1.5s"`,
+		`time.format(99999999999999)`:        `99999999999999`,
+	} {
+		p, findings := failing(t, call)
+		if want == "" {
+			require.Equal(t, source.TooMuchWork, findings[0].Code, call)
+			continue
+		}
+		require.Contains(t, []source.Code{source.CallFailed, source.BadPattern}, findings[0].Code, call)
+		span := findings[0].Span
+		require.Equal(t, want, p.Sources.File(span.Start).Slice(span), call)
+	}
+}
+
+// failing evaluates a call that fails in one place and returns what was found.
+func failing(t *testing.T, call string) (*project.Project, source.Findings) {
+	t.Helper()
+	p, err := project.Load(fstest.MapFS{
+		project.FileName: {Data: []byte("[environments.bench]\n")},
+		"main.knot":      {Data: []byte("output a = " + call)},
+	})
+	require.NoError(t, err)
+	require.Empty(t, p.Findings, call)
+	_, ok := p.World(p.Concrete()[0], false).Value(p.Module.Objects["a"])
+	require.False(t, ok, call)
+	findings := p.Program.Constants()
+	require.Len(t, findings, 1, call)
+	return p, findings
+}
+
+// TestValues holds what the examples do not show: borders, signs, other scripts.
+func TestValues(t *testing.T) {
+	for expression, want := range map[string]string{
+		`text.length("é🌊")`:                `2`,
+		`text.slice("é🌊x", -2)`:            `"🌊x"`,
+		`text.slice("abc", 2, 1)`:          `""`,
+		`text.slice("abc", -9, 9)`:         `"abc"`,
+		`text.lines("")`:                   `[]`,
+		`text.lines("a\r\n\nb")`:           `["a","","b"]`,
+		`text.find("x", "y")`:              `null`,
+		`text.kebab("HTTPServer2 name_x")`: `"http-server2-name-x"`,
+		`text.camel("")`:                   `""`,
+		`text.quote_shell("it's")`:         `"'it'\\''s'"`,
+		`text.quote_shell("")`:             `"''"`,
+		`text.quote_shell("a=b")`:          `"'a=b'"`,
+		`text.dedent("\n  a\n\n\tb")`:      `"\n  a\n\n\tb"`,
+		`list.sort([3, 1.5, 2])`:           `[1.5,2,3]`,
+		`list.sort([{ n: 2, t: "x" }, { n: 1, t: "y" }, { n: 2, t: "z" }], fn(r) = r.n)`: `[{"n":1,"t":"y"},{"n":2,"t":"x"},{"n":2,"t":"z"}]`,
+		`list.distinct(["b", "a", "b"])`:                                                 `["b","a"]`,
+		`list.distinct([1, 1.0, 2])`:                                                     `[1,2]`,
+		`list.distinct([{ a: 1, b: 1 }, { a: 1, b: 2 }], fn(r) = r.a)`:                   `[{"a":1,"b":1}]`,
+		`list.min([])`:              `null`,
+		`list.max(["a", "c", "b"])`: `"c"`,
+		`list.max([{ n: 1 }, { n: 3 }], by: fn(r) = r.n)`: `{"n":3}`,
+		`list.all([], fn(x) = false)`:                     `true`,
+		`list.sum([])`:                                    `0`,
+		`list.sum([1, 0.5])`:                              `1.5`,
+		`list.slice([1, 2, 3], -2)`:                       `[2,3]`,
+		`list.last([])`:                                   `null`,
+		`list.flatten([])`:                                `[]`,
+		`record.get({ a: 1 }, "b")`:                       `null`,
+		`record.pick({ b: 1, a: 2 }, ["a", "b", "c"])`:    `{"b":1,"a":2}`,
+		`record.merge({ a: [1] }, { a: [2], b: null })`:   `{"a":[2],"b":null}`,
+		`math.round(-2.5)`:                                `-3`,
+		`math.pow(2, 62)`:                                 `4611686018427387904`,
+		`math.pow(-2, 63)`:                                `-9223372036854775808`,
+		`math.pow(0, 0)`:                                  `1`,
+		`math.pow(0, 9)`:                                  `0`,
+		`math.pow(-1, 9223372036854775807)`:               `-1`,
+		`math.pow(2.0, -1)`:                               `0.5`,
+		`math.min(1, 1.0)`:                                `1`,
+		`encode.json({ a: [1] }, indent: 2)`:              `"{\n  \"a\": [\n    1\n  ]\n}"`,
+		`decode.yaml("")`:                                 `null`,
+		`encode.url("~-._")`:                              `"~-._"`,
+		`hash.short("bay-map", 3)`:                        `"rt4"`,
+		`hash.short("5", 4)`:                              `"j4wr"`,
+		`net.contains("192.0.2.0/25", "192.0.2.0/24")`:    `false`,
+		`net.contains("192.0.2.0/24", "2001:db8::1")`:     `false`,
+		`net.address("2001:db8::/64", -1)`:                `"2001:db8::ffff:ffff:ffff:ffff"`,
+		`net.subnet("2001:db8::/32", 48, 65535)`:          `"2001:db8:ffff::/48"`,
+		`net.subnet("192.0.2.0/24", 24, 0)`:               `"192.0.2.0/24"`,
+		`net.is_address("192.0.2.256")`:                   `false`,
+		`net.is_address("fe80::1%eth0")`:                  `false`,
+		`net.is_hostname("-a.example")`:                   `false`,
+		`net.is_hostname("a..b")`:                         `false`,
+		`version.compare("1.0.0-rc.1", "1.0.0")`:          `-1`,
+		`version.compare("1.0.0+a", "1.0.0+b")`:           `0`,
+		`version.satisfies("2.0.0", ">=1.2 <2")`:          `false`,
+		`quantity.bytes("1.5Gi")`:                         `1610612736`,
+		`quantity.bytes("5k")`:                            `5000`,
+		`quantity.format_bytes(0)`:                        `"0"`,
+		`quantity.format_bytes(1536)`:                     `"1536"`,
+		`quantity.format_millicores(2000)`:                `"2"`,
+		`time.parse("2026-01-01T01:00:00.9+01:00")`:       `1767225600`,
+		`time.seconds("-1m")`:                             `-60`,
+		`path.ext(".env")`:                                `""`,
+		`path.dir("a")`:                                   `""`,
+		`path.join(["/a/", "/b"])`:                        `"/a/b"`,
 	} {
 		p, err := project.Load(fstest.MapFS{
 			project.FileName: {Data: []byte("[environments.bench]\n")},
-			"main.knot":      {Data: []byte("output a = " + call)},
+			"main.knot":      {Data: []byte("output a = " + expression)},
 		})
 		require.NoError(t, err)
-		require.Empty(t, p.Findings, call)
-		_, ok := p.World(p.Concrete()[0], false).Value(p.Module.Objects["a"])
-		require.False(t, ok, call)
-		findings := p.Program.Constants()
-		require.Len(t, findings, 1, call)
-		require.Equal(t, source.CallFailed, findings[0].Code)
-		l := p.Sources.Locate(findings[0].Span.Start)
-		require.Equal(t, want, fmt.Sprintf("%d:%d", l.Line, l.Column), call)
+		require.False(t, p.Findings.HasErrors(), "%s: %v", expression, p.Findings)
+		v, ok := p.World(p.Concrete()[0], false).Value(p.Module.Objects["a"])
+		require.True(t, ok, "%s: %v", expression, p.Program.Constants())
+		require.Equal(t, want, data.CompactJSON(v), expression)
 	}
 }

@@ -225,7 +225,7 @@ func Write(v value.Value, format Format) ([]byte, error) {
 	case YAML:
 		return writeYAML(v)
 	case JSON:
-		return append(appendJSON(nil, v, 0), '\n'), nil
+		return append(appendJSON(nil, v, 0, 2), '\n'), nil
 	case TOML:
 		return writeTOML(v), nil
 	case Env:

@@ -133,12 +133,12 @@ func (j *jsonReader) number(text string, at source.Span) value.Value {
 	return value.IntOf(i, value.From(at.Start))
 }
 
-// appendJSON writes JSON with an indentation of two spaces.
-func appendJSON(b []byte, v value.Value, depth int) []byte {
+// appendJSON writes JSON with an indentation of so many spaces.
+func appendJSON(b []byte, v value.Value, depth, indent int) []byte {
 	line := func(depth int) {
 		b = append(b, '\n')
-		for range depth {
-			b = append(b, "  "...)
+		for range depth * indent {
+			b = append(b, ' ')
 		}
 	}
 	switch v.Kind() {
@@ -152,7 +152,7 @@ func appendJSON(b []byte, v value.Value, depth int) []byte {
 				b = append(b, ',')
 			}
 			line(depth + 1)
-			b = appendJSON(b, x, depth+1)
+			b = appendJSON(b, x, depth+1, indent)
 		}
 		line(depth)
 		return append(b, ']')
@@ -167,12 +167,20 @@ func appendJSON(b []byte, v value.Value, depth int) []byte {
 			}
 			line(depth + 1)
 			b = append(appendQuoted(b, key), ": "...)
-			b = appendJSON(b, v.Values()[i], depth+1)
+			b = appendJSON(b, v.Values()[i], depth+1, indent)
 		}
 		line(depth)
 		return append(b, '}')
 	}
 	return appendScalar(b, v)
+}
+
+// JSONText writes JSON without white space, or with so many spaces for each level, without a line end.
+func JSONText(v value.Value, indent int) string {
+	if indent == 0 {
+		return CompactJSON(v)
+	}
+	return string(appendJSON(nil, v, 0, indent))
 }
 
 // CompactJSON writes JSON without white space.

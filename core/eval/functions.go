@@ -80,6 +80,14 @@ func (c *Call) Apply(function value.Value, arguments ...value.Value) value.Value
 	return c.thread.apply(function, arguments, c.at)
 }
 
+// Choose marks a value that was taken because of another, such as the answer of a filter.
+func (c *Call) Choose(v, because value.Value) value.Value {
+	if r := c.thread.world.recorder; r != nil {
+		return r.chosen(v, because.Origin())
+	}
+	return v
+}
+
 // callValue compiles the call of a function that is a value.
 func (c *compiler) callValue(e *syntax.Call) code {
 	function, at := c.expression(e.Function), e.Place()

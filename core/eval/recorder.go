@@ -81,6 +81,11 @@ func mark(v value.Value, origin func(value.Origin) value.Origin) value.Value {
 	return v.WithOrigin(origin(v.Origin()))
 }
 
+// Originate returns a value with one origin for itself and all that it holds.
+func Originate(v value.Value, o value.Origin) value.Value {
+	return mark(v, func(value.Origin) value.Origin { return o })
+}
+
 // computed returns the origin of a value that was computed at a place from others.
 func (r *Recorder) computed(at source.Pos, operands ...value.Origin) value.Origin {
 	var kept []value.Origin

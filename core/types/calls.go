@@ -129,7 +129,7 @@ func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 // Signature reads the signature of a built-in function, such as "sort(xs: [T]) -> [T]". One capital letter is a type
 // variable. Signatures are part of the program: a wrong one panics.
 func Signature(u *Universe, text string) *Object {
-	file, err := source.NewSet().Add("signature", []byte("fn "+text+" = null"))
+	file, err := source.NewSet().Add("signature", []byte("fn _"+text+" = null"))
 	if err != nil {
 		panic(err)
 	}
@@ -300,6 +300,12 @@ func (c *checker) bindVariables(want, got *Type, variables map[string]*Type) boo
 		return Assignable(got, want)
 	}
 	core := got.Core()
+	if core.Kind == Never && want.Kind != Variable {
+		return true
+	}
+	if core.Kind == Union && want.Kind != Variable && want.Kind != Union {
+		return !slices.ContainsFunc(core.Members, func(m *Type) bool { return !c.bindVariables(want, m, variables) })
+	}
 	switch want.Kind {
 	case Variable:
 		bound := widenAll(c.universe, got)
@@ -334,10 +340,16 @@ func (c *checker) bindVariables(want, got *Type, variables map[string]*Type) boo
 		return c.bindVariables(want.Result, core.Result, variables)
 	case Record:
 		if core.Kind == Any {
-			return c.bindVariables(want.Rest, AnyType, variables)
+			for _, f := range want.Fields {
+				c.bindVariables(f.Type, AnyType, variables)
+			}
+			return want.Rest == nil || c.bindVariables(want.Rest, AnyType, variables)
 		}
 		if core.Kind != Record {
 			return false
+		}
+		if want.Rest == nil {
+			return c.bindFields(want, core, variables)
 		}
 		for _, f := range core.Fields {
 			if !c.bindVariables(want.Rest, f.Type, variables) {
@@ -354,6 +366,17 @@ func (c *checker) bindVariables(want, got *Type, variables map[string]*Type) boo
 		}
 	}
 	return false
+}
+
+// bindFields is bindVariables for a closed record type.
+func (c *checker) bindFields(want, got *Type, variables map[string]*Type) bool {
+	for _, f := range want.Fields {
+		given, ok := got.Field(f.Name)
+		if !ok || given.Optional || !c.bindVariables(f.Type, given.Type, variables) {
+			return false
+		}
+	}
+	return got.Rest == nil && len(got.Fields) == len(want.Fields)
 }
 
 // substitute puts the types that were bound in the place of variables.

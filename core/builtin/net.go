@@ -1,0 +1,159 @@
+package builtin
+
+import (
+	"encoding/binary"
+	"math/big"
+	"net/netip"
+	"strings"
+
+	"github.com/Masterminds/semver/v3"
+
+	"knothole/core/eval"
+	"knothole/core/value"
+)
+
+var networkShape = value.NewShape([]string{"address", "prefix", "first", "last", "count"})
+
+var netFunctions = []*Function{
+	{Group: "net", Signature: "parse(cidr: string) -> { address: string, prefix: int, first: string, last: string, count: int }",
+		Description: "A network (RFC 4632, RFC 4291): the address as written, the length of the prefix, the first and last address of the whole range and how many there are.",
+		Example:     `net.parse("192.0.2.17/28")`, Result: `{"address":"192.0.2.17","prefix":28,"first":"192.0.2.16","last":"192.0.2.31","count":16}`,
+		Errors: "The text is no network, or has more addresses than an int can count.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			p := network(c, a, 0)
+			size := new(big.Int).Lsh(big.NewInt(1), uint(p.Addr().BitLen()-p.Bits()))
+			if !size.IsInt64() {
+				c.Fail(0, "", a[0].Show(50)+" has more addresses than an int of 64 bits can count")
+			}
+			return entry(c, networkShape, text(c, p.Addr().String()), number(c, p.Bits()),
+				text(c, p.Masked().Addr().String()), text(c, offset(p, new(big.Int).Sub(size, big.NewInt(1))).String()), value.IntOf(size.Int64(), c.Origin()))
+		}},
+	{Group: "net", Signature: "subnet(cidr: string, prefix: int, index: int) -> string", Description: "The network with a longer prefix that stands at the index inside, counted from 0.",
+		Example: `net.subnet("198.51.100.0/24", 26, 2)`, Result: `"198.51.100.128/26"`, Errors: "The prefix is not longer, or there is no such subnet.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			p, bits, index := network(c, a, 0), a[1].Int(), a[2].Int()
+			if bits < int64(p.Bits()) || bits > int64(p.Addr().BitLen()) {
+				c.Fail(1, "", "a subnet of "+a[0].Show(50)+" cannot have a prefix of "+a[1].Show(20))
+			}
+			if index < 0 || bits-int64(p.Bits()) < 63 && index >= 1<<(bits-int64(p.Bits())) {
+				c.Fail(2, "", a[0].Show(50)+" has no subnet "+a[2].Show(20)+" with this prefix")
+			}
+			at := new(big.Int).Lsh(big.NewInt(index), uint(int64(p.Addr().BitLen())-bits))
+			return text(c, netip.PrefixFrom(offset(p, at), int(bits)).String())
+		}},
+	{Group: "net", Signature: "address(cidr: string, index: int) -> string", Description: "The address at the index of a network, counted from 0; negative ones count from the end.",
+		Example: `net.address("192.0.2.0/24", 10)`, Result: `"192.0.2.10"`, Errors: "The network has no such address.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			p := network(c, a, 0)
+			size := new(big.Int).Lsh(big.NewInt(1), uint(p.Addr().BitLen()-p.Bits()))
+			index := big.NewInt(a[1].Int())
+			if index.Sign() < 0 {
+				index.Add(index, size)
+			}
+			if index.Sign() < 0 || index.Cmp(size) >= 0 {
+				c.Fail(1, "", a[0].Show(50)+" has no address "+a[1].Show(20))
+			}
+			return text(c, offset(p, index).String())
+		}},
+	{Group: "net", Signature: "contains(cidr: string, inner: string) -> bool", Description: "Whether an address, or all of a network, lies in a network.",
+		Example: `net.contains("192.0.2.0/24", "192.0.2.10")`, Result: `true`, Errors: "One of the texts is no network or address.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			p := network(c, a, 0)
+			if inner, err := netip.ParseAddr(a[1].Text()); err == nil {
+				return truth(c, p.Masked().Contains(inner))
+			}
+			inner := network(c, a, 1)
+			return truth(c, p.Bits() <= inner.Bits() && p.Masked().Contains(inner.Addr()))
+		}},
+	{Group: "net", Signature: "overlaps(a: string, b: string) -> bool", Description: "Whether two networks have an address in common.",
+		Example: `net.overlaps("192.0.2.0/24", "192.0.2.128/25")`, Result: `true`, Errors: "One of the texts is no network.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			return truth(c, network(c, a, 0).Overlaps(network(c, a, 1)))
+		}},
+	{Group: "net", Signature: "is_address(s: string) -> bool", Description: "Whether the text is an IPv4 or IPv6 address.",
+		Example: `net.is_address("2001:db8::1")`, Result: `true`,
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			address, err := netip.ParseAddr(a[0].Text())
+			return truth(c, err == nil && address.Zone() == "")
+		}},
+	{Group: "net", Signature: "is_hostname(s: string) -> bool", Description: "Whether the text is a host name: labels of letters, digits and inner hyphens (RFC 1123 section 2.1).",
+		Example: `net.is_hostname("map.floodwatch.example")`, Result: `true`,
+		call: func(c *eval.Call, a []value.Value) value.Value { return truth(c, isHostname(a[0].Text())) }},
+}
+
+// network reads an argument as a network.
+func network(c *eval.Call, a []value.Value, i int) netip.Prefix {
+	p, err := netip.ParsePrefix(a[i].Text())
+	if err != nil {
+		c.Fail(i, "such as 192.0.2.0/24 or 2001:db8::/32", a[i].Show(50)+" is no network")
+	}
+	return p
+}
+
+// offset returns the address that lies so far behind the first of a network; it must lie inside.
+func offset(p netip.Prefix, by *big.Int) netip.Addr {
+	first := p.Masked().Addr()
+	if first.Is4() {
+		b := first.As4()
+		var sum [4]byte
+		binary.BigEndian.PutUint32(sum[:], binary.BigEndian.Uint32(b[:])+uint32(by.Uint64()))
+		return netip.AddrFrom4(sum)
+	}
+	b := first.As16()
+	var sum [16]byte
+	new(big.Int).Add(new(big.Int).SetBytes(b[:]), by).FillBytes(sum[:])
+	return netip.AddrFrom16(sum)
+}
+
+func isHostname(s string) bool {
+	if len(s) == 0 || len(s) > 253 {
+		return false
+	}
+	for label := range strings.SplitSeq(s, ".") {
+		if len(label) == 0 || len(label) > 63 || label[0] == '-' || label[len(label)-1] == '-' {
+			return false
+		}
+		for i := 0; i < len(label); i++ {
+			if c := label[i]; !(c == '-' || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z') {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+var versionShape = value.NewShape([]string{"major", "minor", "patch", "prerelease", "build"})
+
+var versionFunctions = []*Function{
+	{Group: "version", Signature: "parse(s: string) -> { major: int, minor: int, patch: int, prerelease: string, build: string }", Description: "The parts of a version (semantic versioning 2.0.0).",
+		Example: `version.parse("4.2.0-rc.1+x5")`, Result: `{"major":4,"minor":2,"patch":0,"prerelease":"rc.1","build":"x5"}`, Errors: "The text is no version.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			v := version(c, a, 0)
+			return entry(c, versionShape, value.IntOf(int64(v.Major()), c.Origin()), value.IntOf(int64(v.Minor()), c.Origin()), value.IntOf(int64(v.Patch()), c.Origin()),
+				text(c, v.Prerelease()), text(c, v.Metadata()))
+		}},
+	{Group: "version", Signature: "compare(a: string, b: string) -> int", Description: "-1, 0 or 1 as a comes before, with or behind b (semantic versioning 2.0.0 section 11).",
+		Example: `version.compare("1.10.0", "1.9.3")`, Result: `1`, Errors: "One of the texts is no version.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			return number(c, version(c, a, 0).Compare(version(c, a, 1)))
+		}},
+	{Group: "version", Signature: "satisfies(v: string, range: string) -> bool", Description: "Whether a version meets all conditions of a range, such as >=1.2 <2.",
+		Example: `version.satisfies("1.4.2", ">=1.2 <2")`, Result: `true`, Errors: "The text is no version, or the range is wrong.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			v := version(c, a, 0)
+			constraint, err := semver.NewConstraint(a[1].Text())
+			if err != nil {
+				c.Fail(1, "conditions such as >=1.2 <2", a[1].Show(40)+" is no range of versions")
+			}
+			return truth(c, constraint.Check(v))
+		}},
+}
+
+// version reads an argument as a version in full.
+func version(c *eval.Call, a []value.Value, i int) *semver.Version {
+	v, err := semver.StrictNewVersion(a[i].Text())
+	if err != nil {
+		c.Fail(i, "three numbers, such as 4.2.0", a[i].Show(40)+" is no version")
+	}
+	return v
+}

@@ -1,0 +1,250 @@
+package builtin
+
+import (
+	"fmt"
+	"math"
+	"math/big"
+	"strconv"
+	"strings"
+	"time"
+
+	"knothole/core/eval"
+	"knothole/core/value"
+)
+
+var mathFunctions = []*Function{
+	{Group: "math", Signature: "abs(x: T) -> T", Description: "The number without its sign.",
+		Example: `math.abs(-4)`, Result: `4`, Errors: "It is not a number, or has no positive counterpart.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			x := numeric(c, a, 0)
+			switch {
+			case x.Kind() == value.Float:
+				return value.FloatOf(math.Abs(x.Float()), c.Origin())
+			case x.Int() == math.MinInt64:
+				c.Fail(0, "", "the result does not fit into an int of 64 bits")
+			case x.Int() < 0:
+				return value.IntOf(-x.Int(), c.Origin())
+			}
+			return x
+		}},
+	{Group: "math", Signature: "min(a: T, b: T) -> T", Description: "The smaller of two numbers, the first when they are equal.",
+		Example: `math.min(4.5, 2)`, Result: `2`, Errors: "One of them is not a number.",
+		call: func(c *eval.Call, a []value.Value) value.Value { return choose(c, a, -1) }},
+	{Group: "math", Signature: "max(a: T, b: T) -> T", Description: "The larger of two numbers, the first when they are equal.",
+		Example: `math.max(4.5, 2)`, Result: `4.5`, Errors: "One of them is not a number.",
+		call: func(c *eval.Call, a []value.Value) value.Value { return choose(c, a, 1) }},
+	{Group: "math", Signature: "floor(x: float) -> int", Description: "The largest whole number that is not larger.",
+		Example: `math.floor(-1.5)`, Result: `-2`, Errors: "The result does not fit into 64 bits.", call: whole(math.Floor)},
+	{Group: "math", Signature: "ceil(x: float) -> int", Description: "The smallest whole number that is not smaller.",
+		Example: `math.ceil(1.2)`, Result: `2`, Errors: "The result does not fit into 64 bits.", call: whole(math.Ceil)},
+	{Group: "math", Signature: "round(x: float) -> int", Description: "The nearest whole number; halves go away from zero.",
+		Example: `math.round(2.5)`, Result: `3`, Errors: "The result does not fit into 64 bits.", call: whole(math.Round)},
+	{Group: "math", Signature: "clamp(x: T, low: T, high: T) -> T", Description: "The number, or the limit that it lies beyond.",
+		Example: `math.clamp(12, 1, 9)`, Result: `9`, Errors: "One of them is not a number, or low is larger than high.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			for i := range a {
+				numeric(c, a, i)
+			}
+			switch {
+			case value.Compare(a[1], a[2]) > 0:
+				c.Fail(1, "", "the lower limit "+a[1].Show(30)+" is larger than the upper one")
+			case value.Compare(a[0], a[1]) < 0:
+				return a[1]
+			case value.Compare(a[0], a[2]) > 0:
+				return a[2]
+			}
+			return a[0]
+		}},
+	{Group: "math", Signature: "pow(base: T, exponent: int) -> T", Description: "The base so many times multiplied with itself; an exponent below zero needs a float as base.",
+		Example: `math.pow(2, 10)`, Result: `1024`, Errors: "The base is not a number, or the result does not fit.", call: power},
+}
+
+// numeric returns an argument that must be a number.
+func numeric(c *eval.Call, a []value.Value, i int) value.Value {
+	if a[i].Kind() != value.Int && a[i].Kind() != value.Float {
+		c.Fail(i, "", "takes numbers, not "+a[i].Show(40))
+	}
+	return a[i]
+}
+
+// choose returns the one of two numbers that is smaller (-1) or larger (1).
+func choose(c *eval.Call, a []value.Value, sign int) value.Value {
+	if value.Compare(numeric(c, a, 1), numeric(c, a, 0))*sign > 0 {
+		return a[1]
+	}
+	return a[0]
+}
+
+// whole makes the body of a function that rounds.
+func whole(f func(float64) float64) eval.Native {
+	return func(c *eval.Call, a []value.Value) value.Value {
+		r := f(a[0].Float())
+		// 2^63 is a float, the largest int is not.
+		if r < -math.MaxInt64-1 || r >= math.MaxInt64 {
+			c.Fail(0, "", a[0].Show(40)+" does not fit into an int of 64 bits")
+		}
+		return value.IntOf(int64(r), c.Origin())
+	}
+}
+
+func power(c *eval.Call, a []value.Value) value.Value {
+	base, exponent := numeric(c, a, 0), a[1].Int()
+	if base.Kind() == value.Float {
+		return float(c, math.Pow(base.Float(), float64(exponent)))
+	}
+	if exponent < 0 {
+		c.Fail(1, "a float as base takes it", "an int cannot be raised to "+a[1].Show(20))
+	}
+	result, factor := big.NewInt(1), big.NewInt(base.Int())
+	switch {
+	case base.Int() == 0 || base.Int() == 1 || base.Int() == -1:
+		exponent %= 2 // and 0 to the power of 0 is 1
+		if base.Int() == 0 && a[1].Int() > 0 {
+			exponent = 1
+		}
+	case exponent > 63:
+		c.Fail(0, "", "the result does not fit into an int of 64 bits")
+	}
+	result.Exp(factor, big.NewInt(exponent), nil)
+	if !result.IsInt64() {
+		c.Fail(0, "", "the result does not fit into an int of 64 bits")
+	}
+	return value.IntOf(result.Int64(), c.Origin())
+}
+
+var convertFunctions = []*Function{
+	{Group: "convert", Signature: "int(s: string) -> int", Description: "The whole number that a text is.",
+		Example: `convert.int("41")`, Result: `41`, Errors: "The text is not a whole number of 64 bits.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			n, err := strconv.ParseInt(a[0].Text(), 10, 64)
+			if err != nil {
+				c.Fail(0, "digits, with a minus before them if need be", a[0].Show(40)+" is not a whole number of 64 bits")
+			}
+			return value.IntOf(n, c.Origin())
+		}},
+	{Group: "convert", Signature: "float(s: string) -> float", Description: "The number that a text is.",
+		Example: `convert.float("1.5e3")`, Result: `1500.0`, Errors: "The text is not a number.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			f, err := strconv.ParseFloat(a[0].Text(), 64)
+			if err != nil || strings.Trim(a[0].Text(), "0123456789+-.eE") != "" {
+				c.Fail(0, "digits with a point, and an exponent if need be", a[0].Show(40)+" is not a number")
+			}
+			return float(c, f)
+		}},
+	{Group: "convert", Signature: "bool(s: string) -> bool", Description: "The bool that a text is: true or false, nothing else.",
+		Example: `convert.bool("true")`, Result: `true`, Errors: "The text is another.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			if s := a[0].Text(); s != "true" && s != "false" {
+				c.Fail(0, `"true" or "false"`, a[0].Show(40)+" is not a bool")
+			}
+			return truth(c, a[0].Text() == "true")
+		}},
+	{Group: "convert", Signature: "string(x: string | int | float | bool) -> string", Description: "A scalar as text.",
+		Example: `convert.string(1.5)`, Result: `"1.5"`,
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			s, _ := a[0].Scalar()
+			return text(c, s)
+		}},
+}
+
+var quantityFunctions = []*Function{
+	{Group: "quantity", Signature: "bytes(s: string) -> int", Description: "The number of bytes that a size is, such as 256Mi (powers of 1024) or 5M (powers of 1000).",
+		Example: `quantity.bytes("256Mi")`, Result: `268435456`, Errors: "The text is no size, or no whole number of bytes.",
+		call: func(c *eval.Call, a []value.Value) value.Value { return quantity(c, a[0], sizeUnits, "bytes") }},
+	{Group: "quantity", Signature: "millicores(s: string) -> int", Description: "The number of thousandths of a core, such as of 0.5 or 500m.",
+		Example: `quantity.millicores("0.5")`, Result: `500`, Errors: "The text is no number of cores, or finer than a thousandth.",
+		call: func(c *eval.Call, a []value.Value) value.Value { return quantity(c, a[0], coreUnits, "millicores") }},
+	{Group: "quantity", Signature: "format_bytes(n: int) -> string", Description: "A size with the largest unit of powers of 1024 that leaves a whole number.",
+		Example: `quantity.format_bytes(268435456)`, Result: `"256Mi"`,
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			n, units := a[0].Int(), []string{"", "Ki", "Mi", "Gi", "Ti", "Pi", "Ei"}
+			i := 0
+			for n != 0 && n%1024 == 0 && i < len(units)-1 {
+				n, i = n/1024, i+1
+			}
+			return text(c, fmt.Sprintf("%d%s", n, units[i]))
+		}},
+	{Group: "quantity", Signature: "format_millicores(n: int) -> string", Description: "A number of thousandths of a core: whole cores as such, others with m.",
+		Example: `quantity.format_millicores(1500)`, Result: `"1500m"`,
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			if n := a[0].Int(); n%1000 == 0 {
+				return text(c, strconv.FormatInt(n/1000, 10))
+			}
+			return text(c, fmt.Sprintf("%dm", a[0].Int()))
+		}},
+}
+
+// unit is a suffix and by how much it multiplies, as a fraction.
+type unit struct {
+	suffix string
+	factor *big.Rat
+}
+
+// sizeUnits are the longest suffixes first.
+var sizeUnits = func() []unit {
+	var units []unit
+	for i, letter := range []string{"K", "M", "G", "T", "P", "E"} {
+		units = append(units, unit{letter + "i", new(big.Rat).SetInt(new(big.Int).Lsh(big.NewInt(1), uint(10*(i+1))))})
+	}
+	for i, letter := range []string{"k", "M", "G", "T", "P", "E"} {
+		units = append(units, unit{letter, new(big.Rat).SetInt(new(big.Int).Exp(big.NewInt(1000), big.NewInt(int64(i+1)), nil))})
+	}
+	return append(units, unit{"", big.NewRat(1, 1)})
+}()
+
+var coreUnits = []unit{{"m", big.NewRat(1, 1)}, {"", big.NewRat(1000, 1)}}
+
+// quantity reads a decimal number with a unit.
+func quantity(c *eval.Call, v value.Value, units []unit, what string) value.Value {
+	s := v.Text()
+	for _, u := range units {
+		digits, ok := strings.CutSuffix(s, u.suffix)
+		if !ok {
+			continue
+		}
+		if digits == "" || len(digits) > 40 || strings.Trim(digits, "0123456789.") != "" || strings.Count(digits, ".") > 1 || digits == "." {
+			break
+		}
+		n, ok := new(big.Rat).SetString(digits)
+		if !ok {
+			break
+		}
+		n.Mul(n, u.factor)
+		if !n.IsInt() || !n.Num().IsInt64() {
+			c.Fail(0, "", v.Show(40)+" is no whole number of "+what+" of 64 bits")
+		}
+		return value.IntOf(n.Num().Int64(), c.Origin())
+	}
+	c.Fail(0, "a number and a unit, such as "+map[string]string{"bytes": "256Mi", "millicores": "500m"}[what], v.Show(40)+" is no quantity")
+	return value.Value{}
+}
+
+var timeFunctions = []*Function{
+	{Group: "time", Signature: "parse(s: string) -> int", Description: "The seconds since 1970 of a date and time (RFC 3339); fractions of a second are cut off.",
+		Example: `time.parse("2027-03-31T00:00:00Z")`, Result: `1806451200`, Errors: "The text is no date and time.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			t, err := time.Parse(time.RFC3339, a[0].Text())
+			if err != nil {
+				c.Fail(0, "such as 2027-03-31T06:00:00Z", a[0].Show(40)+" is no date and time of RFC 3339")
+			}
+			return value.IntOf(t.Unix(), c.Origin())
+		}},
+	{Group: "time", Signature: "format(seconds: int) -> string", Description: "The date and time so many seconds after 1970, in UTC (RFC 3339).",
+		Example: `time.format(1806451200)`, Result: `"2027-03-31T00:00:00Z"`, Errors: "The year has not four digits.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			t := time.Unix(a[0].Int(), 0).UTC()
+			if t.Year() < 0 || t.Year() > 9999 || a[0].Int() > 1<<40 || a[0].Int() < -1<<40 {
+				c.Fail(0, "", "the year of "+a[0].Show(30)+" has not four digits")
+			}
+			return text(c, t.Format(time.RFC3339))
+		}},
+	{Group: "time", Signature: "seconds(s: string) -> int", Description: "The seconds of a duration of hours, minutes and seconds, such as 1h30m.",
+		Example: `time.seconds("1h30m")`, Result: `5400`, Errors: "The text is no duration of whole seconds.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			d, err := time.ParseDuration(a[0].Text())
+			if err != nil || strings.Trim(a[0].Text(), "0123456789hms-") != "" || strings.Contains(a[0].Text(), "ms") || d%time.Second != 0 {
+				c.Fail(0, "such as 1h30m or 90s", a[0].Show(40)+" is no duration of whole seconds")
+			}
+			return value.IntOf(int64(d/time.Second), c.Origin())
+		}},
+}
