@@ -124,6 +124,9 @@ func runProgram(t *testing.T, files fstest.MapFS) string {
 				fmt.Fprintf(&b, "%s%s = %s\n", prefix, o.Name, data.CompactJSON(v))
 			}
 		}
+		for _, remark := range r.Remarks {
+			fmt.Fprintf(&b, "%sremark: %s\n", prefix, remark)
+		}
 		for _, d := range r.Documents {
 			text, err := data.Write(d.Value, d.Format)
 			require.NoError(t, err)

@@ -87,6 +87,32 @@ func (r *reader) tooDeep(at source.Span) {
 // Read reads one document of data. The origins of the values are their places in the file. keys is filled with the
 // places of the keys. What cannot be read is reported; the value is then Absent.
 func Read(file *source.File, format Format, keys Keys) (v value.Value, findings source.Findings) {
+	return read(file, keys, func(r *reader) value.Value {
+		switch format {
+		case YAML:
+			return r.yaml()
+		case JSON:
+			return r.json()
+		case TOML:
+			return r.toml()
+		}
+		return value.Value{}
+	})
+}
+
+// ReadStream reads a YAML file of any number of documents as a list of them; empty documents do not count.
+func ReadStream(file *source.File, keys Keys) (value.Value, source.Findings) {
+	return read(file, keys, func(r *reader) value.Value {
+		return value.ListOf(r.yamlStream(0), value.From(file.Pos(0)))
+	})
+}
+
+// ReadText reads a file as one text.
+func ReadText(file *source.File) (value.Value, source.Findings) {
+	return read(file, nil, func(r *reader) value.Value { return value.StringOf(file.Text, value.From(file.Pos(0))) })
+}
+
+func read(file *source.File, keys Keys, body func(r *reader) value.Value) (v value.Value, findings source.Findings) {
 	r := &reader{file: file, keys: keys}
 	defer func() {
 		findings = r.findings
@@ -107,14 +133,7 @@ func Read(file *source.File, format Format, keys Keys) (v value.Value, findings 
 		r.report(source.Finding{Code: source.NotUTF8, Span: file.Span(offset, offset+1), Message: fmt.Sprintf("byte 0x%02X is not UTF-8", file.Text[offset]), Help: "save the file as UTF-8"})
 		return
 	}
-	switch format {
-	case YAML:
-		v = r.yaml()
-	case JSON:
-		v = r.json()
-	case TOML:
-		v = r.toml()
-	}
+	v = body(r)
 	return
 }
 

@@ -26,30 +26,40 @@ type yamlReader struct {
 }
 
 func (r *reader) yaml() value.Value {
+	documents := r.yamlStream(1)
+	if len(documents) == 0 {
+		return value.Value{}
+	}
+	return documents[0]
+}
+
+// yamlStream reads the documents of a file; more than so many are an error, 0 stands for any number.
+func (r *reader) yamlStream(most int) []value.Value {
 	loader, err := yaml.NewLoader(strings.NewReader(r.file.Text))
 	if err != nil {
 		r.fail(r.file.Span(0, 0), "", "this is not YAML: %s", err)
 	}
-	var document yaml.Node
-	err = loader.Load(&document)
-	if errors.Is(err, io.EOF) {
-		return value.Value{}
-	}
-	if err != nil {
-		r.yamlMistake(err)
-	}
-	var next yaml.Node
-	if err := loader.Load(&next); err == nil {
-		span := r.file.LineSpan(next.Line, next.Column)
-		r.fail(span, "leave one document in the file", "a second document begins here, but only one can be read")
-	} else if !errors.Is(err, io.EOF) {
-		r.yamlMistake(err)
-	}
 	y := &yamlReader{reader: r, line: 1, column: 1, open: map[*yaml.Node]bool{}}
-	if len(document.Content) == 0 {
-		return value.Value{}
+	var documents []value.Value
+	for {
+		var document yaml.Node
+		err := loader.Load(&document)
+		if errors.Is(err, io.EOF) {
+			return documents
+		}
+		if err != nil {
+			r.yamlMistake(err)
+		}
+		if most > 0 && len(documents) == most {
+			span := r.file.LineSpan(document.Line, document.Column)
+			r.fail(span, "leave one document in the file, or read it with use stream", "a second document begins here, but only one can be read")
+		}
+		// Between two marks there may be nothing but comments; alone in a file that is null.
+		empty := len(document.Content) == 0 || most == 0 && document.Content[0].Kind == yaml.ScalarNode && document.Content[0].Value == "" && document.Content[0].Tag == "!!null"
+		if !empty {
+			documents = append(documents, y.value(document.Content[0], 0))
+		}
 	}
-	return y.value(document.Content[0], 0)
 }
 
 func (r *reader) yamlMistake(err error) {

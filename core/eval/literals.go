@@ -231,17 +231,18 @@ func (c *compiler) each(e *syntax.For) func(f *frame, visit func(v, key value.Va
 	}
 }
 
-func (c *compiler) loop(e *syntax.For) code {
+// run goes through a loop, with its names bound. What a loop makes is there because of the element that it was made for,
+// and because of the filter: body is given what marks a value so.
+func (c *compiler) run(e *syntax.For, at source.Span) func(f *frame, body func(choose func(value.Value) value.Value)) {
 	each := c.each(e)
 	firstSlot, secondSlot := c.loopSlots(e)
 	var where func(f *frame) (bool, value.Origin)
 	if e.Where != nil {
 		where = c.truth(e.Where)
 	}
-	// What a loop makes is there because of the element that it was made for, and because of the filter.
-	run := func(f *frame, body func(choose func(value.Value) value.Value)) {
+	return func(f *frame, body func(choose func(value.Value) value.Value)) {
 		each(f, func(v, key value.Value) {
-			f.spend(1, e.Body.Span)
+			f.spend(1, at)
 			element := v.Origin()
 			if secondSlot >= 0 && key.Kind() == value.String {
 				v, key = key, v // over a record the key comes first
@@ -261,6 +262,10 @@ func (c *compiler) loop(e *syntax.For) code {
 			body(func(v value.Value) value.Value { return f.choose(f.choose(v, element), by) })
 		})
 	}
+}
+
+func (c *compiler) loop(e *syntax.For) code {
+	run := c.run(e, e.Body.Span)
 	o := origin(e)
 	if e.Body.Key != nil {
 		entry := c.entry(e.Body)

@@ -46,6 +46,13 @@ type Program struct {
 	mu        sync.Mutex
 	functions map[*types.Object]*function
 	fixed     map[any]*fixed
+	// statements are the declarations without a name.
+	statements map[*types.Object]*compiledStatement
+}
+
+type compiledStatement struct {
+	once sync.Once
+	run  statement
 }
 
 // Keys tells for the place of a value that was read from a file where its key stands.
@@ -91,6 +98,7 @@ func newProgram(checked *types.Program, natives Natives, data map[*types.Object]
 		declarations: make([]*declaration, checked.Globals),
 		functions:    map[*types.Object]*function{},
 		fixed:        map[any]*fixed{},
+		statements:   map[*types.Object]*compiledStatement{},
 	}
 	for _, m := range checked.Modules {
 		for _, o := range m.Order {
@@ -165,12 +173,13 @@ type abort struct{}
 
 // thread is one evaluation in a world: how much it has done, how deep it is.
 type thread struct {
-	world *World
-	owner *types.Object
-	steps int
-	depth int
-	stack []value.Value
-	calls []source.Span // the calls of functions of modules that are running, outermost first
+	world   *World
+	owner   *types.Object
+	steps   int
+	depth   int
+	stack   []value.Value
+	choices []value.Origin // what chose the blocks that a document stands in
+	calls   []source.Span  // the calls of functions of modules that are running, outermost first
 }
 
 // frame is what code runs on: the local values of a declaration or function.
@@ -304,17 +313,6 @@ func (t *thread) run(body func(f *frame), size int) {
 func (w *World) Value(o *types.Object) (v value.Value, ok bool) {
 	t := &thread{world: w, owner: o}
 	ok = guard(func() { v = t.force(o.Global, o.Span.To(o.Span)) })
-	return v, ok
-}
-
-// Path evaluates the path of a document.
-func (w *World) Path(o *types.Object) (v value.Value, ok bool) {
-	if o.Invalid {
-		return v, false
-	}
-	t := &thread{world: w, owner: o}
-	d := w.program.declarations[o.Global]
-	ok = guard(func() { t.run(func(f *frame) { v = w.program.compiled(d).path(f) }, o.Frame) })
 	return v, ok
 }
 

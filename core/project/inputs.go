@@ -21,11 +21,11 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 	if len(environments) == len(p.Concrete()) {
 		checked = p.Environments
 	}
-	reported := map[*Layer]bool{}
+	var layers []*Layer
 	for _, e := range checked {
 		for _, l := range e.AllLayers() {
-			if !reported[l] {
-				reported[l] = true
+			if !slices.Contains(layers, l) {
+				layers = append(layers, l)
 				findings = append(findings, l.findings...)
 			}
 		}
@@ -57,6 +57,7 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 			}
 		}
 	}
+	findings = append(findings, p.deprecated(layers)...)
 	for _, o := range inputs {
 		var missing []*Environment
 		for _, e := range environments {
@@ -67,6 +68,27 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 		}
 		if missing != nil {
 			findings.Add(p.missingInput(o, missing))
+		}
+	}
+	return findings
+}
+
+// deprecated warns of layers that give a value to an input that is deprecated.
+func (p *Project) deprecated(layers []*Layer) source.Findings {
+	var findings source.Findings
+	for _, o := range p.Inputs() {
+		d, _ := o.Declaration.(*syntax.Input)
+		if d == nil || d.Deprecated == "" {
+			continue
+		}
+		for _, l := range layers {
+			if l.Root.IsAbsent() {
+				continue
+			}
+			if v := l.Root.Get(o.Name); !v.IsAbsent() {
+				findings.Add(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: p.keyOf(v), Help: d.Deprecated,
+					Message: fmt.Sprintf("the input %q is deprecated", o.Name), Related: []source.Related{{Span: o.Span, Text: o.Summary()}}})
+			}
 		}
 	}
 	return findings

@@ -4,6 +4,7 @@
 package project
 
 import (
+	"encoding/base64"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -14,6 +15,7 @@ import (
 	"knothole/core/builtin"
 	"knothole/core/data"
 	"knothole/core/eval"
+	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/types"
@@ -292,7 +294,12 @@ func (l *loader) use(m *types.Module, use *syntax.Use, trail []string) *types.Im
 	if !ok {
 		return failed
 	}
-	if strings.HasSuffix(name, ".knot") {
+	switch {
+	case strings.Contains(name, "*"):
+		return l.usePattern(name, use)
+	case use.Form != "":
+		return l.useForm(name, use)
+	case strings.HasSuffix(name, ".knot"):
 		module := l.module(name, use.PathSpan, trail)
 		return &types.Import{Module: module, Failed: module == nil}
 	}
@@ -310,6 +317,85 @@ func (l *loader) use(m *types.Module, use *syntax.Use, trail []string) *types.Im
 		return failed
 	}
 	l.values[use] = d.root
+	return &types.Import{}
+}
+
+// useForm reads a file for `use stream`, `use text` or `use bytes`.
+func (l *loader) useForm(name string, use *syntax.Use) *types.Import {
+	if use.Form == "bytes" {
+		// Bytes are not text, so that nothing can point into them.
+		text, err := fs.ReadFile(l.files, name)
+		if err != nil {
+			l.read(name, use.PathSpan) // which reports it
+			return &types.Import{Failed: true}
+		}
+		l.values[use] = value.StringOf(base64.StdEncoding.EncodeToString(text), value.From(use.PathSpan.Start))
+		return &types.Import{}
+	}
+	if format, _ := data.FormatOf(name); use.Form == "stream" && format != data.YAML {
+		l.report(source.UnknownFormat, use.PathSpan, "only YAML files hold several documents", "%s is no YAML file", name)
+		return &types.Import{Failed: true}
+	}
+	file, ok := l.read(name, use.PathSpan)
+	if !ok {
+		return &types.Import{Failed: true}
+	}
+	var v value.Value
+	var findings source.Findings
+	if use.Form == "text" {
+		v, findings = data.ReadText(file)
+	} else {
+		v, findings = data.ReadStream(file, l.keys)
+	}
+	l.Findings = append(l.Findings, findings...)
+	if v.IsAbsent() {
+		return &types.Import{Failed: true}
+	}
+	l.values[use] = v
+	return &types.Import{}
+}
+
+// usePattern reads all files of data that match a pattern, as a record by their paths from the root of the project.
+func (l *loader) usePattern(pattern string, use *syntax.Use) *types.Import {
+	failed := &types.Import{Failed: true}
+	if use.Form != "" {
+		l.report(source.Syntax, use.PathSpan, "name one file", "a pattern cannot be read with use %s", use.Form)
+		return failed
+	}
+	var b value.Builder
+	ok := true
+	// The part before the first star leads to the folder below which everything is looked at.
+	root := path.Dir(pattern[:strings.IndexByte(pattern, '*')] + "x")
+	err := fs.WalkDir(l.files, root, func(name string, entry fs.DirEntry, err error) error {
+		if err != nil || entry.IsDir() || !place.Match(pattern, name) {
+			return err
+		}
+		format, known := data.FormatOf(name)
+		if !known || !slices.Contains(data.Readable, format) {
+			l.report(source.UnknownFormat, use.PathSpan, "narrow the pattern", "the pattern matches %s, whose ending does not tell a format of data", name)
+			ok = false
+			return nil
+		}
+		d := l.readData(name, format, use.PathSpan)
+		l.Findings = append(l.Findings, d.findings...)
+		if d.root.IsAbsent() {
+			ok = false
+			return nil
+		}
+		b.Set(name, d.root)
+		return nil
+	})
+	switch {
+	case err != nil && !errors.Is(err, fs.ErrNotExist):
+		l.report(source.NoFile, use.PathSpan, "", "%s cannot be read: %s", root, err)
+		return failed
+	case ok && b.Len() == 0:
+		l.report(source.NoFile, use.PathSpan, "* stands for part of a name, ** for any folders", "no file of the project matches %q", use.Path)
+		return failed
+	case !ok:
+		return failed
+	}
+	l.values[use] = b.Record(value.From(use.PathSpan.Start))
 	return &types.Import{}
 }
 

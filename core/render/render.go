@@ -24,8 +24,7 @@ type Document struct {
 	Path   string // relative to the folder of the environment, with forward slashes
 	Format data.Format
 	Value  value.Value
-	Name   value.Value   // the path as it was computed, which knows its origin
-	Object *types.Object // its declaration
+	Name   value.Value // the path as it was computed, which knows its origin
 }
 
 // Options say what to render.
@@ -42,6 +41,7 @@ type Options struct {
 type Result struct {
 	Environment *project.Environment
 	Documents   []Document // as declared
+	Remarks     []string   // as declared
 	Findings    source.Findings
 	Recorder    *eval.Recorder // nil unless recording
 }
@@ -54,11 +54,17 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 		return r
 	}
 	w := p.World(e, options.Recording)
-	places := map[string]*types.Object{}
+	places := map[string]place{}
+	visit := eval.Visitor{
+		Document: func(tree *syntax.Document, path value.Value, body func() (value.Value, bool)) {
+			r.document(w, tree, path, body, places, options)
+		},
+		Remark: func(text value.Value) { r.Remarks = append(r.Remarks, text.Text()) },
+	}
 	for _, o := range p.Module.Order {
 		switch {
-		case o.Kind == types.ObjectDocument:
-			r.document(w, o, places, options)
+		case o.Kind == types.ObjectDocument || o.Kind == types.ObjectStatement:
+			w.Visit(o, visit)
 		case options.Everything && o.Global >= 0 && o.Kind != types.ObjectInput:
 			w.Value(o)
 		}
@@ -81,59 +87,65 @@ func (r *Result) report(code source.Code, span source.Span, help string, related
 	r.Findings.Add(source.Finding{Code: code, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help, Related: related, Environments: []string{r.Environment.Name}})
 }
 
-// document evaluates one document and adds it to the result.
-func (r *Result) document(w *eval.World, o *types.Object, places map[string]*types.Object, options Options) {
-	written, ok := w.Path(o)
-	if !ok {
-		return
-	}
-	name := written.Text()
-	if !r.checkPath(name, o) {
+// place is a path that a document takes.
+type place struct {
+	name string
+	span source.Span
+}
+
+// document adds one document to the result, unless something stands against it.
+func (r *Result) document(w *eval.World, tree *syntax.Document, written value.Value, body func() (value.Value, bool), places map[string]place, options Options) {
+	name, span := written.Text(), tree.Path.Place()
+	if !r.checkPath(name, span) {
 		return
 	}
 	// Two paths that differ only in the case of letters are one file on some machines.
 	folded := strings.ToLower(name)
 	if first, ok := places[folded]; ok {
 		message := fmt.Sprintf("two documents are rendered to %s", name)
-		if first, _ := w.Path(first); first.Text() != name {
-			message += fmt.Sprintf(" and %s, which is one file where case does not matter", first.Text())
+		if first.name != name {
+			message += fmt.Sprintf(" and %s, which is one file where case does not matter", first.name)
 		}
-		r.report(source.SamePath, o.Span, "give one of them another path", []source.Related{{Span: first.Span, Text: "the first"}}, "%s", message)
+		related := []source.Related{{Span: first.span, Text: "the first"}}
+		if first.span == span {
+			related = nil // a loop that does not change the path
+		}
+		r.report(source.SamePath, span, "give one of them another path", related, "%s", message)
 		return
 	}
-	places[folded] = o
-	format, ok := formatOf(name, o)
+	places[folded] = place{name, span}
+	format, ok := formatOf(name, tree)
 	if !ok {
-		r.report(source.UnknownFormat, o.Span, `end the path with .yaml, .json, .toml, .env or .txt, or write "as" and a format`, nil, "the ending of %s does not tell a format", name)
+		r.report(source.UnknownFormat, span, `end the path with .yaml, .json, .toml, .env or .txt, or write "as" and a format`, nil, "the ending of %s does not tell a format", name)
 		return
 	}
 	if options.Only != nil && !options.Only(name) {
 		return
 	}
-	v, ok := w.Value(o)
+	v, ok := body()
 	if !ok {
 		return
 	}
 	problems := data.Check(v, format)
 	for _, p := range problems {
-		span := source.At(w.Recorder().Pos(p.Origin))
-		r.report(source.CannotHold, span, p.Help, []source.Related{{Span: o.Span, Text: "in this document"}}, "%s: %s", name, p.Message)
+		at := source.At(w.Recorder().Pos(p.Origin))
+		r.report(source.CannotHold, at, p.Help, []source.Related{{Span: span, Text: "in this document"}}, "%s: %s", name, p.Message)
 	}
 	if problems == nil {
-		r.Documents = append(r.Documents, Document{Path: name, Format: format, Value: v, Name: written, Object: o})
+		r.Documents = append(r.Documents, Document{Path: name, Format: format, Value: v, Name: written})
 	}
 }
 
-func formatOf(name string, o *types.Object) (data.Format, bool) {
-	if d, ok := o.Declaration.(*syntax.Document); ok && d.Format.Name != "" {
-		return data.FormatOf(d.Format.Name)
+func formatOf(name string, tree *syntax.Document) (data.Format, bool) {
+	if tree.Format.Name != "" {
+		return data.FormatOf(tree.Format.Name)
 	}
 	return data.FormatOf(path.Base(name))
 }
 
 // checkPath reports a path that does not stay inside the folder of the environment or that not every file system
 // takes.
-func (r *Result) checkPath(name string, o *types.Object) bool {
+func (r *Result) checkPath(name string, span source.Span) bool {
 	help := ""
 	switch {
 	case name == "":
@@ -164,7 +176,7 @@ func (r *Result) checkPath(name string, o *types.Object) bool {
 	if len(shown) > 80 {
 		shown = shown[:80] + "…"
 	}
-	r.report(source.BadPath, o.Span, help, nil, "%q is no path for a document", shown)
+	r.report(source.BadPath, span, help, nil, "%q is no path for a document", shown)
 	return false
 }
 

@@ -47,6 +47,7 @@ const (
 	CallFailed     Code = "call-failed"
 	Limit          Code = "limit"
 	AmbiguousUnion Code = "ambiguous-union"
+	Requirement    Code = "requirement"
 
 	// Reading and writing data.
 	BadData    Code = "bad-data"
@@ -59,6 +60,7 @@ const (
 	UnknownEnvironment Code = "unknown-environment"
 	UnknownInput       Code = "unknown-input"
 	MissingInput       Code = "missing-input"
+	Deprecated         Code = "deprecated"
 
 	// Rendering.
 	BadPath  Code = "bad-path"

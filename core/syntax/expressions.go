@@ -440,15 +440,7 @@ func (p *parser) forExpression() Expression {
 	start := p.token().start
 	p.at++
 	e := &For{}
-	e.First = p.name("a name for each element")
-	if p.take(",") {
-		e.Second = p.name("a second name")
-	}
-	p.expect("in", "and what to go through")
-	e.In = p.expression()
-	if p.take("where") {
-		e.Where = p.expression()
-	}
+	p.loopHead(e)
 	p.expect("->", "and what to make of each element")
 	p.enter()
 	if p.keyAhead() {
@@ -459,6 +451,19 @@ func (p *parser) forExpression() Expression {
 	p.leave()
 	e.node = p.node(start)
 	return e
+}
+
+// loopHead reads what stands between `for` and its body.
+func (p *parser) loopHead(e *For) {
+	e.First = p.name("a name for each element")
+	if p.take(",") {
+		e.Second = p.name("a second name")
+	}
+	p.expect("in", "and what to go through")
+	e.In = p.expression()
+	if p.take("where") {
+		e.Where = p.expression()
+	}
 }
 
 // element reads an element of a list.

@@ -30,11 +30,11 @@ func IsReserved(word string) bool { return reserved[word] }
 // declarationWords begin a declaration. The second half does not exist yet, but begins one all the same when a
 // broken declaration is skipped.
 var declarationWords = []string{
-	"use", "type", "input", "let", "fn", "document", "output",
-	"secret", "later", "stream", "include", "patch", "remark", "require", "rule", "test",
+	"use", "type", "input", "let", "fn", "document", "output", "remark", "require",
+	"secret", "later", "stream", "include", "patch", "rule", "test",
 }
 
-const knownDeclarations = 7
+const knownDeclarations = 9
 
 type parser struct {
 	*scanner
@@ -213,7 +213,9 @@ func (p *parser) declaration() (result Declaration) {
 	header := Header{Description: p.description(start)}
 	finish := func(broken bool) {
 		if result == nil {
-			p.module.Nameless = true
+			// What has no name cannot be missed.
+			unnamed := slices.Contains([]string{"if", "for", "remark", "require", "document"}, p.textOf(p.tokens[start]))
+			p.module.Nameless = p.module.Nameless || !unnamed
 			return
 		}
 		h := result.Declared()
@@ -235,8 +237,10 @@ func (p *parser) declaration() (result Declaration) {
 		word = p.current()
 	}
 	known := slices.Index(declarationWords, word)
-	if known < 0 || known >= knownDeclarations {
-		help := "a declaration begins with one of " + strings.Join(declarationWords[:knownDeclarations], ", ")
+	if word == "if" || word == "for" {
+		result = p.blockEntry(header)
+	} else if known < 0 || known >= knownDeclarations {
+		help := "a declaration begins with one of " + strings.Join(append(declarationWords[:knownDeclarations:knownDeclarations], "if", "for"), ", ")
 		if near, ok := source.Nearest(word, declarationWords[:knownDeclarations]); ok {
 			help = fmt.Sprintf("did you mean %q?", near)
 		}
@@ -247,8 +251,9 @@ func (p *parser) declaration() (result Declaration) {
 			panic(bailout{}) // reported by the scanner
 		}
 		p.expected("a declaration", help)
+	} else {
+		p.at++
 	}
-	p.at++
 	switch word {
 	case "use":
 		d := &Use{Header: header}
@@ -283,6 +288,9 @@ func (p *parser) declaration() (result Declaration) {
 		d := &Document{Header: header}
 		result = d
 		p.document(d)
+	case "remark", "require":
+		p.at--
+		result = p.blockEntry(header)
 	}
 	if t := p.token(); t.kind != tokenEnd && !t.newline {
 		p.expected("the end of the line", "")
@@ -315,8 +323,12 @@ func (p *parser) name(what string) Identifier {
 }
 
 func (p *parser) use(d *Use, named func()) {
-	if p.sign("stream") || p.sign("text") || p.sign("bytes") {
-		p.expected("the path of a file, in quotes", "")
+	for _, form := range []string{"stream", "text", "bytes"} {
+		if p.sign(form) && p.peek(1).kind != tokenEnd && !p.peek(1).is(p, "as") {
+			d.Form = form
+			p.at++
+			break
+		}
 	}
 	path, ok := p.expressionOperand("the path of a file, in quotes").(*String)
 	if !ok {
@@ -369,6 +381,15 @@ func (p *parser) input(d *Input) {
 		d.Default = p.expression()
 	}
 	d.Type = p.conditions(d.Type)
+	if p.take("example") {
+		d.Example = p.expression()
+	}
+	if p.take("deprecated") {
+		if p.token().kind != tokenString {
+			p.expected("what to use instead, in quotes", "")
+		}
+		d.Deprecated, _ = p.stringLiteral().Plain()
+	}
 }
 
 // typeAndValue reads `: T = value`, the type being optional.

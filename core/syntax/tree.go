@@ -42,9 +42,10 @@ type Header struct {
 func (h *Header) Declared() *Header { return h }
 
 type (
-	// Use is `use "path" as name` or `use "path" as name: T`.
+	// Use is `use "path" as name: T`. With a Form it is `use stream …`, `use text …` or `use bytes …`.
 	Use struct {
 		Header
+		Form     string
 		Path     string
 		PathSpan source.Span
 		Type     Type // nil when none is written
@@ -57,8 +58,10 @@ type (
 	// Input is `input name: T = default where …`; the conditions are part of Type.
 	Input struct {
 		Header
-		Type    Type
-		Default Expression // nil when required
+		Type       Type
+		Default    Expression // nil when required
+		Example    Expression // nil when there is none
+		Deprecated string     // what to do instead; empty when it is not deprecated
 	}
 	// Let is `let name: T = value`.
 	Let struct {
@@ -80,6 +83,29 @@ type (
 		Format Identifier // empty when the ending of the path says it
 		Type   Type       // nil when left out
 		Value  Expression
+	}
+	// Remark is `remark text`.
+	Remark struct {
+		Header
+		Value Expression
+	}
+	// Require is `require condition else "message"`.
+	Require struct {
+		Header
+		Condition Expression
+		Message   Expression // nil when it is made from the condition
+	}
+	// IfBlock is `if c { … } else { … }` around declarations.
+	IfBlock struct {
+		Header
+		Condition  Expression
+		Then, Else []Declaration
+	}
+	// ForBlock is `for x in xs where c { … }` around declarations. Its names and filter are those of Loop, which has no body.
+	ForBlock struct {
+		Header
+		Loop *For
+		Body []Declaration
 	}
 	// Output is `output name: T = value`.
 	Output struct {

@@ -100,7 +100,7 @@ func (c *checker) declare(d syntax.Declaration) {
 	switch d := d.(type) {
 	case *syntax.Use:
 		o.Kind = ObjectData
-		if strings.HasSuffix(d.Path, ".knot") {
+		if strings.HasSuffix(d.Path, ".knot") && d.Form == "" {
 			o.Kind = ObjectModule
 		}
 	case *syntax.TypeDeclaration:
@@ -119,6 +119,8 @@ func (c *checker) declare(d syntax.Declaration) {
 		if d.Path != nil {
 			o.Span = d.Path.Place()
 		}
+	default:
+		o.Kind, o.Span = ObjectStatement, h.Span
 	}
 	switch o.Kind {
 	case ObjectData, ObjectInput, ObjectLet, ObjectOutput, ObjectDocument:
@@ -126,7 +128,7 @@ func (c *checker) declare(d syntax.Declaration) {
 		c.program.Globals++
 	}
 	c.module.Order = append(c.module.Order, o)
-	if o.Kind == ObjectDocument || o.Name == "" {
+	if o.Kind == ObjectDocument || o.Kind == ObjectStatement || o.Name == "" {
 		return
 	}
 	c.owner = o
@@ -185,13 +187,18 @@ func (c *checker) resolve(o *Object) {
 		if d.Default != nil {
 			c.check(d.Default, o.Type, fmt.Sprintf("input %q", o.Name))
 		}
+		if d.Example != nil {
+			c.check(d.Example, o.Type, fmt.Sprintf("an example of %q", o.Name))
+		}
 	case *syntax.Let:
 		c.checkValue(o, d.Type, d.Value, fmt.Sprintf("%q", o.Name))
 	case *syntax.Output:
 		c.checkValue(o, d.Type, d.Value, fmt.Sprintf("output %q", o.Name))
-		c.checkData(o, d.Value, "an output")
+		c.checkData(o.Type, d.Value, "an output")
 	case *syntax.Document:
-		c.checkDocument(o, d)
+		o.Type = c.checkDocument(d)
+	case *syntax.Remark, *syntax.Require, *syntax.IfBlock, *syntax.ForBlock:
+		c.checkStatement(d)
 	case *syntax.Function:
 		c.checkFunction(o, d)
 	}
@@ -214,6 +221,12 @@ func (c *checker) checkUse(o *Object, d *syntax.Use) {
 			return
 		}
 		o.Type = c.typeOf(d.Type)
+	} else if d.Form == "text" || d.Form == "bytes" {
+		o.Type = StringType
+	} else if d.Form == "stream" {
+		o.Type = c.universe.List(AnyType)
+	} else if strings.Contains(d.Path, "*") {
+		o.Type = c.universe.Map(AnyType)
 	}
 	if o.Invalid {
 		o.Type = InvalidType
@@ -238,7 +251,8 @@ func (c *checker) checkValue(o *Object, declared syntax.Type, value syntax.Expre
 	c.check(value, o.Type, what)
 }
 
-func (c *checker) checkDocument(o *Object, d *syntax.Document) {
+// checkDocument checks a document, which may stand in a block, and returns the type of its value.
+func (c *checker) checkDocument(d *syntax.Document) *Type {
 	if d.Path != nil {
 		c.check(d.Path, StringType, "the path of a document")
 		format, ending := d.Format.Name, ""
@@ -256,14 +270,73 @@ func (c *checker) checkDocument(o *Object, d *syntax.Document) {
 			}
 		}
 	}
-	c.checkValue(o, d.Type, d.Value, "the document")
-	c.checkData(o, d.Value, "a document")
+	if d.Value == nil {
+		return InvalidType
+	}
+	var t *Type
+	if d.Type != nil {
+		t = c.typeOf(d.Type)
+		c.check(d.Value, t, "the document")
+	} else {
+		t = c.infer(d.Value, nil)
+	}
+	c.checkData(t, d.Value, "a document")
+	return t
+}
+
+// checkStatement checks what has no name: a remark, a requirement, or a block.
+func (c *checker) checkStatement(d syntax.Declaration) {
+	switch d := d.(type) {
+	case *syntax.Document:
+		c.checkDocument(d)
+	case *syntax.Remark:
+		c.check(d.Value, StringType, "a remark")
+	case *syntax.Require:
+		c.check(d.Condition, BoolType, "what is required")
+		if d.Message != nil {
+			c.check(d.Message, StringType, "a message")
+		}
+	case *syntax.Let:
+		var t *Type
+		if d.Type != nil {
+			t = c.typeOf(d.Type)
+			c.check(d.Value, t, fmt.Sprintf("%q", d.Name.Name))
+		} else {
+			t = c.infer(d.Value, nil)
+		}
+		c.module.Info.Slots[d] = c.bind(d.Name, t).Slot
+	case *syntax.IfBlock:
+		c.check(d.Condition, BoolType, "a condition")
+		facts := c.facts
+		c.assume(d.Condition, true)
+		c.checkBlock(d.Then)
+		c.facts = facts
+		c.assume(d.Condition, false)
+		c.checkBlock(d.Else)
+		c.facts = facts
+	case *syntax.ForBlock:
+		first, second := c.loopTypes(d.Loop, c.infer(d.Loop.In, nil))
+		outer, facts := c.scope, c.facts
+		c.bindLoop(d.Loop, first, second)
+		c.checkBlock(d.Body)
+		c.facts = facts
+		c.unbind(outer)
+	}
+}
+
+// checkBlock checks the declarations of a block, of which names are known to those behind them.
+func (c *checker) checkBlock(declarations []syntax.Declaration) {
+	outer := c.scope
+	for _, d := range declarations {
+		c.checkStatement(d)
+	}
+	c.unbind(outer)
 }
 
 // checkData reports a value that leaves the program and holds a function.
-func (c *checker) checkData(o *Object, value syntax.Expression, what string) {
-	if o.Type != nil && value != nil && !IsData(o.Type) {
-		c.report(source.WrongType, value.Place(), "call the function, or leave it out", "%s is plain data, but this holds a function: %s", what, o.Type)
+func (c *checker) checkData(t *Type, value syntax.Expression, what string) {
+	if t != nil && value != nil && !IsData(t) {
+		c.report(source.WrongType, value.Place(), "call the function, or leave it out", "%s is plain data, but this holds a function: %s", what, t)
 	}
 }
 

@@ -207,14 +207,7 @@ func (c *checker) inferFor(e *syntax.For, want *Type) *Type {
 	in := c.infer(e.In, nil)
 	first, second := c.loopTypes(e, in)
 	outer, facts := c.scope, c.facts
-	c.module.Info.Objects[e.ID()] = c.bind(e.First, first)
-	if e.Second.Name != "" {
-		c.bind(e.Second, second)
-	}
-	if e.Where != nil {
-		c.check(e.Where, BoolType, "a condition")
-		c.assume(e.Where, true)
-	}
+	c.bindLoop(e, first, second)
 	var result *Type
 	if e.Body.Key != nil {
 		c.checkKey(e.Body.Key)
@@ -242,6 +235,18 @@ func (c *checker) inferFor(e *syntax.For, want *Type) *Type {
 	c.facts = facts
 	c.unbind(outer)
 	return result
+}
+
+// bindLoop binds the names of a loop and checks its filter.
+func (c *checker) bindLoop(e *syntax.For, first, second *Type) {
+	c.module.Info.Objects[e.ID()] = c.bind(e.First, first)
+	if e.Second.Name != "" {
+		c.bind(e.Second, second)
+	}
+	if e.Where != nil {
+		c.check(e.Where, BoolType, "a condition")
+		c.assume(e.Where, true)
+	}
 }
 
 // loopTypes returns the types of the two names of a loop; the second is only of use when it is written.

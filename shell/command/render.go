@@ -96,7 +96,28 @@ func (r *rendering) run(c *call) int {
 		r.print(c, all, count)
 		return exitClean
 	}
-	return r.write(c, p, all, start)
+	status = r.write(c, p, all, start)
+	if status == exitClean && !c.quiet {
+		printRemarks(c, results)
+	}
+	return status
+}
+
+// printRemarks prints what the templates have to say to the person, equal remarks of several environments once.
+func printRemarks(c *call, results []*render.Result) {
+	var texts []string
+	environments := map[string][]string{}
+	for _, result := range results {
+		for _, text := range result.Remarks {
+			if environments[text] == nil {
+				texts = append(texts, text)
+			}
+			environments[text] = append(environments[text], result.Environment.Name)
+		}
+	}
+	for _, text := range texts {
+		fmt.Fprintf(c.err, "remark (%s): %s\n", strings.Join(environments[text], ", "), present.Clean(text))
+	}
 }
 
 // nearestDocument suggests a document for a pattern that matches none.

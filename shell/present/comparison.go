@@ -140,8 +140,8 @@ func (p *Presenter) layout(groups []compare.Group) layout {
 		for _, row := range g.Rows {
 			whole, short := row.Path.String(), shortPath(row.Path, pathLimit)
 			if other, ok := taken[short]; ok && other != whole {
-				l.short[other] = clean(other) // two paths that look the same when shortened are shown whole
-				short = clean(whole)
+				l.short[other] = Clean(other) // two paths that look the same when shortened are shown whole
+				short = Clean(whole)
 			}
 			taken[short] = whole
 			l.short[whole] = short
@@ -210,7 +210,7 @@ func shortPath(at *place.Path, limit int) string {
 		steps = steps[1:]
 		text = "…" + place.Text(steps)
 	}
-	return clean(text)
+	return Clean(text)
 }
 
 // valueLimit is how much of a value is shown, context how much of what two texts have in common.
@@ -229,7 +229,7 @@ func shorten(row compare.Row) (left, right string) {
 	}
 	a, b := []rune(row.Left.Text()), []rune(row.Right.Text())
 	if len(a)+len(b) <= minValueLimit-10 {
-		return clean(row.Left.Show(2 * valueLimit)), clean(row.Right.Show(2 * valueLimit))
+		return Clean(row.Left.Show(2 * valueLimit)), Clean(row.Right.Show(2 * valueLimit))
 	}
 	start, end := 0, 0
 	for start < len(a) && start < len(b) && a[start] == b[start] {
@@ -255,7 +255,7 @@ func shortText(text []rune, start, end int) string {
 		text, after = text[:valueLimit], "…"
 	}
 	quoted := fmt.Sprintf("%q", string(text))
-	return clean(`"` + before + quoted[1:len(quoted)-1] + after + `"`)
+	return Clean(`"` + before + quoted[1:len(quoted)-1] + after + `"`)
 }
 
 // showSide shows a value; absent stands for one that is not there.
@@ -267,9 +267,9 @@ func showSide(v value.Value, absent string) string {
 		return shortText([]rune(v.Text()), 0, 0)
 	}
 	if title := compare.Title(v); title != "" {
-		return clean(title)
+		return Clean(title)
 	}
-	text := clean(v.Show(valueLimit))
+	text := Clean(v.Show(valueLimit))
 	if utf8.RuneCountInString(text) > valueLimit {
 		return string([]rune(text)[:valueLimit-1]) + "…"
 	}

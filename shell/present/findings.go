@@ -30,14 +30,14 @@ func (p *Presenter) finding(f source.Finding) {
 	if len(f.Environments) > 0 {
 		where = " (in " + strings.Join(f.Environments, ", ") + ")"
 	}
-	p.printf("%s: %s: %s%s %s\n", p.bold(p.location(f.Span.Start)), severity, clean(f.Message), where, p.faint("["+string(f.Code)+"]"))
+	p.printf("%s: %s: %s%s %s\n", p.bold(p.location(f.Span.Start)), severity, Clean(f.Message), where, p.faint("["+string(f.Code)+"]"))
 	if f.Span.IsValid() {
 		p.excerpt(f.Span, f.Help)
 	} else if f.Help != "" {
-		p.printf("  %s\n", clean(f.Help))
+		p.printf("  %s\n", Clean(f.Help))
 	}
 	for _, r := range f.Related {
-		p.printf("  see %s: %s\n", p.location(r.Span.Start), clean(r.Text))
+		p.printf("  see %s: %s\n", p.location(r.Span.Start), Clean(r.Text))
 	}
 }
 
@@ -78,7 +78,7 @@ func (p *Presenter) excerpt(span source.Span, help string) {
 	p.printf("%s | %s\n", p.faint(number), string(line))
 	mark := p.red(strings.Repeat("^", width))
 	if help != "" {
-		mark += " " + p.cyan(clean(help))
+		mark += " " + p.cyan(Clean(help))
 	}
 	p.printf("      | %s%s\n", strings.Repeat(" ", start), mark)
 }

@@ -87,8 +87,8 @@ func visible(text string) string {
 	}, text)
 }
 
-// clean makes what a terminal would obey harmless in a message.
-func clean(text string) string {
+// Clean makes what a terminal would obey harmless in a message.
+func Clean(text string) string {
 	return strings.Map(func(r rune) rune {
 		if r == '\n' || r == '\t' {
 			return ' '

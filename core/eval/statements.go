@@ -1,0 +1,152 @@
+package eval
+
+import (
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// Visitor takes what declarations without a name bring forth.
+type Visitor struct {
+	// Document is called for each document. Body evaluates its value, which it need not; ok is false when that failed.
+	Document func(tree *syntax.Document, path value.Value, body func() (v value.Value, ok bool))
+	// Remark is called for each remark.
+	Remark func(text value.Value)
+}
+
+// statement runs one declaration of a block.
+type statement func(f *frame, visit Visitor)
+
+// Visit evaluates a document, a block, a remark or a requirement. What is wrong is among the findings.
+func (w *World) Visit(o *types.Object, visit Visitor) {
+	if o.Kind == types.ObjectDocument {
+		if path, ok := w.path(o); ok {
+			visit.Document(o.Declaration.(*syntax.Document), path, func() (value.Value, bool) { return w.Value(o) })
+		}
+		return
+	}
+	if o.Invalid {
+		return
+	}
+	t := &thread{world: w, owner: o}
+	run := w.program.statement(o)
+	guard(func() { t.run(func(f *frame) { run(f, visit) }, o.Frame) })
+}
+
+// path evaluates the path of a document at the top of a module.
+func (w *World) path(o *types.Object) (v value.Value, ok bool) {
+	if o.Invalid {
+		return v, false
+	}
+	t := &thread{world: w, owner: o}
+	d := w.program.declarations[o.Global]
+	ok = guard(func() { t.run(func(f *frame) { v = w.program.compiled(d).path(f) }, o.Frame) })
+	return v, ok
+}
+
+// statement returns the code of a statement at the top of a module, compiled once.
+func (p *Program) statement(o *types.Object) statement {
+	p.mu.Lock()
+	s, ok := p.statements[o]
+	if !ok {
+		s = &compiledStatement{}
+		p.statements[o] = s
+	}
+	p.mu.Unlock()
+	s.once.Do(func() { s.run = (&compiler{program: p, module: o.Module}).statement(o.Declaration) })
+	return s.run
+}
+
+func (c *compiler) statement(d syntax.Declaration) statement {
+	switch d := d.(type) {
+	case *syntax.Document:
+		path, body := c.expression(d.Path), c.expression(d.Value)
+		return func(f *frame, visit Visitor) {
+			at := path(f)
+			visit.Document(d, f.because(at), func() (v value.Value, ok bool) {
+				ok = guard(func() { v = body(f) })
+				return v, ok
+			})
+		}
+	case *syntax.Remark:
+		body := c.expression(d.Value)
+		return func(f *frame, visit Visitor) { visit.Remark(body(f)) }
+	case *syntax.Require:
+		return c.require(d)
+	case *syntax.Let:
+		slot, body := c.module.Info.Slots[d], c.expression(d.Value)
+		return func(f *frame, _ Visitor) { f.slots[slot] = body(f) }
+	case *syntax.IfBlock:
+		condition, then, other := c.truth(d.Condition), c.block(d.Then), c.block(d.Else)
+		return func(f *frame, visit Visitor) {
+			holds, by := condition(f)
+			f.choices = append(f.choices, by)
+			if holds {
+				then(f, visit)
+			} else {
+				other(f, visit)
+			}
+			f.choices = f.choices[:len(f.choices)-1]
+		}
+	case *syntax.ForBlock:
+		run, body := c.run(d.Loop, d.Loop.In.Place()), c.block(d.Body)
+		return func(f *frame, visit Visitor) {
+			run(f, func(choose func(value.Value) value.Value) {
+				// What the loop chose is told by what it does to a value without an origin of its own.
+				f.choices = append(f.choices, choose(value.NullOf(0)).Origin())
+				body(f, visit)
+				f.choices = f.choices[:len(f.choices)-1]
+			})
+		}
+	}
+	return func(*frame, Visitor) { panic(abort{}) }
+}
+
+// because marks the path of a document as chosen by the blocks that it stands in.
+func (f *frame) because(v value.Value) value.Value {
+	for _, by := range f.choices {
+		v = f.choose(v, by)
+	}
+	return v
+}
+
+// block runs declarations one after the other. One that fails does not keep the others from running, but for a local
+// name, without which they cannot.
+func (c *compiler) block(declarations []syntax.Declaration) statement {
+	statements, names := make([]statement, len(declarations)), make([]bool, len(declarations))
+	for i, d := range declarations {
+		statements[i] = c.statement(d)
+		_, names[i] = d.(*syntax.Let)
+	}
+	return func(f *frame, visit Visitor) {
+		depth, calls, choices := f.depth, len(f.calls), len(f.choices)
+		for i, s := range statements {
+			if ok := guard(func() { s(f, visit) }); !ok {
+				f.depth, f.calls, f.choices = depth, f.calls[:calls], f.choices[:choices]
+				if names[i] {
+					return
+				}
+			}
+		}
+	}
+}
+
+func (c *compiler) require(d *syntax.Require) statement {
+	condition, at := c.truth(d.Condition), d.Condition.Place()
+	var message code
+	if d.Message != nil {
+		message = c.expression(d.Message)
+	}
+	text := c.module.Tree.File.Slice(at)
+	return func(f *frame, _ Visitor) {
+		if holds, _ := condition(f); holds {
+			return
+		}
+		m := "required is " + text
+		if message != nil {
+			m = message(f).Text()
+		}
+		f.fail(source.Finding{Code: source.Requirement, Span: at, Message: m})
+	}
+}
