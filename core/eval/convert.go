@@ -366,6 +366,10 @@ func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) valu
 		c.misfit(path, v, source.AmbiguousUnion, "write out the fields that tell them apart", "%s fits more than one of %s", describeValue(v), to)
 		return v
 	}
+	if c.trial { // that nothing fits is all that is asked
+		c.misfit(path, v, source.WrongType, "", "")
+		return v
+	}
 	// The nearest member is that of the same kind: of several records the one whose literal fields the value has, then
 	// the one with the fewest misfits.
 	var nearest *types.Type

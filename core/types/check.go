@@ -22,6 +22,8 @@ type checker struct {
 	scope *scope
 	facts *facts
 	it    *Object
+	// guards counts the lists, maps and so on that the type in hand is written in, through all names.
+	guards int
 	// needs are the conditions whose independence of inputs is checked when all declarations are known.
 	needs []*Condition
 }
@@ -84,9 +86,8 @@ func (c *checker) checkModule(m *Module) {
 		c.resolve(o)
 	}
 	objects := c.withConditions()
-	parts := components(objects)
-	propagate(objects, parts)
-	c.reportCycles(objects, parts)
+	propagate(objects, components(objects, true))
+	c.reportCycles(objects, components(objects, false))
 	for _, condition := range c.needs {
 		c.checkIndependence(condition)
 	}
@@ -163,7 +164,7 @@ func (c *checker) resolve(o *Object) {
 		}
 		return
 	}
-	o.state = resolving
+	o.state, o.guards = resolving, c.guards
 	owner, scope, facts, it := c.owner, c.scope, c.facts, c.it
 	c.owner, c.scope, c.facts, c.it = o, nil, nil, nil
 	switch d := o.Declaration.(type) {
@@ -441,8 +442,15 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 // use notes that the declaration in hand refers to an object, and resolves it.
 func (c *checker) use(o *Object, span source.Span) {
 	o.used = true
-	if c.owner != nil && !slices.ContainsFunc(c.owner.Uses, func(r Reference) bool { return r.Object == o }) {
-		c.owner.Uses = append(c.owner.Uses, Reference{o, span})
+	if c.owner != nil {
+		guarded := o.Kind == ObjectType && c.owner.Kind == ObjectType && c.guards > c.owner.guards
+		at := slices.IndexFunc(c.owner.Uses, func(r Reference) bool { return r.Object == o })
+		switch {
+		case at < 0:
+			c.owner.Uses = append(c.owner.Uses, Reference{o, span, guarded})
+		case !guarded && c.owner.Uses[at].Guarded:
+			c.owner.Uses[at] = Reference{o, span, false}
+		}
 	}
 	if o.Module == c.module {
 		c.resolve(o)
@@ -503,7 +511,7 @@ func (c *checker) reportCycles(objects []*Object, components [][]int) {
 	sorted := slices.SortedFunc(slices.Values(components), func(a, b []int) int { return a[0] - b[0] })
 	for _, component := range sorted {
 		first := objects[component[0]]
-		self := slices.ContainsFunc(first.Uses, func(r Reference) bool { return r.Object == first })
+		self := slices.ContainsFunc(first.Uses, func(r Reference) bool { return r.Object == first && !r.Guarded })
 		if len(component) == 1 && !self {
 			continue
 		}
@@ -529,6 +537,9 @@ func (c *checker) reportCycles(objects []*Object, components [][]int) {
 		f := source.Finding{Code: source.Cycle, Span: first.Span, Related: related,
 			Message: fmt.Sprintf("%s depends on itself: %s", describe(first), strings.Join(names, " → ")),
 			Help:    "one of them must not need the other"}
+		if first.Kind == ObjectType {
+			f.Help = "a type can contain itself only through a list, a map, an optional field or null"
+		}
 		if recursion {
 			f.Code, f.Help = source.Recursion, "functions cannot call themselves; go through a list with for"
 		}
@@ -558,7 +569,7 @@ func circle(first *Object, inside map[*Object]bool) []Reference {
 			from = at.reference.Object
 		}
 		for _, r := range from.Uses {
-			if !inside[r.Object] || seen[r.Object] {
+			if !inside[r.Object] || seen[r.Object] || r.Guarded {
 				continue
 			}
 			seen[r.Object] = true
@@ -578,8 +589,9 @@ func circle(first *Object, inside map[*Object]bool) []Reference {
 }
 
 // components returns the strongly connected components of the objects (Tarjan), each sorted, those that are used
-// before those that use them. It keeps its own stack, since a chain of declarations may be as long as a file.
-func components(objects []*Object) [][]int {
+// before those that use them. References that are guarded count only when that is said. It keeps its own stack, since a
+// chain of declarations may be as long as a file.
+func components(objects []*Object, guarded bool) [][]int {
 	index := make(map[*Object]int, len(objects))
 	for i, o := range objects {
 		index[o] = i
@@ -610,9 +622,10 @@ func components(objects []*Object) [][]int {
 			}
 			descended := false
 			for f.next < len(objects[v].Uses) {
-				w, ok := index[objects[v].Uses[f.next].Object]
+				r := objects[v].Uses[f.next]
+				w, ok := index[r.Object]
 				f.next++
-				if !ok {
+				if !ok || r.Guarded && !guarded {
 					continue
 				}
 				if order[w] == unseen {
@@ -685,9 +698,9 @@ func (c *checker) typeOf(t syntax.Type) *Type {
 		}
 		return c.universe.Union(members...)
 	case *syntax.OptionalType:
-		return c.universe.Optional(c.typeOf(t.Of))
+		return c.universe.Optional(c.guardedType(t.Of))
 	case *syntax.ListType:
-		return c.universe.List(c.typeOf(t.Element))
+		return c.universe.List(c.guardedType(t.Element))
 	case *syntax.RecordType:
 		return c.recordType(t)
 	case *syntax.FunctionType:
@@ -707,6 +720,13 @@ func (c *checker) typeOf(t syntax.Type) *Type {
 	return InvalidType
 }
 
+// guardedType resolves a type that a type may contain and yet have an end.
+func (c *checker) guardedType(t syntax.Type) *Type {
+	c.guards++
+	defer func() { c.guards-- }()
+	return c.typeOf(t)
+}
+
 func (c *checker) namedType(t *syntax.NamedType) *Type {
 	name := t.Name.Name
 	if t.Module.Name == "" {
@@ -716,6 +736,9 @@ func (c *checker) namedType(t *syntax.NamedType) *Type {
 		o, ok := c.module.Objects[name]
 		if ok && o.Kind == ObjectType {
 			c.use(o, t.Place())
+			if o.state == resolving && c.guards <= o.guards {
+				return InvalidType // it would have no end; that is reported with the whole circle
+			}
 			return o.Type
 		}
 		c.unknownType(t, c.module, ok)
@@ -791,7 +814,11 @@ func (c *checker) recordType(t *syntax.RecordType) *Type {
 	var rest *Type
 	for _, f := range t.Fields {
 		field := Field{Name: f.Name.Name, Optional: f.Optional, Description: f.Description, Span: f.Name.Span}
-		field.Type = c.typeOf(f.Type)
+		if f.Optional {
+			field.Type = c.guardedType(f.Type)
+		} else {
+			field.Type = c.typeOf(f.Type)
+		}
 		if f.Default != nil {
 			c.check(f.Default, field.Type, fmt.Sprintf("field %q", f.Name.Name))
 			field.Default = &Default{Module: c.module, Expression: f.Default, Owner: c.owner}
@@ -803,7 +830,7 @@ func (c *checker) recordType(t *syntax.RecordType) *Type {
 		fields = append(fields, field)
 	}
 	if t.Rest != nil {
-		rest = c.typeOf(t.Rest)
+		rest = c.guardedType(t.Rest)
 	}
 	return c.universe.Record(fields, rest)
 }
@@ -822,7 +849,7 @@ func (c *checker) condition(tree *syntax.Condition, base *Type) *Condition {
 	}
 	c.owner, c.scope, c.facts, c.it = owner, scope, facts, it
 	if c.owner != nil {
-		c.owner.Uses = append(c.owner.Uses, Reference{o, tree.Span})
+		c.owner.Uses = append(c.owner.Uses, Reference{Object: o, Span: tree.Span})
 		c.owner.Invalid = c.owner.Invalid || o.Invalid
 	}
 	c.needs = append(c.needs, condition)

@@ -111,14 +111,18 @@ type Object struct {
 	// Invalid says that a mistake was found inside: it cannot be evaluated.
 	Invalid bool
 
-	state resolution
-	used  bool
+	state  resolution
+	used   bool
+	guards int // how many guards were open when the type began to be resolved
 }
 
 // Reference is a use of an object.
 type Reference struct {
 	Object *Object
 	Span   source.Span
+	// Guarded says that a type refers to another through a list, a map, null or an optional field, so that values of a
+	// type that contains itself can end.
+	Guarded bool
 }
 
 // Parameter is one parameter of a function.

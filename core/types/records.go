@@ -92,7 +92,7 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 		var missing []string
 		for _, f := range expected.Fields {
 			given, ok := b.get(f.Name)
-			if slices.Contains(meant, f.Name) {
+			if slices.Contains(meant, f.Name) || f.Type.Kind == Invalid {
 				continue
 			}
 			if !f.Optional && f.Default == nil && (!ok || given.Optional && b.written[f.Name] == (source.Span{})) {
