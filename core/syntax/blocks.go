@@ -83,6 +83,7 @@ func (p *parser) block(where string) []Declaration {
 		if !first && !t.newline {
 			p.expected(`the end of the line or "}"`, "")
 		}
+		p.markStart()
 		entries = append(entries, p.blockEntry(Header{Description: p.description(p.at)}))
 	}
 	p.at++

@@ -244,6 +244,7 @@ func (p *parser) steps(start int, e Expression) Expression {
 func (p *parser) enclosed(open int, closing string) Expression {
 	free := p.free
 	p.free = true
+	p.markStart()
 	e := p.expression()
 	if !p.take(closing) {
 		if p.token().kind == tokenEnd || p.declarationAhead() || p.sign(")") || p.sign("]") || p.sign("}") {
@@ -406,6 +407,9 @@ func (p *parser) match() Expression {
 				}
 			}
 		}
+		if p.layout != nil && p.sign("->") {
+			p.layout.arrows[p.at] = true
+		}
 		p.expect("->", "and the value of this arm")
 		arm.Value = p.expression()
 		arm.Span = p.span(from)
@@ -560,7 +564,11 @@ func (p *parser) key() *Key {
 	switch t.kind {
 	case tokenWord:
 		end, _ := p.keyEnd()
-		p.at = end
+		for p.at++; p.at < end; p.at++ {
+			if p.layout != nil {
+				p.layout.glued[p.at] = true
+			}
+		}
 		span := p.span(t.start)
 		return &Key{Name: p.file.Slice(span), Span: span}
 	case tokenString, tokenOpen:

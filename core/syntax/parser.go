@@ -45,6 +45,7 @@ type parser struct {
 	ids    ID
 	module *Module
 	first  int // offset at which the declaration in hand begins
+	layout *layout
 }
 
 // bailout ends a declaration that cannot be read further; its finding is reported.
@@ -68,6 +69,13 @@ func Parse(file *source.File) *Module {
 		return module
 	}
 	p := &parser{scanner: scan(file), module: module}
+	p.declarations()
+	return module
+}
+
+// declarations reads all declarations of the module.
+func (p *parser) declarations() {
+	module := p.module
 	for p.token().kind != tokenEnd {
 		if declaration := p.declaration(); declaration != nil {
 			module.Declarations = append(module.Declarations, declaration)
@@ -75,7 +83,17 @@ func Parse(file *source.File) *Module {
 	}
 	module.Expressions = int(p.ids)
 	module.Findings = append(module.Findings, p.findings...)
-	return module
+}
+
+// layout is what the formatter has to know about tokens: which begin an entry, an arm or a declaration, and which are the
+// arrows of arms; which follow the token before them without a space, as the parts of runs-on do.
+type layout struct{ starts, arrows, glued map[int]bool }
+
+// markStart notes that an entry begins at the current token.
+func (p *parser) markStart() {
+	if p.layout != nil {
+		p.layout.starts[p.at] = true
+	}
 }
 
 func (p *parser) token() token          { return p.tokens[p.at] }
@@ -209,6 +227,7 @@ func (p *parser) description(index int) string {
 // declaration reads one declaration; nil when there is not even a name.
 func (p *parser) declaration() (result Declaration) {
 	start := p.at
+	p.markStart()
 	p.first, p.free, p.arms, p.depth = p.token().start, false, false, 0
 	header := Header{Description: p.description(start)}
 	finish := func(broken bool) {
@@ -482,6 +501,7 @@ func (p *parser) entries(open int, entry func()) {
 			p.failHere(source.Syntax, `a line that begins with "-" and a space could go on with the line above or be an element`,
 				"put the minus at the end of the line above to subtract, or directly before the number")
 		}
+		p.markStart()
 		entry()
 	}
 	p.at++

@@ -102,6 +102,7 @@ func (p *parser) simpleType() Type {
 			p.at++
 			free := p.free
 			p.free = true
+			p.markStart()
 			inner := p.limitedType()
 			if !p.take(")") {
 				p.unclosed(open, ")")

@@ -13,6 +13,7 @@ import (
 	"maps"
 	"os"
 	"path"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -218,6 +219,9 @@ func current(root *os.Root, name string) (text []byte, exists bool, err error) {
 
 // plain takes the operation and the path off an error, which the caller names better.
 func plain(err error) error {
+	if err == nil {
+		return nil
+	}
 	var pathError *fs.PathError
 	if errors.As(err, &pathError) {
 		return pathError.Err
@@ -254,4 +258,32 @@ func formatRecord(record map[string]string) []byte {
 		fmt.Fprintf(&b, "%s %s\n", record[name], name)
 	}
 	return b.Bytes()
+}
+
+// Replace replaces the contents of a file that is there; it has the old contents or the new ones, whatever happens.
+func Replace(name string, text []byte) error {
+	info, err := os.Stat(name)
+	if err != nil {
+		return plain(err)
+	}
+	// A link is followed, so that what it leads to is replaced and not the link.
+	if real, err := filepath.EvalSymlinks(name); err == nil {
+		name = real
+	}
+	staged, err := os.CreateTemp(filepath.Dir(name), ".knothole-")
+	if err != nil {
+		return plain(err)
+	}
+	defer os.Remove(staged.Name()) // nothing is there any more when all went well
+	if _, err := staged.Write(text); err != nil {
+		staged.Close()
+		return plain(err)
+	}
+	if err := staged.Close(); err != nil {
+		return plain(err)
+	}
+	if err := os.Chmod(staged.Name(), info.Mode().Perm()); err != nil {
+		return plain(err)
+	}
+	return plain(os.Rename(staged.Name(), name))
 }

@@ -75,11 +75,18 @@ type call struct {
 var commands []*command
 
 func init() {
-	commands = []*command{demoCommand, newCommand, renderCommand, checkCommand, diffCommand, helpCommand, versionCommand}
+	commands = []*command{demoCommand, newCommand, fmtCommand, renderCommand, checkCommand, diffCommand, helpCommand, versionCommand}
 }
 
 // Main runs the program and returns its exit status.
-func Main(arguments []string, s *system) int {
+func Main(arguments []string, s *system) (status int) {
+	// People get messages, never a trace of the program.
+	defer func() {
+		if problem := recover(); problem != nil {
+			fmt.Fprintf(s.err, "knothole: this is a mistake in knothole itself, not in your files: %v\n  please report it with: knothole %s\n", problem, strings.Join(arguments, " "))
+			status = exitFailed
+		}
+	}()
 	if len(arguments) == 0 {
 		fmt.Fprint(s.err, overview())
 		return exitFailed

@@ -1,0 +1,131 @@
+package command
+
+import (
+	"errors"
+	"flag"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/aymanbagabas/go-udiff"
+
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/outside/folder"
+	"knothole/shell/present"
+)
+
+var fmtCommand = &command{
+	name: "fmt", arguments: "[PATH…] [--check | --diff]",
+	short: "sources in their canonical form, in place",
+	long: `Puts .knot files into the one canonical form: those that are named, those in the folders that are named, or all of the
+project. Line breaks stay where they are; indentation, spaces, commas at the ends of lines and empty lines are given.
+A file with mistakes is left alone.
+
+--check lists what is not in the canonical form, --diff shows it; both write nothing, and end with 1 when there is any.`,
+	example: "knothole fmt --diff main.knot",
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		check := flags.Bool("check", false, "list the files that are not in the canonical form, and write nothing")
+		diff := flags.Bool("diff", false, "show what would change, and write nothing")
+		return func(c *call) int { return runFmt(c, *check, *diff) }
+	},
+}
+
+func runFmt(c *call, check, diff bool) int {
+	files, status := c.sources()
+	if files == nil && status != exitClean {
+		return status
+	}
+	changed := 0
+	for _, name := range files {
+		text, err := os.ReadFile(name)
+		if err != nil {
+			return c.failed("%s: %s", c.relative(name), plainError(err))
+		}
+		set := source.NewSet()
+		file, err := set.Add(c.relative(name), text)
+		if err != nil {
+			return c.failed("%s: %s", c.relative(name), err)
+		}
+		formatted, findings := syntax.Format(file)
+		if len(findings) > 0 {
+			presenter := &present.Presenter{Out: c.err, Sources: set, Color: c.color, Width: c.width}
+			presenter.Findings(findings.Tidy(set))
+			fmt.Fprintf(c.err, "\n%s was left alone\n", c.relative(name))
+			status = exitFindings
+			continue
+		}
+		if formatted == string(text) {
+			continue
+		}
+		changed++
+		switch {
+		case diff:
+			fmt.Fprint(c.out, udiff.Unified(file.Path, file.Path+" (formatted)", string(text), formatted))
+		case check:
+			fmt.Fprintln(c.out, file.Path)
+		default:
+			if err := folder.Replace(name, []byte(formatted)); err != nil {
+				return c.failed("%s: %s", file.Path, err)
+			}
+			fmt.Fprintln(c.out, file.Path)
+		}
+	}
+	if (check || diff) && changed > 0 {
+		return exitFindings
+	}
+	return status
+}
+
+// sources returns the .knot files that the arguments name, sorted; without arguments those of the project. Folders whose
+// name begins with a point are passed over.
+func (c *call) sources() (files []string, status int) {
+	arguments := c.arguments
+	if len(arguments) == 0 {
+		root := c.project
+		if root == "" {
+			found, ok := upwards(c.folder)
+			if !ok {
+				return nil, c.failed("there is no project here\n  name the files or folders to format")
+			}
+			root = found
+		}
+		arguments = []string{root}
+	}
+	for _, argument := range arguments {
+		name := argument
+		if !filepath.IsAbs(name) {
+			name = filepath.Join(c.folder, name)
+		}
+		info, err := os.Stat(name)
+		if err != nil {
+			return nil, c.failed("%s: %s", argument, plainError(err))
+		}
+		if !info.IsDir() {
+			if !strings.HasSuffix(name, ".knot") {
+				return nil, c.failed("%s is no .knot file", argument)
+			}
+			files = append(files, name)
+			continue
+		}
+		err = filepath.WalkDir(name, func(at string, entry fs.DirEntry, err error) error {
+			switch {
+			case err != nil:
+				return err
+			case entry.IsDir() && at != name && strings.HasPrefix(entry.Name(), "."):
+				return fs.SkipDir
+			case entry.Type().IsRegular() && strings.HasSuffix(at, ".knot"):
+				files = append(files, at)
+			}
+			return nil
+		})
+		if err != nil && !errors.Is(err, fs.SkipDir) {
+			return nil, c.failed("%s: %s", argument, plainError(err))
+		}
+	}
+	slices.Sort(files)
+	return slices.Compact(files), exitClean
+}
