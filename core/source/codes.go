@@ -63,6 +63,7 @@ const (
 	Deprecated         Code = "deprecated"
 
 	// Rendering.
-	BadPath  Code = "bad-path"
-	SamePath Code = "same-path"
+	BadPath     Code = "bad-path"
+	SamePath    Code = "same-path"
+	ForeignFile Code = "foreign-file"
 )

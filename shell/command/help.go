@@ -35,9 +35,11 @@ var versionCommand = &command{
 }
 
 var helpCommand = &command{
-	name: "help", arguments: "[COMMAND | FUNCTION | GROUP]",
-	short: "help on a command or a built-in function",
-	long:  "Without an argument, lists the commands. With the name of a command, says what it does; with that of a built-in\nfunction or of a group of them, such as text.split or text, how it is called.",
+	name: "help", arguments: "[COMMAND | CODE | FUNCTION | GROUP]",
+	short: "help on a command, a code of a finding, or a built-in function",
+	long: `Without an argument, lists the commands. With the name of a command, says what it does; with the code of a finding, such
+as unknown-input, what it means, with an example that has the mistake and one that has not; with the name of a built-in
+function or of a group of them, such as text.split or text, how it is called. "help codes" lists all codes.`,
 	define: func(*flag.FlagSet) func(c *call) int {
 		return runHelp
 	},
@@ -56,6 +58,18 @@ func runHelp(c *call) int {
 	topic := c.arguments[0]
 	if cmd := findCommand(topic); cmd != nil {
 		fmt.Fprint(c.out, usage(cmd))
+		return exitClean
+	}
+	if topic == "codes" {
+		for _, code := range source.Codes() {
+			page, _ := source.PageOf(code)
+			sentence, _, _ := strings.Cut(strings.ReplaceAll(page.Text, "\n", " "), ". ")
+			fmt.Fprintf(c.out, "%-22s %s\n", code, strings.TrimSuffix(sentence, "."))
+		}
+		return exitClean
+	}
+	if page, ok := source.PageOf(source.Code(topic)); ok {
+		writePage(c.out, page)
 		return exitClean
 	}
 	var table builtin.Table
@@ -78,10 +92,38 @@ func runHelp(c *call) int {
 	for _, cmd := range commands {
 		topics = append(topics, cmd.name)
 	}
+	for _, code := range source.Codes() {
+		topics = append(topics, string(code))
+	}
 	if near, ok := source.Nearest(topic, topics); ok {
 		return c.failed("there is no help on %q\n  did you mean: knothole help %s", topic, near)
 	}
-	return c.failed("there is no help on %q\n  commands: knothole help; groups of functions: %s", topic, strings.Join(table.Groups(), ", "))
+	return c.failed("there is no help on %q\n  commands: knothole help; codes: knothole help codes; groups of functions: %s", topic, strings.Join(table.Groups(), ", "))
+}
+
+// writePage prints what a code means, with its examples.
+func writePage(out io.Writer, page *source.Page) {
+	fmt.Fprintf(out, "%s\n\n%s\n", page.Code, page.Text)
+	for _, example := range []struct {
+		title string
+		files []source.PageFile
+	}{{"Wrong:", page.Wrong}, {"Right:", page.Right}} {
+		if len(example.files) == 0 {
+			continue
+		}
+		fmt.Fprintf(out, "\n%s\n", example.title)
+		for _, f := range example.files {
+			if len(example.files) > 1 {
+				fmt.Fprintf(out, "\n  # %s\n", f.Name)
+			}
+			for line := range strings.Lines(f.Text) {
+				if len(line) > 120 {
+					line = line[:117] + "…\n"
+				}
+				fmt.Fprintf(out, "  %s", line)
+			}
+		}
+	}
 }
 
 func writeFunction(out io.Writer, f *builtin.Function) {

@@ -200,7 +200,7 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 	if refusals != nil {
 		for _, refusal := range refusals {
 			for _, name := range refusal.Paths {
-				fmt.Fprintf(c.err, "%s: error: not written by knothole, or changed since [foreign-file]\n", c.relative(filepath.Join(refusal.Folder, name)))
+				fmt.Fprintf(c.err, "%s: error: not written by knothole, or changed since [%s]\n", c.relative(filepath.Join(refusal.Folder, name)), source.ForeignFile)
 			}
 		}
 		fmt.Fprintln(c.err, "nothing was written: move these files, or replace them with --overwrite")

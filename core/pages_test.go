@@ -1,0 +1,60 @@
+package core_test
+
+import (
+	"os"
+	"regexp"
+	"slices"
+	"testing"
+	"testing/fstest"
+
+	"github.com/stretchr/testify/require"
+
+	"knothole/core/project"
+	"knothole/core/render"
+	"knothole/core/source"
+)
+
+// findingsOf checks a small project of a page.
+func findingsOf(t *testing.T, files []source.PageFile) source.Findings {
+	t.Helper()
+	fs := fstest.MapFS{project.FileName: {Data: []byte("[environments.bench]\n")}}
+	for _, f := range files {
+		fs[f.Name] = &fstest.MapFile{Data: []byte(f.Text)}
+	}
+	p, err := project.Load(fs)
+	require.NoError(t, err)
+	_, findings := render.All(p, p.Concrete(), render.Options{Everything: true})
+	return findings
+}
+
+// TestPages runs the examples of every code: the wrong one is found for just this reason, the right one is clean.
+func TestPages(t *testing.T) {
+	withoutExamples := []source.Code{source.NotUTF8, source.ForeignFile}
+	for _, code := range source.Codes() {
+		t.Run(string(code), func(t *testing.T) {
+			page, ok := source.PageOf(code)
+			require.True(t, ok)
+			require.NotEmpty(t, page.Text)
+			if slices.Contains(withoutExamples, code) {
+				require.Empty(t, page.Wrong)
+				return
+			}
+			wrong := findingsOf(t, page.Wrong)
+			require.True(t, slices.ContainsFunc(wrong, func(f source.Finding) bool { return f.Code == code }), "%v", wrong)
+			require.LessOrEqual(t, len(wrong), 3, "the example shows one mistake: %v", wrong)
+			require.Empty(t, findingsOf(t, page.Right))
+		})
+	}
+}
+
+// TestEveryCodeHasAPage compares the pages with the constants.
+func TestEveryCodeHasAPage(t *testing.T) {
+	text, err := os.ReadFile("source/codes.go")
+	require.NoError(t, err)
+	var constants []source.Code
+	for _, match := range regexp.MustCompile(`Code = "([a-z0-9-]+)"`).FindAllStringSubmatch(string(text), -1) {
+		constants = append(constants, source.Code(match[1]))
+	}
+	slices.Sort(constants)
+	require.Equal(t, constants, source.Codes())
+}
