@@ -51,7 +51,9 @@ func (f *formatter) run() {
 			break
 		}
 		if f.inline == 0 && t.is(f.parser, ",") && f.endsLine(i) {
-			continue // a line end separates as well
+			// A line end separates as well. A comma that begins a line leaves that to what stands behind it.
+			f.tokens[i+1].newline = f.tokens[i+1].newline || t.newline && f.tokens[i+1].kind != tokenEnd
+			continue
 		}
 		f.token(i)
 	}
