@@ -3,14 +3,17 @@ package command
 import (
 	"flag"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"knothole/core/render"
+	"knothole/core/source"
 	"knothole/shell/present"
 )
 
 var checkCommand = &command{
-	name: "check", arguments: "[ENV…] [--strict]",
+	name: "check", arguments: "[ENV…] [--strict] [--format text|json|sarif|junit]",
 	short: "everything that is wrong, in all environments",
 	long: `Reports everything that can be wrong, in all environments unless some are named: syntax, types, inputs and their
 limits, and what only evaluation shows. Each finding stands at the line that has to change.
@@ -19,12 +22,17 @@ Ends with 0 when there is nothing to report, 1 when there is. Warnings count onl
 	example: "knothole check north south",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		strict := flags.Bool("strict", false, "warnings count as errors do")
-		return func(c *call) int { return runCheck(c, *strict) }
+		format := flags.String("format", "text", "`FORMAT` of the answer: text, json, sarif or junit")
+		return func(c *call) int { return runCheck(c, *strict, *format) }
 	},
 }
 
-func runCheck(c *call, strict bool) int {
+func runCheck(c *call, strict bool, format string) int {
 	start := time.Now()
+	formats := []string{"text", "json", "sarif", "junit"}
+	if !slices.Contains(formats, format) {
+		return c.wrongUsage("there is no format %q: %s", format, strings.Join(formats, ", "))
+	}
 	p, status := c.open()
 	if p == nil {
 		return status
@@ -34,9 +42,11 @@ func runCheck(c *call, strict bool) int {
 		return exitFailed
 	}
 	_, findings := render.All(p.Project, environments, render.Options{Everything: true})
-	c.presenter(p, c.out).Findings(findings)
+	if err := c.show(c.presenter(p, c.out), findings, len(environments), format); err != nil {
+		return c.failed("%s", err)
+	}
 	if !c.quiet {
-		if len(findings) > 0 {
+		if len(findings) > 0 && format == "text" {
 			fmt.Fprintln(c.err)
 		}
 		fmt.Fprintf(c.err, "%s (%.2f s)\n", present.Summary(findings, len(environments)), time.Since(start).Seconds())
@@ -45,4 +55,18 @@ func runCheck(c *call, strict bool) int {
 		return exitFindings
 	}
 	return exitClean
+}
+
+// show shows findings in a format.
+func (c *call) show(p *present.Presenter, findings source.Findings, environments int, format string) error {
+	switch format {
+	case "json":
+		return p.FindingsJSON(findings, environments)
+	case "sarif":
+		return p.FindingsSARIF(findings, Version)
+	case "junit":
+		return p.FindingsJUnit(findings)
+	}
+	p.Findings(findings)
+	return nil
 }

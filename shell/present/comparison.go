@@ -375,10 +375,7 @@ func (p *Presenter) ComparisonJSON(c *compare.Comparison) error {
 	for _, r := range c.Reasons() {
 		out.Because = append(out.Because, jsonCount{r.Name, r.Places})
 	}
-	encoder := json.NewEncoder(p.Out)
-	encoder.SetEscapeHTML(false)
-	encoder.SetIndent("", "  ")
-	return encoder.Encode(out)
+	return writeJSON(p.Out, out)
 }
 
 func raw(v value.Value) json.RawMessage {

@@ -28,7 +28,7 @@ func (p *Presenter) finding(f source.Finding) {
 	}
 	where := ""
 	if len(f.Environments) > 0 {
-		where = " (in " + strings.Join(f.Environments, ", ") + ")"
+		where = " (in " + joined(f.Environments) + ")"
 	}
 	p.printf("%s: %s: %s%s %s\n", p.bold(p.location(f.Span.Start)), severity, Clean(f.Message), where, p.faint("["+string(f.Code)+"]"))
 	if f.Span.IsValid() {
@@ -40,6 +40,8 @@ func (p *Presenter) finding(f source.Finding) {
 		p.printf("  see %s: %s\n", p.location(r.Span.Start), Clean(r.Text))
 	}
 }
+
+func joined(names []string) string { return strings.Join(names, ", ") }
 
 // excerpt shows the line of a span with the span marked and the help behind the mark.
 func (p *Presenter) excerpt(span source.Span, help string) {

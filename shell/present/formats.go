@@ -1,0 +1,227 @@
+package present
+
+import (
+	"encoding/json"
+	"encoding/xml"
+	"fmt"
+	"io"
+	"net/url"
+
+	"knothole/core/source"
+)
+
+type jsonFinding struct {
+	Code         source.Code   `json:"code"`
+	Severity     string        `json:"severity"`
+	Message      string        `json:"message"`
+	Help         string        `json:"help,omitempty"`
+	Place        *jsonPlace    `json:"place,omitempty"`
+	End          *jsonPlace    `json:"end,omitempty"`
+	Related      []jsonRelated `json:"related,omitempty"`
+	Environments []string      `json:"environments,omitempty"`
+}
+
+type jsonRelated struct {
+	Place *jsonPlace `json:"place"`
+	Text  string     `json:"text"`
+}
+
+type jsonFindings struct {
+	Errors       int           `json:"errors"`
+	Warnings     int           `json:"warnings"`
+	Environments int           `json:"environments"`
+	Findings     []jsonFinding `json:"findings"`
+}
+
+// end returns the place behind a span.
+func (p *Presenter) end(span source.Span) source.Pos {
+	l := p.Sources.Locate(span.Start)
+	if l.File == nil {
+		return source.NoPos
+	}
+	if span.End.IsValid() {
+		return span.End
+	}
+	return l.File.Pos(l.File.TokenEnd(l.File.Offset(span.Start)))
+}
+
+func writeJSON(out io.Writer, x any) error {
+	encoder := json.NewEncoder(out)
+	encoder.SetEscapeHTML(false)
+	encoder.SetIndent("", "  ")
+	return encoder.Encode(x)
+}
+
+// FindingsJSON shows findings as JSON. Lines and columns count from 1, columns in code points; `end` is behind the place.
+func (p *Presenter) FindingsJSON(findings source.Findings, environments int) error {
+	out := jsonFindings{Environments: environments, Findings: []jsonFinding{}}
+	out.Errors, out.Warnings = findings.Count()
+	for _, f := range findings {
+		j := jsonFinding{Code: f.Code, Severity: f.Severity.String(), Message: f.Message, Help: f.Help, Environments: f.Environments,
+			Place: p.jsonPlace(f.Span.Start), End: p.jsonPlace(p.end(f.Span))}
+		for _, r := range f.Related {
+			j.Related = append(j.Related, jsonRelated{p.jsonPlace(r.Span.Start), r.Text})
+		}
+		out.Findings = append(out.Findings, j)
+	}
+	return writeJSON(p.Out, out)
+}
+
+// The parts of SARIF 2.1.0 that findings need. Columns count in code points (section 3.14.17).
+type (
+	sarifLog struct {
+		Schema  string     `json:"$schema"`
+		Version string     `json:"version"`
+		Runs    []sarifRun `json:"runs"`
+	}
+	sarifRun struct {
+		Tool       sarifTool     `json:"tool"`
+		ColumnKind string        `json:"columnKind"`
+		Results    []sarifResult `json:"results"`
+	}
+	sarifTool struct {
+		Driver sarifDriver `json:"driver"`
+	}
+	sarifDriver struct {
+		Name    string      `json:"name"`
+		Version string      `json:"version"`
+		Rules   []sarifRule `json:"rules"`
+	}
+	sarifRule struct {
+		ID   string    `json:"id"`
+		Full sarifText `json:"fullDescription"`
+	}
+	sarifText struct {
+		Text string `json:"text"`
+	}
+	sarifResult struct {
+		RuleID    string          `json:"ruleId"`
+		RuleIndex int             `json:"ruleIndex"`
+		Level     string          `json:"level"`
+		Message   sarifText       `json:"message"`
+		Locations []sarifLocation `json:"locations,omitempty"`
+		Related   []sarifLocation `json:"relatedLocations,omitempty"`
+	}
+	sarifLocation struct {
+		ID       int           `json:"id,omitempty"`
+		Physical sarifPhysical `json:"physicalLocation"`
+		Message  *sarifText    `json:"message,omitempty"`
+	}
+	sarifPhysical struct {
+		Artifact sarifArtifact `json:"artifactLocation"`
+		Region   sarifRegion   `json:"region"`
+	}
+	sarifArtifact struct {
+		URI string `json:"uri"`
+	}
+	sarifRegion struct {
+		StartLine   int `json:"startLine"`
+		StartColumn int `json:"startColumn"`
+		EndLine     int `json:"endLine,omitempty"`
+		EndColumn   int `json:"endColumn,omitempty"`
+	}
+)
+
+// whole is a finding's message with the environments and the help, for formats that have no place of their own for them.
+func whole(f source.Finding) string {
+	text := f.Message
+	if len(f.Environments) > 0 {
+		text += fmt.Sprintf(" (in %s)", joined(f.Environments))
+	}
+	if f.Help != "" {
+		text += "; " + f.Help
+	}
+	return text
+}
+
+// FindingsSARIF shows findings as SARIF 2.1.0; version is that of the program.
+func (p *Presenter) FindingsSARIF(findings source.Findings, version string) error {
+	driver := sarifDriver{Name: "knothole", Version: version, Rules: []sarifRule{}}
+	index := map[source.Code]int{}
+	for i, code := range source.Codes() {
+		page, _ := source.PageOf(code)
+		index[code] = i
+		driver.Rules = append(driver.Rules, sarifRule{ID: string(code), Full: sarifText{page.Text}})
+	}
+	results := []sarifResult{}
+	for _, f := range findings {
+		r := sarifResult{RuleID: string(f.Code), RuleIndex: index[f.Code], Level: f.Severity.String(), Message: sarifText{whole(f)}}
+		if l, ok := p.sarifLocation(f.Span); ok {
+			r.Locations = []sarifLocation{l}
+		}
+		for i, related := range f.Related {
+			if l, ok := p.sarifLocation(related.Span); ok {
+				l.ID, l.Message = i+1, &sarifText{related.Text}
+				r.Related = append(r.Related, l)
+			}
+		}
+		results = append(results, r)
+	}
+	return writeJSON(p.Out, sarifLog{
+		Schema: "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", Version: "2.1.0",
+		Runs: []sarifRun{{Tool: sarifTool{driver}, ColumnKind: "unicodeCodePoints", Results: results}},
+	})
+}
+
+func (p *Presenter) sarifLocation(span source.Span) (sarifLocation, bool) {
+	l := p.Sources.Locate(span.Start)
+	if l.File == nil {
+		return sarifLocation{}, false
+	}
+	end := p.Sources.Locate(p.end(span))
+	uri := (&url.URL{Path: p.file(l.File.Path)}).String()
+	return sarifLocation{Physical: sarifPhysical{sarifArtifact{uri}, sarifRegion{l.Line, l.Column, end.Line, end.Column}}}, true
+}
+
+type (
+	junitSuites struct {
+		XMLName xml.Name     `xml:"testsuites"`
+		Suites  []junitSuite `xml:"testsuite"`
+	}
+	junitSuite struct {
+		Name     string      `xml:"name,attr"`
+		Tests    int         `xml:"tests,attr"`
+		Failures int         `xml:"failures,attr"`
+		Cases    []junitCase `xml:"testcase"`
+	}
+	junitCase struct {
+		Class   string        `xml:"classname,attr"`
+		Name    string        `xml:"name,attr"`
+		Failure *junitFailure `xml:"failure,omitempty"`
+		Output  string        `xml:"system-out,omitempty"`
+	}
+	junitFailure struct {
+		Type    string `xml:"type,attr"`
+		Message string `xml:"message,attr"`
+		Text    string `xml:",chardata"`
+	}
+)
+
+// FindingsJUnit shows findings as JUnit XML: a test case for each finding, which fails when it is an error, or one case
+// that passes when there is none.
+func (p *Presenter) FindingsJUnit(findings source.Findings) error {
+	suite := junitSuite{Name: "knothole check"}
+	for _, f := range findings {
+		place := p.location(f.Span.Start)
+		c := junitCase{Class: string(f.Code), Name: Clean(place + ": " + f.Message)}
+		if f.Severity == source.Error {
+			suite.Failures++
+			c.Failure = &junitFailure{Type: string(f.Code), Message: Clean(f.Message), Text: Clean(place + ": " + whole(f))}
+		} else {
+			c.Output = Clean("warning: " + whole(f))
+		}
+		suite.Cases = append(suite.Cases, c)
+	}
+	if len(findings) == 0 {
+		suite.Cases = []junitCase{{Class: "check", Name: "nothing to report"}}
+	}
+	suite.Tests = len(suite.Cases)
+	fmt.Fprint(p.Out, xml.Header)
+	encoder := xml.NewEncoder(p.Out)
+	encoder.Indent("", "  ")
+	if err := encoder.Encode(junitSuites{Suites: []junitSuite{suite}}); err != nil {
+		return err
+	}
+	p.printf("\n")
+	return nil
+}
