@@ -125,6 +125,15 @@ var listFunctions = []*Function{
 			from, to := span(a[0].Len(), a[1], a[2])
 			return list(c, slices.Clone(a[0].Elements()[from:to]))
 		}},
+	{Group: "list", Signature: "zip(xs: [A], ys: [B]) -> [[A, B]]", Description: "The elements of both lists in pairs, as far as the shorter one reaches.",
+		Example: `list.zip(["north", "south"], [41, 17])`, Result: `[["north",41],["south",17]]`,
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			pairs := make([]value.Value, min(a[0].Len(), a[1].Len()))
+			for i := range pairs {
+				pairs[i] = list(c, []value.Value{a[0].Elements()[i], a[1].Elements()[i]})
+			}
+			return list(c, pairs)
+		}},
 	{Group: "list", Signature: "group(xs: [T], by: fn(T) -> string) -> { *: [T] }", Description: "The elements by what by makes of them, in the order in which each is first met.",
 		Example: `list.group(["a1", "b1", "a2"], fn(x) = text.slice(x, 0, 1))`, Result: `{"a":["a1","a2"],"b":["b1"]}`,
 		call: func(c *eval.Call, a []value.Value) value.Value {

@@ -211,6 +211,8 @@ func (c *conversion) value(v value.Value, to *types.Type, path *place.Path) valu
 		return c.union(v, to, path)
 	case types.List:
 		return c.list(v, to, path)
+	case types.Tuple:
+		return c.tuple(v, to, path)
 	case types.Record:
 		if v.Kind() != value.Record {
 			return c.wrongKind(path, v, to, "")
@@ -264,6 +266,22 @@ func (c *conversion) list(v value.Value, to *types.Type, path *place.Path) value
 		return v
 	}
 	return value.ListOf(changed, v.Origin())
+}
+
+// tuple converts a list of exactly so many elements.
+func (c *conversion) tuple(v value.Value, to *types.Type, path *place.Path) value.Value {
+	if v.Kind() != value.List {
+		return c.wrongKind(path, v, to, "")
+	}
+	if v.Len() != len(to.Parameters) {
+		c.misfit(path, v, source.WrongType, "", "expected %s, found %s", to, countOf(v.Len(), "element"))
+		return v
+	}
+	elements := make([]value.Value, v.Len())
+	for i, x := range v.Elements() {
+		elements[i] = c.value(x, to.Parameters[i], path.Index(i))
+	}
+	return value.ListOf(elements, v.Origin())
 }
 
 // record converts a record; from is its static type where that is known, else nil.

@@ -158,7 +158,7 @@ func (p *parser) unary() Expression {
 		return p.postfix()
 	}
 	p.at++
-	if t := p.token(); t.kind == tokenNumber && t.start == start+1 {
+	if p.token().kind == tokenNumber {
 		return p.changes(start, p.steps(start, p.number(start, true)))
 	}
 	p.enter()

@@ -383,6 +383,11 @@ type (
 		node
 		Element Type
 	}
+	// TupleType is `[A, B]`: a list of exactly these.
+	TupleType struct {
+		node
+		Elements []Type
+	}
 	// RecordType is `{ name: T, *: U }`.
 	RecordType struct {
 		node

@@ -112,18 +112,16 @@ func (p *parser) simpleType() Type {
 		case "[":
 			open := p.at
 			p.at++
-			list := &ListType{}
-			p.entries(open, func() {
-				if list.Element != nil {
-					p.failHere(source.Syntax, "a list type has one type of element", "write [T]; several types are joined: [A | B]")
-				}
-				list.Element = p.limitedType()
-			})
-			list.node = p.node(t.start)
-			if list.Element == nil {
-				p.fail(source.Finding{Code: source.Syntax, Span: list.span, Message: "a list type needs the type of its elements", Help: "write [any] when it is unknown"})
+			var elements []Type
+			p.entries(open, func() { elements = append(elements, p.limitedType()) })
+			switch n := p.node(t.start); len(elements) {
+			case 0:
+				p.fail(source.Finding{Code: source.Syntax, Span: n.span, Message: "a list type needs the type of its elements", Help: "write [any] when it is unknown"})
+			case 1:
+				return &ListType{node: n, Element: elements[0]}
+			default:
+				return &TupleType{node: n, Elements: elements}
 			}
-			return list
 		case "{":
 			return p.recordType()
 		}

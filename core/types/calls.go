@@ -280,6 +280,8 @@ func (c *checker) partly(t *Type, variables map[string]*Type) *Type {
 
 func hasVariables(t *Type) bool {
 	switch t.Kind {
+	case Tuple:
+		return slices.ContainsFunc(t.Parameters, hasVariables)
 	case Function:
 		return hasVariables(t.Result) || slices.ContainsFunc(t.Parameters, hasVariables)
 	case Variable:
@@ -389,10 +391,13 @@ func (c *checker) substitute(t *Type, variables map[string]*Type) *Type {
 		return AnyType
 	case List:
 		return c.universe.List(c.substitute(t.Element, variables))
-	case Function:
+	case Tuple, Function:
 		parameters := make([]*Type, len(t.Parameters))
 		for i, p := range t.Parameters {
 			parameters[i] = c.substitute(p, variables)
+		}
+		if t.Kind == Tuple {
+			return c.universe.Tuple(parameters...)
 		}
 		return c.universe.Function(parameters, t.Required, c.substitute(t.Result, variables))
 	case Union:

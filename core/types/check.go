@@ -701,6 +701,12 @@ func (c *checker) typeOf(t syntax.Type) *Type {
 		return c.universe.Optional(c.guardedType(t.Of))
 	case *syntax.ListType:
 		return c.universe.List(c.guardedType(t.Element))
+	case *syntax.TupleType:
+		var elements []*Type
+		for _, e := range t.Elements {
+			elements = append(elements, c.guardedType(e))
+		}
+		return c.universe.Tuple(elements...)
 	case *syntax.RecordType:
 		return c.recordType(t)
 	case *syntax.FunctionType:

@@ -415,6 +415,9 @@ func (c *checker) checkKey(key *syntax.Key) {
 func (c *checker) inferList(e *syntax.List, want *Type) *Type {
 	var expected *Type
 	if want != nil {
+		if t := c.inferTuple(e, want); t != nil {
+			return t
+		}
 		if list := onlyPart(want, List); list != nil {
 			expected = list.Element
 		}
@@ -435,6 +438,29 @@ func (c *checker) inferList(e *syntax.List, want *Type) *Type {
 		elements = append(elements, c.entryValue(element, expected, "an element"))
 	}
 	return c.universe.List(c.universe.Union(elements...))
+}
+
+// inferTuple checks a list literal against a tuple, where one is expected; else it is nil.
+func (c *checker) inferTuple(e *syntax.List, want *Type) *Type {
+	var tuple *Type
+	for _, alternative := range want.alternatives() {
+		if t := alternative.tuple(); t != nil && tuple == nil {
+			tuple = t
+		} else if alternative.Core().Kind == List {
+			return nil
+		}
+	}
+	if tuple == nil || slices.ContainsFunc(e.Elements, func(x *syntax.Entry) bool { return x.Spread || x.Optional }) {
+		return nil
+	}
+	if len(e.Elements) != len(tuple.Parameters) {
+		c.report(source.WrongType, e.Place(), "", "%s has %s, not %d", tuple, count(len(tuple.Parameters), "element"), len(e.Elements))
+		return InvalidType
+	}
+	for i, element := range e.Elements {
+		c.entryValue(element, tuple.Parameters[i], fmt.Sprintf("element %d", i))
+	}
+	return tuple
 }
 
 // inferSpreadList checks `...value` in a list; the result is a list type, any or invalid.

@@ -73,6 +73,9 @@ func literalTexts(t *Type) []string {
 // difference says in which part a record or list does not fit; it is empty when the whole is of another kind.
 func difference(got, want *Type, path string) string {
 	from, to := got.Core(), want.Core()
+	if want.tuple() != nil && got.tuple() == nil && from.Kind == List {
+		return "it may have any number of elements"
+	}
 	at := func(name string) string { return strings.TrimPrefix(path+"."+name, ".") }
 	switch {
 	case from.Kind == List && to.Kind == List:
@@ -136,6 +139,18 @@ func converts(from, to *Type, seen map[pair]bool) bool {
 	seen[pair{from, to}] = true
 	if limited(to) || from.Kind == Any {
 		return true
+	}
+	if tuple := to.tuple(); tuple != nil {
+		given := from.tuple()
+		if given == nil || len(given.Parameters) != len(tuple.Parameters) {
+			return true
+		}
+		for i, e := range tuple.Parameters {
+			if converts(given.Parameters[i], e, seen) {
+				return true
+			}
+		}
+		return false
 	}
 	to, from = to.Core(), from.Core()
 	switch to.Kind {

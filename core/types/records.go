@@ -410,6 +410,11 @@ func (c *checker) inferIndex(e *syntax.Index, absent bool) *Type {
 		return InvalidType
 	}
 	var results []*Type
+	if tuple := of.tuple(); tuple != nil {
+		if t, done := c.tupleElement(e, tuple, index); done {
+			return c.narrowed(e, t)
+		}
+	}
 	for _, part := range of.Parts() {
 		switch part.Kind {
 		case Any:
@@ -446,6 +451,26 @@ func (c *checker) inferIndex(e *syntax.Index, absent bool) *Type {
 		results = append(results, NullType)
 	}
 	return c.narrowed(e, c.universe.Union(results...))
+}
+
+// tupleElement returns the type of an element of a tuple at a position that is written out; done is false when it is not.
+func (c *checker) tupleElement(e *syntax.Index, tuple, index *Type) (t *Type, done bool) {
+	at, ok := index.Literal.(int64)
+	if index.Kind != Literal || !ok {
+		return nil, false
+	}
+	n := int64(len(tuple.Parameters))
+	if at < 0 {
+		at += n
+	}
+	if at < 0 || at >= n {
+		if e.Optional {
+			return NullType, true
+		}
+		c.report(source.NoElement, e.Index.Place(), "", "%s has %s", tuple, count(int(n), "element"))
+		return InvalidType, true
+	}
+	return tuple.Parameters[at], true
 }
 
 // keyType returns the type of r[key], reporting a key that is known not to be there.

@@ -32,6 +32,7 @@ const (
 	List
 	Record
 	Function
+	Tuple
 	Limited
 	Named
 	Variable
@@ -44,7 +45,7 @@ type Type struct {
 	Members    []*Type // Union: at least two, none of them a union
 	Element    *Type   // List
 	Fields     []Field // Record, in the order of declaration
-	Parameters []*Type // Function: those that are required and those that have a default
+	Parameters []*Type // Tuple: the elements; Function: those that are required and those that have a default
 	Required   int     // Function: how many parameters are required
 	Result     *Type   // Function
 	Rest       *Type   // Record: the type of all other fields, nil when there are none
@@ -175,6 +176,31 @@ func (u *Universe) Record(fields []Field, rest *Type) *Type {
 	return u.intern(key.String(), Type{Kind: Record, Fields: fields, Rest: rest, index: index})
 }
 
+// Tuple returns the type of lists of exactly these elements. Where it does not matter which stands where, it is the list
+// of them all, which is its Base.
+func (u *Universe) Tuple(elements ...*Type) *Type {
+	base := u.List(u.Union(elements...))
+	key := "tuple"
+	for _, e := range elements {
+		key += " " + strconv.Itoa(e.id)
+	}
+	return u.intern(key, Type{Kind: Tuple, Parameters: elements, Base: base})
+}
+
+// tuple returns the tuple that a type is, names and limits taken off; nil when it is none.
+func (t *Type) tuple() *Type {
+	for t.Kind == Named || t.Kind == Limited {
+		if t.Base == nil {
+			return nil
+		}
+		t = t.Base
+	}
+	if t.Kind != Tuple {
+		return nil
+	}
+	return t
+}
+
 // Function returns the type of functions.
 func (u *Universe) Function(parameters []*Type, required int, result *Type) *Type {
 	key := fmt.Sprintf("function %d %d", required, result.id)
@@ -267,7 +293,7 @@ func (t *Type) Widen() *Type {
 
 // Core returns the type without its names and limits.
 func (t *Type) Core() *Type {
-	for t.Kind == Named || t.Kind == Limited {
+	for t.Kind == Named || t.Kind == Limited || t.Kind == Tuple {
 		if t.Base == nil {
 			return InvalidType
 		}
@@ -380,6 +406,12 @@ func (t *Type) text(depth int) string {
 		return t.Name
 	case Limited:
 		return t.Base.text(depth)
+	case Tuple:
+		var elements []string
+		for _, e := range t.Parameters {
+			elements = append(elements, e.text(depth))
+		}
+		return "[" + strings.Join(elements, ", ") + "]"
 	case Function:
 		var parameters []string
 		for _, p := range t.Parameters {
@@ -467,9 +499,30 @@ func assignable(from, to *Type, seen map[pair]bool) bool {
 		return answer
 	}
 	seen[question] = true // types that contain themselves fit when nothing else speaks against it
-	answer := assignableCore(from.Core(), to.Core(), seen)
+	var answer bool
+	if tuple := to.tuple(); tuple != nil && from.Core().Kind != Union {
+		answer = assignableTuple(from.tuple(), tuple, seen)
+	} else {
+		answer = assignableCore(from.Core(), to.Core(), seen)
+		if core := from.Core(); !answer && core != from && core.Kind != Union {
+			// A tuple fits into a member of a union as what it is, not as the list of its elements.
+			answer = slices.ContainsFunc(to.alternatives(), func(m *Type) bool { return m.tuple() != nil && assignable(from, m, seen) })
+		}
+	}
 	seen[question] = answer
 	return answer
+}
+
+func assignableTuple(from, to *Type, seen map[pair]bool) bool {
+	if from == nil || len(from.Parameters) != len(to.Parameters) {
+		return false
+	}
+	for i, e := range to.Parameters {
+		if !assignable(from.Parameters[i], e, seen) {
+			return false
+		}
+	}
+	return true
 }
 
 func assignableCore(from, to *Type, seen map[pair]bool) bool {
@@ -557,7 +610,7 @@ func isData(t *Type, seen map[*Type]bool) bool {
 	case Record:
 		seen[t] = true
 		return (t.Rest == nil || isData(t.Rest, seen)) && !slices.ContainsFunc(t.Fields, func(f Field) bool { return !isData(f.Type, seen) })
-	case Named, Limited:
+	case Named, Limited, Tuple:
 		seen[t] = true
 		return t.Base == nil || isData(t.Base, seen)
 	}
