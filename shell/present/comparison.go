@@ -21,8 +21,12 @@ func (p *Presenter) Comparison(c *compare.Comparison) {
 	p.printf("%s → %s   %s\n", p.bold(c.Left), p.bold(c.Right), comparisonCounts(c))
 	groups := c.Groups()
 	layout := p.layout(groups)
-	for _, g := range groups {
-		p.printf("\n%s\n", p.groupTitle(c, g))
+	for i, g := range groups {
+		// Documents that are on one side only stand below each other.
+		if i == 0 || len(g.Rows) > 0 || len(groups[i-1].Rows) > 0 {
+			p.printf("\n")
+		}
+		p.printf("%s\n", p.groupTitle(c, g))
 		for _, row := range g.Rows {
 			p.row(row, layout)
 		}

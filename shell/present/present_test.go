@@ -139,7 +139,6 @@ k/y.yaml
   list[new]              new → { name: "new" }                  names, b.yaml:3
 
 only-a.json   only in a   env.name, main.knot:8
-
 only-b.json   only in b   env.name, main.knot:8
 
 k/*.yaml, 2 documents: y, z
