@@ -26,7 +26,7 @@ func (p *Presenter) Comparison(c *compare.Comparison) {
 		if i == 0 || len(g.Rows) > 0 || len(groups[i-1].Rows) > 0 {
 			p.printf("\n")
 		}
-		p.printf("%s\n", p.groupTitle(c, g))
+		p.groupTitle(c, g, layout)
 		for _, row := range g.Rows {
 			p.row(row, layout)
 		}
@@ -63,7 +63,9 @@ func comparisonCounts(c *compare.Comparison) string {
 	return Count(len(c.Documents), "document") + ": " + strings.Join(parts, ", ")
 }
 
-func (p *Presenter) groupTitle(c *compare.Comparison, g compare.Group) string {
+// groupTitle prints the line above the rows of a group. A document that is on one side only has no rows: where it is, and
+// why, stands behind it, in the columns of the rows.
+func (p *Presenter) groupTitle(c *compare.Comparison, g compare.Group, l layout) {
 	if len(g.Documents) > 1 {
 		pattern := commonPattern(g.Documents)
 		var names []string
@@ -81,13 +83,16 @@ func (p *Presenter) groupTitle(c *compare.Comparison, g compare.Group) string {
 		if len(g.Documents) > 6 {
 			list = strings.Join(names[:5], ", ") + ", …"
 		}
-		return p.bold(pattern) + fmt.Sprintf(", %d documents: %s", len(g.Documents), list)
+		p.printf("%s, %d documents: %s\n", p.bold(pattern), len(g.Documents), list)
+		return
 	}
 	d := g.Documents[0]
-	title := p.bold(d.Path)
+	title, shown := d.Path, p.bold(d.Path)
 	if d.Title != "" {
 		title += " · " + d.Title
+		shown += " · " + d.Title
 	}
+	at := p.column(0, title, shown)
 	side := ""
 	switch d.Status {
 	case compare.OnlyLeft:
@@ -95,13 +100,15 @@ func (p *Presenter) groupTitle(c *compare.Comparison, g compare.Group) string {
 	case compare.OnlyRight:
 		side = "only in " + c.Right
 	default:
-		return title
+		p.printf("\n")
+		return
 	}
-	title += "   " + p.yellow(side)
+	gap := max(3, l.path+5-at)
+	at += gap + p.column(gap, side, p.yellow(side))
 	if cause := p.cause(d.Cause); cause != "" {
-		title += "   " + p.cyan(cause)
+		p.column(max(3, l.path+l.values+8-at), cause, p.cyan(cause))
 	}
-	return title
+	p.printf("\n")
 }
 
 // commonPattern returns a pattern that the paths have in common: a folder and an ending where they share them.

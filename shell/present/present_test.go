@@ -138,8 +138,8 @@ k/x.yaml · Deployment x
 k/y.yaml
   list[new]              new → { name: "new" }                  names, b.yaml:3
 
-only-a.json   only in a   env.name, main.knot:8
-only-b.json   only in b   env.name, main.knot:8
+only-a.json              only in a                              env.name, main.knot:8
+only-b.json              only in b                              env.name, main.knot:8
 
 k/*.yaml, 2 documents: y, z
   label                  1 → 2                                  n, a.yaml:1 → b.yaml:1
