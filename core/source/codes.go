@@ -47,6 +47,7 @@ const (
 	CallFailed     Code = "call-failed"
 	Limit          Code = "limit"
 	AmbiguousUnion Code = "ambiguous-union"
+	Repetition     Code = "repetition"
 	Requirement    Code = "requirement"
 
 	// Reading and writing data.

@@ -383,6 +383,11 @@ type (
 		node
 		Element Type
 	}
+	// SetType is `{T}`.
+	SetType struct {
+		node
+		Element Type
+	}
 	// TupleType is `[A, B]`: a list of exactly these.
 	TupleType struct {
 		node

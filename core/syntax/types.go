@@ -123,6 +123,9 @@ func (p *parser) simpleType() Type {
 				return &TupleType{node: n, Elements: elements}
 			}
 		case "{":
+			if p.setAhead() {
+				return p.setType()
+			}
 			return p.recordType()
 		}
 	}
@@ -140,6 +143,33 @@ func (p *parser) functionType() Type {
 	t.Result = p.unionType()
 	t.node = p.node(start)
 	return t
+}
+
+// setAhead reports whether the brace at the current token opens a set type: everything else than a closing brace, a star,
+// a description or a key with a colon follows.
+func (p *parser) setAhead() bool {
+	p.at++
+	defer func() { p.at-- }()
+	if p.sign("}") || p.sign("*") || p.token().kind == tokenEnd || p.description(p.at) != "" {
+		return false
+	}
+	end, ok := p.keyEnd()
+	next := p.tokens[min(end, len(p.tokens)-1)]
+	return !(ok && (next.is(p, ":") || next.is(p, "?:")))
+}
+
+func (p *parser) setType() Type {
+	open, set := p.at, &SetType{}
+	start := p.token().start
+	p.at++
+	p.entries(open, func() {
+		if set.Element != nil {
+			p.failHere(source.Syntax, "a set type has one type of element", "write {T}; a field of a record type has a colon: { name: T }")
+		}
+		set.Element = p.limitedType()
+	})
+	set.node = p.node(start)
+	return set
 }
 
 func (p *parser) recordType() Type {

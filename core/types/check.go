@@ -701,6 +701,8 @@ func (c *checker) typeOf(t syntax.Type) *Type {
 		return c.universe.Optional(c.guardedType(t.Of))
 	case *syntax.ListType:
 		return c.universe.List(c.guardedType(t.Element))
+	case *syntax.SetType:
+		return c.universe.Set(c.guardedType(t.Element))
 	case *syntax.TupleType:
 		var elements []*Type
 		for _, e := range t.Elements {

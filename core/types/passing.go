@@ -140,6 +140,9 @@ func converts(from, to *Type, seen map[pair]bool) bool {
 	if limited(to) || from.Kind == Any {
 		return true
 	}
+	if to.set() && !from.set() {
+		return true
+	}
 	if tuple := to.tuple(); tuple != nil {
 		given := from.tuple()
 		if given == nil || len(given.Parameters) != len(tuple.Parameters) {

@@ -311,7 +311,7 @@ func (c *checker) inferEnv(e *syntax.Field) *Type {
 		}
 		return c.narrowed(e, c.universe.Union(names...))
 	case "tags":
-		return c.universe.List(StringType)
+		return c.universe.Set(StringType)
 	}
 	help := "it has name and tags"
 	if near, ok := source.Nearest(e.Name.Name, []string{"name", "tags"}); ok {

@@ -33,6 +33,7 @@ const (
 	Record
 	Function
 	Tuple
+	Set
 	Limited
 	Named
 	Variable
@@ -187,6 +188,19 @@ func (u *Universe) Tuple(elements ...*Type) *Type {
 	return u.intern(key, Type{Kind: Tuple, Parameters: elements, Base: base})
 }
 
+// Set returns the type of sets of an element type. Read, a set is the list of its elements, which is its Base.
+func (u *Universe) Set(element *Type) *Type {
+	return u.intern("set "+strconv.Itoa(element.id), Type{Kind: Set, Base: u.List(element)})
+}
+
+// set reports whether a type is a set, names and limits taken off.
+func (t *Type) set() bool {
+	for (t.Kind == Named || t.Kind == Limited) && t.Base != nil {
+		t = t.Base
+	}
+	return t.Kind == Set
+}
+
 // tuple returns the tuple that a type is, names and limits taken off; nil when it is none.
 func (t *Type) tuple() *Type {
 	for t.Kind == Named || t.Kind == Limited {
@@ -293,7 +307,7 @@ func (t *Type) Widen() *Type {
 
 // Core returns the type without its names and limits.
 func (t *Type) Core() *Type {
-	for t.Kind == Named || t.Kind == Limited || t.Kind == Tuple {
+	for t.Kind == Named || t.Kind == Limited || t.Kind == Tuple || t.Kind == Set {
 		if t.Base == nil {
 			return InvalidType
 		}
@@ -406,6 +420,8 @@ func (t *Type) text(depth int) string {
 		return t.Name
 	case Limited:
 		return t.Base.text(depth)
+	case Set:
+		return "{" + t.Base.Element.text(depth) + "}"
 	case Tuple:
 		var elements []string
 		for _, e := range t.Parameters {
@@ -610,7 +626,7 @@ func isData(t *Type, seen map[*Type]bool) bool {
 	case Record:
 		seen[t] = true
 		return (t.Rest == nil || isData(t.Rest, seen)) && !slices.ContainsFunc(t.Fields, func(f Field) bool { return !isData(f.Type, seen) })
-	case Named, Limited, Tuple:
+	case Named, Limited, Tuple, Set:
 		seen[t] = true
 		return t.Base == nil || isData(t.Base, seen)
 	}
