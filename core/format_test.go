@@ -155,3 +155,9 @@ func FuzzFormat(f *testing.F) {
 	addCorpus(f, ".knot")
 	f.Fuzz(func(t *testing.T, text string) { checkFormat(t, text) })
 }
+
+func TestFormatTellsSetsFromRecords(t *testing.T) {
+	formatted, ok := format(t, "let a: { string } = []\nlet b: {n:int} = {n:1}\nlet c: {*:{ {n:int} }} = {}\n")
+	require.True(t, ok)
+	require.Equal(t, "let a: {string} = []\nlet b: { n: int } = { n: 1 }\nlet c: { *: {{ n: int }} } = {}\n", formatted)
+}

@@ -168,6 +168,9 @@ func (p *parser) setType() Type {
 		}
 		set.Element = p.limitedType()
 	})
+	if p.layout != nil { // {T}, where a record has { name: T }
+		p.layout.glued[open+1], p.layout.glued[p.at-1] = true, true
+	}
 	set.node = p.node(start)
 	return set
 }
