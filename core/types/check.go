@@ -274,14 +274,18 @@ func (c *checker) checkDocument(d *syntax.Document) *Type {
 	if d.Value == nil {
 		return InvalidType
 	}
-	var t *Type
-	if d.Type != nil {
-		t = c.typeOf(d.Type)
-		c.check(d.Value, t, "the document")
-	} else {
-		t = c.infer(d.Value, nil)
-	}
+	t := c.typedValue(d.Type, d.Value, "the document")
 	c.checkData(t, d.Value, "a document")
+	return t
+}
+
+// typedValue checks a value against the type that is written for it, if any, and returns the type that it has then.
+func (c *checker) typedValue(declared syntax.Type, value syntax.Expression, what string) *Type {
+	if declared == nil {
+		return c.infer(value, nil)
+	}
+	t := c.typeOf(declared)
+	c.check(value, t, what)
 	return t
 }
 
@@ -298,13 +302,7 @@ func (c *checker) checkStatement(d syntax.Declaration) {
 			c.check(d.Message, StringType, "a message")
 		}
 	case *syntax.Let:
-		var t *Type
-		if d.Type != nil {
-			t = c.typeOf(d.Type)
-			c.check(d.Value, t, fmt.Sprintf("%q", d.Name.Name))
-		} else {
-			t = c.infer(d.Value, nil)
-		}
+		t := c.typedValue(d.Type, d.Value, fmt.Sprintf("%q", d.Name.Name))
 		c.module.Info.Slots[d] = c.bind(d.Name, t).Slot
 	case *syntax.IfBlock:
 		c.check(d.Condition, BoolType, "a condition")

@@ -84,13 +84,18 @@ func (c *checker) mergeBranches(a, b *Type) *Type {
 			fields = append(fields, f)
 		}
 	}
-	rest := a.Rest
-	if rest == nil {
-		rest = b.Rest
-	} else if b.Rest != nil {
-		rest = c.universe.Union(rest, b.Rest)
+	return c.universe.Record(fields, c.eitherRest(a, b))
+}
+
+// eitherRest returns the type of the fields that are not declared in either of two record types; nil when there are none.
+func (c *checker) eitherRest(a, b *Type) *Type {
+	switch {
+	case a.Rest == nil:
+		return b.Rest
+	case b.Rest == nil:
+		return a.Rest
 	}
-	return c.universe.Record(fields, rest)
+	return c.universe.Union(a.Rest, b.Rest)
 }
 
 func (c *checker) checkMatch(e *syntax.Match, want *Type, what string) {

@@ -28,15 +28,8 @@ func (c *checker) functionType(o *Object) *Type {
 func (c *checker) letIn(e *syntax.LetIn, body func() *Type) *Type {
 	outer, facts := c.scope, c.facts
 	for _, b := range e.Bindings {
-		var t *Type
-		if b.Type != nil {
-			t = c.typeOf(b.Type)
-			c.check(b.Value, t, fmt.Sprintf("%q", b.Name.Name))
-		} else {
-			t = c.infer(b.Value, nil)
-		}
-		o := c.bind(b.Name, t)
-		c.module.Info.Slots[b] = o.Slot
+		t := c.typedValue(b.Type, b.Value, fmt.Sprintf("%q", b.Name.Name))
+		c.module.Info.Slots[b] = c.bind(b.Name, t).Slot
 	}
 	t := body()
 	c.facts = facts
@@ -270,11 +263,5 @@ func (c *checker) mergedType(under, over *Type) *Type {
 			fields[at].Type, fields[at].Optional = c.mergedType(fields[at].Type, f.Type), false
 		}
 	}
-	rest := a.Rest
-	if rest == nil {
-		rest = b.Rest
-	} else if b.Rest != nil {
-		rest = c.universe.Union(rest, b.Rest)
-	}
-	return c.universe.Record(fields, rest)
+	return c.universe.Record(fields, c.eitherRest(a, b))
 }

@@ -33,13 +33,9 @@ func runCheck(c *call, strict bool, format string) int {
 	if !slices.Contains(formats, format) {
 		return c.wrongUsage("there is no format %q: %s", format, strings.Join(formats, ", "))
 	}
-	p, status := c.open()
+	p, environments, status := c.openSelected()
 	if p == nil {
 		return status
-	}
-	environments, ok := c.environments(p, c.arguments)
-	if !ok {
-		return exitFailed
 	}
 	_, findings := render.All(p.Project, environments, render.Options{Everything: true})
 	if err := c.show(c.presenter(p, c.out), findings, len(environments), format); err != nil {

@@ -232,6 +232,20 @@ func (c *call) presenter(p *opened, out io.Writer) *present.Presenter {
 	return &present.Presenter{Out: out, Sources: p.Sources, Prefix: p.prefix, Color: c.color, Width: c.width}
 }
 
+// openSelected opens the project and finds the environments that the arguments name, all when they name none. When
+// something is wrong it says so; p is then nil.
+func (c *call) openSelected() (p *opened, environments []*project.Environment, status int) {
+	p, status = c.open()
+	if p == nil {
+		return nil, nil, status
+	}
+	environments, ok := c.environments(p, c.arguments)
+	if !ok {
+		return nil, nil, exitFailed
+	}
+	return p, environments, exitClean
+}
+
 // environments returns the named environments, all that are not abstract when none is named. When a name is wrong, it
 // says so; ok is then false.
 func (c *call) environments(p *opened, names []string) (environments []*project.Environment, ok bool) {

@@ -30,13 +30,9 @@ func runDiff(c *call, format string) int {
 	if format != "text" && format != "json" {
 		return c.wrongUsage("there is no format %q: text or json", format)
 	}
-	p, status := c.open()
+	p, pair, status := c.openSelected()
 	if p == nil {
 		return status
-	}
-	pair, ok := c.environments(p, c.arguments)
-	if !ok {
-		return exitFailed
 	}
 	comparison, findings := compare.Environments(p.Project, pair[0], pair[1])
 	if comparison == nil {

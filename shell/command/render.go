@@ -57,13 +57,9 @@ func (r *rendering) run(c *call) int {
 	if r.stdout && (r.to != "" || r.overwrite) {
 		return c.wrongUsage("--stdout prints, so --to and --overwrite have no meaning")
 	}
-	p, status := c.open()
+	p, environments, status := c.openSelected()
 	if p == nil {
 		return status
-	}
-	environments, ok := c.environments(p, c.arguments)
-	if !ok {
-		return exitFailed
 	}
 	if len(environments) == 0 && !p.Findings.HasErrors() {
 		return c.failed("%s has no environments\n  add one: [environments.bench]", project.FileName)
