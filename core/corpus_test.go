@@ -128,7 +128,7 @@ func runProgram(t *testing.T, files fstest.MapFS) string {
 			fmt.Fprintf(&b, "%sremark: %s\n", prefix, remark)
 		}
 		for _, d := range r.Documents {
-			text, err := data.Write(d.Value, d.Format)
+			text, err := d.Text()
 			require.NoError(t, err)
 			fmt.Fprintf(&b, "%s%s:\n%s", prefix, d.Path, indent(string(text)))
 		}

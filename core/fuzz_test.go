@@ -92,7 +92,7 @@ func evaluate(t *testing.T, files fstest.MapFS) string {
 		results, findings := render.All(p, p.Concrete(), render.Options{Everything: true, Recording: recording})
 		for _, r := range results {
 			for _, d := range r.Documents {
-				text, err := data.Write(d.Value, d.Format)
+				text, err := d.Text()
 				if err != nil {
 					t.Fatal(err)
 				}

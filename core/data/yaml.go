@@ -296,6 +296,22 @@ func (y *yamlReader) plain(text string, at source.Pos) value.Value {
 	return value.IntOf(i, origin)
 }
 
+// WriteStream writes a list as the documents of one YAML file.
+func WriteStream(list value.Value) ([]byte, error) {
+	var b []byte
+	for i, v := range list.Elements() {
+		if i > 0 {
+			b = append(b, "---\n"...)
+		}
+		document, err := writeYAML(v)
+		if err != nil {
+			return nil, err
+		}
+		b = append(b, document...)
+	}
+	return b, nil
+}
+
 // writeYAML writes block style with two spaces.
 func writeYAML(v value.Value) ([]byte, error) {
 	var b bytes.Buffer

@@ -24,7 +24,16 @@ type Document struct {
 	Path   string // relative to the folder of the environment, with forward slashes
 	Format data.Format
 	Value  value.Value
+	Stream bool        // the value is a list of documents
 	Name   value.Value // the path as it was computed, which knows its origin
+}
+
+// Text returns the document as it is written.
+func (d *Document) Text() ([]byte, error) {
+	if d.Stream {
+		return data.WriteStream(d.Value)
+	}
+	return data.Write(d.Value, d.Format)
 }
 
 // Options say what to render.
@@ -126,13 +135,21 @@ func (r *Result) document(w *eval.World, tree *syntax.Document, written value.Va
 	if !ok {
 		return
 	}
+	if tree.Stream && (format != data.YAML || v.Kind() != value.List) {
+		help, what := "end the path with .yaml or .yml", "only YAML files hold several documents"
+		if format == data.YAML {
+			help, what = "", "a stream is a list of documents, not "+v.Show(40)
+		}
+		r.report(source.CannotHold, span, help, nil, "%s: %s", name, what)
+		return
+	}
 	problems := data.Check(v, format)
 	for _, p := range problems {
 		at := source.At(w.Recorder().Pos(p.Origin))
 		r.report(source.CannotHold, at, p.Help, []source.Related{{Span: span, Text: "in this document"}}, "%s: %s", name, p.Message)
 	}
 	if problems == nil {
-		r.Documents = append(r.Documents, Document{Path: name, Format: format, Value: v, Name: written})
+		r.Documents = append(r.Documents, Document{Path: name, Format: format, Value: v, Stream: tree.Stream, Name: written})
 	}
 }
 

@@ -6,15 +6,16 @@ import (
 )
 
 // blockWords begin what may stand in the braces of a top-level `if` or `for`.
-var blockWords = []string{"document", "remark", "require", "let", "if", "for"}
+var blockWords = []string{"document", "stream", "remark", "require", "let", "if", "for"}
 
 // blockEntry reads a declaration that may stand in a block.
 func (p *parser) blockEntry(header Header) Declaration {
 	start := p.token().start
 	finish := func(h *Header) { h.Span = p.span(start) }
 	switch {
-	case p.take("document"):
-		d := &Document{Header: header}
+	case p.sign("document") || p.sign("stream"):
+		d := &Document{Header: header, Stream: p.sign("stream")}
+		p.at++
 		p.document(d)
 		finish(&d.Header)
 		return d

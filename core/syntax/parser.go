@@ -30,11 +30,11 @@ func IsReserved(word string) bool { return reserved[word] }
 // declarationWords begin a declaration. The second half does not exist yet, but begins one all the same when a
 // broken declaration is skipped.
 var declarationWords = []string{
-	"use", "type", "input", "let", "fn", "document", "output", "remark", "require",
-	"secret", "later", "stream", "include", "patch", "rule", "test",
+	"use", "type", "input", "let", "fn", "document", "stream", "output", "remark", "require",
+	"secret", "later", "include", "patch", "rule", "test",
 }
 
-const knownDeclarations = 9
+const knownDeclarations = 10
 
 type parser struct {
 	*scanner
@@ -233,7 +233,7 @@ func (p *parser) declaration() (result Declaration) {
 	finish := func(broken bool) {
 		if result == nil {
 			// What has no name cannot be missed.
-			unnamed := slices.Contains([]string{"if", "for", "remark", "require", "document"}, p.textOf(p.tokens[start]))
+			unnamed := slices.Contains([]string{"if", "for", "remark", "require", "document", "stream"}, p.textOf(p.tokens[start]))
 			p.module.Nameless = p.module.Nameless || !unnamed
 			return
 		}
@@ -303,8 +303,8 @@ func (p *parser) declaration() (result Declaration) {
 		d.Name = p.name("the name of the function")
 		result = d
 		p.function(d)
-	case "document":
-		d := &Document{Header: header}
+	case "document", "stream":
+		d := &Document{Header: header, Stream: word == "stream"}
 		result = d
 		p.document(d)
 	case "remark", "require":
@@ -461,7 +461,7 @@ func (p *parser) document(d *Document) {
 	default:
 		p.expected("the path of the document: a string, or an expression in parentheses", "")
 	}
-	if p.take("as") {
+	if !d.Stream && p.take("as") {
 		d.Format = p.name("a format")
 	}
 	d.Type, d.Value = p.typeAndValue()

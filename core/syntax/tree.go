@@ -76,9 +76,10 @@ type (
 		Result     Type // nil when left out
 		Body       Expression
 	}
-	// Document is `document PATH: T = value` or `document PATH as FORMAT: T = value`.
+	// Document is `document PATH: T = value`, `document PATH as FORMAT: T = value`, or `stream PATH: [T] = value`.
 	Document struct {
 		Header
+		Stream bool
 		Path   Expression
 		Format Identifier // empty when the ending of the path says it
 		Type   Type       // nil when left out

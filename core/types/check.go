@@ -266,6 +266,8 @@ func (c *checker) checkDocument(d *syntax.Document) *Type {
 			case format != "" && !slices.Contains(Formats, format):
 				help := "formats are " + strings.Join(Formats, ", ")
 				c.report(source.UnknownFormat, d.Format.Span, help, "there is no format %q", format)
+			case d.Stream && last.Value == nil && ending != "yaml" && ending != "yml":
+				c.report(source.UnknownFormat, d.Path.Place(), "end the path with .yaml or .yml", "only YAML files hold several documents")
 			case format == "" && last.Value == nil && !slices.Contains(Formats, ending):
 				c.report(source.UnknownFormat, d.Path.Place(), "end it with ."+strings.Join(Formats, ", .")+`, or write "as" and a format`, "the ending of this path does not tell a format")
 			}
@@ -276,6 +278,9 @@ func (c *checker) checkDocument(d *syntax.Document) *Type {
 	}
 	t := c.typedValue(d.Type, d.Value, "the document")
 	c.checkData(t, d.Value, "a document")
+	if d.Stream && !Assignable(t, c.universe.List(AnyType)) {
+		c.report(source.WrongType, d.Value.Place(), "write document for a single one", "a stream is a list of documents, not %s", describeType(t))
+	}
 	return t
 }
 

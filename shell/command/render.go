@@ -12,7 +12,6 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
-	"knothole/core/data"
 	"knothole/core/place"
 	"knothole/core/project"
 	"knothole/core/render"
@@ -139,7 +138,7 @@ func encode(results []*render.Result) ([]encoded, error) {
 		group.Go(func() error {
 			all[i] = encoded{environment: result.Environment, files: make([]folder.File, len(result.Documents))}
 			for j, d := range result.Documents {
-				text, err := data.Write(d.Value, d.Format)
+				text, err := d.Text()
 				if err != nil {
 					return fmt.Errorf("%s: %w", d.Path, err)
 				}
