@@ -1,0 +1,75 @@
+package core_test
+
+import (
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"knothole/core/builtin"
+	"knothole/core/source"
+)
+
+// checkPage compares a page of the manual with what it is made from; -update writes it.
+func checkPage(t *testing.T, name, want string) {
+	t.Helper()
+	if *update {
+		require.NoError(t, os.WriteFile(name, []byte(want), 0o644))
+		return
+	}
+	got, err := os.ReadFile(name)
+	require.NoError(t, err)
+	require.Equal(t, want, string(got), "run: go test ./core -run Reference -update")
+}
+
+// TestReferenceOfFunctions makes the manual's page of built-in functions from their table.
+func TestReferenceOfFunctions(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("# Built-in functions\n\nThey are always in scope, by group and name. Text counts in Unicode code points. The examples are run by the tests.\n" +
+		"`knothole help` followed by a name or a group shows the same.\n")
+	group := ""
+	for _, f := range (builtin.Table{}).All() {
+		if f.Group != group {
+			group = f.Group
+			fmt.Fprintf(&b, "\n## %s\n", group)
+		}
+		fmt.Fprintf(&b, "\n`%s.%s`\n\n%s", group, f.Signature, f.Description)
+		if f.Errors != "" {
+			fmt.Fprintf(&b, " Fails when: %s%s", strings.ToLower(f.Errors[:1]), f.Errors[1:])
+		}
+		fmt.Fprintf(&b, "\n\n    %s\n    %s\n", f.Example, f.Result)
+	}
+	checkPage(t, "../docs/functions.md", b.String())
+}
+
+// TestReferenceOfCodes makes the manual's page of findings from their pages.
+func TestReferenceOfCodes(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("# Codes of findings\n\nEach finding ends with its code in brackets. `knothole help` followed by a code shows what stands here. The examples are\nrun by the tests: the first has the mistake, the second has not.\n")
+	for _, code := range source.Codes() {
+		page, ok := source.PageOf(code)
+		require.True(t, ok)
+		fmt.Fprintf(&b, "\n## %s\n\n%s\n", code, page.Text)
+		for _, files := range [][]source.PageFile{page.Wrong, page.Right} {
+			if len(files) == 0 {
+				continue
+			}
+			b.WriteString("\n```\n")
+			for _, f := range files {
+				if len(files) > 1 {
+					fmt.Fprintf(&b, "# %s\n", f.Name)
+				}
+				for line := range strings.Lines(f.Text) {
+					if len(line) > 140 {
+						line = line[:137] + "…\n"
+					}
+					b.WriteString(line)
+				}
+			}
+			b.WriteString("```\n")
+		}
+	}
+	checkPage(t, "../docs/codes.md", b.String())
+}
