@@ -1,6 +1,8 @@
 package eval
 
 import (
+	"strings"
+
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/types"
@@ -74,6 +76,10 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 		return func(f *frame, visit Visitor) { visit.Remark(body(f)) }
 	case *syntax.Require:
 		return c.require(d)
+	case *syntax.Test:
+		return c.block(d.Body)
+	case *syntax.Expect:
+		return c.expect(d)
 	case *syntax.Let:
 		slot, body := c.module.Info.Slots[d], c.expression(d.Value)
 		return func(f *frame, _ Visitor) { f.slots[slot] = body(f) }
@@ -129,6 +135,61 @@ func (c *compiler) block(declarations []syntax.Declaration) statement {
 				}
 			}
 		}
+	}
+}
+
+// expect compiles an expectation of a test.
+func (c *compiler) expect(d *syntax.Expect) statement {
+	if d.From != nil {
+		return c.expectMistake(d)
+	}
+	condition, at := c.truth(d.Condition), d.Condition.Place()
+	var message code
+	if d.Message != nil {
+		message = c.expression(d.Message)
+	}
+	text := c.module.Tree.File.Slice(at)
+	// What a comparison compared tells more than that it did not hold.
+	var sides []code
+	if comparison, ok := unparen(d.Condition).(*syntax.Binary); ok && comparison.Operator >= syntax.Equal && comparison.Operator <= syntax.Matches {
+		sides = []code{c.expression(comparison.Left), c.expression(comparison.Right)}
+	}
+	return func(f *frame, _ Visitor) {
+		if holds, _ := condition(f); holds {
+			return
+		}
+		help := ""
+		if sides != nil {
+			help = "found " + sides[0](f).Show(60) + " and " + sides[1](f).Show(60)
+		}
+		m := "expected " + text
+		if message != nil {
+			m = message(f).Text()
+		}
+		f.fail(source.Finding{Code: source.Expectation, Span: at, Message: m, Help: help})
+	}
+}
+
+// expectMistake compiles an expectation that something fails, with a text in what is then found.
+func (c *compiler) expectMistake(d *syntax.Expect) statement {
+	text, from, at := c.expression(d.Mistake), c.expression(d.From), d.From.Place()
+	return func(f *frame, _ Visitor) {
+		wanted := text(f).Text()
+		depth, calls, before := f.depth, len(f.calls), len(f.world.findings)
+		ok := guard(func() { from(f) })
+		found := f.world.findings[before:]
+		f.world.findings, f.depth, f.calls = f.world.findings[:before:before], depth, f.calls[:calls]
+		if ok {
+			f.failAt(source.Expectation, at, "", "expected a mistake that says %q, but there was none", wanted)
+		}
+		messages := make([]string, len(found))
+		for i, finding := range found {
+			messages[i] = finding.Message
+			if strings.Contains(finding.Message, wanted) {
+				return
+			}
+		}
+		f.failAt(source.Expectation, at, "", "expected a mistake that says %q, found: %s", wanted, strings.Join(messages, "; "))
 	}
 }
 

@@ -38,6 +38,7 @@ const (
 	Recursion        Code = "recursion"
 	ConditionDepends Code = "condition-depends"
 	NeedsInstance    Code = "needs-instance"
+	TestNeeds        Code = "test-needs-environment"
 	Unused           Code = "unused"
 
 	// Evaluation.
@@ -49,6 +50,7 @@ const (
 	AmbiguousUnion Code = "ambiguous-union"
 	Repetition     Code = "repetition"
 	Requirement    Code = "requirement"
+	Expectation    Code = "expectation"
 
 	// Reading and writing data.
 	BadData    Code = "bad-data"

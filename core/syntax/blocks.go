@@ -2,17 +2,68 @@ package syntax
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
 // blockWords begin what may stand in the braces of a top-level `if` or `for`.
 var blockWords = []string{"document", "stream", "remark", "require", "let", "if", "for"}
 
+// testWords begin what may stand in a test.
+var testWords = []string{"let", "expect", "if", "for"}
+
+// test reads what stands behind `test`.
+func (p *parser) test(d *Test) {
+	title := func(what string) *String {
+		if p.token().kind != tokenString {
+			p.expected(what+", in quotes", "")
+		}
+		return p.stringLiteral()
+	}
+	d.Title, _ = title("what the test holds").Plain()
+	if p.take("in") {
+		d.Environment = title("the name of an environment")
+	}
+	p.testing = true
+	d.Body = p.block("behind the title")
+	p.testing = false
+}
+
+// expectation reads what stands behind `expect`.
+func (p *parser) expectation(d *Expect) {
+	if next := p.peek(1); p.sign("error") && !next.newline && (next.kind == tokenString || next.kind == tokenOpen) {
+		p.at++
+		d.Mistake = p.stringLiteral()
+		p.expect("from", "and what must fail")
+		d.From = p.expression()
+		return
+	}
+	d.Condition = p.expression()
+	if p.take("else") {
+		if kind := p.token().kind; kind != tokenString && kind != tokenOpen {
+			p.expected("a message, in quotes", "")
+		}
+		d.Message = p.stringLiteral()
+	}
+}
+
 // blockEntry reads a declaration that may stand in a block.
 func (p *parser) blockEntry(header Header) Declaration {
 	start := p.token().start
 	finish := func(h *Header) { h.Span = p.span(start) }
+	words := blockWords
+	if p.testing {
+		words = testWords
+	}
+	if t := p.token(); t.kind != tokenWord || !slices.Contains(words, p.textOf(t)) {
+		p.expected("one of "+strings.Join(words, ", "), "other declarations stand outside of the braces")
+	}
 	switch {
+	case p.take("expect"):
+		d := &Expect{Header: header}
+		p.expectation(d)
+		finish(&d.Header)
+		return d
 	case p.sign("document") || p.sign("stream"):
 		d := &Document{Header: header, Stream: p.sign("stream")}
 		p.at++
@@ -61,7 +112,6 @@ func (p *parser) blockEntry(header Header) Declaration {
 		finish(&d.Header)
 		return d
 	}
-	p.expected("one of "+strings.Join(blockWords, ", "), "other declarations stand outside of if and for")
 	return nil
 }
 

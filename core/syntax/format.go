@@ -212,7 +212,7 @@ func (f *formatter) operandEnds(i int) bool {
 		if text == "it" || text == "env" || text == "null" || text == "true" || text == "false" || text == "fn" {
 			return true
 		}
-		if f.layout.starts[i] && (text == "document" || text == "stream") {
+		if f.layout.starts[i] && (text == "document" || text == "stream" || text == "expect") {
 			return false
 		}
 		return !reserved[text] || i > 0 && (f.tokens[i-1].is(f.parser, ".") || f.tokens[i-1].is(f.parser, "?."))

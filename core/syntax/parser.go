@@ -30,22 +30,23 @@ func IsReserved(word string) bool { return reserved[word] }
 // declarationWords begin a declaration. The second half does not exist yet, but begins one all the same when a
 // broken declaration is skipped.
 var declarationWords = []string{
-	"use", "type", "input", "let", "fn", "document", "stream", "output", "remark", "require",
-	"secret", "later", "include", "patch", "rule", "test",
+	"use", "type", "input", "let", "fn", "document", "stream", "output", "remark", "require", "test",
+	"secret", "later", "include", "patch", "rule",
 }
 
-const knownDeclarations = 10
+const knownDeclarations = 11
 
 type parser struct {
 	*scanner
-	at     int  // index of the current token
-	free   bool // the innermost bracket ignores newlines
-	arms   bool // the innermost bracket is that of a match
-	depth  int
-	ids    ID
-	module *Module
-	first  int // offset at which the declaration in hand begins
-	layout *layout
+	at      int  // index of the current token
+	free    bool // the innermost bracket ignores newlines
+	arms    bool // the innermost bracket is that of a match
+	testing bool // the block in hand is that of a test
+	depth   int
+	ids     ID
+	module  *Module
+	first   int // offset at which the declaration in hand begins
+	layout  *layout
 }
 
 // bailout ends a declaration that cannot be read further; its finding is reported.
@@ -228,12 +229,12 @@ func (p *parser) description(index int) string {
 func (p *parser) declaration() (result Declaration) {
 	start := p.at
 	p.markStart()
-	p.first, p.free, p.arms, p.depth = p.token().start, false, false, 0
+	p.first, p.free, p.arms, p.testing, p.depth = p.token().start, false, false, false, 0
 	header := Header{Description: p.description(start)}
 	finish := func(broken bool) {
 		if result == nil {
 			// What has no name cannot be missed.
-			unnamed := slices.Contains([]string{"if", "for", "remark", "require", "document", "stream"}, p.textOf(p.tokens[start]))
+			unnamed := slices.Contains([]string{"if", "for", "remark", "require", "document", "stream", "test"}, p.textOf(p.tokens[start]))
 			p.module.Nameless = p.module.Nameless || !unnamed
 			return
 		}
@@ -310,6 +311,10 @@ func (p *parser) declaration() (result Declaration) {
 	case "remark", "require":
 		p.at--
 		result = p.blockEntry(header)
+	case "test":
+		d := &Test{Header: header}
+		result = d
+		p.test(d)
 	}
 	if t := p.token(); t.kind != tokenEnd && !t.newline {
 		p.expected("the end of the line", "")

@@ -96,6 +96,21 @@ type (
 		Condition Expression
 		Message   Expression // nil when it is made from the condition
 	}
+	// Test is `test "title" in "environment" { … }`.
+	Test struct {
+		Header
+		Title       string
+		Environment *String // nil when it runs without inputs
+		Body        []Declaration
+	}
+	// Expect is `expect condition else "message"`, or `expect error "text" from value`; it stands in tests.
+	Expect struct {
+		Header
+		Condition Expression // nil when a mistake is expected
+		Message   Expression // nil when it is made from the condition
+		Mistake   Expression // the text that the mistake must contain
+		From      Expression // what must fail
+	}
 	// IfBlock is `if c { … } else { … }` around declarations.
 	IfBlock struct {
 		Header

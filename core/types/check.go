@@ -91,6 +91,9 @@ func (c *checker) checkModule(m *Module) {
 	for _, condition := range c.needs {
 		c.checkIndependence(condition)
 	}
+	for _, o := range m.Order {
+		c.checkTestNeeds(o)
+	}
 	c.reportUnused()
 }
 
@@ -120,6 +123,8 @@ func (c *checker) declare(d syntax.Declaration) {
 		if d.Path != nil {
 			o.Span = d.Path.Place()
 		}
+	case *syntax.Test:
+		o.Kind, o.Span = ObjectTest, h.Span
 	default:
 		o.Kind, o.Span = ObjectStatement, h.Span
 	}
@@ -129,7 +134,7 @@ func (c *checker) declare(d syntax.Declaration) {
 		c.program.Globals++
 	}
 	c.module.Order = append(c.module.Order, o)
-	if o.Kind == ObjectDocument || o.Kind == ObjectStatement || o.Name == "" {
+	if o.Kind == ObjectDocument || o.Kind == ObjectStatement || o.Kind == ObjectTest || o.Name == "" {
 		return
 	}
 	c.owner = o
@@ -198,6 +203,8 @@ func (c *checker) resolve(o *Object) {
 		c.checkData(o.Type, d.Value, "an output")
 	case *syntax.Document:
 		o.Type = c.checkDocument(d)
+	case *syntax.Test:
+		c.checkTest(d)
 	case *syntax.Remark, *syntax.Require, *syntax.IfBlock, *syntax.ForBlock:
 		c.checkStatement(d)
 	case *syntax.Function:
@@ -306,6 +313,8 @@ func (c *checker) checkStatement(d syntax.Declaration) {
 		if d.Message != nil {
 			c.check(d.Message, StringType, "a message")
 		}
+	case *syntax.Expect:
+		c.checkExpect(d)
 	case *syntax.Let:
 		t := c.typedValue(d.Type, d.Value, fmt.Sprintf("%q", d.Name.Name))
 		c.module.Info.Slots[d] = c.bind(d.Name, t).Slot

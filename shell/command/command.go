@@ -75,7 +75,7 @@ type call struct {
 var commands []*command
 
 func init() {
-	commands = []*command{demoCommand, newCommand, fmtCommand, renderCommand, checkCommand, diffCommand, helpCommand, versionCommand}
+	commands = []*command{demoCommand, newCommand, fmtCommand, renderCommand, checkCommand, diffCommand, testCommand, helpCommand, versionCommand}
 }
 
 // Main runs the program and returns its exit status.

@@ -6,7 +6,9 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"strings"
 
+	"knothole/core/project"
 	"knothole/core/source"
 )
 
@@ -216,6 +218,10 @@ func (p *Presenter) FindingsJUnit(findings source.Findings) error {
 		suite.Cases = []junitCase{{Class: "check", Name: "nothing to report"}}
 	}
 	suite.Tests = len(suite.Cases)
+	return p.junit(suite)
+}
+
+func (p *Presenter) junit(suite junitSuite) error {
 	fmt.Fprint(p.Out, xml.Header)
 	encoder := xml.NewEncoder(p.Out)
 	encoder.Indent("", "  ")
@@ -224,4 +230,41 @@ func (p *Presenter) FindingsJUnit(findings source.Findings) error {
 	}
 	p.printf("\n")
 	return nil
+}
+
+// Tests shows what became of tests: a line for each, with what was found below those that failed.
+func (p *Presenter) Tests(results []project.TestResult) {
+	for _, r := range results {
+		word := p.green("ok    ")
+		if len(r.Findings) > 0 {
+			word = p.red("failed")
+		}
+		where := ""
+		if r.Environment != "" {
+			where = " (in " + r.Environment + ")"
+		}
+		p.printf("%s  %s%s\n", word, Clean(r.Title), where)
+		for _, f := range r.Findings {
+			f.Environments = nil // the line above says so
+			p.finding(f)
+		}
+	}
+}
+
+// TestsJUnit shows tests as JUnit XML.
+func (p *Presenter) TestsJUnit(results []project.TestResult) error {
+	suite := junitSuite{Name: "knothole test", Tests: len(results)}
+	for _, r := range results {
+		c := junitCase{Class: p.location(r.Span.Start), Name: Clean(r.Title)}
+		if len(r.Findings) > 0 {
+			suite.Failures++
+			var texts []string
+			for _, f := range r.Findings {
+				texts = append(texts, Clean(p.location(f.Span.Start)+": "+whole(f)))
+			}
+			c.Failure = &junitFailure{Type: string(r.Findings[0].Code), Message: Clean(r.Findings[0].Message), Text: strings.Join(texts, "\n")}
+		}
+		suite.Cases = append(suite.Cases, c)
+	}
+	return p.junit(suite)
 }

@@ -1,0 +1,41 @@
+package project
+
+import (
+	"knothole/core/eval"
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+)
+
+// TestResult says what became of one test.
+type TestResult struct {
+	Title       string
+	Environment string // empty when it runs without one
+	Span        source.Span
+	Findings    source.Findings // none when it passed
+}
+
+// Tests runs the tests of all modules whose title is wanted, in the order of the modules. Each runs in a world of its own.
+func (p *Project) Tests(wanted func(title string) bool) []TestResult {
+	var results []TestResult
+	for _, m := range p.checked.Modules {
+		for _, o := range m.Order {
+			if d, ok := o.Declaration.(*syntax.Test); ok && !o.Invalid && wanted(d.Title) {
+				results = append(results, p.test(o, d))
+			}
+		}
+	}
+	return results
+}
+
+func (p *Project) test(o *types.Object, d *syntax.Test) TestResult {
+	r := TestResult{Title: d.Title, Span: source.At(d.Span.Start)}
+	w := p.Program.World(eval.Environment{})
+	if d.Environment != nil {
+		r.Environment, _ = d.Environment.Plain()
+		w = p.World(p.Environment(r.Environment), false)
+	}
+	w.Visit(o, eval.Visitor{})
+	r.Findings = w.Findings()
+	return r
+}

@@ -1,0 +1,65 @@
+package types
+
+import (
+	"fmt"
+	"slices"
+
+	"knothole/core/source"
+	"knothole/core/syntax"
+)
+
+// checkTest checks a test: the environment that it runs in, and its body.
+func (c *checker) checkTest(d *syntax.Test) {
+	if d.Environment != nil {
+		name, _ := d.Environment.Plain()
+		if !slices.Contains(c.program.Environments, name) {
+			help := "environments are " + quotedList(c.program.Environments)
+			if near, ok := source.Nearest(name, c.program.Environments); ok {
+				help = fmt.Sprintf("did you mean %q?", near)
+			}
+			c.report(source.UnknownEnvironment, d.Environment.Place(), help, "there is no environment %q to run a test in", name)
+		}
+	}
+	c.checkBlock(d.Body)
+}
+
+func (c *checker) checkExpect(d *syntax.Expect) {
+	if d.From != nil {
+		c.check(d.Mistake, StringType, "the text of a mistake")
+		// What is written out there is meant to fail, when the test runs.
+		literals := len(c.program.Literals)
+		c.infer(d.From, nil)
+		c.program.Literals = c.program.Literals[:literals]
+		return
+	}
+	c.check(d.Condition, BoolType, "what is expected")
+	if d.Message != nil {
+		c.check(d.Message, StringType, "a message")
+	}
+}
+
+// checkTestNeeds reports a test that reaches inputs or the environment, but does not say in which it runs.
+func (c *checker) checkTestNeeds(o *Object) {
+	d, ok := o.Declaration.(*syntax.Test)
+	if !ok || d.Broken {
+		return
+	}
+	if o.NeedsInput && !o.Module.Main {
+		o.Invalid = true
+		c.findings.Add(source.Finding{Code: source.NeedsInstance, Span: source.At(d.Span.Start), Help: "test its functions, or put the test into the main module",
+			Message: "this test depends on the inputs of its module, which have no values here"})
+		return
+	}
+	if d.Environment != nil || o.Constant() {
+		return
+	}
+	finding := source.Finding{Code: source.TestNeeds, Span: source.At(d.Span.Start), Help: fmt.Sprintf("write: test %q in \"…\" { … }", d.Title),
+		Message: "this test depends on an environment, but does not say on which"}
+	for _, r := range o.Uses {
+		if !r.Object.Constant() {
+			finding.Related = append(finding.Related, source.Related{Span: r.Span, Text: r.Object.Summary()})
+		}
+	}
+	o.Invalid = true
+	c.findings.Add(finding)
+}

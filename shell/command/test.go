@@ -1,0 +1,73 @@
+package command
+
+import (
+	"flag"
+	"fmt"
+	"regexp"
+	"slices"
+
+	"knothole/core/render"
+	"knothole/shell/present"
+)
+
+var testCommand = &command{
+	name: "test", arguments: "[--run PATTERN] [--format text|junit]",
+	short: "the tests in the project",
+	long: `Runs the tests of all modules of the project, or those whose title matches the pattern (RE2).
+
+Ends with 0 when all pass, 1 when one fails, 2 when the project has mistakes that keep tests from running.`,
+	example: "knothole test --run labels",
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		run := flags.String("run", "", "only tests whose title matches the pattern `PATTERN`")
+		format := flags.String("format", "text", "`FORMAT` of the answer: text or junit")
+		return func(c *call) int { return runTests(c, *run, *format) }
+	},
+}
+
+func runTests(c *call, pattern, format string) int {
+	if len(c.arguments) > 0 {
+		return c.wrongUsage("tests are chosen with --run")
+	}
+	if !slices.Contains([]string{"text", "junit"}, format) {
+		return c.wrongUsage("there is no format %q: text, junit", format)
+	}
+	matches, err := regexp.Compile(pattern)
+	if err != nil {
+		return c.wrongUsage("%q is not a pattern", pattern)
+	}
+	p, status := c.open()
+	if p == nil {
+		return status
+	}
+	_, findings := render.All(p.Project, p.Concrete(), render.Options{})
+	if findings.HasErrors() {
+		c.presenter(p, c.err).Findings(findings)
+		fmt.Fprintln(c.err, "\nno test was run: check finds all that is wrong")
+		return exitFailed
+	}
+	results := p.Tests(matches.MatchString)
+	if len(results) == 0 && pattern != "" {
+		return c.failed("no test has a title that matches %q", pattern)
+	}
+	failed := 0
+	for _, r := range results {
+		if len(r.Findings) > 0 {
+			failed++
+		}
+	}
+	presenter := c.presenter(p, c.out)
+	if format == "junit" {
+		if err := presenter.TestsJUnit(results); err != nil {
+			return c.failed("%s", err)
+		}
+	} else {
+		presenter.Tests(results)
+	}
+	if !c.quiet {
+		fmt.Fprintf(c.err, "%s: %d passed, %d failed\n", present.Count(len(results), "test"), len(results)-failed, failed)
+	}
+	if failed > 0 {
+		return exitFindings
+	}
+	return exitClean
+}
