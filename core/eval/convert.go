@@ -36,10 +36,12 @@ type misfit struct {
 type conversion struct {
 	*thread
 	passing
-	misfits []misfit
-	depth   int
-	fill    bool // fill in defaults
-	trial   bool // misfits only matter by their number: no messages
+	misfits   []misfit
+	depth     int
+	fill      bool // fill in defaults
+	visits    int
+	converted map[shared]value.Value
+	trial     bool // misfits only matter by their number: no messages
 }
 
 // convertTo converts a value into a type and reports all that does not fit.
@@ -125,7 +127,7 @@ func (c *conversion) known(v value.Value, from, to *types.Type, path *place.Path
 	if _, limited := limits(to); limited || target.Kind != types.Record || static.Kind != types.Record || v.Kind() != value.Record {
 		return c.value(v, to, path)
 	}
-	return c.record(v, static, target, path)
+	return c.once(v, to, func() value.Value { return c.record(v, static, target, path) })
 }
 
 // limits returns the limited type that a type is, names taken off.
@@ -136,8 +138,43 @@ func limits(t *types.Type) (*types.Type, bool) {
 	return t, t.Kind == types.Limited
 }
 
+// manyVisits is how many values a conversion visits before it remembers which it has converted: few values are shared, but
+// some are shared so often that visiting each use would never end.
+const manyVisits = 1 << 14
+
+// shared is a list or record that was converted to a type.
+type shared struct {
+	identity uintptr
+	length   int
+	to       *types.Type
+}
+
 // value converts a value of which nothing is known.
 func (c *conversion) value(v value.Value, to *types.Type, path *place.Path) value.Value {
+	return c.once(v, to, func() value.Value { return c.visit(v, to, path) })
+}
+
+// once converts a value, unless the same one was converted to the same type and fits.
+func (c *conversion) once(v value.Value, to *types.Type, convert func() value.Value) value.Value {
+	if c.visits++; c.visits < manyVisits || v.Identity() == 0 {
+		return convert()
+	}
+	key := shared{v.Identity(), v.Len(), to}
+	if known, ok := c.converted[key]; ok {
+		return known.WithOrigin(v.Origin())
+	}
+	before := len(c.misfits)
+	result := convert()
+	if len(c.misfits) == before {
+		if c.converted == nil {
+			c.converted = map[shared]value.Value{}
+		}
+		c.converted[key] = result
+	}
+	return result
+}
+
+func (c *conversion) visit(v value.Value, to *types.Type, path *place.Path) value.Value {
 	c.spend(1, source.At(c.world.recorder.Pos(v.Origin())))
 	c.depth++
 	defer func() { c.depth-- }()

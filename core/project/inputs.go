@@ -140,6 +140,9 @@ func (p *Project) missingInput(o *types.Object, environments []*Environment) sou
 		files = []string{common[len(common)-1].Path}
 	}
 	help := fmt.Sprintf("put it into %s", strings.Join(files, " and "))
+	if d, ok := o.Declaration.(*syntax.Input); ok && d.Example != nil {
+		help += fmt.Sprintf(", such as %s", p.Module.Tree.File.Slice(d.Example.Place()))
+	}
 	if o.Type.MayBeNull() {
 		help += ", or give it the default null here"
 	}
