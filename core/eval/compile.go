@@ -593,8 +593,9 @@ func (c *compiler) nativeCall(e *syntax.Call, o *types.Object, order []int, argu
 // that it passed on, on where that came from.
 func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value) value.Value {
 	var origins []value.Origin
+	seen := map[uintptr]bool{}
 	for _, a := range arguments {
-		origins = append(origins, r.leaves(a, nil)...)
+		origins = leaves(a, origins, seen)
 	}
 	all := r.computed(at, origins...)
 	if _, ok := all.Step(); !ok {
@@ -608,19 +609,25 @@ func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value)
 	})
 }
 
-// leaves returns the recorded origins in a value.
-func (r *Recorder) leaves(v value.Value, origins []value.Origin) []value.Origin {
+// leaves appends the recorded origins in a value, each of what is shared once.
+func leaves(v value.Value, origins []value.Origin, seen map[uintptr]bool) []value.Origin {
 	if _, ok := v.Origin().Step(); ok {
 		origins = append(origins, v.Origin())
+	}
+	if id := v.Identity(); id != 0 {
+		if seen[id] {
+			return origins
+		}
+		seen[id] = true
 	}
 	switch v.Kind() {
 	case value.List:
 		for _, x := range v.Elements() {
-			origins = r.leaves(x, origins)
+			origins = leaves(x, origins, seen)
 		}
 	case value.Record:
 		for _, x := range v.Values() {
-			origins = r.leaves(x, origins)
+			origins = leaves(x, origins, seen)
 		}
 	}
 	return origins

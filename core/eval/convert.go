@@ -320,6 +320,10 @@ func (c *conversion) set(v value.Value, to *types.Type, path *place.Path) value.
 	keys := make(map[value.Value]string, len(elements))
 	for _, x := range elements {
 		if x.Kind() == value.List || x.Kind() == value.Record {
+			for _, problem := range data.Check(x, data.JSON) {
+				c.misfit(path, v, source.TooMuchWork, problem.Help, "an element of a set is too large: %s", problem.Message)
+				return v
+			}
 			keys[x] = data.CompactJSON(sortedKeys(x))
 			c.spend(len(keys[x]), source.At(c.world.recorder.Pos(x.Origin())))
 		}

@@ -62,23 +62,39 @@ func (r *Recorder) input(name string, v value.Value) value.Value {
 	return v.WithOrigin(o)
 }
 
-// mark gives a value and all that it holds new origins.
+// mark gives a value and all that it holds new origins. What is shared stays shared.
 func mark(v value.Value, origin func(value.Origin) value.Origin) value.Value {
-	switch v.Kind() {
-	case value.List:
-		elements := make([]value.Value, v.Len())
-		for i, x := range v.Elements() {
-			elements[i] = mark(x, origin)
-		}
-		return value.ListOf(elements, origin(v.Origin()))
-	case value.Record:
-		values := make([]value.Value, v.Len())
-		for i, x := range v.Values() {
-			values[i] = mark(x, origin)
-		}
-		return value.RecordOf(v.Shape(), values, origin(v.Origin()))
+	return marking{origin, map[value.Value]value.Value{}}.value(v)
+}
+
+type marking struct {
+	origin func(value.Origin) value.Origin
+	marked map[value.Value]value.Value
+}
+
+func (m marking) value(v value.Value) value.Value {
+	if v.Kind() != value.List && v.Kind() != value.Record {
+		return v.WithOrigin(m.origin(v.Origin()))
 	}
-	return v.WithOrigin(origin(v.Origin()))
+	if marked, ok := m.marked[v]; ok {
+		return marked
+	}
+	var marked value.Value
+	if v.Kind() == value.List {
+		marked = value.ListOf(m.all(v.Elements()), m.origin(v.Origin()))
+	} else {
+		marked = value.RecordOf(v.Shape(), m.all(v.Values()), m.origin(v.Origin()))
+	}
+	m.marked[v] = marked
+	return marked
+}
+
+func (m marking) all(values []value.Value) []value.Value {
+	marked := make([]value.Value, len(values))
+	for i, x := range values {
+		marked[i] = m.value(x)
+	}
+	return marked
 }
 
 // Originate returns a value with one origin for itself and all that it holds.
