@@ -609,25 +609,27 @@ func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value)
 	})
 }
 
-// leaves appends the recorded origins in a value, each of what is shared once.
+// leaves appends the recorded origins in a value, each of what is shared once. It keeps its own stack, since values may
+// nest deeper than calls.
 func leaves(v value.Value, origins []value.Origin, seen map[uintptr]bool) []value.Origin {
-	if _, ok := v.Origin().Step(); ok {
-		origins = append(origins, v.Origin())
-	}
-	if id := v.Identity(); id != 0 {
-		if seen[id] {
-			return origins
+	stack := []value.Value{v}
+	for len(stack) > 0 {
+		v := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		if _, ok := v.Origin().Step(); ok {
+			origins = append(origins, v.Origin())
 		}
-		seen[id] = true
-	}
-	switch v.Kind() {
-	case value.List:
-		for _, x := range v.Elements() {
-			origins = leaves(x, origins, seen)
+		if id := v.Identity(); id != 0 {
+			if seen[id] {
+				continue
+			}
+			seen[id] = true
 		}
-	case value.Record:
-		for _, x := range v.Values() {
-			origins = leaves(x, origins, seen)
+		switch v.Kind() {
+		case value.List:
+			stack = append(stack, v.Elements()...)
+		case value.Record:
+			stack = append(stack, v.Values()...)
 		}
 	}
 	return origins

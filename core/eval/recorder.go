@@ -64,18 +64,26 @@ func (r *Recorder) input(name string, v value.Value) value.Value {
 
 // mark gives a value and all that it holds new origins. What is shared stays shared.
 func mark(v value.Value, origin func(value.Origin) value.Origin) value.Value {
-	return marking{origin, map[value.Value]value.Value{}}.value(v)
+	m := &marking{origin: origin, marked: map[value.Value]value.Value{}}
+	return m.value(v)
 }
+
+// markDepth is how deep a value is marked. No document nests as deep; what does is not copied, since it may be deeper
+// than the stack of a goroutine.
+const markDepth = 100_000
 
 type marking struct {
 	origin func(value.Origin) value.Origin
 	marked map[value.Value]value.Value
+	depth  int
 }
 
-func (m marking) value(v value.Value) value.Value {
-	if v.Kind() != value.List && v.Kind() != value.Record {
+func (m *marking) value(v value.Value) value.Value {
+	if v.Kind() != value.List && v.Kind() != value.Record || m.depth > markDepth {
 		return v.WithOrigin(m.origin(v.Origin()))
 	}
+	m.depth++
+	defer func() { m.depth-- }()
 	if marked, ok := m.marked[v]; ok {
 		return marked
 	}
@@ -89,7 +97,7 @@ func (m marking) value(v value.Value) value.Value {
 	return marked
 }
 
-func (m marking) all(values []value.Value) []value.Value {
+func (m *marking) all(values []value.Value) []value.Value {
 	marked := make([]value.Value, len(values))
 	for i, x := range values {
 		marked[i] = m.value(x)

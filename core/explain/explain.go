@@ -47,22 +47,28 @@ func newCollector(r *eval.Recorder) *collector {
 	return &collector{recorder: r, seen: map[value.Origin]bool{}, shared: map[uintptr]bool{}, known: map[Leaf]bool{}}
 }
 
+// origin gathers the leaves behind an origin. It keeps its own stack, since a fold leaves a chain as long as its list.
 func (c *collector) origin(o value.Origin) {
-	step, ok := c.recorder.Step(o)
-	if !ok || c.seen[o] {
-		return
-	}
-	c.seen[o] = true
-	leaf := Leaf{Name: step.Input, Pos: step.Pos}
-	if step.Environment {
-		leaf.Name = EnvironmentName
-	}
-	if leaf.Name != "" && !c.known[leaf] {
-		c.known[leaf] = true
-		c.leaves = append(c.leaves, leaf)
-	}
-	for _, operand := range step.Operands {
-		c.origin(operand)
+	stack := []value.Origin{o}
+	for len(stack) > 0 {
+		o := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		step, ok := c.recorder.Step(o)
+		if !ok || c.seen[o] {
+			continue
+		}
+		c.seen[o] = true
+		leaf := Leaf{Name: step.Input, Pos: step.Pos}
+		if step.Environment {
+			leaf.Name = EnvironmentName
+		}
+		if leaf.Name != "" && !c.known[leaf] {
+			c.known[leaf] = true
+			c.leaves = append(c.leaves, leaf)
+		}
+		for _, operand := range slices.Backward(step.Operands) {
+			stack = append(stack, operand)
+		}
 	}
 }
 

@@ -2,6 +2,7 @@ package value
 
 import (
 	"cmp"
+	"math"
 	"strconv"
 	"strings"
 )
@@ -9,12 +10,19 @@ import (
 // Equal reports whether two values are equal: ints and floats by their number, lists element by element, records by
 // their entries in whatever order. Each value that is visited is told to spend, which may stop the comparison by
 // panicking.
-func Equal(a, b Value, spend func(int)) bool { return equal(a, b, false, spend) }
+func Equal(a, b Value, spend func(int)) bool { return equal(a, b, false, 0, spend) }
 
 // Identical is Equal but for numbers: an int is not identical to a float.
-func Identical(a, b Value) bool { return equal(a, b, true, func(int) {}) }
+func Identical(a, b Value) bool { return equal(a, b, true, 0, func(int) {}) }
 
-func equal(a, b Value, strict bool, spend func(int)) bool {
+// equalDepth is how deep values are compared: deeper ones may be deeper than the stack of a goroutine, so that telling
+// spend of more steps than anyone has ends the comparison.
+const equalDepth = 100_000
+
+func equal(a, b Value, strict bool, depth int, spend func(int)) bool {
+	if depth > equalDepth {
+		spend(math.MaxInt / 2)
+	}
 	if a.kind != b.kind {
 		return !strict && (a.kind == Int && b.kind == Float || a.kind == Float && b.kind == Int) && a.Float() == b.Float()
 	}
@@ -37,7 +45,7 @@ func equal(a, b Value, strict bool, spend func(int)) bool {
 	spend(a.Len() + 1)
 	if a.kind == List {
 		for i, x := range a.Elements() {
-			if !equal(x, b.Elements()[i], strict, spend) {
+			if !equal(x, b.Elements()[i], strict, depth+1, spend) {
 				return false
 			}
 		}
@@ -45,7 +53,7 @@ func equal(a, b Value, strict bool, spend func(int)) bool {
 	}
 	for i, key := range a.Shape().Keys() {
 		y := b.Get(key)
-		if y.IsAbsent() || !equal(a.Values()[i], y, strict, spend) {
+		if y.IsAbsent() || !equal(a.Values()[i], y, strict, depth+1, spend) {
 			return false
 		}
 	}
