@@ -41,36 +41,30 @@ func (c *compiler) lambda(e *syntax.Lambda) code {
 // apply calls a function that is a value.
 func (t *thread) apply(function value.Value, arguments []value.Value, at source.Span) value.Value {
 	fn := function.Function().(*closure)
+	body, defaults, size := fn.body, fn.defaults, len(fn.captured)
 	if o := fn.declared; o != nil {
 		if o.Invalid {
 			panic(abort{})
 		}
 		compiled := t.world.program.function(o)
 		compiled.once.Do(func() { t.world.program.compileFunction(compiled) })
-		slots, mark := t.alloc(o.Frame)
-		inner := frame{t, slots}
-		for i := range o.Parameters {
-			if i < len(arguments) {
-				slots[i] = arguments[i]
-			} else {
-				slots[i] = compiled.defaults[i](&inner)
-			}
-		}
-		v := t.invoke(compiled.body, &inner, at)
-		t.release(mark)
-		return v
+		body, defaults, size = compiled.body, compiled.defaults, o.Frame
 	}
-	slots, mark := t.alloc(len(fn.captured))
+	slots, mark := t.alloc(size)
 	copy(slots, fn.captured)
 	inner := frame{t, slots}
-	for i, slot := range fn.slots {
+	for i, missing := range defaults {
+		slot := i // parameters of a declared function are the first in its frame
+		if fn.declared == nil {
+			slot = fn.slots[i]
+		}
 		if i < len(arguments) {
 			slots[slot] = arguments[i]
 		} else {
-			slots[slot] = fn.defaults[i](&inner)
+			slots[slot] = missing(&inner)
 		}
 	}
-	v := t.invoke(fn.body, &inner, at)
+	v := t.invoke(body, &inner, at)
 	t.release(mark)
 	return v
 }

@@ -46,8 +46,11 @@ func runTests(c *call, pattern, format string) int {
 		return exitFailed
 	}
 	results := p.Tests(matches.MatchString)
-	if len(results) == 0 && pattern != "" {
+	switch {
+	case len(results) == 0 && pattern != "":
 		return c.failed("no test has a title that matches %q", pattern)
+	case len(results) == 0 && !c.quiet:
+		fmt.Fprintln(c.err, `the project has no tests; write one: test "what holds" { expect 1 + 1 == 2 }`)
 	}
 	failed := 0
 	for _, r := range results {
