@@ -9,7 +9,7 @@ import (
 )
 
 var listFunctions = []*Function{
-	{Group: "list", Signature: "length(xs: [any]) -> int", Description: "The number of elements.",
+	{Group: "list", Signature: "length(xs: [T]) -> int", Description: "The number of elements.",
 		Example: `list.length([4, 7])`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return number(c, a[0].Len()) }},
 	{Group: "list", Signature: "map(xs: [A], f: fn(A) -> B) -> [B]", Description: "What f makes of each element.",

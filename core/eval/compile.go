@@ -2,6 +2,7 @@ package eval
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"knothole/core/source"
@@ -134,18 +135,40 @@ func (c *compiler) object(o *types.Object, at source.Span) code {
 		slot := o.Slot
 		return func(f *frame) value.Value { return f.slots[slot] }
 	case o.Kind == types.ObjectFunction:
-		v := value.FunctionOf(&closure{declared: o}, value.From(at.Start))
-		return constant(v)
+		if o.NeedsInput {
+			return func(f *frame) value.Value {
+				return value.FunctionOf(&closure{declared: o, world: f.world}, value.From(at.Start))
+			}
+		}
+		return constant(value.FunctionOf(&closure{declared: o}, value.From(at.Start)))
 	case o.Global >= 0:
-		global := o.Global
+		return c.global(o, at)
+	}
+	return c.broken()
+}
+
+// global is the use of a declaration that has a value.
+func (c *compiler) global(o *types.Object, at source.Span) code {
+	global := o.Global
+	if o.NeedsInput {
 		return func(f *frame) value.Value {
-			if s := &f.world.states[global]; s.status == done && !f.world.shared {
-				return s.value
+			w := f.world
+			if i := global - w.base; i >= 0 && i < len(w.states) && w.states[i].status.Load() == done {
+				return w.states[i].value
 			}
 			return f.force(global, at)
 		}
 	}
-	return c.broken()
+	return func(f *frame) value.Value {
+		w := f.world.root
+		if o.Constant() {
+			w = f.world.program.constants
+		}
+		if s := &w.states[global]; s.status.Load() == done {
+			return s.value
+		}
+		return f.force(global, at)
+	}
 }
 
 // text compiles a string with its interpolations.
@@ -386,6 +409,9 @@ func (c *compiler) fieldStep(e *syntax.Field) stepper {
 		if optional && (v.IsNull() || v.IsAbsent()) {
 			return value.NullOf(value.From(at.Start)), true
 		}
+		if v.Kind() == value.Instance {
+			return f.choose(f.member(v.Instance().(*World), name, at), v.Origin()), false
+		}
 		if v.Kind() != value.Record {
 			f.failAt(source.WrongType, ofAt, "", "%s has no fields, so there is no %q", describeValue(v), name)
 		}
@@ -469,8 +495,16 @@ func (c *compiler) indexStep(e *syntax.Index) stepper {
 
 func (c *compiler) call(e *syntax.Call) code {
 	o := c.module.Info.Objects[e.ID()]
-	if o == nil {
+	switch {
+	case o == nil:
 		return c.callValue(e)
+	case o.Kind == types.ObjectModule:
+		return c.instantiate(e, o)
+	case o.Builtin != nil && o.Builtin.Group == "":
+		return c.environmentCall(e)
+	}
+	if slices.ContainsFunc(e.Arguments, func(a *syntax.Argument) bool { return a.Spread }) {
+		return c.spreadCall(e, o)
 	}
 	order := types.Arrange(o.Parameters, e.Arguments)
 	arguments := make([]code, len(o.Parameters))
@@ -500,6 +534,28 @@ func (c *compiler) call(e *syntax.Call) code {
 		v := f.invoke(fn.body, &inner, at)
 		f.release(mark)
 		return v
+	}
+}
+
+// spreadCall compiles a call of which arguments are spread from a record: those by position, then a record of the others.
+func (c *compiler) spreadCall(e *syntax.Call, o *types.Object) code {
+	var positions []code
+	for _, a := range e.Arguments {
+		if a.Name.Name == "" && !a.Spread {
+			positions = append(positions, c.expression(a.Value))
+		}
+	}
+	others, at := c.expression(e.Named), e.Place()
+	return func(f *frame) value.Value {
+		values := make([]value.Value, len(o.Parameters))
+		for i, p := range positions {
+			values[i] = p(f)
+		}
+		rest := others(f)
+		for i := len(positions); i < len(values); i++ {
+			values[i] = rest.Get(o.Parameters[i].Name)
+		}
+		return f.apply(value.FunctionOf(&closure{declared: o}, value.From(at.Start)), values, at)
 	}
 }
 

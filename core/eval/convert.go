@@ -427,6 +427,7 @@ func (c *conversion) record(v value.Value, from, to *types.Type, path *place.Pat
 		given := v.Get(f.Name)
 		switch {
 		case !given.IsAbsent():
+			c.warnDeprecated(f, given)
 			b.Set(f.Name, c.known(given, fromField(f.Name), f.Type, path.Field(f.Name)))
 		case f.Default != nil:
 			if c.fill {
@@ -451,6 +452,18 @@ func (c *conversion) record(v value.Value, from, to *types.Type, path *place.Pat
 	}
 	c.spend(v.Len()*elementCost, source.At(c.world.recorder.Pos(v.Origin())))
 	return b.Record(v.Origin())
+}
+
+// warnDeprecated warns of a deprecated field in a layer. Those in modules are known before anything is evaluated.
+func (c *conversion) warnDeprecated(f *types.Field, v value.Value) {
+	if f.Deprecated == "" || c.trial || c.what != "input" {
+		return
+	}
+	span := source.At(c.world.recorder.Pos(v.Origin()))
+	if key, ok := c.world.program.keys[span.Start]; ok {
+		span = source.At(key)
+	}
+	c.report(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: span, Message: fmt.Sprintf("%q is deprecated", f.Name), Help: f.Deprecated})
 }
 
 func (c *conversion) unknown(key string, v value.Value, to *types.Type, path *place.Path) {

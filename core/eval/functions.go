@@ -10,6 +10,8 @@ import (
 // closure is a function that is a value: a declared one, or an anonymous one with the frame that it was made in.
 type closure struct {
 	declared *types.Object
+	world    *World // the world whose values it uses; nil when it may be that of any caller
+	recorded bool   // compiled to record
 
 	body     code
 	captured []value.Value
@@ -20,7 +22,7 @@ type closure struct {
 // lambda compiles an anonymous function. It runs on a copy of the frame that it was made in, so that it can outlive
 // it.
 func (c *compiler) lambda(e *syntax.Lambda) code {
-	prototype := closure{body: c.expression(e.Body)}
+	prototype := closure{body: c.expression(e.Body), recorded: c.records()}
 	for _, p := range e.Parameters {
 		var body code
 		if p.Default != nil {
@@ -34,6 +36,9 @@ func (c *compiler) lambda(e *syntax.Lambda) code {
 		f.spend(1+len(f.slots), at)
 		made := prototype
 		made.captured = append([]value.Value(nil), f.slots...)
+		if f.world != f.world.program.constants {
+			made.world = f.world
+		}
 		return value.FunctionOf(&made, o)
 	}
 }
@@ -41,14 +46,22 @@ func (c *compiler) lambda(e *syntax.Lambda) code {
 // apply calls a function that is a value.
 func (t *thread) apply(function value.Value, arguments []value.Value, at source.Span) value.Value {
 	fn := function.Function().(*closure)
-	body, defaults, size := fn.body, fn.defaults, len(fn.captured)
+	if fn.world != nil && fn.world != t.world {
+		inner := *t
+		inner.world = fn.world
+		v := inner.apply(function, arguments, at)
+		t.steps = inner.steps
+		return t.unrecorded(v, fn.world.program.records, arguments, at)
+	}
+	body, defaults, size, recorded := fn.body, fn.defaults, len(fn.captured), fn.recorded
 	if o := fn.declared; o != nil {
 		if o.Invalid {
 			panic(abort{})
 		}
-		compiled := t.world.program.function(o)
-		compiled.once.Do(func() { t.world.program.compileFunction(compiled) })
-		body, defaults, size = compiled.body, compiled.defaults, o.Frame
+		p := t.world.program
+		compiled := p.function(o)
+		compiled.once.Do(func() { p.compileFunction(compiled) })
+		body, defaults, size, recorded = compiled.body, compiled.defaults, o.Frame, p.records
 	}
 	slots, mark := t.alloc(size)
 	copy(slots, fn.captured)
@@ -66,7 +79,16 @@ func (t *thread) apply(function value.Value, arguments []value.Value, at source.
 	}
 	v := t.invoke(body, &inner, at)
 	t.release(mark)
-	return v
+	return t.unrecorded(v, recorded, arguments, at)
+}
+
+// unrecorded makes the result of a function depend on its arguments in a recording evaluation, when the function itself was
+// made where nothing is recorded, such as in a constant.
+func (t *thread) unrecorded(v value.Value, recorded bool, arguments []value.Value, at source.Span) value.Value {
+	if t.world.recorder == nil || recorded {
+		return v
+	}
+	return t.world.recorder.result(v, at.Start, arguments)
 }
 
 // Apply calls a function that was given as an argument. What it is given must be of its types.

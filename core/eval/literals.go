@@ -139,7 +139,7 @@ func (c *compiler) spreadEntry(e *syntax.Entry) entryCode {
 			return
 		case value.Record:
 		default:
-			f.failAt(source.WrongType, at, "", `"..." in a record brings in the entries of a record, not of %s`, describeValue(v))
+			f.failAt(source.WrongType, at, "", notSpread, describeValue(v))
 		}
 		f.spend(1+v.Len()*elementCost, at)
 		for i, key := range v.Shape().Keys() {
@@ -160,6 +160,9 @@ func (c *compiler) recordLiteral(e *syntax.Record) code {
 		parts[i] = c.entry(entry)
 	}
 	o := origin(e)
+	if len(e.Entries) == 1 && e.Entries[0].Spread {
+		return c.copied(e.Entries[0], o)
+	}
 	return func(f *frame) value.Value {
 		var b entries
 		b.Grow(len(parts))
@@ -169,6 +172,24 @@ func (c *compiler) recordLiteral(e *syntax.Record) code {
 		return b.Record(o)
 	}
 }
+
+// copied compiles a record with nothing but one spread: it is that record, and comes from where it does.
+func (c *compiler) copied(e *syntax.Entry, o value.Origin) code {
+	body, at := c.spread(e), e.Span
+	return func(f *frame) value.Value {
+		v := body(f)
+		switch v.Kind() {
+		case value.Absent:
+			return value.RecordOf(value.NewShape(nil), nil, o)
+		case value.Record:
+			return v
+		}
+		f.failAt(source.WrongType, at, "", notSpread, describeValue(v))
+		return v
+	}
+}
+
+const notSpread = `"..." in a record brings in the entries of a record, not of %s`
 
 // fixedRecord compiles a record whose keys are all written out and always there: its shape is made once.
 func (c *compiler) fixedRecord(e *syntax.Record) (code, bool) {

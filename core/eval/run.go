@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"sync"
+	"sync/atomic"
 
 	"knothole/core/source"
 	"knothole/core/types"
@@ -116,34 +117,69 @@ type Environment struct {
 	Tags []string
 }
 
-// World is the values of one environment. Only one goroutine may use it at a time.
+// World is the values of one environment, or of one instance of a module in it. Only one goroutine may use those of an
+// environment at a time.
 type World struct {
 	program     *Program
 	environment Environment
 	recorder    *Recorder
 	states      []state
-	shared      bool // the world of constants, which all others use
+	base        int    // the number of the declaration to which the first state belongs
+	shared      bool   // the world of constants, which all others use, or an instance in it
+	root        *World // the world of the environment
+	reports     *World // the world whose findings this one adds to
 
-	mu       sync.Mutex // guards the findings of the shared world
+	// Of an instance:
+	module   *types.Module
+	making   *making
+	visiting status
+	visited  *visited
+
+	// Of an environment:
+	instances []*World
+	completed int // how many of the instances are complete
+	// Other returns the world of another environment, for tests.
+	Other  func(name string) *World
+	others map[string]*World
+
+	// lock is that of the constants. Who evaluates one holds it, so that constants that need each other are evaluated by one
+	// goroutine, whichever comes first.
+	lock     sync.Mutex
+	mu       sync.Mutex // guards the findings of the constants
 	findings source.Findings
 }
 
-type status uint8
+type status = uint32
 
 const (
 	waiting status = iota
+	running
 	done
 	failed
 )
 
 type state struct {
-	mu     sync.Mutex // for the shared world only
-	status status
+	status atomic.Uint32
 	value  value.Value
 }
 
 func (p *Program) newWorld(e Environment, r *Recorder) *World {
-	return &World{program: p, environment: e, recorder: r, states: make([]state, len(p.declarations))}
+	w := &World{program: p, environment: e, recorder: r, states: make([]state, len(p.declarations))}
+	w.root, w.reports = w, w
+	return w
+}
+
+// home returns the world in which a declaration has its value; nil when that is an instance that is not there.
+func (w *World) home(o *types.Object) *World {
+	switch {
+	case o.Constant():
+		return w.program.constants
+	case !o.NeedsInput:
+		return w.root
+	case o.Global < w.base || o.Global >= w.base+len(w.states):
+		return nil
+	}
+	return w
 }
 
 // World returns a world in which nothing is evaluated yet.
@@ -174,7 +210,11 @@ type abort struct{}
 // thread is one evaluation in a world: how much it has done, how deep it is.
 type thread struct {
 	world   *World
+	reports *World // the world that findings are added to
 	owner   *types.Object
+	outer   *thread     // the evaluation that needed this one
+	needed  source.Span // where it did
+	locked  bool        // holds the lock of the constants
 	steps   int
 	depth   int
 	stack   []value.Value
@@ -194,9 +234,18 @@ type code func(f *frame) value.Value
 const shownCalls = 3
 
 func (t *thread) fail(f source.Finding) {
-	w := t.world
+	t.report(f)
+	panic(abort{})
+}
+
+// report adds a finding and goes on.
+func (t *thread) report(f source.Finding) {
+	w := t.reports
 	for i := len(t.calls) - 1; i >= 0 && i >= len(t.calls)-shownCalls; i-- {
 		f.Related = append(slices.Clip(f.Related), source.Related{Span: t.calls[i], Text: "called here"})
+	}
+	for i, m := 0, t.world.making; m != nil && i < shownCalls; i, m = i+1, m.thread.world.making {
+		f.Related = append(slices.Clip(f.Related), source.Related{Span: m.at, Text: "in the instance that is made here"})
 	}
 	if w.shared {
 		w.mu.Lock()
@@ -205,7 +254,6 @@ func (t *thread) fail(f source.Finding) {
 		f.Environments = []string{w.environment.Name}
 	}
 	w.findings.Add(f)
-	panic(abort{})
 }
 
 func (t *thread) failAt(code source.Code, span source.Span, help, format string, arguments ...any) {
@@ -271,34 +319,76 @@ func guard(f func()) (ok bool) {
 
 // force returns the value of a declaration, evaluating it if need be; it does not return when that fails.
 func (t *thread) force(global int, at source.Span) value.Value {
-	w := t.world
+	return t.forceIn(t.world, global, at)
+}
+
+// forceIn is force for a declaration of a certain world.
+func (t *thread) forceIn(w *World, global int, at source.Span) value.Value {
 	d := w.program.declarations[global]
-	if d.object.Constant() && w.program.constants != nil && !w.shared {
-		w = w.program.constants
+	w = w.home(d.object)
+	if w == nil {
+		t.failAt(source.NeedsInstance, at, "", "%s depends on the inputs of %s, which have no values here", describe(d.object), d.object.Module.Path)
 	}
-	s := &w.states[global]
-	if w.shared {
-		s.mu.Lock()
-		defer s.mu.Unlock()
+	s := &w.states[global-w.base]
+	if s.status.Load() == done {
+		return s.value
 	}
-	switch s.status {
+	defer t.lock(w)()
+	switch s.status.Load() {
 	case done:
 		return s.value
+	case running:
+		t.circle(w, d.object, at)
 	case failed:
 		panic(abort{})
 	}
-	s.status = failed // until it is done
 	if d.object.Invalid {
+		s.status.Store(failed)
 		panic(abort{})
 	}
 	t.enter(at)
-	inner := &thread{world: w, owner: d.object, depth: t.depth}
-	inner.run(func(f *frame) {
-		s.value = w.program.compiled(d).body(f)
-	}, d.object.Frame)
+	s.status.Store(running)
+	defer func() {
+		if s.status.Load() == running {
+			s.status.Store(failed)
+		}
+	}()
+	inner := t.inner(w, d.object)
+	inner.needed = at
+	inner.run(func(f *frame) { s.value = w.program.compiled(d).evaluate(f) }, d.object.Frame)
 	t.depth--
-	s.status = done
+	s.status.Store(done)
 	return s.value
+}
+
+// evaluate runs the body of a declaration. That of an input of an instance is what the instance was made with, or else its
+// default.
+func (d *declaration) evaluate(f *frame) value.Value {
+	if d.object.Kind != types.ObjectInput || f.world.making == nil {
+		return d.body(f)
+	}
+	if v := f.world.input(f.thread, d.object.Name); !v.IsAbsent() {
+		return v
+	}
+	return d.body(f)
+}
+
+// inner is an evaluation that another needs.
+func (t *thread) inner(w *World, o *types.Object) *thread {
+	return &thread{world: w, reports: w.root.reports, owner: o, outer: t, depth: t.depth, locked: t.locked}
+}
+
+// lock takes the lock of the constants when a world is one of them, and returns what gives it back.
+func (t *thread) lock(w *World) (unlock func()) {
+	if !w.shared || t.locked {
+		return func() {}
+	}
+	w.root.lock.Lock()
+	t.locked = true
+	return func() {
+		t.locked = false
+		w.root.lock.Unlock()
+	}
 }
 
 // run runs something on a new frame.
@@ -311,7 +401,7 @@ func (t *thread) run(body func(f *frame), size int) {
 // Value evaluates a declaration. ok is false when that failed or the declaration has a mistake; what is wrong is
 // among the findings.
 func (w *World) Value(o *types.Object) (v value.Value, ok bool) {
-	t := &thread{world: w, owner: o}
+	t := &thread{world: w, reports: w.reports, owner: o}
 	ok = guard(func() { v = t.force(o.Global, o.Span.To(o.Span)) })
 	return v, ok
 }
@@ -320,11 +410,11 @@ func (w *World) Value(o *types.Object) (v value.Value, ok bool) {
 // that is absent stands for the default; whether there is one is for the caller to know.
 func (w *World) SetInput(o *types.Object, v value.Value) bool {
 	s := &w.states[o.Global]
-	s.status = failed
+	s.status.Store(failed)
 	if o.Invalid {
 		return false
 	}
-	t := &thread{world: w, owner: o}
+	t := &thread{world: w, reports: w.reports, owner: o}
 	ok := guard(func() {
 		if v.IsAbsent() {
 			t.run(func(f *frame) { v = w.program.compiled(w.program.declarations[o.Global]).body(f) }, o.Frame)
@@ -337,13 +427,13 @@ func (w *World) SetInput(o *types.Object, v value.Value) bool {
 		s.value = v
 	})
 	if ok {
-		s.status = done
+		s.status.Store(done)
 	}
 	return ok
 }
 
 // Fail marks an input as having no value; that has been reported.
-func (w *World) Fail(o *types.Object) { w.states[o.Global].status = failed }
+func (w *World) Fail(o *types.Object) { w.states[o.Global].status.Store(failed) }
 
 // TryLiterals tries the values that are written out where a limited type is expected, before anything else is
 // evaluated. It returns what does not fit, and marks the declarations as having a mistake.
@@ -353,7 +443,7 @@ func (p *Program) TryLiterals() source.Findings {
 		if passage.Owner.Invalid {
 			continue
 		}
-		t := &thread{world: w, owner: passage.Owner}
+		t := &thread{world: w, reports: w, owner: passage.Owner}
 		ok := guard(func() {
 			c := &compiler{program: p, module: passage.Module, bare: passage.Value}
 			t.run(func(f *frame) {

@@ -1,6 +1,7 @@
 package eval
 
 import (
+	"slices"
 	"strings"
 
 	"knothole/core/source"
@@ -11,10 +12,21 @@ import (
 
 // Visitor takes what declarations without a name bring forth.
 type Visitor struct {
-	// Document is called for each document. Body evaluates its value, which it need not; ok is false when that failed.
-	Document func(tree *syntax.Document, path value.Value, body func() (v value.Value, ok bool))
+	// Document is called for each document.
+	Document func(d Document)
 	// Remark is called for each remark.
 	Remark func(text value.Value)
+}
+
+// Document is a document whose value is not evaluated yet.
+type Document struct {
+	Path   value.Value
+	Span   source.Span // of the path where it is declared
+	Format string      // as written behind `as`; empty when the ending of the path says it
+	Stream bool
+	Via    []source.Span // the includes through which it came, outermost first
+	// Value evaluates it; ok is false when that failed, which is among the findings.
+	Value func() (v value.Value, ok bool)
 }
 
 // statement runs one declaration of a block.
@@ -22,29 +34,32 @@ type statement func(f *frame, visit Visitor)
 
 // Visit evaluates a document, a block, a remark or a requirement. What is wrong is among the findings.
 func (w *World) Visit(o *types.Object, visit Visitor) {
-	if o.Kind == types.ObjectDocument {
-		if path, ok := w.path(o); ok {
-			visit.Document(o.Declaration.(*syntax.Document), path, func() (value.Value, bool) { return w.Value(o) })
-		}
-		return
-	}
-	if o.Invalid {
-		return
-	}
-	t := &thread{world: w, owner: o}
-	run := w.program.statement(o)
-	guard(func() { t.run(func(f *frame) { run(f, visit) }, o.Frame) })
+	w.run(&thread{world: w, reports: w.reports, owner: o}, o, visit)
 }
 
-// path evaluates the path of a document at the top of a module.
-func (w *World) path(o *types.Object) (v value.Value, ok bool) {
+// run is Visit as part of another evaluation.
+func (w *World) run(t *thread, o *types.Object, visit Visitor) {
 	if o.Invalid {
-		return v, false
+		return
 	}
-	t := &thread{world: w, owner: o}
-	d := w.program.declarations[o.Global]
-	ok = guard(func() { t.run(func(f *frame) { v = w.program.compiled(d).path(f) }, o.Frame) })
-	return v, ok
+	if o.Kind != types.ObjectDocument {
+		run := w.program.statement(o)
+		guard(func() { t.run(func(f *frame) { run(f, visit) }, o.Frame) })
+		return
+	}
+	tree, d := o.Declaration.(*syntax.Document), w.program.declarations[o.Global]
+	var path value.Value
+	if guard(func() { t.run(func(f *frame) { path = w.program.compiled(d).path(f) }, o.Frame) }) {
+		visit.Document(document(tree, path, func() value.Value { return t.inner(w, o).forceIn(w, o.Global, o.Span) }))
+	}
+}
+
+// document describes a document; body evaluates its value.
+func document(tree *syntax.Document, path value.Value, body func() value.Value) Document {
+	return Document{Path: path, Span: tree.Path.Place(), Format: tree.Format.Name, Stream: tree.Stream, Value: func() (v value.Value, ok bool) {
+		ok = guard(func() { v = body() })
+		return v, ok
+	}}
 }
 
 // statement returns the code of a statement at the top of a module, compiled once.
@@ -65,12 +80,12 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 	case *syntax.Document:
 		path, body := c.expression(d.Path), c.expression(d.Value)
 		return func(f *frame, visit Visitor) {
-			at := path(f)
-			visit.Document(d, f.because(at), func() (v value.Value, ok bool) {
-				ok = guard(func() { v = body(f) })
-				return v, ok
-			})
+			at := f.because(path(f))
+			slots := slices.Clone(f.slots) // the block goes on before the value is needed
+			visit.Document(document(d, at, func() value.Value { return body(&frame{f.thread.inner(f.world, f.owner), slots}) }))
 		}
+	case *syntax.Include:
+		return c.include(d)
 	case *syntax.Remark:
 		body := c.expression(d.Value)
 		return func(f *frame, visit Visitor) { visit.Remark(body(f)) }
@@ -175,10 +190,15 @@ func (c *compiler) expectMistake(d *syntax.Expect) statement {
 	text, from, at := c.expression(d.Mistake), c.expression(d.From), d.From.Place()
 	return func(f *frame, _ Visitor) {
 		wanted := text(f).Text()
-		depth, calls, before := f.depth, len(f.calls), len(f.world.findings)
-		ok := guard(func() { from(f) })
-		found := f.world.findings[before:]
-		f.world.findings, f.depth, f.calls = f.world.findings[:before:before], depth, f.calls[:calls]
+		depth, calls, before, instances := f.depth, len(f.calls), len(f.reports.findings), len(f.world.root.instances)
+		ok := guard(func() {
+			if v := from(f); v.Kind() == value.Instance {
+				f.complete(v.Instance().(*World), true)
+			}
+		}) && len(f.reports.findings) == before
+		found := f.reports.findings[before:]
+		f.reports.findings, f.depth, f.calls = f.reports.findings[:before:before], depth, f.calls[:calls]
+		f.world.root.instances = f.world.root.instances[:instances] // what is wrong with them is known
 		if ok {
 			f.failAt(source.Expectation, at, "", "expected a mistake that says %q, but there was none", wanted)
 		}

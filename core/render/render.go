@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"path"
 	"runtime"
+	"slices"
 	"strings"
 
 	"golang.org/x/sync/errgroup"
@@ -14,7 +15,6 @@ import (
 	"knothole/core/eval"
 	"knothole/core/project"
 	"knothole/core/source"
-	"knothole/core/syntax"
 	"knothole/core/types"
 	"knothole/core/value"
 )
@@ -65,10 +65,8 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 	w := p.World(e, options.Recording)
 	places := map[string]place{}
 	visit := eval.Visitor{
-		Document: func(tree *syntax.Document, path value.Value, body func() (value.Value, bool)) {
-			r.document(w, tree, path, body, places, options)
-		},
-		Remark: func(text value.Value) { r.Remarks = append(r.Remarks, text.Text()) },
+		Document: func(d eval.Document) { r.document(w, d, places, options) },
+		Remark:   func(text value.Value) { r.Remarks = append(r.Remarks, text.Text()) },
 	}
 	for _, o := range p.Module.Order {
 		switch {
@@ -87,6 +85,7 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 			}
 		}
 	}
+	w.Complete(options.Everything)
 	r.Findings = append(r.Findings, w.Findings()...)
 	r.Recorder = w.Recorder()
 	return r
@@ -100,12 +99,17 @@ func (r *Result) report(code source.Code, span source.Span, help string, related
 type place struct {
 	name string
 	span source.Span
+	via  []source.Related
 }
 
 // document adds one document to the result, unless something stands against it.
-func (r *Result) document(w *eval.World, tree *syntax.Document, written value.Value, body func() (value.Value, bool), places map[string]place, options Options) {
-	name, span := written.Text(), tree.Path.Place()
-	if !r.checkPath(name, span) {
+func (r *Result) document(w *eval.World, d eval.Document, places map[string]place, options Options) {
+	name, span := d.Path.Text(), d.Span
+	var via []source.Related
+	for _, at := range d.Via {
+		via = append(via, source.Related{Span: at, Text: "included here"})
+	}
+	if !r.checkPath(name, span, via) {
 		return
 	}
 	// Two paths that differ only in the case of letters are one file on some machines.
@@ -115,54 +119,55 @@ func (r *Result) document(w *eval.World, tree *syntax.Document, written value.Va
 		if first.name != name {
 			message += fmt.Sprintf(" and %s, which is one file where case does not matter", first.name)
 		}
-		related := []source.Related{{Span: first.span, Text: "the first"}}
+		related := append([]source.Related{{Span: first.span, Text: "the first"}}, first.via...)
 		if first.span == span {
-			related = nil // a loop that does not change the path
+			related = slices.Clone(first.via) // a loop that does not change the path, or instances in one folder
+		}
+		for _, at := range via {
+			if !slices.Contains(related, at) {
+				related = append(related, at)
+			}
 		}
 		r.report(source.SamePath, span, "give one of them another path", related, "%s", message)
 		return
 	}
-	places[folded] = place{name, span}
-	format, ok := formatOf(name, tree)
+	places[folded] = place{name, span, via}
+	format, ok := data.FormatOf(path.Base(name))
+	if d.Format != "" {
+		format, ok = data.FormatOf(d.Format)
+	}
 	if !ok {
-		r.report(source.UnknownFormat, span, `end the path with .yaml, .json, .toml, .env or .txt, or write "as" and a format`, nil, "the ending of %s does not tell a format", name)
+		r.report(source.UnknownFormat, span, `end the path with .yaml, .json, .toml, .env or .txt, or write "as" and a format`, via, "the ending of %s does not tell a format", name)
 		return
 	}
 	if options.Only != nil && !options.Only(name) {
 		return
 	}
-	v, ok := body()
+	v, ok := d.Value()
 	if !ok {
 		return
 	}
-	if tree.Stream && (format != data.YAML || v.Kind() != value.List) {
+	if d.Stream && (format != data.YAML || v.Kind() != value.List) {
 		help, what := "end the path with .yaml or .yml", "only YAML files hold several documents"
 		if format == data.YAML {
 			help, what = "", "a stream is a list of documents, not "+v.Show(40)
 		}
-		r.report(source.CannotHold, span, help, nil, "%s: %s", name, what)
+		r.report(source.CannotHold, span, help, via, "%s: %s", name, what)
 		return
 	}
 	problems := data.Check(v, format)
 	for _, p := range problems {
 		at := source.At(w.Recorder().Pos(p.Origin))
-		r.report(source.CannotHold, at, p.Help, []source.Related{{Span: span, Text: "in this document"}}, "%s: %s", name, p.Message)
+		r.report(source.CannotHold, at, p.Help, append([]source.Related{{Span: span, Text: "in this document"}}, via...), "%s: %s", name, p.Message)
 	}
 	if problems == nil {
-		r.Documents = append(r.Documents, Document{Path: name, Format: format, Value: v, Stream: tree.Stream, Name: written})
+		r.Documents = append(r.Documents, Document{Path: name, Format: format, Value: v, Stream: d.Stream, Name: d.Path})
 	}
-}
-
-func formatOf(name string, tree *syntax.Document) (data.Format, bool) {
-	if tree.Format.Name != "" {
-		return data.FormatOf(tree.Format.Name)
-	}
-	return data.FormatOf(path.Base(name))
 }
 
 // checkPath reports a path that does not stay inside the folder of the environment or that not every file system
 // takes.
-func (r *Result) checkPath(name string, span source.Span) bool {
+func (r *Result) checkPath(name string, span source.Span, via []source.Related) bool {
 	help := ""
 	switch {
 	case name == "":
@@ -193,7 +198,7 @@ func (r *Result) checkPath(name string, span source.Span) bool {
 	if len(shown) > 80 {
 		shown = shown[:80] + "…"
 	}
-	r.report(source.BadPath, span, help, nil, "%q is no path for a document", shown)
+	r.report(source.BadPath, span, help, via, "%q is no path for a document", shown)
 	return false
 }
 

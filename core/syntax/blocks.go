@@ -7,7 +7,7 @@ import (
 )
 
 // blockWords begin what may stand in the braces of a top-level `if` or `for`.
-var blockWords = []string{"document", "stream", "remark", "require", "let", "if", "for"}
+var blockWords = []string{"document", "stream", "include", "remark", "require", "let", "if", "for"}
 
 // testWords begin what may stand in a test.
 var testWords = []string{"let", "expect", "if", "for"}
@@ -72,6 +72,16 @@ func (p *parser) blockEntry(header Header) Declaration {
 		return d
 	case p.take("remark"):
 		d := &Remark{Header: header, Value: p.expression()}
+		finish(&d.Header)
+		return d
+	case p.take("include"):
+		d := &Include{Header: header, Value: p.expression()}
+		if p.take("under") {
+			if kind := p.token().kind; kind != tokenString && kind != tokenOpen {
+				p.expected("a folder, in quotes", "")
+			}
+			d.Under = p.stringLiteral()
+		}
 		finish(&d.Header)
 		return d
 	case p.take("require"):

@@ -228,12 +228,7 @@ func (p *parser) steps(start int, e Expression) Expression {
 			p.at++
 			e = &As{Operand: e, Type: p.askedType(), node: p.node(start)}
 		case p.sign("(") && (!t.newline || p.free):
-			call := &Call{Function: e}
-			open := p.at
-			p.at++
-			p.entries(open, func() { call.Arguments = append(call.Arguments, p.argument()) })
-			call.node = p.node(start)
-			e = call
+			e = p.call(start, e)
 		default:
 			return e
 		}
@@ -271,15 +266,39 @@ func (p *parser) fieldName() Identifier {
 	return Identifier{}
 }
 
-func (p *parser) argument() *Argument {
-	a := &Argument{}
-	if p.token().kind == tokenWord && p.peek(1).is(p, ":") {
+// call reads the arguments of a call in their parentheses.
+func (p *parser) call(start int, function Expression) *Call {
+	call := &Call{Function: function}
+	open := p.at
+	p.at++
+	named, positions, spreads := &Record{}, 0, 0
+	p.entries(open, func() {
 		t := p.token()
-		a.Name = Identifier{Name: p.textOf(t), Span: p.spanOf(t)}
-		p.at += 2
+		a := &Argument{}
+		switch {
+		case p.sign("..."):
+			entry := p.spread()
+			a.Value, a.Spread = entry.Value, true
+			named.Entries = append(named.Entries, entry)
+			spreads++
+		case t.kind == tokenWord && p.peek(1).is(p, ":"):
+			a.Name = Identifier{Name: p.textOf(t), Span: p.spanOf(t)}
+			p.at += 2
+			a.Value = p.expression()
+			key := &Key{Name: a.Name.Name, Span: a.Name.Span}
+			named.Entries = append(named.Entries, &Entry{Key: key, Value: a.Value, Span: p.span(t.start)})
+		default:
+			a.Value = p.expression()
+			positions++
+		}
+		call.Arguments = append(call.Arguments, a)
+	})
+	if positions == 0 || spreads > 0 {
+		named.node = p.node(p.tokens[open].start)
+		call.Named = named
 	}
-	a.Value = p.expression()
-	return a
+	call.node = p.node(start)
+	return call
 }
 
 // expressionOperand reads an operand; what says what was expected when there is none.

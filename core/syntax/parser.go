@@ -30,11 +30,11 @@ func IsReserved(word string) bool { return reserved[word] }
 // declarationWords begin a declaration. The second half does not exist yet, but begins one all the same when a
 // broken declaration is skipped.
 var declarationWords = []string{
-	"use", "type", "input", "let", "fn", "document", "stream", "output", "remark", "require", "test",
-	"secret", "later", "include", "patch", "rule",
+	"use", "type", "input", "let", "fn", "document", "stream", "include", "output", "remark", "require", "test",
+	"secret", "later", "patch", "rule",
 }
 
-const knownDeclarations = 11
+const knownDeclarations = 12
 
 type parser struct {
 	*scanner
@@ -234,7 +234,7 @@ func (p *parser) declaration() (result Declaration) {
 	finish := func(broken bool) {
 		if result == nil {
 			// What has no name cannot be missed.
-			unnamed := slices.Contains([]string{"if", "for", "remark", "require", "document", "stream", "test"}, p.textOf(p.tokens[start]))
+			unnamed := slices.Contains([]string{"if", "for", "remark", "require", "document", "stream", "include", "test"}, p.textOf(p.tokens[start]))
 			p.module.Nameless = p.module.Nameless || !unnamed
 			return
 		}
@@ -308,7 +308,7 @@ func (p *parser) declaration() (result Declaration) {
 		d := &Document{Header: header, Stream: word == "stream"}
 		result = d
 		p.document(d)
-	case "remark", "require":
+	case "remark", "require", "include":
 		p.at--
 		result = p.blockEntry(header)
 	case "test":
@@ -408,12 +408,19 @@ func (p *parser) input(d *Input) {
 	if p.take("example") {
 		d.Example = p.expression()
 	}
-	if p.take("deprecated") {
-		if p.token().kind != tokenString {
-			p.expected("what to use instead, in quotes", "")
-		}
-		d.Deprecated, _ = p.stringLiteral().Plain()
+	d.Deprecated = p.deprecation()
+}
+
+// deprecation reads `deprecated "what to do instead"`, if it is there.
+func (p *parser) deprecation() string {
+	if p.peek(1).is(p, ":") || p.peek(1).is(p, "?:") || !p.take("deprecated") {
+		return ""
 	}
+	if p.token().kind != tokenString {
+		p.expected("what to use instead, in quotes", "")
+	}
+	text, _ := p.stringLiteral().Plain()
+	return text
 }
 
 // typeAndValue reads `: T = value`, the type being optional.

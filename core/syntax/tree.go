@@ -96,6 +96,12 @@ type (
 		Condition Expression
 		Message   Expression // nil when it is made from the condition
 	}
+	// Include is `include x under "dir/"`.
+	Include struct {
+		Header
+		Value Expression
+		Under Expression // nil when left out
+	}
 	// Test is `test "title" in "environment" { … }`.
 	Test struct {
 		Header
@@ -275,11 +281,14 @@ type (
 		Where         Expression // nil when left out
 		Body          *Entry
 	}
-	// Call is `f(x, name: y)`.
+	// Call is `f(x, name: y, ...r)`.
 	Call struct {
 		node
 		Function  Expression
 		Arguments []*Argument
+		// Named is the record of the arguments that have a name and of those that are spread: it is there when there are no
+		// others, or when one is spread.
+		Named *Record
 	}
 	// Field is `x.name` or `x?.name`.
 	Field struct {
@@ -324,8 +333,9 @@ type Entry struct {
 
 // Argument is one argument of a call.
 type Argument struct {
-	Name  Identifier // empty when by position
-	Value Expression
+	Name   Identifier // empty when by position, or spread
+	Value  Expression
+	Spread bool // `...value`: one argument for each entry of a record
 }
 
 // Arm is one arm of a match.
@@ -436,6 +446,7 @@ type TypeField struct {
 	Optional    bool
 	Type        Type
 	Default     Expression // nil when there is none
+	Deprecated  string     // what to do instead; empty when it is not deprecated
 }
 
 // Condition is one `where` of a type.

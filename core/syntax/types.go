@@ -209,6 +209,7 @@ func (p *parser) recordType() Type {
 			field.Default = p.expression()
 		}
 		field.Type = p.conditions(field.Type)
+		field.Deprecated = p.deprecation()
 		record.Fields = append(record.Fields, field)
 	})
 	record.node = p.node(start)

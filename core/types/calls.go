@@ -12,6 +12,9 @@ import (
 
 // inferCall finds the type of a call and checks its arguments.
 func (c *checker) inferCall(e *syntax.Call) *Type {
+	if alias, ok := c.component(e.Function); ok {
+		return c.instantiate(e, alias)
+	}
 	o, value := c.callee(e.Function)
 	if value != nil {
 		return c.callValue(e, value)
@@ -23,6 +26,9 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 		return InvalidType
 	}
 	c.module.Info.Objects[e.ID()] = o
+	if slices.ContainsFunc(e.Arguments, func(a *syntax.Argument) bool { return a.Spread }) {
+		return c.spreadCall(e, o)
+	}
 	order := c.arrange(e, o)
 	if order == nil {
 		for _, a := range e.Arguments {
@@ -56,11 +62,48 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 	return o.Type
 }
 
+// spreadCall checks a call of which arguments are spread from a record.
+func (c *checker) spreadCall(e *syntax.Call, o *Object) *Type {
+	if o.Kind == ObjectBuiltin {
+		c.report(source.WrongArguments, e.Named.Entries[0].Span, "write the arguments out", "the arguments of a built-in function cannot be spread from a record")
+		return InvalidType
+	}
+	positions := 0
+	for _, a := range e.Arguments {
+		switch {
+		case a.Name.Name != "" || a.Spread:
+		case positions >= len(o.Parameters):
+			c.report(source.WrongArguments, a.Value.Place(), "leave it out", "%s takes %s, this is one too many", o.Name, count(len(o.Parameters), "argument"))
+			return InvalidType
+		default:
+			c.check(a.Value, o.Parameters[positions].Type, fmt.Sprintf("%q of %s", o.Parameters[positions].Name, o.Name))
+			positions++
+		}
+	}
+	var fields []Field
+	var names []string
+	for _, p := range o.Parameters[positions:] {
+		fields = append(fields, Field{Name: p.Name, Type: p.Type, Default: p.Default})
+		names = append(names, p.Name)
+	}
+	name := fmt.Sprintf("%s(%s)", o.Name, strings.Join(names, ", "))
+	arguments := c.universe.intern(fmt.Sprintf("arguments %d %d", c.universe.number(o), positions), Type{Kind: Named, Name: name})
+	arguments.Base = c.universe.Record(fields, nil)
+	c.check(e.Named, arguments, "the arguments")
+	if o.Type == nil {
+		return InvalidType
+	}
+	return o.Type
+}
+
 // callee finds the function that is called: a declared or built-in one, or a value, of which only the type is known.
 // Both are nil when there is none, which is reported.
 func (c *checker) callee(e syntax.Expression) (*Object, *Type) {
 	switch e := e.(type) {
 	case *syntax.Name:
+		if _, declared := c.module.Objects[e.Name]; e.Name == EnvironmentCall && !declared && !c.local(e.Name) && c.owner.Kind == ObjectTest && c.module.Main {
+			return c.environmentCall(), nil
+		}
 		o := c.lookup(e.Name, e.Place())
 		switch {
 		case o == nil:
@@ -72,11 +115,7 @@ func (c *checker) callee(e syntax.Expression) (*Object, *Type) {
 			c.module.Info.Types[e.ID()] = o.Type
 			return nil, o.Type
 		case !o.Invalid:
-			help := ""
-			if o.Kind == ObjectModule {
-				help = "call one of its functions: " + o.Name + ".name(…)"
-			}
-			c.add(source.Finding{Code: source.WrongUse, Span: e.Place(), Message: fmt.Sprintf("%q is not a function, but a %s", e.Name, o.Kind), Help: help, Related: see(o)})
+			c.add(source.Finding{Code: source.WrongUse, Span: e.Place(), Message: fmt.Sprintf("%q is not a function, but a %s", e.Name, o.Kind), Related: see(o)})
 		}
 		return nil, nil
 	case *syntax.Field:

@@ -22,6 +22,8 @@ type checker struct {
 	scope *scope
 	facts *facts
 	it    *Object
+	// lazy is more than 0 in the arguments of an instance, which are evaluated when the inputs are needed.
+	lazy int
 	// guards counts the lists, maps and so on that the type in hand is written in, through all names.
 	guards int
 	// needs are the conditions whose independence of inputs is checked when all declarations are known.
@@ -79,9 +81,11 @@ func (c *checker) checkModule(m *Module) {
 		Asked:   map[syntax.ID]*Type{},
 		Slots:   map[any]int{},
 	}
+	m.First = c.program.Globals
 	for _, d := range m.Tree.Declarations {
 		c.declare(d)
 	}
+	m.Globals = c.program.Globals - m.First
 	for _, o := range m.Order {
 		c.resolve(o)
 	}
@@ -157,6 +161,12 @@ func (c *checker) declare(d syntax.Declaration) {
 	if _, ok := builtinTypes[o.Name]; ok && o.Kind == ObjectType {
 		c.report(source.BadName, o.Span, "choose another name", "%q is a built-in type", o.Name)
 	}
+	if o.Kind == ObjectType && (o.Name == inputsMember || o.Name == instanceMember) {
+		c.report(source.BadName, o.Span, "choose another name", "every module has a type %q already", o.Name)
+	}
+	if o.Name == documentsMember && (o.Kind == ObjectLet || o.Kind == ObjectOutput || o.Kind == ObjectFunction) {
+		c.report(source.BadName, o.Span, "choose another name, such as all_"+o.Name, "%q is the name under which an instance of this module has its files", o.Name)
+	}
 	c.module.Objects[o.Name] = o
 }
 
@@ -170,8 +180,8 @@ func (c *checker) resolve(o *Object) {
 		return
 	}
 	o.state, o.guards = resolving, c.guards
-	owner, scope, facts, it := c.owner, c.scope, c.facts, c.it
-	c.owner, c.scope, c.facts, c.it = o, nil, nil, nil
+	owner, scope, facts, it, lazy := c.owner, c.scope, c.facts, c.it, c.lazy
+	c.owner, c.scope, c.facts, c.it, c.lazy = o, nil, nil, nil, 0
 	switch d := o.Declaration.(type) {
 	case *syntax.Use:
 		c.checkUse(o, d)
@@ -197,6 +207,7 @@ func (c *checker) resolve(o *Object) {
 			c.check(d.Example, o.Type, fmt.Sprintf("an example of %q", o.Name))
 		}
 	case *syntax.Let:
+		o.Type = c.instanceOf(d.Value)
 		c.checkValue(o, d.Type, d.Value, fmt.Sprintf("%q", o.Name))
 	case *syntax.Output:
 		c.checkValue(o, d.Type, d.Value, fmt.Sprintf("output %q", o.Name))
@@ -205,7 +216,7 @@ func (c *checker) resolve(o *Object) {
 		o.Type = c.checkDocument(d)
 	case *syntax.Test:
 		c.checkTest(d)
-	case *syntax.Remark, *syntax.Require, *syntax.IfBlock, *syntax.ForBlock:
+	case *syntax.Remark, *syntax.Require, *syntax.Include, *syntax.IfBlock, *syntax.ForBlock:
 		c.checkStatement(d)
 	case *syntax.Function:
 		c.checkFunction(o, d)
@@ -214,7 +225,7 @@ func (c *checker) resolve(o *Object) {
 		o.Type = InvalidType
 	}
 	o.state = resolved
-	c.owner, c.scope, c.facts, c.it = owner, scope, facts, it
+	c.owner, c.scope, c.facts, c.it, c.lazy = owner, scope, facts, it, lazy
 }
 
 func (c *checker) checkUse(o *Object, d *syntax.Use) {
@@ -313,6 +324,8 @@ func (c *checker) checkStatement(d syntax.Declaration) {
 		if d.Message != nil {
 			c.check(d.Message, StringType, "a message")
 		}
+	case *syntax.Include:
+		c.checkInclude(d)
 	case *syntax.Expect:
 		c.checkExpect(d)
 	case *syntax.Let:
@@ -349,7 +362,11 @@ func (c *checker) checkBlock(declarations []syntax.Declaration) {
 // checkData reports a value that leaves the program and holds a function.
 func (c *checker) checkData(t *Type, value syntax.Expression, what string) {
 	if t != nil && value != nil && !IsData(t) {
-		c.report(source.WrongType, value.Place(), "call the function, or leave it out", "%s is plain data, but this holds a function: %s", what, t)
+		holds, help := "holds a function", "call the function, or leave it out"
+		if t.Core().Kind == Instance {
+			holds, help = "is an instance", "take one of its members"
+		}
+		c.report(source.WrongType, value.Place(), help, "%s is plain data, but this %s: %s", what, holds, t)
 	}
 }
 
@@ -417,6 +434,16 @@ func (c *checker) unbind(to *scope) {
 	c.scope = to
 }
 
+// local reports whether a name is that of a local value.
+func (c *checker) local(name string) bool {
+	for s := c.scope; s != nil; s = s.outer {
+		if s.object.Name == name {
+			return true
+		}
+	}
+	return false
+}
+
 // lookup finds a name; nil when there is none, which it reports.
 func (c *checker) lookup(name string, span source.Span) *Object {
 	for s := c.scope; s != nil; s = s.outer {
@@ -455,7 +482,7 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 func (c *checker) use(o *Object, span source.Span) {
 	o.used = true
 	if c.owner != nil {
-		guarded := o.Kind == ObjectType && c.owner.Kind == ObjectType && c.guards > c.owner.guards
+		guarded := o.Kind == ObjectType && c.owner.Kind == ObjectType && c.guards > c.owner.guards || c.lazy > 0
 		at := slices.IndexFunc(c.owner.Uses, func(r Reference) bool { return r.Object == o })
 		switch {
 		case at < 0:
@@ -773,10 +800,20 @@ func (c *checker) namedType(t *syntax.NamedType) *Type {
 		c.report(source.UnknownType, t.Module.Span, "", "%q is a %s; types belong to modules", alias.Name, alias.Kind)
 		return InvalidType
 	}
-	module := c.module.Imports[alias.Declaration.(*syntax.Use)].Module
+	module := alias.Imported()
+	switch name {
+	case inputsMember:
+		return c.inputsType(module)
+	case instanceMember:
+		return c.universe.Instance(module)
+	}
 	o, ok := module.Objects[name]
 	if !ok || o.Kind != ObjectType || o.Private() {
 		c.unknownType(t, module, ok)
+		return InvalidType
+	}
+	if o.NeedsInput {
+		c.needsInstance(t.Name, alias, o)
 		return InvalidType
 	}
 	c.use(o, t.Place())
@@ -833,7 +870,7 @@ func (c *checker) recordType(t *syntax.RecordType) *Type {
 	var fields []Field
 	var rest *Type
 	for _, f := range t.Fields {
-		field := Field{Name: f.Name.Name, Optional: f.Optional, Description: f.Description, Span: f.Name.Span}
+		field := Field{Name: f.Name.Name, Optional: f.Optional, Description: f.Description, Deprecated: f.Deprecated, Span: f.Name.Span}
 		if f.Optional {
 			field.Type = c.guardedType(f.Type)
 		} else {

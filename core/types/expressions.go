@@ -149,7 +149,7 @@ func (c *checker) inferName(e *syntax.Name) *Type {
 	c.module.Info.Objects[e.ID()] = o
 	switch o.Kind {
 	case ObjectModule:
-		c.report(source.WrongUse, e.Place(), fmt.Sprintf("take one of its members: %s.name", o.Name), "%q is a module, not a value", o.Name)
+		c.report(source.WrongUse, e.Place(), fmt.Sprintf("take one of its members: %s.name, or make an instance: %s(…)", o.Name, o.Name), "%q is a module, not a value", o.Name)
 		return InvalidType
 	case ObjectType:
 		c.report(source.WrongUse, e.Place(), "types stand behind a colon", "%q is a type, not a value", o.Name)

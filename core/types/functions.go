@@ -102,6 +102,9 @@ func (c *checker) callValue(e *syntax.Call, t *Type) *Type {
 	}
 	for i, a := range e.Arguments {
 		switch {
+		case a.Spread:
+			c.report(source.WrongArguments, a.Value.Place(), "write the arguments out", "the parameters of a function that is a value have no names, so that no record can be spread into them")
+			c.infer(a.Value, nil)
 		case a.Name.Name != "":
 			c.report(source.WrongArguments, a.Name.Span, "leave the name out", "the parameters of a function that is a value have no names")
 			c.infer(a.Value, nil)
@@ -227,7 +230,7 @@ func (c *checker) changed(t *Type, names []string, change *syntax.Change, v *Typ
 func withoutDefaults(fields []Field) []Field {
 	result := make([]Field, len(fields))
 	for i, f := range fields {
-		f.Default = nil
+		f.Default, f.Deprecated = nil, ""
 		result[i] = f
 	}
 	return result

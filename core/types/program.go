@@ -43,7 +43,11 @@ type Module struct {
 	Objects map[string]*Object
 	// Order holds all objects as they were declared, documents included.
 	Order []*Object
-	Info  Info
+	// First is the number of the first declaration that has a value; Globals is how many there are.
+	First, Globals int
+	Info           Info
+
+	inputs *Type // the record type of the inputs, once it is asked for
 }
 
 // Import is what a `use` leads to.

@@ -68,6 +68,7 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 			if expected != nil {
 				if declared, ok := expected.Field(name); ok {
 					field = declared.Type
+					c.warnDeprecated(declared, entry.Key.Span)
 				} else if expected.Rest != nil {
 					field = expected.Rest
 				} else {
@@ -117,6 +118,15 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 		return c.universe.Record(b.fields, AnyType)
 	}
 	return c.universe.Record(b.fields, b.rest)
+}
+
+// warnDeprecated warns of the use of a field that is deprecated.
+func (c *checker) warnDeprecated(f *Field, span source.Span) {
+	if f.Deprecated == "" {
+		return
+	}
+	c.add(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: span, Help: f.Deprecated, Related: fieldPlace(f),
+		Message: fmt.Sprintf("%q is deprecated", f.Name)})
 }
 
 func (c *checker) widenRest(b *builder, t *Type) {
@@ -223,6 +233,14 @@ func (c *checker) inferField(e *syntax.Field, absent bool) *Type {
 		case Null:
 			c.report(source.MayBeNull, e.Of.Place(), fmt.Sprintf("write %s?.%s, or give a value for null with ??", c.text(e.Of), e.Name.Name), "this may be null, which has no field %q", e.Name.Name)
 			return InvalidType
+		case Instance:
+			t := c.instanceField(e, part.Module)
+			if t.Kind == Invalid {
+				return t
+			}
+			nullable = nullable && c.inferredNull(e.Of)
+			results = append(results, t)
+			continue
 		case Record:
 		default:
 			c.report(source.WrongType, e.Of.Place(), "", "%s has no fields, so there is no %q", describeType(of), e.Name.Name)
@@ -231,6 +249,7 @@ func (c *checker) inferField(e *syntax.Field, absent bool) *Type {
 		field, ok := part.Field(e.Name.Name)
 		switch {
 		case ok:
+			c.warnDeprecated(field, e.Name.Span)
 			if field.Optional && !absent && !e.Optional {
 				help := fmt.Sprintf("write %s?.%s for null, or … ?? and a value for that case", c.text(e.Of), e.Name.Name)
 				if t := c.narrowed(e, nil); t != nil {
@@ -349,13 +368,8 @@ func (c *checker) inferMember(e *syntax.Field, name *syntax.Name) (t *Type, done
 // member finds the member of a module that `name.member` stands for. It is nil when name is not a module, and an
 // invalid local when there is no such member, which it reports.
 func (c *checker) member(e *syntax.Field, name *syntax.Name) *Object {
-	for s := c.scope; s != nil; s = s.outer {
-		if s.object.Name == name.Name {
-			return nil
-		}
-	}
-	alias, ok := c.module.Objects[name.Name]
-	if !ok || alias.Kind != ObjectModule {
+	alias, ok := c.component(name)
+	if !ok {
 		return nil
 	}
 	missing := &Object{Kind: ObjectLocal, Type: InvalidType, Invalid: true, Global: -1}
@@ -364,7 +378,7 @@ func (c *checker) member(e *syntax.Field, name *syntax.Name) *Object {
 		c.owner.Invalid = true
 		return missing
 	}
-	module := c.module.Imports[alias.Declaration.(*syntax.Use)].Module
+	module := alias.Imported()
 	o, ok := module.Objects[e.Name.Name]
 	if !ok || o.Private() || o.Kind == ObjectModule || o.Kind == ObjectData {
 		c.owner.Invalid = true
@@ -389,15 +403,23 @@ func (c *checker) member(e *syntax.Field, name *syntax.Name) *Object {
 		return missing
 	}
 	if o.NeedsInput {
-		c.add(source.Finding{
-			Code: source.NeedsInstance, Span: e.Name.Span,
-			Message: fmt.Sprintf("%s.%s depends on the inputs of %s, which have no values here", name.Name, o.Name, module.Path),
-			Help:    "make it a function, or pass what it needs as a parameter", Related: see(o),
-		})
+		c.needsInstance(e.Name, alias, o)
 		return missing
 	}
 	c.use(o, e.Place())
 	return o
+}
+
+// needsInstance reports a member of a module that has no value, or no meaning, without an instance.
+func (c *checker) needsInstance(name syntax.Identifier, alias, o *Object) {
+	help := fmt.Sprintf("make an instance and take it from that: let x = %s(…), then x.%s", alias.Name, name.Name)
+	if o.Kind == ObjectType || o.Kind == ObjectInput {
+		help = "use only what depends on no input"
+	}
+	c.add(source.Finding{
+		Code: source.NeedsInstance, Span: name.Span, Help: help, Related: see(o),
+		Message: fmt.Sprintf("%s.%s depends on the inputs of %s, which have no values here", alias.Name, o.Name, alias.Imported().Path),
+	})
 }
 
 func (c *checker) inferIndex(e *syntax.Index, absent bool) *Type {

@@ -34,6 +34,7 @@ const (
 	Function
 	Tuple
 	Set
+	Instance
 	Limited
 	Named
 	Variable
@@ -53,7 +54,8 @@ type Type struct {
 	Base       *Type   // Limited, Named: what it is a limit or a name of; nil while a name is being resolved
 	// Conditions are the limits of a Limited type.
 	Conditions []*Condition
-	Name       string // Named: as written where it was declared; Variable
+	Name       string  // Named: as written where it was declared; Variable; Instance
+	Module     *Module // Instance
 	id         int
 	index      map[string]int // Record with many fields: their positions
 }
@@ -65,6 +67,7 @@ type Field struct {
 	Optional    bool // may be absent
 	Default     *Default
 	Description string
+	Deprecated  string // what to do instead; empty when it is not deprecated
 	Span        source.Span
 }
 
@@ -162,6 +165,9 @@ func (u *Universe) Record(fields []Field, rest *Type) *Type {
 		}
 		if f.Default != nil {
 			fmt.Fprintf(&key, "=%d", u.number(f.Default.Expression))
+		}
+		if f.Deprecated != "" {
+			fmt.Fprintf(&key, "-%q", f.Deprecated)
 		}
 	}
 	if rest != nil {
@@ -416,7 +422,7 @@ func (t *Type) text(depth int) string {
 			return strconv.Quote(s)
 		}
 		return fmt.Sprint(t.Literal)
-	case Named, Variable:
+	case Named, Variable, Instance:
 		return t.Name
 	case Limited:
 		return t.Base.text(depth)
@@ -615,7 +621,7 @@ func isData(t *Type, seen map[*Type]bool) bool {
 		return true
 	}
 	switch t.Kind {
-	case Function:
+	case Function, Instance:
 		return false
 	case List:
 		seen[t] = true
@@ -662,6 +668,8 @@ func overlapParts(x, y *Type) bool {
 		return true
 	case x.Kind == Record && y.Kind == Record, x.Kind == List && y.Kind == List:
 		return true
+	case x.Kind == Instance && y.Kind == Instance:
+		return x == y
 	}
 	return x.Widen().Kind == y.Widen().Kind
 }

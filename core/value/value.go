@@ -23,9 +23,10 @@ const (
 	List
 	Record
 	Function
+	Instance
 )
 
-var kindTexts = [...]string{"absent", "null", "bool", "int", "float", "string", "list", "record", "function"}
+var kindTexts = [...]string{"absent", "null", "bool", "int", "float", "string", "list", "record", "function", "instance"}
 
 // String returns the kind as it stands in messages.
 func (k Kind) String() string { return kindTexts[k] }
@@ -108,6 +109,14 @@ func FunctionOf(function any, o Origin) Value {
 // Function returns what a value of kind Function was made of.
 func (v Value) Function() any { return *(*any)(v.pointer) }
 
+// InstanceOf makes an instance of a module; what it is made of is for evaluation to know.
+func InstanceOf(instance any, o Origin) Value {
+	return Value{kind: Instance, pointer: unsafe.Pointer(&instance), origin: o}
+}
+
+// Instance returns what a value of kind Instance was made of.
+func (v Value) Instance() any { return *(*any)(v.pointer) }
+
 // Kind returns what the value is.
 func (v Value) Kind() Kind { return v.kind }
 
@@ -148,7 +157,7 @@ func (v Value) Elements() []Value { return unsafe.Slice((*Value)(v.pointer), int
 
 // Identity returns a number that is the same for lists and records that share their contents, 0 for others.
 func (v Value) Identity() uintptr {
-	if v.kind == List && v.number > 0 || v.kind == Record || v.kind == Function {
+	if v.kind == List && v.number > 0 || v.kind == Record || v.kind == Function || v.kind == Instance {
 		return uintptr(v.pointer)
 	}
 	return 0

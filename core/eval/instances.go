@@ -1,0 +1,289 @@
+package eval
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"knothole/core/data"
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// instanceLimit is how many instances of modules one environment may have.
+const instanceLimit = 100_000
+
+// making is how an instance was made: where, and with which values for its inputs. They are evaluated when they are
+// needed, so that two instances can refer to each other.
+type making struct {
+	at     source.Span
+	thread *thread // of which world, owner and reports are used
+	slots  []value.Value
+	each   map[string]code // the values of inputs, by name
+	whole  code            // the record of all of them, when some are spread; nil otherwise
+	given  *value.Value    // what whole gave
+}
+
+// instantiate compiles the call of a module.
+func (c *compiler) instantiate(e *syntax.Call, alias *types.Object) code {
+	m, at, o := alias.Imported(), e.Place(), origin(e)
+	each := make(map[string]code, len(e.Arguments))
+	var whole code
+	for _, a := range e.Arguments {
+		if a.Spread {
+			whole = c.expression(e.Named)
+			break
+		}
+		each[a.Name.Name] = c.expression(a.Value)
+	}
+	return func(f *frame) value.Value {
+		f.spend(1+len(f.slots)+m.Globals, at)
+		w := f.world
+		instance := &World{
+			program: w.program, environment: w.environment, recorder: w.recorder, shared: w.shared, root: w.root, reports: w.reports,
+			module: m, base: m.First, states: make([]state, m.Globals),
+			making: &making{at: at, thread: f.thread, slots: slices.Clone(f.slots), each: each, whole: whole},
+		}
+		if len(w.root.instances) >= instanceLimit {
+			f.failAt(source.TooMuchWork, at, "make fewer of them", "more than %d instances of modules", instanceLimit)
+		}
+		w.root.instances = append(w.root.instances, instance)
+		return value.InstanceOf(instance, o)
+	}
+}
+
+// input returns what the call of an instance gives an input; Absent when it leaves it to the default.
+func (w *World) input(t *thread, name string) value.Value {
+	m := w.making
+	run := func(body code) value.Value {
+		inner := t.inner(m.thread.world, m.thread.owner)
+		inner.needed = m.at
+		return body(&frame{inner, slices.Clone(m.slots)})
+	}
+	if m.whole == nil {
+		if body, ok := m.each[name]; ok {
+			return run(body)
+		}
+		return value.Value{}
+	}
+	if m.given == nil {
+		m.given = &value.Value{} // when it fails, it does so once
+		v := run(m.whole)
+		m.given = &v
+	}
+	if m.given.IsAbsent() {
+		panic(abort{})
+	}
+	return m.given.Get(name)
+}
+
+// member returns what an instance has under a name.
+func (t *thread) member(w *World, name string, at source.Span) value.Value {
+	o, ok := w.module.Objects[name]
+	switch {
+	case !ok || o.Kind != types.ObjectLet && o.Kind != types.ObjectOutput && o.Kind != types.ObjectFunction:
+		return t.files(w, at)
+	case o.Kind == types.ObjectFunction:
+		return value.FunctionOf(&closure{declared: o, world: w}, value.From(at.Start))
+	}
+	return t.forceIn(w, o.Global, at)
+}
+
+// visited is what the statements of an instance bring forth.
+type visited struct {
+	documents []Document
+	remarks   []value.Value
+}
+
+// visit runs the statements of an instance, once.
+func (t *thread) visit(w *World, at source.Span) *visited {
+	defer t.lock(w)()
+	switch w.visiting {
+	case done:
+		return w.visited
+	case running:
+		t.failAt(source.Cycle, at, "take the value from a let or an output of it", "the documents of this instance of %s depend on themselves", w.module.Path)
+	}
+	w.visiting, w.visited = running, &visited{}
+	visitor := Visitor{
+		Document: func(d Document) { w.visited.documents = append(w.visited.documents, d) },
+		Remark:   func(text value.Value) { w.visited.remarks = append(w.visited.remarks, text) },
+	}
+	for _, o := range w.module.Order {
+		if o.Kind == types.ObjectDocument || o.Kind == types.ObjectStatement {
+			w.run(t.inner(w, o), o, visitor)
+		}
+	}
+	w.visiting = done
+	return w.visited
+}
+
+// complete evaluates what every instance must hold, whatever is used of it: its inputs and what it requires. With everything
+// it evaluates all else too.
+func (t *thread) complete(w *World, everything bool) {
+	defer t.lock(w)()
+	force := func(kind func(types.ObjectKind) bool) {
+		for _, o := range w.module.Order {
+			if o.Global >= 0 && o.NeedsInput && kind(o.Kind) {
+				guard(func() { t.inner(w, o).forceIn(w, o.Global, o.Span) })
+			}
+		}
+	}
+	force(func(k types.ObjectKind) bool { return k == types.ObjectInput })
+	guard(func() {
+		v := t.inner(w, nil).visit(w, w.making.at)
+		for _, d := range v.documents {
+			if everything {
+				d.Value()
+			}
+		}
+	})
+	if everything {
+		force(func(k types.ObjectKind) bool { return k != types.ObjectInput })
+	}
+}
+
+// Complete evaluates what all instances must hold that were made in this world so far, whatever is used of them. With
+// everything it evaluates all else in them too.
+func (w *World) Complete(everything bool) {
+	for _, root := range []*World{w, w.program.constants} {
+		t := &thread{world: root, reports: root}
+		unlock := t.lock(root)
+		// Completing one may make others.
+		for ; root.completed < len(root.instances); root.completed++ {
+			t.complete(root.instances[root.completed], everything)
+		}
+		unlock()
+	}
+}
+
+// files returns the documents of an instance as a record by path.
+func (t *thread) files(w *World, at source.Span) value.Value {
+	o := value.From(at.Start)
+	var b value.Builder
+	for _, d := range t.visit(w, at).documents {
+		path := d.Path.Text()
+		if b.Index(path) >= 0 {
+			t.failAt(source.SamePath, at, "give one of them another path", "two documents of this instance of %s are rendered to %s", w.module.Path, path)
+		}
+		v, ok := d.Value()
+		if !ok {
+			panic(abort{})
+		}
+		t.spend(4*elementCost, at)
+		var file value.Builder
+		file.Set("data", v)
+		format := d.Format
+		if format == "" {
+			format = path[strings.LastIndexByte(path, '.')+1:]
+		}
+		if _, ok := data.FormatOf(format); !ok {
+			t.failAt(source.UnknownFormat, at, `end the path with a format, or write "as" and one`, "the ending of %s does not tell a format", path)
+		}
+		file.Set("format", value.StringOf(format, d.Path.Origin()))
+		file.Set("secret", value.BoolOf(false, o))
+		file.Set("stream", value.BoolOf(d.Stream, o))
+		b.Set(path, file.Record(d.Path.Origin()))
+	}
+	return b.Record(o)
+}
+
+// include compiles `include x under "dir/"`.
+func (c *compiler) include(d *syntax.Include) statement {
+	body, under := c.expression(d.Value), constant(value.StringOf("", 0))
+	if d.Under != nil {
+		under = c.expression(d.Under)
+	}
+	at := d.Value.Place()
+	return func(f *frame, visit Visitor) {
+		v, folder := body(f), under(f)
+		placed := func(path value.Value) value.Value {
+			path = f.choose(path, v.Origin())
+			if folder.Text() != "" {
+				path = value.StringOf(strings.TrimSuffix(folder.Text(), "/")+"/"+path.Text(), f.from(at.Start, folder, path))
+			}
+			return f.because(path)
+		}
+		if v.Kind() != value.Instance {
+			f.includeRecord(v, at, placed, visit)
+			return
+		}
+		w := v.Instance().(*World)
+		content := f.visit(w, at)
+		for _, inner := range content.documents {
+			outer := inner
+			outer.Path = placed(inner.Path)
+			outer.Via = append([]source.Span{at}, inner.Via...)
+			visit.Document(outer)
+		}
+		for _, remark := range content.remarks {
+			visit.Remark(remark)
+		}
+	}
+}
+
+// includeRecord takes the documents of a record by path.
+func (f *frame) includeRecord(v value.Value, at source.Span, placed func(value.Value) value.Value, visit Visitor) {
+	for i, path := range v.Shape().Keys() {
+		file := v.Values()[i]
+		if secret := file.Get("secret"); secret.Kind() == value.Bool && secret.Bool() {
+			f.failAt(source.CannotHold, at, "leave it out for now", "%s is secret, and secret documents cannot be written yet", path)
+		}
+		d := Document{Path: placed(value.StringOf(path, file.Origin())), Span: at, Value: func() (value.Value, bool) { return file.Get("data"), true }}
+		if format := file.Get("format"); format.Kind() == value.String {
+			d.Format = format.Text()
+		}
+		if stream := file.Get("stream"); stream.Kind() == value.Bool {
+			d.Stream = stream.Bool()
+		}
+		visit.Document(d)
+	}
+}
+
+// environmentCall compiles `environment("name")` in a test.
+func (c *compiler) environmentCall(e *syntax.Call) code {
+	name, at, main := c.expression(e.Arguments[0].Value), e.Place(), c.module
+	return func(f *frame) value.Value {
+		root, text := f.world.root, name(f).Text()
+		w, ok := root.others[text]
+		if !ok && root.Other != nil {
+			if w = root.Other(text); w != nil {
+				w.module, w.reports = main, root
+				root.findings = append(root.findings, w.findings...)
+			}
+			if root.others == nil {
+				root.others = map[string]*World{}
+			}
+			root.others[text] = w
+		}
+		if w == nil {
+			f.failAt(source.UnknownEnvironment, at, "", "there is no environment %q", text)
+		}
+		return value.InstanceOf(w, value.From(at.Start))
+	}
+}
+
+// circle reports a declaration that needs its own value, with the way back to it.
+func (t *thread) circle(w *World, o *types.Object, at source.Span) {
+	var names []string
+	related := []source.Related{{Span: at, Text: describe(o) + " is needed again here"}}
+	for s := t; s != nil; s = s.outer {
+		if s.owner == nil {
+			continue
+		}
+		if len(names) == 0 || names[0] != s.owner.Name {
+			names = slices.Insert(names, 0, s.owner.Name)
+		}
+		if s.owner == o && s.world == w {
+			break
+		}
+		related = append(related, source.Related{Span: s.needed, Text: describe(s.owner) + " is needed here"})
+	}
+	slices.Reverse(related)
+	t.fail(source.Finding{
+		Code: source.Cycle, Span: o.Span, Related: related, Help: "one of them must not need the other",
+		Message: fmt.Sprintf("%s depends on itself: %s", describe(o), strings.Join(append(names, o.Name), " → ")),
+	})
+}

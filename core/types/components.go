@@ -1,0 +1,217 @@
+package types
+
+import (
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+
+	"knothole/core/source"
+	"knothole/core/syntax"
+)
+
+// documentsMember is the member of an instance that holds its files, inputsMember and instanceMember the types that every
+// module has.
+const (
+	documentsMember = "documents"
+	inputsMember    = "Inputs"
+	instanceMember  = "Instance"
+)
+
+// Instance returns the type of the instances of a module.
+func (u *Universe) Instance(m *Module) *Type {
+	return u.intern(fmt.Sprintf("instance %d", u.number(m)), Type{Kind: Instance, Module: m, Name: m.shortName() + "." + instanceMember})
+}
+
+// Files returns the type of documents by path, as an instance holds them and as `include` takes them.
+func (u *Universe) Files(m *Module, given bool) *Type {
+	formats := make([]*Type, len(Formats))
+	for i, f := range Formats {
+		formats[i] = u.Literal(f)
+	}
+	return u.Map(u.Record([]Field{
+		{Name: "data", Type: AnyType},
+		{Name: "format", Type: u.Union(formats...), Optional: given},
+		{Name: "secret", Type: BoolType, Optional: given},
+		{Name: "stream", Type: BoolType, Optional: given},
+	}, nil))
+}
+
+// shortName is the name of a module in messages: that of its file.
+func (m *Module) shortName() string { return strings.TrimSuffix(path.Base(m.Path), ".knot") }
+
+// inputsType returns the record type of the inputs of a module.
+func (c *checker) inputsType(m *Module) *Type {
+	if m.inputs != nil {
+		return m.inputs
+	}
+	m.inputs = c.universe.intern(fmt.Sprintf("inputs %d", c.universe.number(m)), Type{Kind: Named, Name: m.shortName() + "." + inputsMember})
+	var fields []Field
+	for _, o := range m.Order {
+		d, ok := o.Declaration.(*syntax.Input)
+		if !ok || m.Objects[o.Name] != o {
+			continue
+		}
+		field := Field{Name: o.Name, Type: o.Type, Description: d.Description, Deprecated: d.Deprecated, Span: o.Span}
+		switch {
+		case d.Default == nil:
+		case o.NeedsEnvironment || slices.ContainsFunc(o.Uses, func(r Reference) bool { return r.Object.NeedsInput }):
+			field.Optional = true // the instance knows it
+		default:
+			field.Default = &Default{Module: m, Expression: d.Default, Owner: o}
+		}
+		fields = append(fields, field)
+	}
+	m.inputs.Base = c.universe.Record(fields, nil)
+	return m.inputs
+}
+
+// component returns the module that is called, when an expression names one.
+func (c *checker) component(e syntax.Expression) (*Object, bool) {
+	name, ok := e.(*syntax.Name)
+	if !ok {
+		return nil, false
+	}
+	o, ok := c.module.Objects[name.Name]
+	return o, ok && o.Kind == ObjectModule && !c.local(name.Name)
+}
+
+// Imported returns the module that a name of a module stands for; nil when it could not be read.
+func (o *Object) Imported() *Module {
+	d, ok := o.Declaration.(*syntax.Use)
+	if !ok || o.Module.Imports[d] == nil {
+		return nil
+	}
+	return o.Module.Imports[d].Module
+}
+
+// instanceOf returns the type of the instance that a value makes, when it is nothing but the call of a module: it is known
+// before the arguments are, which may then refer to the instance or to another that refers to it.
+func (c *checker) instanceOf(e syntax.Expression) *Type {
+	call, ok := e.(*syntax.Call)
+	if !ok {
+		return nil
+	}
+	alias, ok := c.component(call.Function)
+	if !ok || alias.Invalid || alias.Imported() == nil {
+		return nil
+	}
+	return c.universe.Instance(alias.Imported())
+}
+
+// instantiate checks the call of a module, whose arguments are its inputs.
+func (c *checker) instantiate(e *syntax.Call, alias *Object) *Type {
+	c.use(alias, e.Function.Place())
+	m := alias.Imported()
+	if alias.Invalid || m == nil {
+		c.owner.Invalid = true
+		for _, a := range e.Arguments {
+			c.infer(a.Value, nil)
+		}
+		return InvalidType
+	}
+	c.module.Info.Objects[e.ID()] = alias
+	if slices.ContainsFunc(m.Order, func(o *Object) bool { return o.NeedsEnvironment }) {
+		c.owner.NeedsEnvironment = true
+	}
+	if c.owner.Kind == ObjectLet && c.owner.Type != nil {
+		c.lazy++ // an argument is evaluated when the input is needed
+		defer func() { c.lazy-- }()
+	}
+	for _, a := range e.Arguments {
+		if a.Name.Name == "" && !a.Spread {
+			c.report(source.WrongArguments, a.Value.Place(), "write the name of the input before it: name: value", "the inputs of %s are given by name", m.Path)
+			c.infer(a.Value, nil)
+			return InvalidType
+		}
+	}
+	c.check(e.Named, c.inputsType(m), "the inputs of "+m.Path)
+	return c.universe.Instance(m)
+}
+
+// instanceField finds the type of `s.x`, where s is an instance.
+func (c *checker) instanceField(e *syntax.Field, m *Module) *Type {
+	name := e.Name.Name
+	if name == documentsMember {
+		return c.universe.Files(m, false)
+	}
+	o, ok := m.Objects[name]
+	member := func(o *Object) bool {
+		return !o.Private() && (o.Kind == ObjectLet || o.Kind == ObjectOutput || o.Kind == ObjectFunction)
+	}
+	if !ok || !member(o) {
+		c.owner.Invalid = true
+		if m.Tree.Nameless {
+			return InvalidType
+		}
+		candidates := []string{documentsMember}
+		for n, other := range m.Objects {
+			if member(other) {
+				candidates = append(candidates, n)
+			}
+		}
+		slices.Sort(candidates)
+		help := "an instance has " + strings.Join(candidates, ", ")
+		if near, found := source.Nearest(name, candidates); found {
+			help = fmt.Sprintf("did you mean %q?", near)
+		}
+		message := fmt.Sprintf("an instance of %s has no %q", m.Path, name)
+		switch {
+		case ok && o.Private():
+			message, help = fmt.Sprintf("%q is private to %s", name, m.Path), "a name that begins with _ is used in its own file only"
+		case ok && o.Kind == ObjectInput:
+			message, help = fmt.Sprintf("%q is an input of %s, and inputs are not seen from outside", name, m.Path), fmt.Sprintf("declare an output there: output … = %s", name)
+		}
+		c.add(source.Finding{Code: source.UnknownField, Span: e.Name.Span, Message: message, Help: help, Related: see(o)})
+		return InvalidType
+	}
+	if m == c.module { // environment("…") in a test of the main module
+		c.resolve(o)
+	}
+	if o.Invalid || o.Type == nil {
+		c.owner.Invalid = true
+		return InvalidType
+	}
+	if o.Kind == ObjectFunction {
+		return c.functionType(o)
+	}
+	return c.narrowed(e, o.Type)
+}
+
+// checkInclude checks `include x under "dir/"`.
+func (c *checker) checkInclude(d *syntax.Include) {
+	if d.Under != nil {
+		c.check(d.Under, StringType, "a folder")
+	}
+	if name, ok := d.Value.(*syntax.Name); ok {
+		if alias, ok := c.component(name); ok {
+			c.use(alias, name.Place())
+			if !alias.Invalid {
+				c.report(source.WrongUse, name.Place(), fmt.Sprintf("make an instance: include %s(…)", alias.Name), "%q is a module; it has documents when its inputs have values", alias.Name)
+			}
+			c.owner.Invalid = true
+			return
+		}
+	}
+	t := c.infer(d.Value, nil)
+	if t.Kind == Invalid || t.Core().Kind == Instance {
+		return
+	}
+	c.check(d.Value, c.universe.Files(c.module, true), "what is included")
+}
+
+// environmentCall is the function environment of tests: the whole project, evaluated for an environment, as an instance of
+// its main module.
+func (c *checker) environmentCall() *Object {
+	names := make([]*Type, len(c.program.Environments))
+	for i, name := range c.program.Environments {
+		names[i] = c.universe.Literal(name)
+	}
+	return &Object{
+		Kind: ObjectBuiltin, Name: EnvironmentCall, Builtin: &Builtin{Name: EnvironmentCall}, Global: -1, state: resolved,
+		Type: c.universe.Instance(c.module), Parameters: []Parameter{{Name: "name", Type: c.universe.Union(names...)}},
+	}
+}
+
+// EnvironmentCall is the name of the function that a test calls for the project in an environment. It belongs to no group.
+const EnvironmentCall = "environment"
