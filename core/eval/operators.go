@@ -78,7 +78,7 @@ func (c *compiler) binary(e *syntax.Binary) code {
 		return c.orElse(e)
 	case syntax.In, syntax.NotIn:
 		return c.membership(e)
-	case syntax.Matches:
+	case syntax.Matches, syntax.NotMatches:
 		return c.matches(e)
 	}
 	left, right := c.expression(e.Left), c.expression(e.Right)
@@ -342,6 +342,7 @@ func (t *thread) pattern(text string, at source.Span) *regexp.Regexp {
 func (c *compiler) matches(e *syntax.Binary) code {
 	subject, right := c.expression(e.Left), c.expression(e.Right)
 	at, span, patternAt := e.Place().Start, e.Place(), e.Right.Place()
+	wanted := e.Operator == syntax.Matches
 	var known *regexp.Regexp
 	if s, ok := e.Right.(*syntax.String); ok {
 		if text, plain := s.Plain(); plain {
@@ -355,6 +356,6 @@ func (c *compiler) matches(e *syntax.Binary) code {
 			pattern = f.pattern(p.Text(), patternAt)
 		}
 		f.spend(1+len(v.Text()), span)
-		return value.BoolOf(pattern.MatchString(v.Text()), f.from(at, v, p))
+		return value.BoolOf(pattern.MatchString(v.Text()) == wanted, f.from(at, v, p))
 	}
 }

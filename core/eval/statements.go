@@ -166,7 +166,7 @@ func (c *compiler) expect(d *syntax.Expect) statement {
 	text := c.module.Tree.File.Slice(at)
 	// What a comparison compared tells more than that it did not hold.
 	var sides []code
-	if comparison, ok := unparen(d.Condition).(*syntax.Binary); ok && comparison.Operator >= syntax.Equal && comparison.Operator <= syntax.Matches {
+	if comparison, ok := unparen(d.Condition).(*syntax.Binary); ok && comparison.Operator >= syntax.Equal && comparison.Operator <= syntax.NotMatches {
 		sides = []code{c.expression(comparison.Left), c.expression(comparison.Right)}
 	}
 	return func(f *frame, _ Visitor) {

@@ -85,7 +85,9 @@ func (p *parser) operatorAhead(level int) (Operator, bool) {
 		return 0, false
 	}
 	operator, ok := operators[level][p.textOf(t)]
-	if !ok || operator == NotIn && !p.peek(1).is(p, "in") {
+	if ok && operator == NotIn && p.peek(1).is(p, "matches") {
+		operator = NotMatches
+	} else if !ok || operator == NotIn && !p.peek(1).is(p, "in") {
 		return 0, false
 	}
 	return operator, p.continues()
@@ -136,7 +138,7 @@ func (p *parser) binary(level int) Expression {
 			left = &Is{Operand: left, Type: p.askedType(), node: p.node(start)}
 			continue
 		}
-		if operator == NotIn {
+		if operator == NotIn || operator == NotMatches {
 			sign.End = p.spanOf(p.token()).End
 			p.at++
 		}

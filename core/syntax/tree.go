@@ -363,6 +363,7 @@ const (
 	In
 	NotIn
 	Matches
+	NotMatches
 	Default
 	Range
 	Add
@@ -374,7 +375,7 @@ const (
 	isOperator // becomes an Is
 )
 
-var operatorTexts = [...]string{"or", "and", "not", "==", "!=", "<", "<=", ">", ">=", "in", "not in", "matches", "??", "..", "+", "-", "*", "/", "%", "-", "is"}
+var operatorTexts = [...]string{"or", "and", "not", "==", "!=", "<", "<=", ">", ">=", "in", "not in", "matches", "not matches", "??", "..", "+", "-", "*", "/", "%", "-", "is"}
 
 // String returns the operator as it is written.
 func (o Operator) String() string { return operatorTexts[o] }

@@ -194,7 +194,7 @@ func (c *checker) resolve(o *Object) {
 		}
 	case *syntax.Input:
 		o.Type = InvalidType
-		if d.Type != nil {
+		if d.Type != nil && !d.Broken {
 			o.Type = c.typeOf(d.Type)
 			if !IsData(o.Type) {
 				c.report(source.WrongType, d.Type.Place(), "declare a function with fn", "an input is plain data, not %s", o.Type)
@@ -705,6 +705,9 @@ func components(objects []*Object, guarded bool) [][]int {
 
 // reportUnused warns of private names, uses and inputs of the project that nothing uses.
 func (c *checker) reportUnused() {
+	if slices.ContainsFunc(c.module.Tree.Declarations, func(d syntax.Declaration) bool { return d.Declared().Broken }) {
+		return // it may be what uses it
+	}
 	for _, o := range c.module.Order {
 		if o.used || o.Invalid || o.Name == "" {
 			continue

@@ -227,7 +227,7 @@ func (c *checker) inferBinary(e *syntax.Binary) *Type {
 		c.check(e.Left, IntType, "the start of a range")
 		c.check(e.Right, IntType, "the end of a range")
 		return c.universe.List(IntType)
-	case syntax.Matches:
+	case syntax.Matches, syntax.NotMatches:
 		c.check(e.Left, StringType, `"matches"`)
 		c.check(e.Right, StringType, "a pattern")
 		c.checkPattern(e.Right)
