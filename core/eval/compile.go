@@ -17,6 +17,8 @@ type compiler struct {
 	module  *types.Module
 	// bare is an expression whose own passage into a type is left out, so that the caller can do it.
 	bare syntax.Expression
+	// eachSlot is the place of the document of the each in hand.
+	eachSlot int
 }
 
 func (c *compiler) declaration(d *declaration) {
@@ -105,6 +107,8 @@ func (c *compiler) bareExpression(e syntax.Expression) code {
 		return c.loop(e)
 	case *syntax.Call:
 		return c.call(e)
+	case *syntax.Patch:
+		return c.patch(e)
 	case *syntax.LetIn:
 		return c.letIn(e)
 	case *syntax.Is:

@@ -16,6 +16,8 @@ type Visitor struct {
 	Document func(d Document)
 	// Remark is called for each remark.
 	Remark func(text value.Value)
+
+	patch *patching // in the body of a patch
 }
 
 // Document is a document whose value is not evaluated yet.
@@ -39,7 +41,7 @@ func (w *World) Visit(o *types.Object, visit Visitor) {
 
 // run is Visit as part of another evaluation.
 func (w *World) run(t *thread, o *types.Object, visit Visitor) {
-	if o.Invalid {
+	if _, patches := o.Declaration.(*syntax.PatchAll); o.Invalid || patches {
 		return
 	}
 	if o.Kind != types.ObjectDocument {
@@ -86,6 +88,12 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 		}
 	case *syntax.Include:
 		return c.include(d)
+	case *syntax.PatchAll:
+		return c.block(d.Body)
+	case *syntax.Each:
+		return c.eachDocument(d)
+	case *syntax.Operation:
+		return c.operation(d)
 	case *syntax.Remark:
 		body := c.expression(d.Value)
 		return func(f *frame, visit Visitor) { visit.Remark(body(f)) }
@@ -145,6 +153,9 @@ func (c *compiler) block(declarations []syntax.Declaration) statement {
 		for i, s := range statements {
 			if ok := guard(func() { s(f, visit) }); !ok {
 				f.depth, f.calls, f.choices = depth, f.calls[:calls], f.choices[:choices]
+				if visit.patch != nil {
+					visit.patch.failed = true
+				}
 				if names[i] {
 					return
 				}

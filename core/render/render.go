@@ -15,6 +15,7 @@ import (
 	"knothole/core/eval"
 	"knothole/core/project"
 	"knothole/core/source"
+	"knothole/core/syntax"
 	"knothole/core/types"
 	"knothole/core/value"
 )
@@ -64,8 +65,9 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 	}
 	w := p.World(e, options.Recording)
 	places := map[string]place{}
+	var made []made
 	visit := eval.Visitor{
-		Document: func(d eval.Document) { r.document(w, d, places, options) },
+		Document: func(d eval.Document) { r.document(d, places, options, &made) },
 		Remark:   func(text value.Value) { r.Remarks = append(r.Remarks, text.Text()) },
 	}
 	for _, o := range p.Module.Order {
@@ -85,6 +87,10 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 			}
 		}
 	}
+	r.patch(p, w, made, options)
+	for _, m := range made {
+		r.finish(w, m)
+	}
 	w.Complete(options.Everything)
 	r.Findings = append(r.Findings, w.Findings()...)
 	r.Recorder = w.Recorder()
@@ -102,8 +108,16 @@ type place struct {
 	via  []source.Related
 }
 
-// document adds one document to the result, unless something stands against it.
-func (r *Result) document(w *eval.World, d eval.Document, places map[string]place, options Options) {
+// made is a document that was evaluated, or was not because something is wrong with it.
+type made struct {
+	Document
+	declared eval.Document
+	via      []source.Related
+	failed   bool
+}
+
+// document evaluates one document, unless something stands against it.
+func (r *Result) document(d eval.Document, places map[string]place, options Options, all *[]made) {
 	name, span := d.Path.Text(), d.Span
 	var via []source.Related
 	for _, at := range d.Via {
@@ -144,9 +158,68 @@ func (r *Result) document(w *eval.World, d eval.Document, places map[string]plac
 		return
 	}
 	v, ok := d.Value()
-	if !ok {
+	*all = append(*all, made{Document{name, format, v, d.Stream, d.Path}, d, via, !ok})
+}
+
+// patch lets the patches of all documents do their work. A stream is patched document by document.
+func (r *Result) patch(p *project.Project, w *eval.World, all []made, options Options) {
+	var patches []*types.Object
+	for _, o := range p.Module.Order {
+		if _, ok := o.Declaration.(*syntax.PatchAll); ok {
+			patches = append(patches, o)
+		}
+	}
+	if patches == nil {
 		return
 	}
+	partial := options.Only != nil
+	var patched []*eval.Patched
+	of := make([][]*eval.Patched, len(all))
+	for i := range all {
+		m := &all[i]
+		partial = partial || m.failed
+		values := []value.Value{m.Value}
+		if m.failed {
+			continue
+		} else if m.Stream && m.Value.Kind() == value.List {
+			values = m.Value.Elements()
+		}
+		for j, v := range values {
+			if !m.Stream {
+				j = -1
+			}
+			of[i] = append(of[i], &eval.Patched{Path: m.Path, Position: j, Value: v})
+		}
+		patched = append(patched, of[i]...)
+	}
+	for _, o := range patches {
+		w.Patch(o, patched, partial)
+	}
+	for i := range all {
+		m := &all[i]
+		left := slices.DeleteFunc(of[i], func(p *eval.Patched) bool { return p.Removed })
+		switch {
+		case m.failed:
+		case m.Stream && m.Value.Kind() == value.List:
+			values := make([]value.Value, len(left))
+			for j, p := range left {
+				values[j] = p.Value
+			}
+			m.Value = value.ListOf(values, m.Value.Origin())
+		case len(left) == 0:
+			m.failed = true // a patch removed it
+		default:
+			m.Value = left[0].Value
+		}
+	}
+}
+
+// finish adds a document to the result when its format can hold it.
+func (r *Result) finish(w *eval.World, m made) {
+	if m.failed {
+		return
+	}
+	d, v, name, span, format, via := m.declared, m.Value, m.Path, m.declared.Span, m.Format, m.via
 	if d.Stream && (format != data.YAML || v.Kind() != value.List) {
 		help, what := "end the path with .yaml or .yml", "only YAML files hold several documents"
 		if format == data.YAML {
@@ -161,7 +234,7 @@ func (r *Result) document(w *eval.World, d eval.Document, places map[string]plac
 		r.report(source.CannotHold, at, p.Help, append([]source.Related{{Span: span, Text: "in this document"}}, via...), "%s: %s", name, p.Message)
 	}
 	if problems == nil {
-		r.Documents = append(r.Documents, Document{Path: name, Format: format, Value: v, Stream: d.Stream, Name: d.Path})
+		r.Documents = append(r.Documents, m.Document)
 	}
 }
 

@@ -37,6 +37,7 @@ const (
 	Cycle            Code = "cycle"
 	Recursion        Code = "recursion"
 	ConditionDepends Code = "condition-depends"
+	BadPlace         Code = "bad-place"
 	NeedsInstance    Code = "needs-instance"
 	TestNeeds        Code = "test-needs-environment"
 	Unused           Code = "unused"
@@ -50,6 +51,9 @@ const (
 	AmbiguousUnion Code = "ambiguous-union"
 	Repetition     Code = "repetition"
 	Requirement    Code = "requirement"
+	NoPlace        Code = "no-place"
+	PlaceTaken     Code = "place-taken"
+	SeveralPlaces  Code = "several-places"
 	Expectation    Code = "expectation"
 
 	// Reading and writing data.

@@ -4,13 +4,9 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"knothole/core/source"
 )
-
-// blockWords begin what may stand in the braces of a top-level `if` or `for`.
-var blockWords = []string{"document", "stream", "include", "remark", "require", "let", "if", "for"}
-
-// testWords begin what may stand in a test.
-var testWords = []string{"let", "expect", "if", "for"}
 
 // test reads what stands behind `test`.
 func (p *parser) test(d *Test) {
@@ -24,9 +20,7 @@ func (p *parser) test(d *Test) {
 	if p.take("in") {
 		d.Environment = title("the name of an environment")
 	}
-	p.testing = true
-	d.Body = p.block("behind the title")
-	p.testing = false
+	d.Body = p.inMode(inTest, "", "behind the title")
 }
 
 // expectation reads what stands behind `expect`.
@@ -51,14 +45,25 @@ func (p *parser) expectation(d *Expect) {
 func (p *parser) blockEntry(header Header) Declaration {
 	start := p.token().start
 	finish := func(h *Header) { h.Span = p.span(start) }
-	words := blockWords
-	if p.testing {
-		words = testWords
-	}
+	words := blockWords[p.mode]
 	if t := p.token(); t.kind != tokenWord || !slices.Contains(words, p.textOf(t)) {
-		p.expected("one of "+strings.Join(words, ", "), "other declarations stand outside of the braces")
+		help := "other declarations stand outside of the braces"
+		if near, ok := source.Nearest(p.current(), words); ok {
+			help = fmt.Sprintf("did you mean %q?", near)
+		} else if p.mode >= inPatch {
+			help = "put, replace, add, merge and remove change what a path names"
+		}
+		p.expected("one of "+strings.Join(words, ", "), help)
 	}
 	switch {
+	case p.sign("each"):
+		d := p.eachEntry(header)
+		finish(d.Declared())
+		return d
+	case slices.Contains(verbTexts, p.current()):
+		d := p.operation(header)
+		finish(d.Declared())
+		return d
 	case p.take("expect"):
 		d := &Expect{Header: header}
 		p.expectation(d)
@@ -140,6 +145,13 @@ func (p *parser) block(where string) []Declaration {
 		t := p.token()
 		if t.kind == tokenEnd || p.sign(")") || p.sign("]") || p.declarationAhead() {
 			p.unclosed(open, "}")
+		}
+		if p.mode >= inPatch && !first && p.sign(",") { // operations are entries like any others
+			p.at++
+			if p.sign("}") {
+				break
+			}
+			t.newline = true
 		}
 		if !first && !t.newline {
 			p.expected(`the end of the line or "}"`, "")

@@ -218,11 +218,11 @@ func (p *parser) steps(start int, e Expression) Expression {
 		t := p.token()
 		switch {
 		case (p.sign(".") || p.sign("?.")) && p.continues():
-			optional := p.sign("?.")
+			optional := p.sign("?.") || p.isLenient(e)
 			p.at++
 			e = &Field{Of: e, Optional: optional, Name: p.fieldName(), node: p.node(start)}
 		case (p.sign("[") || p.sign("?[")) && (!t.newline || p.free):
-			optional := p.sign("?[")
+			optional := p.sign("?[") || p.isLenient(e)
 			p.at++
 			index := p.enclosed(p.at-1, "]")
 			e = &Index{Of: e, Optional: optional, Index: index, node: p.node(start)}
@@ -351,12 +351,17 @@ func (p *parser) word(what string) Expression {
 		return &Bool{node: p.node(t.start), Value: word == "true"}
 	case "it":
 		p.at++
+		p.its++
 		return &It{node: p.node(t.start)}
 	case "env":
 		p.at++
 		return &Env{node: p.node(t.start)}
 	case "match":
 		return p.match()
+	case "patch":
+		if !p.declarationAhead() {
+			return p.patch()
+		}
 	case "if", "for", "let", "fn":
 		if p.declarationAhead() {
 			break

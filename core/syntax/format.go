@@ -15,7 +15,7 @@ func Format(file *source.File) (string, source.Findings) {
 	if broken := Parse(file); len(broken.Findings) > 0 {
 		return "", broken.Findings
 	}
-	p := &parser{scanner: scan(file), module: module, layout: &layout{map[int]bool{}, map[int]bool{}, map[int]bool{}}}
+	p := &parser{scanner: scan(file), module: module, layout: &layout{map[int]bool{}, map[int]bool{}, map[int]bool{}, map[int]bool{}}}
 	p.declarations()
 	f := &formatter{parser: p}
 	f.run()
@@ -183,6 +183,8 @@ func (f *formatter) spaced(i int) bool {
 	a, b := f.textOf(before), f.textOf(t)
 	signA, signB := before.kind == tokenSign, t.kind == tokenSign
 	switch {
+	case f.layout.apart[i]:
+		return true
 	case f.layout.glued[i] || signA && a == "-" && f.unary(i-1):
 		return false
 	case signB && (b == "," || b == ")" || b == "]" || b == ":" || b == "?:" || b == "?" || b == "." || b == "?." || b == "?["):

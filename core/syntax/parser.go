@@ -31,17 +31,20 @@ func IsReserved(word string) bool { return reserved[word] }
 // broken declaration is skipped.
 var declarationWords = []string{
 	"use", "type", "input", "let", "fn", "document", "stream", "include", "output", "remark", "require", "test",
-	"secret", "later", "patch", "rule",
+	"patch", "secret", "later", "rule",
 }
 
-const knownDeclarations = 12
+const knownDeclarations = 13
 
 type parser struct {
 	*scanner
 	at      int  // index of the current token
 	free    bool // the innermost bracket ignores newlines
 	arms    bool // the innermost bracket is that of a match
-	testing bool // the block in hand is that of a test
+	mode    blockMode
+	each    string // the name of the documents in the each in hand
+	lenient string // the name whose absent fields give null here; "it" for it
+	its     int    // how many times `it` was read
 	depth   int
 	ids     ID
 	module  *Module
@@ -87,8 +90,8 @@ func (p *parser) declarations() {
 }
 
 // layout is what the formatter has to know about tokens: which begin an entry, an arm or a declaration, and which are the
-// arrows of arms; which follow the token before them without a space, as the parts of runs-on do.
-type layout struct{ starts, arrows, glued map[int]bool }
+// arrows of arms; which follow the token before them without a space, as the parts of runs-on do, or with one, as a path behind a verb does.
+type layout struct{ starts, arrows, glued, apart map[int]bool }
 
 // markStart notes that an entry begins at the current token.
 func (p *parser) markStart() {
@@ -229,12 +232,12 @@ func (p *parser) description(index int) string {
 func (p *parser) declaration() (result Declaration) {
 	start := p.at
 	p.markStart()
-	p.first, p.free, p.arms, p.testing, p.depth = p.token().start, false, false, false, 0
+	p.first, p.free, p.arms, p.mode, p.each, p.lenient, p.depth = p.token().start, false, false, inDocuments, "", "", 0
 	header := Header{Description: p.description(start)}
 	finish := func(broken bool) {
 		if result == nil {
 			// What has no name cannot be missed.
-			unnamed := slices.Contains([]string{"if", "for", "remark", "require", "document", "stream", "include", "test"}, p.textOf(p.tokens[start]))
+			unnamed := slices.Contains([]string{"if", "for", "remark", "require", "document", "stream", "include", "patch", "test"}, p.textOf(p.tokens[start]))
 			p.module.Nameless = p.module.Nameless || !unnamed
 			return
 		}
@@ -311,6 +314,10 @@ func (p *parser) declaration() (result Declaration) {
 	case "remark", "require", "include":
 		p.at--
 		result = p.blockEntry(header)
+	case "patch":
+		d := &PatchAll{Header: header}
+		result = d
+		p.patchAll(d)
 	case "test":
 		d := &Test{Header: header}
 		result = d

@@ -22,6 +22,8 @@ type checker struct {
 	scope *scope
 	facts *facts
 	it    *Object
+	// patching is the patch in hand.
+	patching *patching
 	// lazy is more than 0 in the arguments of an instance, which are evaluated when the inputs are needed.
 	lazy int
 	// guards counts the lists, maps and so on that the type in hand is written in, through all names.
@@ -180,8 +182,8 @@ func (c *checker) resolve(o *Object) {
 		return
 	}
 	o.state, o.guards = resolving, c.guards
-	owner, scope, facts, it, lazy := c.owner, c.scope, c.facts, c.it, c.lazy
-	c.owner, c.scope, c.facts, c.it, c.lazy = o, nil, nil, nil, 0
+	owner, scope, facts, it, lazy, patching := c.owner, c.scope, c.facts, c.it, c.lazy, c.patching
+	c.owner, c.scope, c.facts, c.it, c.lazy, c.patching = o, nil, nil, nil, 0, nil
 	switch d := o.Declaration.(type) {
 	case *syntax.Use:
 		c.checkUse(o, d)
@@ -216,7 +218,7 @@ func (c *checker) resolve(o *Object) {
 		o.Type = c.checkDocument(d)
 	case *syntax.Test:
 		c.checkTest(d)
-	case *syntax.Remark, *syntax.Require, *syntax.Include, *syntax.IfBlock, *syntax.ForBlock:
+	case *syntax.Remark, *syntax.Require, *syntax.Include, *syntax.PatchAll, *syntax.IfBlock, *syntax.ForBlock:
 		c.checkStatement(d)
 	case *syntax.Function:
 		c.checkFunction(o, d)
@@ -225,7 +227,7 @@ func (c *checker) resolve(o *Object) {
 		o.Type = InvalidType
 	}
 	o.state = resolved
-	c.owner, c.scope, c.facts, c.it, c.lazy = owner, scope, facts, it, lazy
+	c.owner, c.scope, c.facts, c.it, c.lazy, c.patching = owner, scope, facts, it, lazy, patching
 }
 
 func (c *checker) checkUse(o *Object, d *syntax.Use) {
@@ -326,6 +328,12 @@ func (c *checker) checkStatement(d syntax.Declaration) {
 		}
 	case *syntax.Include:
 		c.checkInclude(d)
+	case *syntax.PatchAll:
+		c.checkPatchAll(d)
+	case *syntax.Each:
+		c.checkEach(d)
+	case *syntax.Operation:
+		c.checkOperation(d)
 	case *syntax.Expect:
 		c.checkExpect(d)
 	case *syntax.Let:
@@ -344,6 +352,9 @@ func (c *checker) checkStatement(d syntax.Declaration) {
 		first, second := c.loopTypes(d.Loop, c.infer(d.Loop.In, nil))
 		outer, facts := c.scope, c.facts
 		c.bindLoop(d.Loop, first, second)
+		if c.patching != nil {
+			c.patching.touchAll(d.Body)
+		}
 		c.checkBlock(d.Body)
 		c.facts = facts
 		c.unbind(outer)

@@ -118,6 +118,8 @@ func (c *checker) inferExpression(e syntax.Expression, want *Type, absent bool) 
 		return c.inferWith(e)
 	case *syntax.Lambda:
 		return c.inferLambda(e, want)
+	case *syntax.Patch:
+		return c.inferPatch(e)
 	case *syntax.Call:
 		return c.inferCall(e)
 	case *syntax.Field:

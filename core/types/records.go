@@ -265,6 +265,8 @@ func (c *checker) inferField(e *syntax.Field, absent bool) *Type {
 		case part.Rest != nil:
 			nullable = nullable || absent
 			results = append(results, part.Rest)
+		case e.Optional && slices.ContainsFunc(of.Parts(), func(p *Type) bool { return p.hasField(e.Name.Name) }):
+			nullable = true // other members of the union have it
 		default:
 			c.report(source.UnknownField, e.Name.Span, fieldHelp(e.Name.Name, part), "%s has no field %q", Article(of), e.Name.Name)
 			return InvalidType

@@ -387,6 +387,15 @@ func (t *Type) Field(name string) (*Field, bool) {
 	return nil, false
 }
 
+// hasField reports whether a record type can have a field.
+func (t *Type) hasField(name string) bool {
+	if t.Kind != Record {
+		return false
+	}
+	_, ok := t.Field(name)
+	return ok || t.Rest != nil
+}
+
 // FieldNames returns the names of the declared fields.
 func (t *Type) FieldNames() []string {
 	names := make([]string, len(t.Fields))
@@ -443,8 +452,10 @@ func (t *Type) text(depth int) string {
 	case List:
 		return "[" + t.Element.text(depth) + "]"
 	case Union:
-		if len(t.Members) == 2 && t.Members[1] == NullType && t.Members[0].Kind != Literal {
-			return t.Members[0].text(depth) + "?"
+		for i := range t.Members {
+			if other := t.Members[len(t.Members)-1-i]; len(t.Members) == 2 && t.Members[i] == NullType && other.Kind != Literal && other.Kind != Function {
+				return other.text(depth) + "?"
+			}
 		}
 		var members []string
 		for _, m := range t.Members {

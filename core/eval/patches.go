@@ -1,0 +1,581 @@
+package eval
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"knothole/core/place"
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// patching is one evaluation of a patch.
+type patching struct {
+	target   value.Value
+	all      []*Patched // the documents of the project, when those are patched
+	partial  bool       // not all documents are there, so that none may be found
+	failed   bool       // something failed that has been reported
+	document string     // the document in hand, as messages name it; may be empty
+	failures []*failure // one for each operation that failed, in the order in which they did
+}
+
+// Patched is a document of the project on its way through the patches of all documents.
+type Patched struct {
+	Path     string
+	Position int // in a stream; -1 for a document that is a file of its own
+	Value    value.Value
+	Removed  bool
+}
+
+// name names the document in messages.
+func (p *Patched) name() string {
+	other := p.Path
+	if p.Position >= 0 {
+		other = fmt.Sprintf("element %d of %s", p.Position, p.Path)
+	}
+	return nameOf(p.Value, other)
+}
+
+// failure is an operation that failed, in one document or several.
+type failure struct {
+	operation *operation
+	finding   source.Finding
+	others    []source.Related // the further documents
+	more      int              // how many of them are not in others
+}
+
+// shownOthers is how many further documents a failure names.
+const shownOthers = 3
+
+// operation is one operation, compiled.
+type operation struct {
+	tree  *syntax.Operation
+	path  string // as written
+	base  int    // the place of the document in the frame; -1 outside of each
+	slot  int    // of `it` in the value
+	value code
+	steps []step
+}
+
+// step is one step of the path of an operation, compiled.
+type step struct {
+	tree  *syntax.Step
+	text  string // as written
+	keys  []code
+	index code
+	holds func(f *frame) (bool, value.Origin)
+	slot  int // of `it`
+	hints hints
+}
+
+// hint tells what else a place holds that was compared with something it is not.
+type hint struct {
+	path   []string // from the element to the place
+	text   string   // as written
+	wanted code
+}
+
+type hints []hint
+
+func (c *compiler) patch(e *syntax.Patch) code {
+	target, body, at := c.expression(e.Target), c.block(e.Body), e.Target.Place()
+	return func(f *frame) value.Value {
+		p := &patching{target: target(f)}
+		if k := p.target.Kind(); k != value.Record && k != value.List {
+			f.failAt(source.WrongType, at, "", "a patch changes records and lists, not %s", describeValue(p.target))
+		}
+		body(f, Visitor{patch: p})
+		p.finish(f.thread)
+		return p.target
+	}
+}
+
+// Patch runs `patch all documents { … }`. Partial says that some documents are not there, so that it is no mistake when one
+// is not found. ok is false when something failed, which is among the findings.
+func (w *World) Patch(o *types.Object, documents []*Patched, partial bool) (ok bool) {
+	if o.Invalid {
+		return false
+	}
+	t := &thread{world: w, reports: w.reports, owner: o}
+	run := w.program.statement(o)
+	return guard(func() {
+		p := &patching{all: documents, partial: partial}
+		t.run(func(f *frame) { run(f, Visitor{patch: p}) }, o.Frame)
+		p.finish(t)
+	})
+}
+
+// finish reports what failed and gives up if anything did.
+func (p *patching) finish(t *thread) {
+	for _, failure := range p.failures {
+		f := failure.finding
+		f.Related = append(slices.Clip(f.Related), failure.others...)
+		if failure.more > 0 {
+			f.Related[len(f.Related)-1].Text += fmt.Sprintf(", and in %s more", countOf(failure.more, "document"))
+		}
+		t.report(f)
+	}
+	if p.failed || len(p.failures) > 0 {
+		panic(abort{})
+	}
+}
+
+// eachDocument compiles `each d at "…" where … { … }`.
+func (c *compiler) eachDocument(d *syntax.Each) statement {
+	slot, outer := c.module.Info.Slots[d], c.eachSlot
+	c.eachSlot = slot
+	body := c.block(d.Body)
+	c.eachSlot = outer
+	pattern := constant(value.Value{})
+	at := d.Name.Span
+	if d.At != nil {
+		pattern = c.expression(d.At)
+		at = d.At.Place()
+	}
+	holds := func(*frame) (bool, value.Origin) { return true, 0 }
+	var told hints
+	if d.Where != nil {
+		holds, at = c.truth(d.Where), d.Where.Place()
+		told = c.hints(d.Where, d.Name.Name)
+	}
+	where := c.module.Tree.File.Slice(at)
+	return func(f *frame, visit Visitor) {
+		p := visit.patch
+		paths := pattern(f)
+		outer := p.document
+		var looked []value.Value // those whose path matches
+		met := 0
+		change := func(v value.Value, name string) value.Value {
+			f.spend(1, at)
+			looked = append(looked, v)
+			f.slots[slot] = v
+			ok, by := holds(f)
+			if !ok {
+				return v
+			}
+			met++
+			p.document = name
+			f.choices = append(f.choices, by)
+			body(f, visit)
+			f.choices = f.choices[:len(f.choices)-1]
+			return f.slots[slot]
+		}
+		if p.all != nil || p.target.IsAbsent() {
+			for _, d := range p.all {
+				if !d.Removed && (paths.IsAbsent() || place.Match(paths.Text(), d.Path)) {
+					d.Value = change(d.Value, d.name())
+					d.Removed = d.Value.IsAbsent()
+				}
+			}
+		} else {
+			if p.target.Kind() != value.List {
+				f.failAt(source.WrongType, d.Name.Span, "leave each out: outside of it a path begins at what is patched", "each goes through the elements of a list, and what is patched is %s", describeValue(p.target))
+			}
+			elements := slices.Clone(p.target.Elements())
+			for i, x := range elements {
+				elements[i] = change(x, nameOf(x, "element "+strconv.Itoa(i)))
+			}
+			elements = slices.DeleteFunc(elements, value.Value.IsAbsent)
+			p.target = value.ListOf(elements, p.target.Origin())
+		}
+		p.document = outer
+		if met > 0 || d.Optional || p.partial {
+			return
+		}
+		help := told.tell(f, looked)
+		if help == "" {
+			help = "write each? where there need not be any"
+		}
+		switch {
+		case d.At != nil && len(looked) == 0:
+			f.failAt(source.NoPlace, d.At.Place(), nearPath(paths.Text(), p.all), "each: no document of %d has a path like %q", len(p.all), paths.Text())
+		case d.Where != nil:
+			f.failAt(source.NoPlace, at, help, "each: no document of %d satisfies %s", len(looked), where)
+		}
+		f.failAt(source.NoPlace, at, help, "each: there is no document")
+	}
+}
+
+// nearPath suggests a path for a pattern that no document has.
+func nearPath(pattern string, documents []*Patched) string {
+	var paths []string
+	for _, d := range documents {
+		paths = append(paths, d.Path)
+	}
+	if near, ok := source.Nearest(pattern, paths); ok {
+		return fmt.Sprintf("did you mean %q?", near)
+	}
+	if len(paths) == 0 {
+		return "there are no documents"
+	}
+	return "paths are such as " + strings.Join(paths[:min(3, len(paths))], ", ")
+}
+
+// nameOf names a document in messages: by its kind and name where it has them, else by what is given.
+func nameOf(v value.Value, other string) string {
+	if v.Kind() != value.Record {
+		return other
+	}
+	kind, metadata := v.Get("kind"), v.Get("metadata")
+	if kind.Kind() != value.String || metadata.Kind() != value.Record || metadata.Get("name").Kind() != value.String {
+		return other
+	}
+	return fmt.Sprintf("%s %q", kind.Text(), metadata.Get("name").Text())
+}
+
+// operation compiles one operation of a patch.
+func (c *compiler) operation(d *syntax.Operation) statement {
+	o := &operation{tree: d, path: c.module.Tree.File.Slice(d.PathSpan), base: -1, slot: c.module.Info.Slots[d]}
+	if d.Base.Name != "" {
+		o.base = c.eachSlot
+	}
+	if d.Value != nil {
+		o.value = c.expression(d.Value)
+	}
+	for _, tree := range d.Steps {
+		s := step{tree: tree, text: c.module.Tree.File.Slice(tree.Span)}
+		for _, key := range tree.Keys {
+			s.keys = append(s.keys, c.key(key))
+		}
+		switch {
+		case tree.Kind == syntax.IndexStep:
+			s.index = c.expression(tree.Index)
+		case tree.Index != nil:
+			s.holds, s.slot = c.truth(tree.Index), c.module.Info.Slots[tree]
+			s.hints = c.hints(tree.Index, "it")
+		}
+		o.steps = append(o.steps, s)
+	}
+	return func(f *frame, visit Visitor) { o.run(f, visit.patch) }
+}
+
+// run does the operation to the document in hand, or to what is patched.
+func (o *operation) run(f *frame, p *patching) {
+	data := &p.target
+	if o.base >= 0 {
+		data = &f.slots[o.base]
+		if data.IsAbsent() {
+			return // removed before
+		}
+	}
+	for _, earlier := range p.failures {
+		// What needs the place of one that failed has failed with it.
+		if rest, below := strings.CutPrefix(o.path, earlier.operation.path); below && earlier.operation != o && (rest == "" || rest[0] == '.' || rest[0] == '[') {
+			return
+		}
+	}
+	var chosen []value.Origin // by what the places were chosen
+	pattern := o.pattern(f, &chosen)
+	edit := &place.Edit{
+		Verb: place.Verb(o.tree.Verb), Lenient: o.tree.Optional,
+		Spend: func(n int) { f.spend(n, o.tree.PathSpan) },
+		Join:  func(under, over value.Value) value.Value { return f.merge(under, over, o.tree.PathSpan) },
+		Value: func(old value.Value) value.Value {
+			if old.IsAbsent() {
+				old = value.NullOf(value.From(o.tree.PathSpan.Start))
+			}
+			f.slots[o.slot] = old
+			v := o.value(f)
+			if o.tree.Verb == syntax.MergeVerb && v.Kind() != value.Record {
+				f.failAt(source.WrongType, o.tree.Value.Place(), "replace puts any value", "merge lays a record over another, not %s", describeValue(v))
+			}
+			f.spend(elementCost, o.tree.PathSpan)
+			for _, by := range chosen {
+				v = f.choose(v, by)
+			}
+			return f.because(v)
+		},
+	}
+	result, _, misses := place.Change(*data, pattern, edit)
+	if len(misses) > 0 {
+		p.miss(f, o, misses, *data)
+		return
+	}
+	*data = result
+}
+
+// pattern evaluates the path.
+func (o *operation) pattern(f *frame, chosen *[]value.Origin) place.Pattern {
+	pattern := make(place.Pattern, len(o.steps))
+	for i := range o.steps {
+		s, to := &o.steps[i], &pattern[i]
+		for _, key := range s.keys {
+			k := key(f)
+			to.Keys = append(to.Keys, k.Text())
+			*chosen = append(*chosen, k.Origin())
+		}
+		switch s.tree.Kind {
+		case syntax.KeyStep:
+			to.Kind = place.OneKey
+		case syntax.ChoiceStep:
+			to.Kind = place.SomeKeys
+		case syntax.AnyKeyStep:
+			to.Kind = place.AnyKey
+		case syntax.DeepStep:
+			to.Kind = place.AnyDepth
+		case syntax.EndStep:
+			to.Kind = place.End
+		case syntax.IndexStep:
+			index := s.index(f)
+			*chosen = append(*chosen, index.Origin())
+			switch index.Kind() {
+			case value.Int:
+				to.Kind, to.Index = place.OneIndex, index.Int()
+			case value.String:
+				to.Kind, to.Keys = place.OneKey, []string{index.Text()}
+			default:
+				f.failAt(source.WrongType, s.tree.Index.Place(), "an element is named by its position or by a condition on it", "the index of a list is an int, not %s", describeValue(index))
+			}
+		case syntax.ConditionStep:
+			to.Kind = place.OneElement
+		case syntax.EachStep:
+			to.Kind = place.SomeElements
+			if s.holds == nil {
+				to.Kind = place.AnyElement
+			}
+		}
+		if s.holds != nil {
+			to.Holds = func(element value.Value) bool {
+				f.slots[s.slot] = element
+				holds, by := s.holds(f)
+				if holds {
+					*chosen = append(*chosen, by)
+				}
+				return holds
+			}
+		}
+	}
+	return pattern
+}
+
+// miss notes that an operation failed in the document in hand.
+func (p *patching) miss(f *frame, o *operation, misses []*place.Miss, data value.Value) {
+	name := p.document
+	for _, known := range p.failures {
+		if known.operation != o {
+			continue
+		}
+		if len(known.others) == shownOthers {
+			known.more++
+			return
+		}
+		related := source.Related{Span: source.At(f.world.recorder.Pos(data.Origin())), Text: "also in " + name}
+		known.others = append(known.others, related)
+		return
+	}
+	p.failures = append(p.failures, &failure{operation: o, finding: o.explain(f, misses, name)})
+}
+
+// explain says why an operation failed: how far its path led, what is there instead, and what was probably meant.
+func (o *operation) explain(f *frame, misses []*place.Miss, name string) source.Finding {
+	m := misses[0]
+	span, stepText := o.tree.PathSpan, ""
+	var s *step
+	if m.Step < len(o.steps) {
+		s = &o.steps[m.Step]
+		span = s.tree.Span
+		stepText = s.text
+	}
+	here, in, of := "", "", ""
+	if m.Path != nil {
+		here = m.Path.String()
+		in, of = " in "+here, " of "+here
+	} else if here = "this"; name != "" {
+		here = "the document"
+	}
+	finding := source.Finding{Code: source.NoPlace, Span: span}
+	message, help := "", ""
+	switch m.Reason {
+	case place.Missing:
+		message, help = o.missing(f, m, s, in, stepText)
+	case place.NotRecord:
+		finding.Code = source.WrongType
+		message = fmt.Sprintf("%s is %s, which has no fields", here, describeValue(m.Found))
+		if m.Found.Kind() == value.List {
+			help = "an element is named in brackets: [0], [it.name == \"…\"], [*]"
+		}
+	case place.NotList:
+		finding.Code = source.WrongType
+		message = fmt.Sprintf("%s is %s, which has no elements", here, describeValue(m.Found))
+		if m.Found.Kind() == value.Record {
+			help = "a field is named by its key: .name, every field by .*"
+		}
+	case place.Taken:
+		finding.Code = source.PlaceTaken
+		message, help = fmt.Sprintf("%s is there already: %s", here, m.Found.Show(60)), "replace changes what is there; put does so too, and adds it where it is absent"
+	case place.Several:
+		finding.Code = source.SeveralPlaces
+		positions := make([]string, len(m.Elements))
+		for i, at := range m.Elements {
+			positions[i] = "[" + strconv.Itoa(at) + "]"
+		}
+		message = fmt.Sprintf("%d elements%s satisfy %s: %s", len(positions), of, inner(stepText), strings.Join(positions, ", "))
+		help = fmt.Sprintf("narrow the condition, or write [* where %s] for all of them", inner(stepText))
+	case place.NoneHolds:
+		message, help = fmt.Sprintf("no element%s satisfies %s", of, inner(strings.TrimPrefix(stepText, "[* where"))), s.hints.tell(f, m.Found.Elements())
+		if m.Found.Len() == 0 {
+			help = "the list is empty"
+		}
+	case place.CannotJoin:
+		finding.Code = source.WrongType
+		message, help = fmt.Sprintf("%s is %s, and records merge with records only", here, describeValue(m.Found)), "replace puts another value in its place"
+	case place.TooDeep:
+		finding.Code = source.TooDeep
+		message = "the data nests too deep to be searched"
+	}
+	if more := len(misses) - 1; more > 0 {
+		message += fmt.Sprintf(" (and %s more)", countOf(more, "place"))
+	}
+	verb := o.tree.Verb.String()
+	if name != "" {
+		verb += " in " + name
+	}
+	finding.Message, finding.Help = verb+": "+message, help
+	if p := f.world.recorder.Pos(m.Found.Origin()); p.IsValid() && p != span.Start {
+		text := here + " is here"
+		if m.Path == nil {
+			text = "it comes from here"
+		}
+		finding.Related = []source.Related{{Span: source.At(p), Text: text}}
+	}
+	return finding
+}
+
+// inner is a condition without the brackets of its step.
+func inner(step string) string {
+	return strings.TrimSpace(strings.TrimSuffix(strings.TrimPrefix(step, "["), "]"))
+}
+
+// missing explains a step that leads nowhere.
+func (o *operation) missing(f *frame, m *place.Miss, s *step, in, stepText string) (message, help string) {
+	if s == nil {
+		return "nothing is there", ""
+	}
+	switch s.tree.Kind {
+	case syntax.IndexStep:
+		if m.Found.Kind() == value.List {
+			return fmt.Sprintf("there is no element %s%s: the list has %s", inner(stepText), in, countOf(m.Found.Len(), "element")), ""
+		}
+	case syntax.KeyStep, syntax.ChoiceStep:
+	case syntax.DeepStep:
+		return fmt.Sprintf("no place%s meets %s", in, o.path[strings.Index(o.path, stepText):]), ""
+	default:
+		return fmt.Sprintf("%s finds nothing%s", stepText, in), "write " + o.tree.Verb.String() + "? where there need not be any"
+	}
+	var keys []string
+	for _, key := range s.keys {
+		keys = append(keys, key(f).Text())
+	}
+	if s.index != nil {
+		keys = append(keys, s.index(f).Text())
+	}
+	there := m.Found.Shape().Keys()
+	message = fmt.Sprintf("there is no %q%s", keys[0], in)
+	if len(keys) > 1 {
+		message = fmt.Sprintf("there is none of %s%s", quoted(keys, len(keys)), in)
+	}
+	for _, key := range keys {
+		if near, ok := source.Nearest(key, there); ok {
+			return message, fmt.Sprintf("did you mean %q?", near)
+		}
+	}
+	help = "it has " + quoted(there, 8)
+	if len(there) == 0 {
+		help = "the record is empty"
+	}
+	if m.Step == len(o.steps)-1 && o.tree.Verb == syntax.ReplaceVerb {
+		help += "; put adds what is not there"
+	}
+	return message, help
+}
+
+// quoted lists texts in quotes, no more than most of them.
+func quoted(texts []string, most int) string {
+	var shown []string
+	for i, t := range texts {
+		if i == most {
+			shown = append(shown, "…")
+			break
+		}
+		shown = append(shown, strconv.Quote(t))
+	}
+	return strings.Join(shown, ", ")
+}
+
+// hints looks for comparisons in a condition of something in an element with a text.
+func (c *compiler) hints(e syntax.Expression, root string) hints {
+	b, ok := unparen(e).(*syntax.Binary)
+	if !ok {
+		return nil
+	}
+	switch b.Operator {
+	case syntax.And:
+		return append(c.hints(b.Left, root), c.hints(b.Right, root)...)
+	case syntax.Equal:
+		for _, side := range [][2]syntax.Expression{{b.Left, b.Right}, {b.Right, b.Left}} {
+			path, ok := fieldsFrom(side[0], root)
+			_, nested := fieldsFrom(side[1], root)
+			if ok && !nested && simple(side[1]) {
+				return hints{{path: path, text: c.module.Tree.File.Slice(side[0].Place()), wanted: c.expression(side[1])}}
+			}
+		}
+	}
+	return nil
+}
+
+// simple reports whether an expression is a literal or a name with fields.
+func simple(e syntax.Expression) bool {
+	switch e := unparen(e).(type) {
+	case *syntax.String, *syntax.Name:
+		return true
+	case *syntax.Field:
+		return simple(e.Of)
+	}
+	return false
+}
+
+// fieldsFrom returns the fields that lead from a name, or from `it`, to an expression.
+func fieldsFrom(e syntax.Expression, root string) ([]string, bool) {
+	switch e := unparen(e).(type) {
+	case *syntax.It:
+		return nil, root == "it"
+	case *syntax.Name:
+		return nil, e.Name == root
+	case *syntax.Field:
+		path, ok := fieldsFrom(e.Of, root)
+		return append(path, e.Name.Name), ok
+	}
+	return nil, false
+}
+
+// tell says what else the elements hold at a place that was compared.
+func (hints hints) tell(f *frame, elements []value.Value) string {
+	for _, h := range hints {
+		var texts []string
+		for _, v := range elements {
+			for _, key := range h.path {
+				if v.Kind() != value.Record {
+					v = value.Value{}
+					break
+				}
+				v = v.Get(key)
+			}
+			if v.Kind() == value.String && !slices.Contains(texts, v.Text()) {
+				texts = append(texts, v.Text())
+			}
+		}
+		wanted := h.wanted(f)
+		if len(texts) == 0 || wanted.Kind() != value.String || slices.Contains(texts, wanted.Text()) {
+			continue
+		}
+		if near, ok := source.Nearest(wanted.Text(), texts); ok {
+			return fmt.Sprintf("did you mean %q?", near)
+		}
+		return h.text + " is " + quoted(texts, 8)
+	}
+	return ""
+}
