@@ -48,6 +48,8 @@ type Row struct {
 	// Order says that the elements are the same and only their order differs; Left and Right are then their keys.
 	Order bool
 	Cause explain.Cause
+
+	holders [2]value.Origin // of a place that is on one side only: what holds it, or would, on both
 }
 
 // Equal reports whether nothing differs.
@@ -141,7 +143,9 @@ func addCauses(d *Document, a, b side, differs func(string) bool) {
 	of := func(s side, v value.Value) explain.Side { return explain.Side{Recorder: s.Recorder, Value: v} }
 	for i := range d.Rows {
 		row := &d.Rows[i]
-		row.Cause = explain.Difference(of(a, row.Left), of(b, row.Right), differs)
+		left, right := of(a, row.Left), of(b, row.Right)
+		left.Holder, right.Holder = row.holders[0], row.holders[1]
+		row.Cause = explain.Difference(left, right, differs)
 	}
 	left, right := a.documents[d.Path], b.documents[d.Path]
 	switch {
@@ -188,10 +192,21 @@ func Values(left, right value.Value) []Row {
 	return w.rows
 }
 
-type walk struct{ rows []Row }
+type walk struct {
+	rows    []Row
+	holders [2]value.Origin // of the records or lists that are compared
+}
+
+// within compares what two records or lists hold.
+func (w *walk) within(left, right value.Value, compare func()) {
+	outer := w.holders
+	w.holders = [2]value.Origin{left.Origin(), right.Origin()}
+	compare()
+	w.holders = outer
+}
 
 func (w *walk) row(path *place.Path, left, right value.Value) {
-	w.rows = append(w.rows, Row{Path: path, Left: left, Right: right})
+	w.rows = append(w.rows, Row{Path: path, Left: left, Right: right, holders: w.holders})
 }
 
 func (w *walk) values(path *place.Path, left, right value.Value) {
@@ -200,7 +215,16 @@ func (w *walk) values(path *place.Path, left, right value.Value) {
 	}
 	switch {
 	case left.Kind() == value.Record && right.Kind() == value.Record:
-		for i, key := range left.Shape().Keys() {
+		w.within(left, right, func() { w.records(path, left, right) })
+	case left.Kind() == value.List && right.Kind() == value.List:
+		w.within(left, right, func() { w.lists(path, left.Elements(), right.Elements()) })
+	case !value.Identical(left, right):
+		w.row(path, left, right)
+	}
+}
+
+func (w *walk) records(path *place.Path, left, right value.Value) {
+	for i, key := range left.Shape().Keys() {
 			y := right.Get(key)
 			if y.IsAbsent() {
 				w.row(path.Field(key), left.Values()[i], y)
@@ -208,26 +232,28 @@ func (w *walk) values(path *place.Path, left, right value.Value) {
 			}
 			w.values(path.Field(key), left.Values()[i], y)
 		}
-		for i, key := range right.Shape().Keys() {
-			if left.Get(key).IsAbsent() {
-				w.row(path.Field(key), value.Value{}, right.Values()[i])
-			}
+	for i, key := range right.Shape().Keys() {
+		if left.Get(key).IsAbsent() {
+			w.row(path.Field(key), value.Value{}, right.Values()[i])
 		}
-	case left.Kind() == value.List && right.Kind() == value.List:
-		w.lists(path, left.Elements(), right.Elements())
-	case !value.Identical(left, right):
-		w.row(path, left, right)
 	}
 }
 
+// objectName stands for the kind and the name of an object in the open format, by which those of a stream are known.
+const objectName = "kind and name"
+
 // identifying are the fields by which elements of a list are known, the first that fits.
-var identifying = []string{"name", "id", "key", "path", "host", "port"}
+var identifying = []string{"name", objectName, "id", "key", "path", "host", "port"}
 
 // keyOf returns the text by which an element is known through a field. An object in the open format is known by the
 // name in its metadata.
 func keyOf(x value.Value, field string) (string, bool) {
 	if x.Kind() != value.Record {
 		return "", false
+	}
+	if field == objectName {
+		title := Title(x)
+		return title, title != ""
 	}
 	if metadata := x.Get("metadata"); field == "name" && metadata.Kind() == value.Record {
 		x = metadata

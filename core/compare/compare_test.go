@@ -54,6 +54,9 @@ func TestListsAreMatchedByKey(t *testing.T) {
 		rows(t, "cs: [{name: a}, {name: b}]", "cs: [{name: b}, {name: a}]"))
 	require.Equal(t, []string{`[north].spec: 1 → 2 (/0/spec)`},
 		rows(t, "[{kind: F, metadata: {name: north}, spec: 1}]", "[{kind: F, metadata: {name: north}, spec: 2}]"))
+	require.Equal(t, []string{`[F north].spec: 1 → 2 (/0/spec)`},
+		rows(t, "[{kind: F, metadata: {name: north}, spec: 1}, {kind: G, metadata: {name: north}}]", "[{kind: F, metadata: {name: north}, spec: 2}, {kind: G, metadata: {name: north}}]"),
+		"where the same name stands twice, the kind tells them apart")
 	require.Equal(t, []string{`rules[0].host: "a" → "b" (/rules/0/host)`}, rows(t, "rules: [{host: a, x: 1}]", "rules: [{host: b, x: 1}]"),
 		"when all keys differ, it is the keys that differ")
 	require.Equal(t, []string{`xs[1].n: 2 → 3 (/xs/1/n)`}, rows(t, "xs: [{name: a, n: 1}, {name: a, n: 2}]", "xs: [{name: a, n: 1}, {name: a, n: 3}]"),

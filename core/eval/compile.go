@@ -643,29 +643,47 @@ func (c *compiler) nativeCall(e *syntax.Call, o *types.Object, order []int, argu
 		f.spend(1, at)
 		v := native(&Call{f.thread, name, at, places}, values)
 		if records {
-			v = f.world.recorder.result(v, at.Start, values)
+			v = f.world.recorder.result(v, at.Start, values, counts[name])
 		}
 		return v
 	}
 }
 
+// counts are the built-in functions that look at how much there is, whatever it is.
+var counts = map[string]bool{"list.length": true, "record.length": true, "record.has": true}
+
 // result makes what a built-in function returned depend on its arguments: a value that it made on all of them, one
-// that it passed on, on where that came from.
-func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value) value.Value {
-	var origins []value.Origin
+// that it passed on, on where that came from. What it makes of several depends on how many there are: on the lists and
+// records, and what chose their elements, not on all that these hold; so does a number of which it is said.
+func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value, counts bool) value.Value {
+	var origins, outer []value.Origin
 	seen := map[uintptr]bool{}
 	for _, a := range arguments {
 		origins = leaves(a, origins, seen)
+		outer = append(outer, a.Origin())
+		switch a.Kind() {
+		case value.List:
+			for _, x := range a.Elements() {
+				outer = append(outer, x.Origin())
+			}
+		case value.Record:
+			for _, x := range a.Values() {
+				outer = append(outer, x.Origin())
+			}
+		}
 	}
-	all := r.computed(at, origins...)
+	all, made := r.computed(at, origins...), r.computed(at, outer...)
 	if _, ok := all.Step(); !ok {
 		return v
 	}
-	return mark(v, func(o value.Origin) value.Origin {
-		if o == value.From(at) {
-			return all
+	return mark(v, func(v value.Value) value.Origin {
+		switch {
+		case v.Origin() != value.From(at):
+			return v.Origin()
+		case counts || v.Kind() == value.List || v.Kind() == value.Record:
+			return made
 		}
-		return o
+		return all
 	})
 }
 

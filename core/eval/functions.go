@@ -88,7 +88,22 @@ func (t *thread) unrecorded(v value.Value, recorded bool, arguments []value.Valu
 	if t.world.recorder == nil || recorded {
 		return v
 	}
-	return t.world.recorder.result(v, at.Start, arguments)
+	r := t.world.recorder
+	var origins []value.Origin
+	seen := map[uintptr]bool{}
+	for _, a := range arguments {
+		origins = leaves(a, origins, seen)
+	}
+	all := r.computed(at.Start, origins...)
+	if _, ok := all.Step(); !ok {
+		return v
+	}
+	return mark(v, func(v value.Value) value.Origin {
+		if _, ok := v.Origin().Step(); ok {
+			return v.Origin()
+		}
+		return r.computed(v.Origin().Pos(), all)
+	})
 }
 
 // Apply calls a function that was given as an argument. What it is given must be of its types.

@@ -179,8 +179,12 @@ func (c *compiler) eachDocument(d *syntax.Each) statement {
 			for i, x := range elements {
 				elements[i] = change(x, nameOf(x, "element "+strconv.Itoa(i)))
 			}
-			elements = slices.DeleteFunc(elements, value.Value.IsAbsent)
-			p.target = value.ListOf(elements, p.target.Origin())
+			left := slices.DeleteFunc(elements, value.Value.IsAbsent)
+			list := value.ListOf(left, p.target.Origin())
+			if len(left) < p.target.Len() {
+				list = f.because(list)
+			}
+			p.target = list
 		}
 		p.document = outer
 		if met > 0 || d.Optional || p.partial {

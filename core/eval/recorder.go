@@ -63,7 +63,7 @@ func (r *Recorder) input(name string, v value.Value) value.Value {
 }
 
 // mark gives a value and all that it holds new origins. What is shared stays shared.
-func mark(v value.Value, origin func(value.Origin) value.Origin) value.Value {
+func mark(v value.Value, origin func(value.Value) value.Origin) value.Value {
 	m := &marking{origin: origin, marked: map[value.Value]value.Value{}}
 	return m.value(v)
 }
@@ -73,14 +73,14 @@ func mark(v value.Value, origin func(value.Origin) value.Origin) value.Value {
 const markDepth = 100_000
 
 type marking struct {
-	origin func(value.Origin) value.Origin
+	origin func(value.Value) value.Origin
 	marked map[value.Value]value.Value
 	depth  int
 }
 
 func (m *marking) value(v value.Value) value.Value {
 	if v.Kind() != value.List && v.Kind() != value.Record || m.depth > markDepth {
-		return v.WithOrigin(m.origin(v.Origin()))
+		return v.WithOrigin(m.origin(v))
 	}
 	m.depth++
 	defer func() { m.depth-- }()
@@ -89,9 +89,9 @@ func (m *marking) value(v value.Value) value.Value {
 	}
 	var marked value.Value
 	if v.Kind() == value.List {
-		marked = value.ListOf(m.all(v.Elements()), m.origin(v.Origin()))
+		marked = value.ListOf(m.all(v.Elements()), m.origin(v))
 	} else {
-		marked = value.RecordOf(v.Shape(), m.all(v.Values()), m.origin(v.Origin()))
+		marked = value.RecordOf(v.Shape(), m.all(v.Values()), m.origin(v))
 	}
 	m.marked[v] = marked
 	return marked
@@ -107,7 +107,7 @@ func (m *marking) all(values []value.Value) []value.Value {
 
 // Originate returns a value with one origin for itself and all that it holds.
 func Originate(v value.Value, o value.Origin) value.Value {
-	return mark(v, func(value.Origin) value.Origin { return o })
+	return mark(v, func(value.Value) value.Origin { return o })
 }
 
 // computed returns the origin of a value that was computed at a place from others.

@@ -96,6 +96,8 @@ func (c *collector) value(v value.Value) {
 type Side struct {
 	Recorder *eval.Recorder
 	Value    value.Value // Absent when the value is not there on this side
+	// Holder is the origin of the record or list that holds the value, or would; it explains what is on one side only.
+	Holder value.Origin
 }
 
 func (s Side) present() bool { return !s.Value.IsAbsent() }
@@ -127,16 +129,25 @@ type Reason struct {
 func Difference(left, right Side, differs func(input string) bool) Cause {
 	c := Cause{Left: left.Pos(), Right: right.Pos()}
 	var sides [2][]Leaf
+	oneSided := !left.present() || !right.present()
 	for i, s := range []Side{left, right} {
-		if !s.present() {
-			continue
-		}
-		// What is on one side only is there because of what chose it, whatever it holds.
-		if !left.present() || !right.present() {
+		// What is on one side only is there because of what chose it, whatever it holds, or was taken away on the other.
+		if s.present() && oneSided {
 			sides[i] = Leaves(s.Recorder, s.Value.Origin())
 		}
-		if len(sides[i]) == 0 {
-			sides[i] = deep(s.Recorder, s.Value)
+	}
+	if oneSided && len(sides[0])+len(sides[1]) == 0 {
+		for i, s := range []Side{left, right} {
+			if s.Recorder != nil {
+				sides[i] = Leaves(s.Recorder, s.Holder)
+			}
+		}
+	}
+	if len(sides[0])+len(sides[1]) == 0 || !oneSided {
+		for i, s := range []Side{left, right} {
+			if s.present() {
+				sides[i] = deep(s.Recorder, s.Value)
+			}
 		}
 	}
 	for i, leaves := range sides {
