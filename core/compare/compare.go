@@ -225,13 +225,13 @@ func (w *walk) values(path *place.Path, left, right value.Value) {
 
 func (w *walk) records(path *place.Path, left, right value.Value) {
 	for i, key := range left.Shape().Keys() {
-			y := right.Get(key)
-			if y.IsAbsent() {
-				w.row(path.Field(key), left.Values()[i], y)
-				continue
-			}
-			w.values(path.Field(key), left.Values()[i], y)
+		y := right.Get(key)
+		if y.IsAbsent() {
+			w.row(path.Field(key), left.Values()[i], y)
+			continue
 		}
+		w.values(path.Field(key), left.Values()[i], y)
+	}
 	for i, key := range right.Shape().Keys() {
 		if left.Get(key).IsAbsent() {
 			w.row(path.Field(key), value.Value{}, right.Values()[i])

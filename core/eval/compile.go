@@ -527,15 +527,16 @@ func (c *compiler) call(e *syntax.Call) code {
 		}
 		fn.once.Do(func() { c.program.compileFunction(fn) })
 		slots, mark := f.alloc(o.Frame)
-		inner := frame{f.thread, slots}
+		inner := f.push(slots)
 		for i, argument := range arguments {
 			if argument != nil {
 				slots[i] = argument(f)
 			} else {
-				slots[i] = fn.defaults[i](&inner)
+				slots[i] = fn.defaults[i](inner)
 			}
 		}
-		v := f.invoke(fn.body, &inner, at)
+		v := f.invoke(fn.body, inner, at)
+		f.pop()
 		f.release(mark)
 		return v
 	}

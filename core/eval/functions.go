@@ -48,7 +48,7 @@ func (t *thread) apply(function value.Value, arguments []value.Value, at source.
 	fn := function.Function().(*closure)
 	if fn.world != nil && fn.world != t.world {
 		inner := *t
-		inner.world = fn.world
+		inner.world, inner.stack, inner.frames = fn.world, nil, nil
 		v := inner.apply(function, arguments, at)
 		t.steps = inner.steps
 		return t.unrecorded(v, fn.world.program.records, arguments, at)
@@ -65,7 +65,7 @@ func (t *thread) apply(function value.Value, arguments []value.Value, at source.
 	}
 	slots, mark := t.alloc(size)
 	copy(slots, fn.captured)
-	inner := frame{t, slots}
+	inner := t.push(slots)
 	for i, missing := range defaults {
 		slot := i // parameters of a declared function are the first in its frame
 		if fn.declared == nil {
@@ -74,10 +74,11 @@ func (t *thread) apply(function value.Value, arguments []value.Value, at source.
 		if i < len(arguments) {
 			slots[slot] = arguments[i]
 		} else {
-			slots[slot] = missing(&inner)
+			slots[slot] = missing(inner)
 		}
 	}
-	v := t.invoke(body, &inner, at)
+	v := t.invoke(body, inner, at)
+	t.pop()
 	t.release(mark)
 	return t.unrecorded(v, recorded, arguments, at)
 }

@@ -43,6 +43,14 @@ func (f *frame) from(at source.Pos, operands ...value.Value) value.Origin {
 	return r.computed(at, origins...)
 }
 
+// fromBoth is from for two operands, which is quick where nothing is recorded.
+func (f *frame) fromBoth(at source.Pos, a, b value.Value) value.Origin {
+	if f.world.recorder == nil {
+		return value.From(at)
+	}
+	return f.from(at, a, b)
+}
+
 func (c *compiler) unary(e *syntax.Unary) code {
 	operand, at, span := c.expression(e.Operand), e.Place().Start, e.Place()
 	if e.Operator == syntax.Not {
@@ -90,7 +98,7 @@ func (c *compiler) binary(e *syntax.Binary) code {
 			a, b := left(f), right(f)
 			f.spend(1, span)
 			equal := value.Equal(a, b, func(n int) { f.spend(n, span) })
-			return value.BoolOf(equal == wanted, f.from(at, a, b))
+			return value.BoolOf(equal == wanted, f.fromBoth(at, a, b))
 		}
 	case syntax.Less, syntax.LessEqual, syntax.Greater, syntax.GreaterEqual:
 		operator := e.Operator
@@ -108,7 +116,7 @@ func (c *compiler) binary(e *syntax.Binary) code {
 			default:
 				holds = order >= 0
 			}
-			return value.BoolOf(holds, f.from(at, a, b))
+			return value.BoolOf(holds, f.fromBoth(at, a, b))
 		}
 	case syntax.Range:
 		return func(f *frame) value.Value {
@@ -130,13 +138,19 @@ func (c *compiler) binary(e *syntax.Binary) code {
 				if (sum > a.Int()) != (b.Int() > 0) && b.Int() != 0 {
 					f.overflow(span)
 				}
-				return value.IntOf(sum, f.from(at, a, b))
+				return value.IntOf(sum, f.fromBoth(at, a, b))
 			}
 			return f.add(a, b, span)
 		}
 	}
 	operator := e.Operator
-	return func(f *frame) value.Value { return f.calculate(operator, left(f), right(f), span) }
+	return func(f *frame) value.Value {
+		a, b := left(f), right(f)
+		if a.Kind() == value.Int && b.Kind() == value.Int {
+			return value.IntOf(f.calculateInt(operator, a.Int(), b.Int(), span), f.fromBoth(at, a, b))
+		}
+		return f.calculate(operator, a, b, span)
+	}
 }
 
 func rangeLength(low, high int64) uint64 {

@@ -218,6 +218,7 @@ type thread struct {
 	steps   int
 	depth   int
 	stack   []value.Value
+	frames  []frame // of the calls that are running
 	choices []value.Origin // what chose the blocks that a document stands in
 	calls   []source.Span  // the calls of functions of modules that are running, outermost first
 }
@@ -298,10 +299,22 @@ func (t *thread) alloc(n int) (slots []value.Value, mark int) {
 	return t.stack[mark : mark+n : mark+n], mark
 }
 
-func (t *thread) release(mark int) {
-	clear(t.stack[mark:])
-	t.stack = t.stack[:mark]
+func (t *thread) release(mark int) { t.stack = t.stack[:mark] }
+
+// push takes a frame for a call, pop gives back the last.
+func (t *thread) push(slots []value.Value) *frame {
+	n := len(t.frames)
+	if n == cap(t.frames) {
+		// Frames in the old array stay valid: the calls that run on them refer to them themselves.
+		t.frames = make([]frame, n, 2*n+16)
+	}
+	t.frames = t.frames[:n+1]
+	f := &t.frames[n]
+	f.thread, f.slots = t, slots
+	return f
 }
+
+func (t *thread) pop() { t.frames = t.frames[:len(t.frames)-1] }
 
 // guard runs f and reports whether it came to its end.
 func guard(f func()) (ok bool) {

@@ -83,8 +83,8 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 		path, body := c.expression(d.Path), c.expression(d.Value)
 		return func(f *frame, visit Visitor) {
 			at := f.because(path(f))
-			slots := slices.Clone(f.slots) // the block goes on before the value is needed
-			visit.Document(document(d, at, func() value.Value { return body(&frame{f.thread.inner(f.world, f.owner), slots}) }))
+			t, slots := f.thread, slices.Clone(f.slots) // the block goes on before the value is needed
+			visit.Document(document(d, at, func() value.Value { return body(&frame{t.inner(t.world, t.owner), slots}) }))
 		}
 	case *syntax.Include:
 		return c.include(d)

@@ -24,7 +24,7 @@ func (p *parser) expression() Expression {
 	case p.sign("fn") && p.peek(1).is(p, "("):
 		return p.lambda()
 	}
-	return p.binary(0)
+	return p.binary(levelOr)
 }
 
 func (p *parser) letExpression() Expression {
@@ -59,38 +59,82 @@ func (p *parser) lambda() Expression {
 	return e
 }
 
-// operators lists the binary operators by how tightly they bind, loosest first. Comparisons do not chain, ?? groups
-// to the right.
-var operators = []map[string]Operator{
-	{"or": Or},
-	{"and": And},
-	{"is": isOperator, "==": Equal, "!=": NotEqual, "<": Less, "<=": LessEqual, ">": Greater, ">=": GreaterEqual, "in": In, "not": NotIn, "matches": Matches},
-	{"??": Default},
-	{"..": Range},
-	{"+": Add, "-": Subtract},
-	{"*": Multiply, "/": Divide, "%": Remainder},
-}
-
+// Levels of the binary operators, loosest first.
 const (
-	levelNot        = 2 // `not` binds looser than a comparison
-	levelComparison = 2
-	levelDefault    = 3
-	levelRange      = 4
+	levelOr = iota
+	levelAnd
+	levelComparison // which `not` binds looser than
+	levelDefault
+	levelRange
+	levelAdd
+	levelMultiply
+	levelUnary // tighter than any operator
 )
 
-// operatorAhead returns the operator of a level at the current token, if the expression goes on with it.
-func (p *parser) operatorAhead(level int) (Operator, bool) {
-	t := p.token()
+// operatorOf returns the binary operator that a word or sign is, and how tightly it binds.
+func operatorOf(text string) (operator Operator, level int, ok bool) {
+	switch text {
+	case "or":
+		return Or, levelOr, true
+	case "and":
+		return And, levelAnd, true
+	case "is":
+		return isOperator, levelComparison, true
+	case "==":
+		return Equal, levelComparison, true
+	case "!=":
+		return NotEqual, levelComparison, true
+	case "<":
+		return Less, levelComparison, true
+	case "<=":
+		return LessEqual, levelComparison, true
+	case ">":
+		return Greater, levelComparison, true
+	case ">=":
+		return GreaterEqual, levelComparison, true
+	case "in":
+		return In, levelComparison, true
+	case "not":
+		return NotIn, levelComparison, true
+	case "matches":
+		return Matches, levelComparison, true
+	case "??":
+		return Default, levelDefault, true
+	case "..":
+		return Range, levelRange, true
+	case "+":
+		return Add, levelAdd, true
+	case "-":
+		return Subtract, levelAdd, true
+	case "*":
+		return Multiply, levelMultiply, true
+	case "/":
+		return Divide, levelMultiply, true
+	case "%":
+		return Remainder, levelMultiply, true
+	}
+	return 0, 0, false
+}
+
+// operatorAhead returns the operator at the current token, if the expression goes on with it.
+func (p *parser) operatorAhead() (operator Operator, level int, ok bool) {
+	t := &p.tokens[p.at]
 	if t.kind != tokenSign && t.kind != tokenWord {
-		return 0, false
+		return 0, 0, false
 	}
-	operator, ok := operators[level][p.textOf(t)]
-	if ok && operator == NotIn && p.peek(1).is(p, "matches") {
-		operator = NotMatches
-	} else if !ok || operator == NotIn && !p.peek(1).is(p, "in") {
-		return 0, false
+	operator, level, ok = operatorOf(p.text[t.start:t.end])
+	if !ok {
+		return 0, 0, false
 	}
-	return operator, p.continues()
+	if operator == NotIn {
+		switch {
+		case p.peek(1).is(p, "matches"):
+			operator = NotMatches
+		case !p.peek(1).is(p, "in"):
+			return 0, 0, false
+		}
+	}
+	return operator, level, p.continues()
 }
 
 // continues reports whether the current token, which could continue an expression, does so although it may stand on
@@ -108,30 +152,33 @@ func (p *parser) continues() bool {
 	return !key
 }
 
-func (p *parser) binary(level int) Expression {
-	if level == len(operators) {
-		return p.unary()
-	}
+// binary reads operands joined by operators that bind at least as tightly as a level. Comparisons and ranges do not chain, ??
+// groups to the right.
+func (p *parser) binary(least int) Expression {
 	start := p.token().start
-	if level == levelNot && p.sign("not") {
+	var left Expression
+	before := levelUnary // the level of the operator before
+	if least <= levelComparison && p.sign("not") {
 		p.at++
 		p.enter()
-		operand := p.binary(levelNot)
+		operand := p.binary(levelComparison)
 		p.leave()
-		return &Unary{node: p.node(start), Operator: Not, Operand: operand}
+		left, before = &Unary{node: p.node(start), Operator: Not, Operand: operand}, levelComparison
+	} else {
+		left = p.unary()
 	}
-	left := p.binary(level + 1)
 	for chain := 0; ; chain++ {
-		operator, ok := p.operatorAhead(level)
-		if !ok {
+		operator, level, ok := p.operatorAhead()
+		if !ok || level < least {
 			return left
 		}
-		if chain > 0 && (level == levelComparison || level == levelRange) {
+		if level >= before && (level == levelComparison || level == levelRange) {
 			p.failHere(source.Syntax, fmt.Sprintf("%q cannot follow another comparison or range", operator), "join two comparisons with and, or use parentheses")
 		}
 		if chain >= maxChain {
 			p.failHere(source.TooDeep, fmt.Sprintf("more than %d operators in a row", maxChain), "give parts a name with let")
 		}
+		before = level
 		sign := p.spanOf(p.token())
 		p.at++
 		if operator == isOperator {
@@ -185,7 +232,9 @@ func (p *parser) changes(start int, e Expression) Expression {
 			for p.take(".") {
 				change.Path = append(change.Path, p.key())
 			}
-			p.expect(":", "behind the key "+change.Path[len(change.Path)-1].text(p))
+			if !p.take(":") {
+				p.expected(`":" behind the key `+change.Path[len(change.Path)-1].text(p), "")
+			}
 			change.Value = p.expression()
 			with.Changes = append(with.Changes, change)
 		})
@@ -216,20 +265,23 @@ func (p *parser) steps(start int, e Expression) Expression {
 			p.failHere(source.TooDeep, fmt.Sprintf("more than %d steps in a row", maxChain), "give parts a name with let")
 		}
 		t := p.token()
-		switch {
-		case (p.sign(".") || p.sign("?.")) && p.continues():
-			optional := p.sign("?.") || p.isLenient(e)
+		if t.kind != tokenSign && t.kind != tokenWord {
+			return e
+		}
+		switch text := p.textOf(t); {
+		case (text == "." || text == "?.") && p.continues():
+			optional := text == "?." || p.isLenient(e)
 			p.at++
 			e = &Field{Of: e, Optional: optional, Name: p.fieldName(), node: p.node(start)}
-		case (p.sign("[") || p.sign("?[")) && (!t.newline || p.free):
-			optional := p.sign("?[") || p.isLenient(e)
+		case (text == "[" || text == "?[") && (!t.newline || p.free):
+			optional := text == "?[" || p.isLenient(e)
 			p.at++
 			index := p.enclosed(p.at-1, "]")
 			e = &Index{Of: e, Optional: optional, Index: index, node: p.node(start)}
-		case p.sign("as") && p.continues():
+		case text == "as" && p.continues():
 			p.at++
 			e = &As{Operand: e, Type: p.askedType(), node: p.node(start)}
-		case p.sign("(") && (!t.newline || p.free):
+		case text == "(" && (!t.newline || p.free):
 			e = p.call(start, e)
 		default:
 			return e
@@ -537,7 +589,9 @@ func (p *parser) entry() *Entry {
 		return p.spread()
 	}
 	e := &Entry{Key: p.key()}
-	p.expect(":", fmt.Sprintf("behind the key %s", p.file.Slice(e.Key.Span)))
+	if !p.take(":") {
+		p.expected(`":" behind the key `+e.Key.text(p), "")
+	}
 	e.Value = p.expression()
 	e.Optional = p.optionalMark()
 	e.Span = p.span(start)
@@ -676,7 +730,11 @@ func trimZeros(digits string) string {
 func (p *parser) stringLiteral() *String {
 	t := p.token()
 	if t.kind == tokenString {
-		s := &String{}
+		made := &struct { // in one piece: there are many of them
+			String
+			part [1]StringPart
+		}{}
+		s := &made.String
 		p.at++
 		s.node = p.node(t.start)
 		// An unclosed string ends with its line; the scanner has said so.
@@ -685,7 +743,8 @@ func (p *parser) stringLiteral() *String {
 			body = p.unescape(t.start+1, body)
 		}
 		if body != "" {
-			s.Parts = []StringPart{{Text: body}}
+			made.part[0].Text = body
+			s.Parts = made.part[:]
 		}
 		return s
 	}

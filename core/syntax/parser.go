@@ -128,7 +128,10 @@ func (t token) is(p *parser, text string) bool {
 }
 
 // sign reports whether the current token is the given sign or word.
-func (p *parser) sign(text string) bool { return p.token().is(p, text) }
+func (p *parser) sign(text string) bool {
+	t := &p.tokens[p.at]
+	return t.end-t.start == len(text) && (t.kind == tokenSign || t.kind == tokenWord) && p.text[t.start:t.end] == text
+}
 
 // take takes the current token when it is the given sign or word.
 func (p *parser) take(text string) bool {
@@ -460,7 +463,9 @@ func (p *parser) parameters(anonymous bool) []*Parameter {
 	p.entries(open, func() {
 		parameter := &Parameter{Name: p.name("the name of a parameter")}
 		if !anonymous || p.sign(":") {
-			p.expect(":", fmt.Sprintf("and the type of the parameter %q", parameter.Name.Name))
+			if !p.take(":") {
+				p.expected(fmt.Sprintf(`":" and the type of the parameter %q`, parameter.Name.Name), "")
+			}
 			parameter.Type = p.limitedType()
 		}
 		if p.take("=") {

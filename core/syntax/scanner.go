@@ -59,13 +59,10 @@ type openString struct {
 // severalLines reports whether the string is of a form that has several lines.
 func (o openString) severalLines() bool { return len(o.quote) >= 3 }
 
-// signs are all signs, longest first.
-var signs = []string{"...", "->", "==", "!=", "<=", ">=", "..", "??", "?.", "?[", "?:", "(", ")", "[", "]", "{", "}", ",", ":", ".", "=", "<", ">", "+", "-", "*", "/", "%", "|", "?"}
-
 // scan cuts a text into tokens. The last token is tokenEnd.
 func scan(file *source.File) *scanner {
 	s := &scanner{file: file, text: file.Text, newline: true}
-	s.tokens = make([]token, 0, len(s.text)/5+1)
+	s.tokens = make([]token, 0, len(s.text)/4+16)
 	s.offset = len(s.text) - len(strings.TrimPrefix(s.text, "\uFEFF"))
 	for s.next() {
 	}
@@ -164,17 +161,49 @@ func (s *scanner) number() {
 	s.offset = end
 }
 
+// signLength returns how long the sign is with which a text begins; 0 when it begins with none.
+func signLength(text string) int {
+	second := byte(0)
+	if len(text) > 1 {
+		second = text[1]
+	}
+	pair := false
+	switch text[0] {
+	case '(', ')', '[', ']', '{', '}', ',', ':', '+', '*', '/', '%', '|':
+		return 1
+	case '.':
+		if second == '.' && len(text) > 2 && text[2] == '.' {
+			return 3
+		}
+		pair = second == '.'
+	case '-':
+		pair = second == '>'
+	case '=', '<', '>':
+		pair = second == '='
+	case '!':
+		if second != '=' {
+			return 0
+		}
+		pair = true
+	case '?':
+		pair = second == '?' || second == '.' || second == '[' || second == ':'
+	default:
+		return 0
+	}
+	if pair {
+		return 2
+	}
+	return 1
+}
+
 func (s *scanner) sign() {
 	rest := s.text[s.offset:]
-	for _, sign := range signs {
-		if !strings.HasPrefix(rest, sign) {
-			continue
-		}
+	if length := signLength(rest); length > 0 {
 		if n := len(s.open); n > 0 {
-			switch sign {
-			case "{":
+			switch rest[0] {
+			case '{':
 				s.open[n-1].braces++
-			case "}":
+			case '}':
 				if s.open[n-1].braces == 0 {
 					s.add(tokenSign, s.offset, s.offset+1)
 					s.offset++
@@ -184,8 +213,8 @@ func (s *scanner) sign() {
 				s.open[n-1].braces--
 			}
 		}
-		s.add(tokenSign, s.offset, s.offset+len(sign))
-		s.offset += len(sign)
+		s.add(tokenSign, s.offset, s.offset+length)
+		s.offset += length
 		return
 	}
 	r, size := utf8.DecodeRuneInString(rest)

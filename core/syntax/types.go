@@ -197,8 +197,8 @@ func (p *parser) recordType() Type {
 		key := p.key()
 		field.Name = Identifier{Name: key.Name, Span: key.Span}
 		field.Optional = p.take("?:")
-		if !field.Optional {
-			p.expect(":", fmt.Sprintf("and the type of the field %s", p.file.Slice(key.Span)))
+		if !field.Optional && !p.take(":") {
+			p.expected(`":" and the type of the field `+key.text(p), "")
 		}
 		field.Type = p.unionType()
 		if p.take("=") {
