@@ -64,6 +64,23 @@ func FuzzParse(f *testing.F) {
 	})
 }
 
+// component is a module that those of FuzzEvaluate can use.
+const component = `
+input name: string where it != "" else "a name is not empty"
+input port: int = 80
+input upstream: string = "none"
+let Port = 8080
+output url = "http://${name}:${port}/"
+output route = "${name} -> ${upstream}"
+fn greet(who: string) -> string = "${name} greets ${who}"
+require port > 0
+remark "${name} is there"
+document "${name}.yaml" = { url: url, upstream: upstream }
+for i in 1..2 {
+  document "${name}-${i}.json" = { part: i * port }
+}
+`
+
 // FuzzEvaluate: whatever the module, checking and evaluating it end without a panic, and a module that has no findings
 // gives the same bytes twice.
 func FuzzEvaluate(f *testing.F) {
@@ -72,7 +89,11 @@ func FuzzEvaluate(f *testing.F) {
 		if strings.Contains(text, "00") || strings.Count(text, "for") > 2 {
 			t.Skip() // loops that only take long
 		}
-		files := fstest.MapFS{project.FileName: {Data: []byte("[environments.bench]\n")}, "main.knot": {Data: []byte(text)}}
+		files := fstest.MapFS{
+			project.FileName: {Data: []byte("[environments.bench]\n")},
+			"main.knot":      {Data: []byte(text)},
+			"service.knot":   {Data: []byte(component)},
+		}
 		first, second := evaluate(t, files), evaluate(t, files)
 		if first != second {
 			t.Fatalf("two evaluations differ:\n%s\n%s", first, second)
@@ -162,6 +183,64 @@ func FuzzMatch(f *testing.F) {
 		}
 		if !place.Match("**", path) {
 			t.Fatalf("** does not match %q", path)
+		}
+	})
+}
+
+// FuzzPlaces: whatever the path of an operation, a patch ends; what add puts can be replaced, cannot be added again where it
+// has a key, and removing it gives what was there before.
+func FuzzPlaces(f *testing.F) {
+	f.Add(".a.b", `{"a": {"c": [1, {"b": 2}]}}`)
+	f.Add(`[it.name == "x"].new`, `[{"name": "x"}, {"name": "y", "z": null}]`)
+	f.Add(`.**.{b, c}[* where it > 1]`, `{"a": {"b": [1, 2, 3]}, "c": []}`)
+	f.Add(`."odd key".*[end]`, `{"odd key": {"a": [], "b": [1]}}`)
+	f.Add(`.a[-1]."k-${1 + 1}"`, `{"a": [{"k": 1}]}`)
+	f.Fuzz(func(t *testing.T, path, text string) {
+		if strings.ContainsAny(path, "\n#") || strings.Contains(path, "00") || strings.Contains(path, "for") {
+			t.Skip()
+		}
+		run := func(operations string) (value.Value, string) {
+			p, err := project.Load(fstest.MapFS{
+				project.FileName: {Data: []byte("[environments.bench]\n")},
+				"main.knot":      {Data: []byte("use \"./v.json\" as v\noutput x = patch v {\n" + operations + "\n}\noutput old = v\n")},
+				"v.json":         {Data: []byte(text)},
+			})
+			if err != nil {
+				t.Fatal(err)
+			}
+			_, findings := render.All(p, p.Concrete(), render.Options{})
+			w := p.World(p.Concrete()[0], false)
+			o := p.Module.Objects["x"]
+			if o == nil || findings.HasErrors() {
+				return value.Value{}, ""
+			}
+			v, ok := w.Value(o)
+			if findings = append(findings, append(p.Program.Constants(), w.Findings()...)...); !ok {
+				if len(findings) == 0 {
+					t.Fatal("it failed without a finding")
+				}
+				return value.Value{}, string(findings[0].Code)
+			}
+			return v, ""
+		}
+		for _, verb := range []string{"put", "replace", "merge", "put?"} {
+			run(verb + " " + path + ": { fuzzed: true }")
+		}
+		run("remove " + path)
+		added, _ := run("add " + path + ": 1")
+		if added.IsAbsent() || strings.HasSuffix(path, "]") {
+			return
+		}
+		if _, code := run("add " + path + ": 1\nadd " + path + ": 2"); code != string(source.PlaceTaken) {
+			t.Fatalf("%s: added twice: %q", path, code)
+		}
+		if replaced, code := run("add " + path + ": 1\nreplace " + path + ": 2"); replaced.IsAbsent() {
+			t.Fatalf("%s: cannot be replaced: %s", path, code)
+		}
+		removed, code := run("add " + path + ": 1\nremove " + path)
+		old, _ := run("")
+		if removed.IsAbsent() || !value.Identical(removed, old) {
+			t.Fatalf("%s: removed, it is not what it was: %s %s", path, removed.Show(200), code)
 		}
 	})
 }
