@@ -218,7 +218,7 @@ type thread struct {
 	steps   int
 	depth   int
 	stack   []value.Value
-	frames  []frame // of the calls that are running
+	frames  []frame        // of the calls that are running
 	choices []value.Origin // what chose the blocks that a document stands in
 	calls   []source.Span  // the calls of functions of modules that are running, outermost first
 }

@@ -85,6 +85,11 @@ func (o *Object) Imported() *Module {
 	return o.Module.Imports[d].Module
 }
 
+// needsEnvironment reports whether anything in a module depends on the environment.
+func (m *Module) needsEnvironment() bool {
+	return slices.ContainsFunc(m.Order, func(o *Object) bool { return o.NeedsEnvironment })
+}
+
 // instanceOf returns the type of the instance that a value makes, when it is nothing but the call of a module: it is known
 // before the arguments are, which may then refer to the instance or to another that refers to it.
 func (c *checker) instanceOf(e syntax.Expression) *Type {
@@ -111,7 +116,7 @@ func (c *checker) instantiate(e *syntax.Call, alias *Object) *Type {
 		return InvalidType
 	}
 	c.module.Info.Objects[e.ID()] = alias
-	if slices.ContainsFunc(m.Order, func(o *Object) bool { return o.NeedsEnvironment }) {
+	if m.needsEnvironment() {
 		c.owner.NeedsEnvironment = true
 	}
 	if c.owner.Kind == ObjectLet && c.owner.Type != nil {

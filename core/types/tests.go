@@ -56,6 +56,9 @@ func (c *checker) checkTestNeeds(o *Object) {
 	finding := source.Finding{Code: source.TestNeeds, Span: source.At(d.Span.Start), Help: fmt.Sprintf("write: test %q in \"…\" { … }", d.Title),
 		Message: "this test depends on an environment, but does not say on which"}
 	for _, r := range o.Uses {
+		if m := r.Object.Imported(); r.Object.Kind == ObjectModule && m != nil && m.needsEnvironment() {
+			finding.Related = append(finding.Related, source.Related{Span: r.Span, Text: fmt.Sprintf("what %s gives depends on the environment", m.Path)})
+		}
 		if !r.Object.Constant() {
 			finding.Related = append(finding.Related, source.Related{Span: r.Span, Text: r.Object.Summary()})
 		}

@@ -14,7 +14,7 @@ var demoCommand = &command{
 	name: "demo", arguments: "[DIR]",
 	short: "writes the demo project and walks through it",
 	long: `Writes the demo project into the folder DIR, which must be empty or not there yet, or into a temporary one, and walks
-through check, render and diff on it. Then it makes three mistakes on purpose. Each command is shown before its
+through check, render and diff on it. Then it makes four mistakes on purpose. Each command is shown before its
 output; all of them can be repeated in the folder.`,
 	example: "knothole demo /tmp/flood-watch",
 	define: func(*flag.FlagSet) func(c *call) int {
@@ -31,7 +31,7 @@ type demoStep struct {
 
 func demoSteps() []demoStep {
 	steps := []demoStep{
-		{"The project describes four services of a flood warning system for four environments.\nFirst, is anything wrong with it?", []string{"check"}, exitClean},
+		{"The project describes five services of a flood warning system for four environments.\nFirst, is anything wrong with it?", []string{"check"}, exitClean},
 		{"Render plain files for every environment.", []string{"render"}, exitClean},
 		{"Again: nothing has changed, so no file is touched.", []string{"render"}, exitClean},
 		{"One rendered file: how the router on the north coast sends warnings.", []string{"render", "north", "--stdout", "--only", "siren-router/*"}, exitClean},
@@ -41,6 +41,7 @@ func demoSteps() []demoStep {
 	texts := map[string]string{
 		"misspelt-input":        "Now some mistakes. In this copy, an input is misspelt in the layer of the north coast.",
 		"zero-replicas":         "In this one, the map runs no copy at all: the limit is on the type of the input, so the layer is to blame.",
+		"vendor-renamed":        "Here the vendor of the cache renamed a container, and the patches of it match no more.",
 		"forgotten-environment": "Here a template forgot the south coast. Nothing had to be rendered to find out.",
 	}
 	for _, name := range demo.Mistakes {
