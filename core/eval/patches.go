@@ -294,9 +294,9 @@ func (o *operation) run(f *frame, p *patching) {
 			return f.because(v)
 		},
 	}
-	result, _, misses := place.Change(*data, pattern, edit)
-	if len(misses) > 0 {
-		p.miss(f, o, misses, *data)
+	result, _, miss := place.Change(*data, pattern, edit)
+	if miss != nil {
+		p.miss(f, o, miss, *data)
 		return
 	}
 	*data = result
@@ -357,7 +357,7 @@ func (o *operation) pattern(f *frame, chosen *[]value.Origin) place.Pattern {
 }
 
 // miss notes that an operation failed in the document in hand.
-func (p *patching) miss(f *frame, o *operation, misses []*place.Miss, data value.Value) {
+func (p *patching) miss(f *frame, o *operation, miss *place.Miss, data value.Value) {
 	name := p.document
 	for _, known := range p.failures {
 		if known.operation != o {
@@ -371,12 +371,11 @@ func (p *patching) miss(f *frame, o *operation, misses []*place.Miss, data value
 		known.others = append(known.others, related)
 		return
 	}
-	p.failures = append(p.failures, &failure{operation: o, finding: o.explain(f, misses, name)})
+	p.failures = append(p.failures, &failure{operation: o, finding: o.explain(f, miss, name)})
 }
 
 // explain says why an operation failed: how far its path led, what is there instead, and what was probably meant.
-func (o *operation) explain(f *frame, misses []*place.Miss, name string) source.Finding {
-	m := misses[0]
+func (o *operation) explain(f *frame, m *place.Miss, name string) source.Finding {
 	span, stepText := o.tree.PathSpan, ""
 	var s *step
 	if m.Step < len(o.steps) {
@@ -431,8 +430,8 @@ func (o *operation) explain(f *frame, misses []*place.Miss, name string) source.
 		finding.Code = source.TooDeep
 		message = "the data nests too deep to be searched"
 	}
-	if more := len(misses) - 1; more > 0 {
-		message += fmt.Sprintf(" (and %s more)", countOf(more, "place"))
+	if m.More > 0 {
+		message += fmt.Sprintf(" (and %s more)", countOf(m.More, "place"))
 	}
 	verb := o.tree.Verb.String()
 	if name != "" {

@@ -69,6 +69,7 @@ type Miss struct {
 	Path     *Path       // how far the steps before it led
 	Found    value.Value // what is there
 	Elements []int       // Several: the positions of the elements
+	More     int         // how many places did not meet it either
 }
 
 // Edit is a change of data.
@@ -95,29 +96,33 @@ type change struct {
 	*Edit
 	pattern Pattern
 	places  int
-	misses  []*Miss
+	first   *Miss // the first place that did not meet the pattern or the verb
 	nothing *Miss // the first step that goes to all that is there, where nothing was
 	depth   int
 }
 
 // Change returns data in which all places that a pattern names were changed, and how many they are. A result that is Absent
 // says that the data itself was removed. When something does not meet the pattern, the data is returned as it was, with the
-// reasons.
-func Change(data value.Value, pattern Pattern, edit *Edit) (result value.Value, places int, misses []*Miss) {
+// first such place.
+func Change(data value.Value, pattern Pattern, edit *Edit) (result value.Value, places int, miss *Miss) {
 	c := &change{Edit: edit, pattern: pattern}
 	result = c.at(data, 0, nil, false)
-	if c.places == 0 && len(c.misses) == 0 && !c.Lenient && c.nothing != nil {
-		c.misses = append(c.misses, c.nothing)
+	if c.places == 0 && c.first == nil && !c.Lenient {
+		c.first = c.nothing
 	}
-	if len(c.misses) > 0 {
-		return data, 0, c.misses
+	if c.first != nil {
+		return data, 0, c.first
 	}
 	return result, c.places, nil
 }
 
 func (c *change) miss(reason Reason, step int, path *Path, found value.Value) {
-	if !c.Lenient || reason == Several || reason == TooDeep {
-		c.misses = append(c.misses, &Miss{Reason: reason, Step: step, Path: path, Found: found})
+	switch {
+	case c.Lenient && reason != Several && reason != TooDeep:
+	case c.first == nil:
+		c.first = &Miss{Reason: reason, Step: step, Path: path, Found: found}
+	default:
+		c.first.More++
 	}
 }
 
@@ -202,7 +207,7 @@ func (c *change) keys(v value.Value, number int, path *Path, searching bool) val
 		}
 		met = true
 		if changed := c.at(child, number+1, path.Field(key), false); changed != child {
-			c.Spend(1 + result.Len())
+			c.Spend(copyCost * (1 + result.Len()))
 			result = withField(result, key, changed)
 		}
 	}
@@ -264,8 +269,9 @@ func (c *change) elements(v value.Value, number int, path *Path, searching bool)
 		}
 		switch {
 		case step.Kind == OneElement && len(chosen) > 1:
-			c.miss(Several, number, path, v)
-			c.misses[len(c.misses)-1].Elements = chosen
+			if c.miss(Several, number, path, v); c.first.Elements == nil {
+				c.first.Elements = chosen
+			}
 			return v
 		case step.Kind != AnyElement && len(chosen) == 0 && !searching:
 			c.miss(NoneHolds, number, path, v)
@@ -275,6 +281,7 @@ func (c *change) elements(v value.Value, number int, path *Path, searching bool)
 	for _, i := range chosen {
 		if x := c.at(elements[i], number+1, path.Index(i), false); x != elements[i] {
 			if changed == nil {
+				c.Spend(copyCost * len(elements))
 				changed = slices.Clone(elements)
 			}
 			changed[i] = x
@@ -298,9 +305,7 @@ func (c *change) search(v value.Value, number int, path *Path) value.Value {
 	c.depth++
 	defer func() { c.depth-- }()
 	if c.depth > searchDepth {
-		if len(c.misses) == 0 {
-			c.miss(TooDeep, number, path, v)
-		}
+		c.miss(TooDeep, number, path, v)
 		return v
 	}
 	result := v
