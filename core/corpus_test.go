@@ -25,7 +25,7 @@ var update = flag.Bool("update", false, "write what the corpus evaluates to into
 
 // TestCorpus runs every program under testdata/corpus. An archive holds several programs: the files of one stand
 // under a folder with its name, the file `want` says what must come out: the outputs and documents of each
-// environment, or the findings at their exact place. A program without a project file gets one with a single
+// environment, and what its tests find, or the findings at their exact place. A program without a project file gets one with a single
 // environment.
 func TestCorpus(t *testing.T) {
 	archives, err := filepath.Glob("testdata/corpus/*.txtar")
@@ -131,6 +131,12 @@ func runProgram(t *testing.T, files fstest.MapFS) string {
 			text, err := d.Text()
 			require.NoError(t, err)
 			fmt.Fprintf(&b, "%s%s:\n%s", prefix, d.Path, indent(string(text)))
+		}
+	}
+	for _, test := range p.Tests(func(string) bool { return true }) {
+		fmt.Fprintf(&b, "test %q: %d findings\n", test.Title, len(test.Findings))
+		for _, f := range test.Findings {
+			writeFinding(&b, p.Sources, f)
 		}
 	}
 	return b.String()

@@ -568,7 +568,7 @@ func (c *compiler) spreadCall(e *syntax.Call, o *types.Object) code {
 func (t *thread) invoke(body code, inner *frame, at source.Span) value.Value {
 	t.spend(1, at)
 	t.enter(at)
-	t.calls = append(t.calls, at)
+	t.calls = append(t.calls, caller{at: at})
 	v := body(inner)
 	t.calls = t.calls[:len(t.calls)-1]
 	t.depth--

@@ -606,6 +606,8 @@ func (c *conversion) conditions(v value.Value, t *types.Type, path *place.Path) 
 	if v.IsNull() {
 		return
 	}
+	c.calls = append(c.calls, caller{source.At(c.world.recorder.Pos(v.Origin())), true})
+	defer func() { c.calls = c.calls[:len(c.calls)-1] }()
 	for _, condition := range t.Conditions {
 		if condition.Object.Invalid {
 			panic(abort{})

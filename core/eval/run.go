@@ -220,7 +220,7 @@ type thread struct {
 	stack   []value.Value
 	frames  []frame        // of the calls that are running
 	choices []value.Origin // what chose the blocks that a document stands in
-	calls   []source.Span  // the calls of functions of modules that are running, outermost first
+	calls   []caller       // what is running, outermost first
 }
 
 // frame is what code runs on: the local values of a declaration or function.
@@ -230,6 +230,19 @@ type frame struct {
 }
 
 type code func(f *frame) value.Value
+
+// caller is the place from which a function runs, or the value for which a condition does.
+type caller struct {
+	at        source.Span
+	condition bool
+}
+
+func (c caller) text() string {
+	if c.condition {
+		return "checked for this value"
+	}
+	return "called here"
+}
 
 // shownCalls is how many of the calls that led to a mistake are told.
 const shownCalls = 3
@@ -243,7 +256,7 @@ func (t *thread) fail(f source.Finding) {
 func (t *thread) report(f source.Finding) {
 	w := t.reports
 	for i := len(t.calls) - 1; i >= 0 && i >= len(t.calls)-shownCalls; i-- {
-		f.Related = append(slices.Clip(f.Related), source.Related{Span: t.calls[i], Text: "called here"})
+		f.Related = append(slices.Clip(f.Related), source.Related{Span: t.calls[i].at, Text: t.calls[i].text()})
 	}
 	for i, m := 0, t.world.making; m != nil && i < shownCalls; i, m = i+1, m.thread.world.making {
 		f.Related = append(slices.Clip(f.Related), source.Related{Span: m.at, Text: "in the instance that is made here"})
@@ -452,6 +465,7 @@ func (w *World) Fail(o *types.Object) { w.states[o.Global].status.Store(failed) 
 // evaluated. It returns what does not fit, and marks the declarations as having a mistake.
 func (p *Program) TryLiterals() source.Findings {
 	w := p.newWorld(Environment{}, nil)
+	wrong := map[*types.Object]bool{}
 	for _, passage := range p.checked.Literals {
 		if passage.Owner.Invalid {
 			continue
@@ -465,8 +479,11 @@ func (p *Program) TryLiterals() source.Findings {
 			}, passage.Owner.Frame)
 		})
 		if !ok {
-			passage.Owner.Invalid = true
+			wrong[passage.Owner] = true
 		}
+	}
+	for owner := range wrong {
+		owner.Invalid = true
 	}
 	return w.findings
 }

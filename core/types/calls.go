@@ -48,7 +48,7 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 			c.check(argument, p.Type, what)
 			continue
 		}
-		c.checkGeneric(argument, p.Type, variables, what)
+		c.checkGeneric(argument, p.Type, variables, o.Parameters, what)
 	}
 	if o.Type == nil {
 		return InvalidType
@@ -288,7 +288,7 @@ func count(n int, word string) string {
 }
 
 // checkGeneric checks an argument against a parameter type that may hold variables, which it binds.
-func (c *checker) checkGeneric(e syntax.Expression, want *Type, variables map[string]*Type, what string) {
+func (c *checker) checkGeneric(e syntax.Expression, want *Type, variables map[string]*Type, parameters []Parameter, what string) {
 	if !hasVariables(want) {
 		c.check(e, want, what)
 		return
@@ -302,9 +302,45 @@ func (c *checker) checkGeneric(e syntax.Expression, want *Type, variables map[st
 	if got.Kind == Invalid {
 		return
 	}
+	if want.Kind == Variable && c.folds(want, parameters) {
+		got = widenDeep(c.universe, got)
+	}
 	if !c.bindVariables(want, got, variables) {
 		c.mismatch(e, got, c.substitute(want, variables), what)
 	}
+}
+
+// folds reports whether a function among the parameters makes the next value of a variable from the last: the first one must
+// then not stand for itself alone.
+func (c *checker) folds(variable *Type, parameters []Parameter) bool {
+	return slices.ContainsFunc(parameters, func(p Parameter) bool { return p.Type.Kind == Function && p.Type.Result == variable })
+}
+
+// widenDeep widens the literal types in records and lists too.
+func widenDeep(u *Universe, t *Type) *Type {
+	switch t.Kind {
+	case Literal:
+		return t.Widen()
+	case List:
+		return u.List(widenDeep(u, t.Element))
+	case Union:
+		members := make([]*Type, len(t.Members))
+		for i, m := range t.Members {
+			members[i] = widenDeep(u, m)
+		}
+		return u.Union(members...)
+	case Record:
+		fields := slices.Clone(t.Fields)
+		for i := range fields {
+			fields[i].Type = widenDeep(u, fields[i].Type)
+		}
+		rest := t.Rest
+		if rest != nil {
+			rest = widenDeep(u, rest)
+		}
+		return u.Record(fields, rest)
+	}
+	return t
 }
 
 // partly puts the types that were bound in the place of variables and leaves the others.

@@ -178,8 +178,15 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 		} else if len(covered) > 0 {
 			c.it.Type = c.universe.Union(covered...)
 		}
+		outer := c.facts
+		if narrowed := c.it.Type; narrowed != whole && narrowed.Kind != Invalid {
+			if path, ok := c.pathOf(e.Subject); ok {
+				c.facts = &facts{c.facts, path, narrowed}
+			}
+			c.assumeField(e.Subject, func(field *Type) bool { return Overlap(field, narrowed) })
+		}
 		value(arm.Value)
-		c.it.Type = whole
+		c.it.Type, c.facts = whole, outer
 	}
 	if closed || subject.Kind == Invalid || len(left) == 0 {
 		return

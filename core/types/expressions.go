@@ -45,8 +45,25 @@ func (c *checker) check(e syntax.Expression, want *Type, what string) {
 		c.module.Info.Targets[e.ID()] = want
 		if literal(e) && c.owner != nil {
 			// The whole covers its parts.
+			c.uncover(e)
+			c.module.Info.Types[e.ID()] = nil // whose types are not what they are said to be then
 			c.program.Literals = append(c.program.Literals[:inner], Passage{c.module, e, want, c.owner})
 		}
+	}
+}
+
+// uncover leaves the conversion of the parts of a literal to that of the whole, which reports all that does not fit in it.
+func (c *checker) uncover(e syntax.Expression) {
+	entries := []*syntax.Entry(nil)
+	switch e := e.(type) {
+	case *syntax.List:
+		entries = e.Elements
+	case *syntax.Record:
+		entries = e.Entries
+	}
+	for _, entry := range entries {
+		c.module.Info.Targets[entry.Value.ID()] = nil
+		c.uncover(entry.Value)
 	}
 }
 

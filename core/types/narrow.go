@@ -113,6 +113,35 @@ func (c *checker) restrict(t, asked *Type, holds bool) *Type {
 	return c.universe.Union(left...)
 }
 
+// assumeField narrows a record of several types by what is known of one of its fields, such as the kind by which they are told
+// apart: those are left of whose field it may be.
+func (c *checker) assumeField(e syntax.Expression, may func(field *Type) bool) {
+	field, ok := e.(*syntax.Field)
+	if !ok || c.module.Info.Objects[field.ID()] != nil {
+		return
+	}
+	path, ok := c.pathOf(field.Of)
+	t := c.module.Info.Types[field.Of.ID()]
+	if !ok || t == nil {
+		return
+	}
+	var left []*Type
+	all := t.alternatives()
+	for _, part := range all {
+		core := part.Core()
+		if core.Kind != Record {
+			left = append(left, part)
+			continue
+		}
+		if f, ok := core.Field(field.Name.Name); !ok || may(f.Type) {
+			left = append(left, part)
+		}
+	}
+	if len(left) > 0 && len(left) < len(all) {
+		c.facts = &facts{c.facts, path, c.universe.Union(left...)}
+	}
+}
+
 // assumePresent notes that a record has a field, by `"field" in record`.
 func (c *checker) assumePresent(key, record syntax.Expression) {
 	literal, ok := c.literalOf(key)
@@ -140,6 +169,9 @@ func (c *checker) assumeEqual(e, other syntax.Expression, equal bool) {
 	t := c.module.Info.Types[e.ID()]
 	if !ok || t == nil || t.Kind == Invalid || t.Kind == Any {
 		return
+	}
+	if literal.Kind == Literal {
+		c.assumeField(e, func(field *Type) bool { return equal && Overlap(field, literal) || !equal && field.Core() != literal })
 	}
 	// 1 == 1.0, so that a number that equals an int need not be one.
 	if numeric(literal) && slices.ContainsFunc(t.Parts(), func(p *Type) bool { return numeric(p) && p.Widen() != literal.Widen() }) {

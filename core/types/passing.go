@@ -165,6 +165,9 @@ func converts(from, to *Type, seen map[pair]bool) bool {
 		if from.Kind != Record || len(to.Fields) > 0 {
 			return true
 		}
+		if to.Rest == nil { // both are empty
+			return false
+		}
 		for _, f := range from.Fields {
 			if converts(f.Type, to.Rest, seen) {
 				return true

@@ -39,7 +39,11 @@ func (b *builder) get(name string) (*Field, bool) {
 func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 	var expected *Type
 	if want != nil {
-		expected = onlyPart(want, Record)
+		if expected = onlyPart(want, Record); expected == nil {
+			if member := c.memberFor(e, want); member != nil {
+				want, expected = member, member.Core()
+			}
+		}
 	}
 	b := &builder{index: map[string]int{}, written: map[string]source.Span{}}
 	wrong := false
@@ -127,6 +131,41 @@ func (c *checker) warnDeprecated(f *Field, span source.Span) {
 	}
 	c.add(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: span, Help: f.Deprecated, Related: fieldPlace(f),
 		Message: fmt.Sprintf("%q is deprecated", f.Name)})
+}
+
+// memberFor returns the one record of a union whose literal fields, such as the kind by which its members are told apart, a
+// record literal has; nil when that does not tell.
+func (c *checker) memberFor(e *syntax.Record, union *Type) *Type {
+	written := map[string]*Type{}
+	for _, entry := range e.Entries {
+		if !entry.Spread && entry.Key.Value == nil {
+			if t, ok := c.literalOf(entry.Value); ok {
+				written[entry.Key.Name] = t
+			}
+		}
+	}
+	var found *Type
+	for _, part := range union.alternatives() {
+		core := part.Core()
+		if core.Kind != Record {
+			continue
+		}
+		met, differs := 0, false
+		for _, f := range core.Fields {
+			if t, ok := written[f.Name]; ok && len(literalTexts(f.Type)) == len(f.Type.Parts()) {
+				met++
+				differs = differs || !Assignable(t, f.Type)
+			}
+		}
+		if met == 0 || differs {
+			continue
+		}
+		if found != nil {
+			return nil
+		}
+		found = part
+	}
+	return found
 }
 
 func (c *checker) widenRest(b *builder, t *Type) {

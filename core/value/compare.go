@@ -24,7 +24,7 @@ func equal(a, b Value, strict bool, depth int, spend func(int)) bool {
 		spend(math.MaxInt / 2)
 	}
 	if a.kind != b.kind {
-		return !strict && (a.kind == Int && b.kind == Float || a.kind == Float && b.kind == Int) && a.Float() == b.Float()
+		return !strict && (a.kind == Int && b.kind == Float || a.kind == Float && b.kind == Int) && Compare(a, b) == 0
 	}
 	switch a.kind {
 	case Absent, Null:
@@ -67,8 +67,25 @@ func Compare(a, b Value) int {
 		return strings.Compare(a.Text(), b.Text())
 	case a.kind == Int && b.kind == Int:
 		return cmp.Compare(a.Int(), b.Int())
+	case a.kind == Int && b.kind == Float:
+		return compareMixed(a.Int(), b.Float())
+	case a.kind == Float && b.kind == Int:
+		return -compareMixed(b.Int(), a.Float())
 	}
 	return cmp.Compare(a.Float(), b.Float())
+}
+
+// compareMixed compares an int with a float exactly: not every int of 64 bits is a float.
+func compareMixed(i int64, f float64) int {
+	const limit = 1 << 63
+	switch {
+	case f >= limit:
+		return -1
+	case f < -limit:
+		return 1
+	}
+	whole := math.Trunc(f)
+	return cmp.Or(cmp.Compare(i, int64(whole)), cmp.Compare(0, f-whole))
 }
 
 // FormatFloat returns the shortest text that reads back as the same float and as no int.
