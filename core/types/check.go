@@ -24,6 +24,8 @@ type checker struct {
 	it    *Object
 	// patching is the patch in hand.
 	patching *patching
+	// arguments are those of the instance in hand: each is evaluated for itself.
+	arguments syntax.Expression
 	// lazy is more than 0 in the arguments of an instance, which are evaluated when the inputs are needed.
 	lazy int
 	// guards counts the lists, maps and so on that the type in hand is written in, through all names.

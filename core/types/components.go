@@ -130,7 +130,10 @@ func (c *checker) instantiate(e *syntax.Call, alias *Object) *Type {
 			return InvalidType
 		}
 	}
+	outer := c.arguments
+	c.arguments = e.Named
 	c.check(e.Named, c.inputsType(m), "the inputs of "+m.Path)
+	c.arguments = outer
 	return c.universe.Instance(m)
 }
 

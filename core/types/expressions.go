@@ -43,7 +43,7 @@ func (c *checker) check(e syntax.Expression, want *Type, what string) {
 	}
 	if Converts(got, want) {
 		c.module.Info.Targets[e.ID()] = want
-		if literal(e) && c.owner != nil {
+		if literal(e) && c.owner != nil && e != c.arguments {
 			// The whole covers its parts.
 			c.uncover(e)
 			c.module.Info.Types[e.ID()] = nil // whose types are not what they are said to be then

@@ -35,6 +35,8 @@ func (c *checker) mismatch(e syntax.Expression, got, want *Type, what string) {
 		} else if texts := literalTexts(want); len(texts) > 0 {
 			help = "possible values: " + quotedList(texts)
 		}
+	case got.Core().Kind == Record && misspeltKind(got.Core(), want) != "":
+		help = misspeltKind(got.Core(), want)
 	case got.Core().Kind == Float && want.Core().Kind == Int:
 		help = "an int has no fraction"
 	}
@@ -47,6 +49,30 @@ func (c *checker) mismatch(e syntax.Expression, got, want *Type, what string) {
 		because = ": " + reason
 	}
 	c.report(source.WrongType, span, help, "expected %s%s, found %s%s", Article(want), where, describeType(got), because)
+}
+
+// misspeltKind suggests what the literal field of a record, by which the members of a union are told apart, was meant to be.
+func misspeltKind(got, union *Type) string {
+	for _, f := range got.Fields {
+		text, ok := f.Type.Literal.(string)
+		if !ok {
+			continue
+		}
+		var texts []string
+		for _, part := range union.Parts() {
+			if member, ok := part.Field(f.Name); ok && part.Kind == Record {
+				texts = append(texts, literalTexts(member.Type)...)
+			}
+		}
+		if len(texts) == 0 || slices.Contains(texts, text) {
+			continue
+		}
+		if near, ok := source.Nearest(text, texts); ok {
+			return fmt.Sprintf("%s: did you mean %q?", f.Name, near)
+		}
+		return fmt.Sprintf("possible values of %s: %s", f.Name, quotedList(texts))
+	}
+	return ""
 }
 
 // text returns an expression as it is written.
