@@ -73,7 +73,7 @@ func TestCorpus(t *testing.T) {
 			require.NoError(t, os.WriteFile(name, txtar.Format(archive), 0o644))
 		}
 	}
-	require.GreaterOrEqual(t, programs, 100)
+	require.GreaterOrEqual(t, programs, 500)
 }
 
 func caseOf(order []string, f txtar.File) int {

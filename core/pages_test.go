@@ -2,8 +2,10 @@ package core_test
 
 import (
 	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
+	"strings"
 	"testing"
 	"testing/fstest"
 
@@ -57,4 +59,22 @@ func TestEveryCodeHasAPage(t *testing.T) {
 	}
 	slices.Sort(constants)
 	require.Equal(t, constants, source.Codes())
+}
+
+// TestEveryCodeOccurs holds that every code is found by a program of the corpus, or, what only the outside can find, by a script
+// of the built program.
+func TestEveryCodeOccurs(t *testing.T) {
+	var all strings.Builder
+	for _, pattern := range []string{"testdata/corpus/*.txtar", "../shell/command/testdata/script/*.txtar"} {
+		names, err := filepath.Glob(pattern)
+		require.NoError(t, err)
+		for _, name := range names {
+			text, err := os.ReadFile(name)
+			require.NoError(t, err)
+			all.Write(text)
+		}
+	}
+	for _, code := range source.Codes() {
+		require.Regexp(t, `\\?\[`+string(code)+`\\?\]`, all.String(), "no program shows %s", code)
+	}
 }
