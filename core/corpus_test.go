@@ -133,7 +133,7 @@ func runProgram(t *testing.T, files fstest.MapFS) string {
 			fmt.Fprintf(&b, "%s%s:\n%s", prefix, d.Path, indent(string(text)))
 		}
 	}
-	for _, test := range p.Tests(func(string) bool { return true }) {
+	for _, test := range p.Tests(nil, func(string) bool { return true }) {
 		fmt.Fprintf(&b, "test %q: %d findings\n", test.Title, len(test.Findings))
 		for _, f := range test.Findings {
 			writeFinding(&b, p.Sources, f)

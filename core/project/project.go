@@ -82,9 +82,9 @@ type dataFile struct {
 	findings source.Findings
 }
 
-// Load reads a project. The error is not nil only when there is no project file; everything else that is wrong is in
-// the findings of the project.
-func Load(files fs.FS) (*Project, error) {
+// Load reads a project, with modules that its main module does not lead to if they are named. The error is not nil only when
+// there is no project file; everything else that is wrong is in the findings of the project.
+func Load(files fs.FS, modules ...string) (*Project, error) {
 	p := &Project{
 		Sources: source.NewSet(), files: files,
 		modules: map[string]*moduleState{}, layers: map[string]*Layer{}, data: map[string]*dataFile{}, keys: data.Keys{},
@@ -103,7 +103,7 @@ func Load(files fs.FS) (*Project, error) {
 	if !root.IsAbsent() {
 		p.readConfiguration(root)
 	}
-	p.loadProgram()
+	p.loadProgram(modules)
 	return p, nil
 }
 
@@ -218,8 +218,8 @@ type moduleState struct {
 	bad     bool
 }
 
-// loadProgram reads the main module and all that it leads to, and checks them.
-func (p *Project) loadProgram() {
+// loadProgram reads the main module, others that are named, and all that they lead to, and checks them.
+func (p *Project) loadProgram(modules []string) {
 	p.checked = &types.Program{Sources: p.Sources, Universe: types.NewUniverse(), Builtins: builtin.Table{}}
 	for _, e := range p.Concrete() {
 		p.checked.Environments = append(p.checked.Environments, e.Name)
@@ -231,6 +231,9 @@ func (p *Project) loadProgram() {
 	}
 	main.Main = true
 	p.Module = main
+	for _, name := range modules {
+		l.module(name, p.mainSpan, nil)
+	}
 	p.Findings = append(p.Findings, types.Check(p.checked)...)
 	values := map[*types.Object]value.Value{}
 	for _, m := range p.checked.Modules {

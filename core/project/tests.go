@@ -1,6 +1,8 @@
 package project
 
 import (
+	"slices"
+
 	"knothole/core/eval"
 	"knothole/core/source"
 	"knothole/core/syntax"
@@ -15,10 +17,14 @@ type TestResult struct {
 	Findings    source.Findings // none when it passed
 }
 
-// Tests runs the tests of all modules whose title is wanted, in the order of the modules. Each runs in a world of its own.
-func (p *Project) Tests(wanted func(title string) bool) []TestResult {
+// Tests runs the tests of the named modules, or of all when none is named, whose title is wanted, in the order of the modules.
+// Each runs in a world of its own.
+func (p *Project) Tests(modules []string, wanted func(title string) bool) []TestResult {
 	var results []TestResult
 	for _, m := range p.checked.Modules {
+		if modules != nil && !slices.Contains(modules, m.Path) {
+			continue
+		}
 		for _, o := range m.Order {
 			if d, ok := o.Declaration.(*syntax.Test); ok && !o.Invalid && wanted(d.Title) {
 				results = append(results, p.test(o, d))

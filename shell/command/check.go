@@ -13,10 +13,11 @@ import (
 )
 
 var checkCommand = &command{
-	name: "check", arguments: "[ENV…] [--strict] [--format text|json|sarif|junit]",
+	name: "check", arguments: "[ENV…|PATH…] [--strict] [--format text|json|sarif|junit]",
 	short: "everything that is wrong, in all environments",
 	long: `Reports everything that can be wrong, in all environments unless some are named: syntax, types, inputs and their
-limits, and what only evaluation shows. Each finding stands at the line that has to change.
+limits, and what only evaluation shows. Each finding stands at the line that has to change. With paths of sources, or of
+folders of them, it reports what is wrong in these, whether the project's main module leads to them or not.
 
 Ends with 0 when there is nothing to report, 1 when there is. Warnings count only with --strict.`,
 	example: "knothole check north south",
@@ -33,11 +34,19 @@ func runCheck(c *call, strict bool, format string) int {
 	if !slices.Contains(formats, format) {
 		return c.wrongUsage("there is no format %q: %s", format, strings.Join(formats, ", "))
 	}
-	p, environments, status := c.openSelected()
+	p, environments, modules, status := c.openModules()
 	if p == nil {
 		return status
 	}
 	_, findings := render.All(p.Project, environments, render.Options{Everything: true})
+	n, of := len(environments), "environment"
+	if modules != nil {
+		n, of = len(modules), "module"
+		findings = slices.DeleteFunc(findings, func(f source.Finding) bool {
+			file := p.Sources.File(f.Span.Start)
+			return file == nil || !slices.Contains(modules, file.Path)
+		})
+	}
 	if err := c.show(c.presenter(p, c.out), findings, len(environments), format); err != nil {
 		return c.failed("%s", err)
 	}
@@ -45,7 +54,7 @@ func runCheck(c *call, strict bool, format string) int {
 		if len(findings) > 0 && format == "text" {
 			fmt.Fprintln(c.err)
 		}
-		fmt.Fprintf(c.err, "%s (%.2f s)\n", present.Summary(findings, len(environments)), time.Since(start).Seconds())
+		fmt.Fprintf(c.err, "%s (%.2f s)\n", present.Summary(findings, n, of), time.Since(start).Seconds())
 	}
 	if findings.HasErrors() || strict && len(findings) > 0 {
 		return exitFindings

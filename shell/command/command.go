@@ -175,8 +175,9 @@ type opened struct {
 	prefix string // from the working folder to it
 }
 
-// open finds and reads the project. When there is none, it says so; the exit status is then not 0.
-func (c *call) open() (*opened, int) {
+// open finds and reads the project, with modules that its main module need not lead to. When there is none, it says so; the
+// exit status is then not 0.
+func (c *call) open(modules ...string) (*opened, int) {
 	folder := c.project
 	if folder == "" {
 		found, ok := upwards(c.folder)
@@ -192,7 +193,7 @@ func (c *call) open() (*opened, int) {
 	if err != nil {
 		return nil, c.failed("the folder %s cannot be read: %s", c.project, plainError(err))
 	}
-	p, err := project.Load(root.FS())
+	p, err := project.Load(root.FS(), modules...)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, c.failed("there is no %s in %s\n  begin with: knothole new DIR", project.FileName, c.project)
 	}
@@ -244,6 +245,56 @@ func (c *call) openSelected() (p *opened, environments []*project.Environment, s
 		return nil, nil, exitFailed
 	}
 	return p, environments, exitClean
+}
+
+// openModules is openSelected where arguments may be sources or folders of them too. Modules are those they name, as paths in
+// the project; nil when there are none.
+func (c *call) openModules() (p *opened, environments []*project.Environment, modules []string, status int) {
+	p, status = c.open()
+	if p == nil {
+		return nil, nil, nil, status
+	}
+	var names, paths []string
+	for _, argument := range c.arguments {
+		named := p.Environment(argument) != nil
+		at := argument
+		if !filepath.IsAbs(at) {
+			at = filepath.Join(c.folder, at)
+		}
+		_, err := os.Stat(at)
+		switch {
+		case named && err == nil:
+			return nil, nil, nil, c.wrongUsage("%q is an environment and a path: the path is written ./%s", argument, argument)
+		case err == nil || strings.ContainsRune(argument, '/') || strings.HasSuffix(argument, ".knot"):
+			paths = append(paths, argument)
+		default:
+			names = append(names, argument)
+		}
+	}
+	if len(paths) > 0 {
+		files, status := c.sources(paths)
+		if status != exitClean {
+			return nil, nil, nil, status
+		}
+		for _, file := range files {
+			name, err := filepath.Rel(p.folder, file)
+			if err != nil || !filepath.IsLocal(name) {
+				return nil, nil, nil, c.failed("%s is not in the project %s", c.relative(file), p.Name)
+			}
+			modules = append(modules, filepath.ToSlash(name))
+		}
+		if len(modules) == 0 {
+			return nil, nil, nil, c.failed("there are no .knot files in %s", strings.Join(paths, ", "))
+		}
+		if p, status = c.open(modules...); p == nil {
+			return nil, nil, nil, status
+		}
+	}
+	environments, ok := c.environments(p, names)
+	if !ok {
+		return nil, nil, nil, exitFailed
+	}
+	return p, environments, modules, exitClean
 }
 
 // environments returns the named environments, all that are not abstract when none is named. When a name is wrong, it

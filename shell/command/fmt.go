@@ -35,7 +35,7 @@ A file with mistakes is left alone.
 }
 
 func runFmt(c *call, check, diff bool) int {
-	files, status := c.sources()
+	files, status := c.sources(c.arguments)
 	if files == nil && status != exitClean {
 		return status
 	}
@@ -82,8 +82,7 @@ func runFmt(c *call, check, diff bool) int {
 
 // sources returns the .knot files that the arguments name, sorted; without arguments those of the project. Folders whose
 // name begins with a point are passed over.
-func (c *call) sources() (files []string, status int) {
-	arguments := c.arguments
+func (c *call) sources(arguments []string) (files []string, status int) {
 	if len(arguments) == 0 {
 		root := c.project
 		if root == "" {

@@ -73,7 +73,7 @@ func (r *rendering) run(c *call) int {
 		fmt.Fprintln(c.err)
 	}
 	if findings.HasErrors() {
-		fmt.Fprintf(c.err, "%s: nothing was written\n", present.Summary(findings, len(environments)))
+		fmt.Fprintf(c.err, "%s: nothing was written\n", present.Summary(findings, len(environments), "environment"))
 		return exitFindings
 	}
 	all, err := encode(results)

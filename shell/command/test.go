@@ -11,9 +11,10 @@ import (
 )
 
 var testCommand = &command{
-	name: "test", arguments: "[--run PATTERN] [--format text|junit]",
+	name: "test", arguments: "[PATH…] [--run PATTERN] [--format text|junit]",
 	short: "the tests in the project",
-	long: `Runs the tests of all modules of the project, or those whose title matches the pattern (RE2).
+	long: `Runs the tests of all modules of the project, or those in the sources or folders that are named, and of these those whose
+title matches the pattern (RE2).
 
 Ends with 0 when all pass, 1 when one fails, 2 when the project has mistakes that keep tests from running.`,
 	example: "knothole test --run labels",
@@ -25,9 +26,6 @@ Ends with 0 when all pass, 1 when one fails, 2 when the project has mistakes tha
 }
 
 func runTests(c *call, pattern, format string) int {
-	if len(c.arguments) > 0 {
-		return c.wrongUsage("tests are chosen with --run")
-	}
 	if !slices.Contains([]string{"text", "junit"}, format) {
 		return c.wrongUsage("there is no format %q: text, junit", format)
 	}
@@ -35,9 +33,12 @@ func runTests(c *call, pattern, format string) int {
 	if err != nil {
 		return c.wrongUsage("%q is not a pattern", pattern)
 	}
-	p, status := c.open()
+	p, environments, modules, status := c.openModules()
 	if p == nil {
 		return status
+	}
+	if modules == nil && len(c.arguments) > 0 {
+		return c.wrongUsage("%s is an environment; a test says itself in which it runs", environments[0].Name)
 	}
 	_, findings := render.All(p.Project, p.Concrete(), render.Options{})
 	if findings.HasErrors() {
@@ -45,7 +46,7 @@ func runTests(c *call, pattern, format string) int {
 		fmt.Fprintln(c.err, "\nno test was run: check finds all that is wrong")
 		return exitFailed
 	}
-	results := p.Tests(matches.MatchString)
+	results := p.Tests(modules, matches.MatchString)
 	switch {
 	case len(results) == 0 && pattern != "":
 		return c.failed("no test has a title that matches %q", pattern)

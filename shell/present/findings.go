@@ -86,7 +86,7 @@ func (p *Presenter) excerpt(span source.Span, help string) {
 }
 
 // Summary returns the last line of a run, such as "3 errors, 1 warning in 4 environments".
-func Summary(findings source.Findings, environments int) string {
+func Summary(findings source.Findings, n int, of string) string {
 	errors, warnings := findings.Count()
-	return fmt.Sprintf("%s, %s in %s", Count(errors, "error"), Count(warnings, "warning"), Count(environments, "environment"))
+	return fmt.Sprintf("%s, %s in %s", Count(errors, "error"), Count(warnings, "warning"), Count(n, of))
 }

@@ -97,8 +97,8 @@ func TestColourOnlyWhereAskedFor(t *testing.T) {
 }
 
 func TestSummary(t *testing.T) {
-	require.Equal(t, "1 error, 2 warnings in 4 environments", present.Summary(source.Findings{{}, {Severity: source.Warning}, {Severity: source.Warning}}, 4))
-	require.Equal(t, "0 errors, 0 warnings in 1 environment", present.Summary(nil, 1))
+	require.Equal(t, "1 error, 2 warnings in 4 environments", present.Summary(source.Findings{{}, {Severity: source.Warning}, {Severity: source.Warning}}, 4, "environment"))
+	require.Equal(t, "0 errors, 0 warnings in 1 module", present.Summary(nil, 1, "module"))
 }
 
 // comparison compares the environments a and b of a project.
