@@ -36,6 +36,7 @@ type Comparison struct {
 type Document struct {
 	Path   string
 	Title  string // what kind of thing it is, such as "Deployment bay-map"; may be empty
+	Stream bool
 	Status Status
 	Rows   []Row         // where it differs
 	Cause  explain.Cause // why it is only on one side
@@ -164,7 +165,7 @@ func compareDocuments(path string, left, right *render.Document) Document {
 	case right == nil:
 		d.Status, d.Title = OnlyLeft, Title(left.Value)
 	default:
-		d.Title = Title(right.Value)
+		d.Title, d.Stream = Title(right.Value), right.Stream
 		d.Rows = Values(left.Value, right.Value)
 		if len(d.Rows) > 0 {
 			d.Status = Differs
@@ -417,6 +418,44 @@ type Group struct {
 	Rows      []Row
 }
 
+// parts returns the documents, with those of streams that are known by a key as documents of their own.
+func (c *Comparison) parts() []*Document {
+	var parts []*Document
+	for i := range c.Documents {
+		d := &c.Documents[i]
+		if !d.Stream {
+			parts = append(parts, d)
+			continue
+		}
+		whole := *d
+		whole.Rows = nil
+		var inside []*Document
+		for _, row := range d.Rows {
+			first, rest, below := row.Path.Split()
+			if first.Kind != place.Keyed || !below && (row.Order || !row.Left.IsAbsent() && !row.Right.IsAbsent()) {
+				whole.Rows = append(whole.Rows, row)
+				continue
+			}
+			if !below {
+				status := OnlyLeft
+				if row.Left.IsAbsent() {
+					status = OnlyRight
+				}
+				inside = append(inside, &Document{Path: d.Path, Title: first.Name, Stream: true, Status: status, Cause: row.Cause})
+				continue
+			}
+			if n := len(inside); n == 0 || inside[n-1].Title != first.Name {
+				inside = append(inside, &Document{Path: d.Path, Title: first.Name, Stream: true, Status: d.Status})
+			}
+			row.Path = rest
+			part := inside[len(inside)-1]
+			part.Rows = append(part.Rows, row)
+		}
+		parts = append(append(parts, &whole), inside...)
+	}
+	return parts
+}
+
 // Groups folds equal differences of several documents into one row: first the rows that a document has alone, by
 // document, then those that are shared, by the documents that share them.
 func (c *Comparison) Groups() []Group {
@@ -426,8 +465,8 @@ func (c *Comparison) Groups() []Group {
 	}
 	var keys []string
 	byKey := map[string]*shared{}
-	for i := range c.Documents {
-		d := &c.Documents[i]
+	documents := c.parts()
+	for _, d := range documents {
 		for _, row := range d.Rows {
 			key := rowKey(row)
 			s, ok := byKey[key]
@@ -459,8 +498,7 @@ func (c *Comparison) Groups() []Group {
 		}
 		several[at].Rows = append(several[at].Rows, s.row)
 	}
-	for i := range c.Documents {
-		d := &c.Documents[i]
+	for _, d := range documents {
 		g := Group{Documents: []*Document{d}}
 		for _, row := range d.Rows {
 			if len(byKey[rowKey(row)].documents) == 1 {

@@ -57,6 +57,21 @@ func (p *Path) Steps() []Step {
 	return steps
 }
 
+// Split returns the first step of a path and the path behind it; ok is false when there is nothing behind it.
+func (p *Path) Split() (first Step, rest *Path, ok bool) {
+	switch {
+	case p == nil:
+		return Step{}, nil, false
+	case p.outer == nil:
+		return p.step, nil, false
+	}
+	if p.outer.outer == nil {
+		return p.outer.step, &Path{step: p.step}, true
+	}
+	first, rest, _ = p.outer.Split()
+	return first, &Path{rest, p.step}, true
+}
+
 // String returns the path as it is written in the language, such as `spec.containers[router].ports[0]` or
 // `labels."app.floodwatch.example/part"`. The empty path is the empty text.
 func (p *Path) String() string { return Text(p.Steps()) }

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"path"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -77,11 +78,21 @@ func (p *Presenter) groupTitle(c *compare.Comparison, g compare.Group, l layout)
 			if ending := path.Ext(pattern); ending != "" {
 				name = strings.TrimSuffix(name, ending)
 			}
+			switch {
+			case d.Stream && pattern == d.Path:
+				name = d.Title
+			case d.Stream:
+				name += "[" + d.Title + "]"
+			}
 			names = append(names, name)
 		}
 		list := strings.Join(names, ", ")
 		if len(g.Documents) > 6 {
-			list = strings.Join(names[:5], ", ") + ", …"
+			shown := 5
+			for shown > 1 && len(strings.Join(names[:shown], ", ")) > maxNames {
+				shown--
+			}
+			list = strings.Join(names[:shown], ", ") + ", …"
 		}
 		p.printf("%s, %d documents: %s\n", p.bold(pattern), len(g.Documents), list)
 		return
@@ -111,8 +122,14 @@ func (p *Presenter) groupTitle(c *compare.Comparison, g compare.Group, l layout)
 	p.printf("\n")
 }
 
+// maxNames is how wide the names of many documents are together at most.
+const maxNames = 80
+
 // commonPattern returns a pattern that the paths have in common: a folder and an ending where they share them.
 func commonPattern(documents []*compare.Document) string {
+	if !slices.ContainsFunc(documents, func(d *compare.Document) bool { return d.Path != documents[0].Path }) {
+		return documents[0].Path
+	}
 	folder, ending := path.Dir(documents[0].Path), path.Ext(documents[0].Path)
 	for _, d := range documents[1:] {
 		for folder != "." && d.Path != folder && !strings.HasPrefix(d.Path, folder+"/") {
