@@ -30,7 +30,11 @@ func (p *Presenter) finding(f source.Finding) {
 	if len(f.Environments) > 0 {
 		where = " (in " + joined(f.Environments) + ")"
 	}
-	p.printf("%s: %s: %s%s %s\n", p.bold(p.location(f.Span.Start)), severity, Clean(f.Message), where, p.faint("["+string(f.Code)+"]"))
+	location := p.location(f.Span.Start)
+	code := "[" + string(f.Code) + "]"
+	text := p.wrapped(Clean(f.Message)+where+" "+code, len([]rune(location))+len(f.Severity.String())+4)
+	text = strings.TrimSuffix(text, code)
+	p.printf("%s: %s: %s%s\n", p.bold(location), severity, text, p.faint(code))
 	if f.Span.IsValid() {
 		p.excerpt(f.Span, f.Help)
 	} else if f.Help != "" {
@@ -39,6 +43,31 @@ func (p *Presenter) finding(f source.Finding) {
 	for _, r := range f.Related {
 		p.printf("  see %s: %s\n", p.location(r.Span.Start), Clean(r.Text))
 	}
+}
+
+// wrapped breaks a text that begins in a column between words, so that it fits a terminal. Elsewhere a finding is one line, for
+// programs that read it.
+func (p *Presenter) wrapped(text string, column int) string {
+	if !p.Color || p.Width < 40 {
+		return text
+	}
+	const indent = "    "
+	var b strings.Builder
+	for i, word := range strings.Split(text, " ") {
+		width := len([]rune(word))
+		switch {
+		case i == 0:
+		case column+1+width > p.Width:
+			b.WriteString("\n" + indent)
+			column = len(indent)
+		default:
+			b.WriteByte(' ')
+			column++
+		}
+		b.WriteString(word)
+		column += width
+	}
+	return b.String()
 }
 
 func joined(names []string) string { return strings.Join(names, ", ") }
@@ -67,6 +96,9 @@ func (p *Presenter) excerpt(span source.Span, help string) {
 	// A very long line is shown around the place.
 	if len(line) > excerptWidth {
 		from := max(0, min(start-excerptWidth/3, len(line)-excerptWidth))
+		if start+width < excerptWidth {
+			from = 0
+		}
 		to := min(len(line), from+excerptWidth)
 		line = append([]rune{}, line[from:to]...)
 		start -= from

@@ -2,6 +2,7 @@ package present_test
 
 import (
 	"encoding/json"
+	"regexp"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -94,6 +95,23 @@ func TestColourOnlyWhereAskedFor(t *testing.T) {
 	p.Color = true
 	p.Findings(source.Findings{{Code: source.UnknownName, Span: source.At(f.Pos(8)), Message: "m"}})
 	require.Contains(t, b.String(), "\x1b[31;1merror\x1b[")
+}
+
+func TestLongMessagesAreWrappedOnATerminal(t *testing.T) {
+	message := "replace in Deployment \"mudflat-cache\": no element of spec.template.spec.containers satisfies it.name"
+	var b strings.Builder
+	p := &present.Presenter{Out: &b, Sources: source.NewSet(), Width: 60}
+	p.Findings(source.Findings{{Code: source.NoPlace, Message: message}})
+	require.Contains(t, b.String(), message+" [no-place]\n", "one line for programs")
+	b.Reset()
+	p.Color = true
+	p.Findings(source.Findings{{Code: source.NoPlace, Message: message}})
+	lines := strings.Split(regexp.MustCompile("\x1b\\[[0-9;]*m").ReplaceAllString(b.String(), ""), "\n")
+	require.Greater(t, len(lines), 2)
+	for _, line := range lines {
+		require.LessOrEqual(t, len([]rune(line)), 60)
+	}
+	require.Contains(t, strings.Join(strings.Fields(strings.Join(lines, " ")), " "), message+" [no-place]")
 }
 
 func TestSummary(t *testing.T) {
