@@ -48,7 +48,7 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 			c.check(argument, p.Type, what)
 			continue
 		}
-		c.checkGeneric(argument, p.Type, variables, o.Parameters, what)
+		c.checkGeneric(argument, p.Type, variables, o, what)
 	}
 	if o.Type == nil {
 		return InvalidType
@@ -288,7 +288,7 @@ func count(n int, word string) string {
 }
 
 // checkGeneric checks an argument against a parameter type that may hold variables, which it binds.
-func (c *checker) checkGeneric(e syntax.Expression, want *Type, variables map[string]*Type, parameters []Parameter, what string) {
+func (c *checker) checkGeneric(e syntax.Expression, want *Type, variables map[string]*Type, o *Object, what string) {
 	if !hasVariables(want) {
 		c.check(e, want, what)
 		return
@@ -302,7 +302,7 @@ func (c *checker) checkGeneric(e syntax.Expression, want *Type, variables map[st
 	if got.Kind == Invalid {
 		return
 	}
-	if want.Kind == Variable && c.folds(want, parameters) {
+	if o.computes() || want.Kind == Variable && o.folds(want) {
 		got = widenDeep(c.universe, got)
 	}
 	if !c.bindVariables(want, got, variables) {
@@ -312,15 +312,24 @@ func (c *checker) checkGeneric(e syntax.Expression, want *Type, variables map[st
 
 // folds reports whether a function among the parameters makes the next value of a variable from the last: the first one must
 // then not stand for itself alone.
-func (c *checker) folds(variable *Type, parameters []Parameter) bool {
-	return slices.ContainsFunc(parameters, func(p Parameter) bool { return p.Type.Kind == Function && p.Type.Result == variable })
+func (o *Object) folds(variable *Type) bool {
+	return slices.ContainsFunc(o.Parameters, func(p Parameter) bool { return p.Type.Kind == Function && p.Type.Result == variable })
 }
+
+// computes reports whether a built-in function makes new numbers from those that it is given: they are of the kind of these, but
+// need not be among them.
+func (o *Object) computes() bool { return o.Builtin.Group == "math" || o.Name == "list.sum" }
 
 // widenDeep widens the literal types in records and lists too.
 func widenDeep(u *Universe, t *Type) *Type {
 	switch t.Kind {
 	case Literal:
 		return t.Widen()
+	case Named, Limited:
+		if t.Core().Kind == Record {
+			return t
+		}
+		return widenDeep(u, t.Core())
 	case List:
 		return u.List(widenDeep(u, t.Element))
 	case Union:
@@ -385,10 +394,7 @@ func (c *checker) bindVariables(want, got *Type, variables map[string]*Type) boo
 	}
 	switch want.Kind {
 	case Variable:
-		bound := widenAll(c.universe, got)
-		if got.Core().Kind != Union && got.Widen() == got {
-			bound = got
-		}
+		bound := got
 		if emptyLiteral(bound) { // nothing explains what it may hold
 			bound = c.universe.List(AnyType)
 			if got.Core().Kind == Record {
