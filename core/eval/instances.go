@@ -12,8 +12,25 @@ import (
 	"knothole/core/value"
 )
 
-// instanceLimit is how many instances of modules one environment may have.
-const instanceLimit = 100_000
+// Limits of the instances of one environment: how many there may be, and how many steps all of them together may take. Each
+// declaration in them has its own limit, but a loop may make many.
+const (
+	instanceLimit     = 100_000
+	instanceStepLimit = 4 * stepLimit
+)
+
+// account counts what was done in an instance.
+func (t *thread) account(inner *thread, at source.Span) {
+	root := inner.world.root
+	if inner.world.making == nil {
+		return
+	}
+	before := root.instanceSteps
+	root.instanceSteps += inner.steps
+	if before <= instanceStepLimit && root.instanceSteps > instanceStepLimit {
+		t.failAt(source.TooMuchWork, at, "make fewer instances, or do less in each", "the instances of modules need more than %d million steps together", instanceStepLimit/1_000_000)
+	}
+}
 
 // making is how an instance was made: where, and with which values for its inputs. They are evaluated when they are
 // needed, so that two instances can refer to each other.
@@ -60,7 +77,9 @@ func (w *World) input(t *thread, name string) value.Value {
 	run := func(body code) value.Value {
 		inner := t.inner(m.thread.world, m.thread.owner)
 		inner.needed = m.at
-		return body(&frame{inner, slices.Clone(m.slots)})
+		v := body(&frame{inner, slices.Clone(m.slots)})
+		t.steps += inner.steps
+		return v
 	}
 	if m.whole == nil {
 		if body, ok := m.each[name]; ok {
@@ -163,14 +182,25 @@ func (w *World) Complete(everything bool) {
 func (t *thread) files(w *World, at source.Span) value.Value {
 	o := value.From(at.Start)
 	var b value.Builder
-	for _, d := range t.visit(w, at).documents {
-		path := d.Path.Text()
-		if b.Index(path) >= 0 {
-			t.failAt(source.SamePath, at, "give one of them another path", "two documents of this instance of %s are rendered to %s", w.module.Path, path)
-		}
+	documents := t.visit(w, at).documents
+	made := make([]Made, len(documents))
+	for i, d := range documents {
 		v, ok := d.Value()
 		if !ok {
 			panic(abort{})
+		}
+		made[i] = Made{Path: d.Path.Text(), Value: v, Stream: d.Stream}
+	}
+	if w.making == nil && !t.patchAll(w, made, false) { // environment("…") in a test
+		panic(abort{})
+	}
+	for i, d := range documents {
+		path, v := d.Path.Text(), made[i].Value
+		if made[i].Removed {
+			continue
+		}
+		if b.Index(path) >= 0 {
+			t.failAt(source.SamePath, at, "give one of them another path", "two documents of this instance of %s are rendered to %s", w.module.Path, path)
 		}
 		t.spend(4*elementCost, at)
 		var file value.Builder

@@ -15,29 +15,39 @@ import (
 
 // patching is one evaluation of a patch.
 type patching struct {
-	target   value.Value
-	all      []*Patched // the documents of the project, when those are patched
-	partial  bool       // not all documents are there, so that none may be found
-	failed   bool       // something failed that has been reported
-	document string     // the document in hand, as messages name it; may be empty
-	failures []*failure // one for each operation that failed, in the order in which they did
+	target value.Value
+	all    []*patched // the documents of the project, when those are patched
+	// everything says that the documents of the project are patched.
+	everything bool
+	partial    bool       // not all documents are there, so that none may be found
+	failed     bool       // something failed that has been reported
+	document   string     // the document in hand, as messages name it; may be empty
+	failures   []*failure // one for each operation that failed, in the order in which they did
 }
 
-// Patched is a document of the project on its way through the patches of all documents.
-type Patched struct {
-	Path     string
-	Position int // in a stream; -1 for a document that is a file of its own
-	Value    value.Value
-	Removed  bool
+// Made is a rendered file on its way through the patches of all documents.
+type Made struct {
+	Path    string
+	Value   value.Value
+	Stream  bool // the value is a list of documents, which are patched one by one
+	Removed bool
+}
+
+// patched is one document of those: a file, or an element of a stream.
+type patched struct {
+	path     string
+	position int // in a stream; -1 for a document that is a file of its own
+	value    value.Value
+	removed  bool
 }
 
 // name names the document in messages.
-func (p *Patched) name() string {
-	other := p.Path
-	if p.Position >= 0 {
-		other = fmt.Sprintf("element %d of %s", p.Position, p.Path)
+func (p *patched) name() string {
+	other := p.path
+	if p.position >= 0 {
+		other = fmt.Sprintf("element %d of %s", p.position, p.path)
 	}
-	return nameOf(p.Value, other)
+	return nameOf(p.value, other)
 }
 
 // failure is an operation that failed, in one document or several.
@@ -94,19 +104,60 @@ func (c *compiler) patch(e *syntax.Patch) code {
 	}
 }
 
-// Patch runs `patch all documents { … }`. Partial says that some documents are not there, so that it is no mistake when one
-// is not found. ok is false when something failed, which is among the findings.
-func (w *World) Patch(o *types.Object, documents []*Patched, partial bool) (ok bool) {
-	if o.Invalid {
-		return false
+// Patch lets `patch all documents { … }` of the main module change what was made. Partial says that some files are not there,
+// so that it is no mistake when one is not found. ok is false when something failed, which is among the findings.
+func (w *World) Patch(main *types.Module, made []Made, partial bool) (ok bool) {
+	w.module = main
+	return (&thread{world: w, reports: w.reports}).patchAll(w, made, partial)
+}
+
+func (t *thread) patchAll(w *World, made []Made, partial bool) (ok bool) {
+	var all []*patched
+	of := make([][]*patched, len(made))
+	for i, m := range made {
+		if !m.Stream || m.Value.Kind() != value.List {
+			of[i] = []*patched{{path: m.Path, position: -1, value: m.Value}}
+		} else {
+			for j, v := range m.Value.Elements() {
+				of[i] = append(of[i], &patched{path: m.Path, position: j, value: v})
+			}
+		}
+		all = append(all, of[i]...)
 	}
-	t := &thread{world: w, reports: w.reports, owner: o}
-	run := w.program.statement(o)
-	return guard(func() {
-		p := &patching{all: documents, partial: partial}
-		t.run(func(f *frame) { run(f, Visitor{patch: p}) }, o.Frame)
-		p.finish(t)
-	})
+	ok = true
+	patches := 0
+	for _, o := range w.module.Order {
+		if _, is := o.Declaration.(*syntax.PatchAll); !is {
+			continue
+		}
+		patches++
+		inner, run := t.inner(w, o), w.program.statement(o)
+		ok = !o.Invalid && guard(func() {
+			p := &patching{all: all, everything: true, partial: partial}
+			inner.run(func(f *frame) { run(f, Visitor{patch: p}) }, o.Frame)
+			p.finish(inner)
+		}) && ok
+	}
+	if patches == 0 {
+		return true
+	}
+	for i := range made {
+		m := &made[i]
+		left := slices.DeleteFunc(of[i], func(p *patched) bool { return p.removed })
+		switch {
+		case m.Stream && m.Value.Kind() == value.List:
+			values := make([]value.Value, len(left))
+			for j, p := range left {
+				values[j] = p.value
+			}
+			m.Value = value.ListOf(values, m.Value.Origin())
+		case len(left) == 0:
+			m.Removed = true
+		default:
+			m.Value = left[0].value
+		}
+	}
+	return ok
 }
 
 // finish reports what failed and gives up if anything did.
@@ -164,11 +215,11 @@ func (c *compiler) eachDocument(d *syntax.Each) statement {
 			f.choices = f.choices[:len(f.choices)-1]
 			return f.slots[slot]
 		}
-		if p.all != nil || p.target.IsAbsent() {
+		if p.everything {
 			for _, d := range p.all {
-				if !d.Removed && (paths.IsAbsent() || place.Match(paths.Text(), d.Path)) {
-					d.Value = change(d.Value, d.name())
-					d.Removed = d.Value.IsAbsent()
+				if !d.removed && (paths.IsAbsent() || place.Match(paths.Text(), d.path)) {
+					d.value = change(d.value, d.name())
+					d.removed = d.value.IsAbsent()
 				}
 			}
 		} else {
@@ -205,10 +256,10 @@ func (c *compiler) eachDocument(d *syntax.Each) statement {
 }
 
 // nearPath suggests a path for a pattern that no document has.
-func nearPath(pattern string, documents []*Patched) string {
+func nearPath(pattern string, documents []*patched) string {
 	var paths []string
 	for _, d := range documents {
-		paths = append(paths, d.Path)
+		paths = append(paths, d.path)
 	}
 	if near, ok := source.Nearest(pattern, paths); ok {
 		return fmt.Sprintf("did you mean %q?", near)

@@ -138,6 +138,8 @@ type World struct {
 	// Of an environment:
 	instances []*World
 	completed int // how many of the instances are complete
+	// instanceSteps is how many steps the instances took together.
+	instanceSteps int
 	// Other returns the world of another environment, for tests.
 	Other  func(name string) *World
 	others map[string]*World
@@ -368,7 +370,7 @@ func (t *thread) forceIn(w *World, global int, at source.Span) value.Value {
 	case failed:
 		panic(abort{})
 	}
-	if d.object.Invalid {
+	if d.object.Invalid || w.making != nil && w.root.instanceSteps > instanceStepLimit {
 		s.status.Store(failed)
 		panic(abort{})
 	}
@@ -383,6 +385,7 @@ func (t *thread) forceIn(w *World, global int, at source.Span) value.Value {
 	inner.needed = at
 	inner.run(func(f *frame) { s.value = w.program.compiled(d).evaluate(f) }, d.object.Frame)
 	t.depth--
+	t.account(inner, at)
 	s.status.Store(done)
 	return s.value
 }

@@ -15,7 +15,6 @@ import (
 	"knothole/core/eval"
 	"knothole/core/project"
 	"knothole/core/source"
-	"knothole/core/syntax"
 	"knothole/core/types"
 	"knothole/core/value"
 )
@@ -161,55 +160,20 @@ func (r *Result) document(d eval.Document, places map[string]place, options Opti
 	*all = append(*all, made{Document{name, format, v, d.Stream, d.Path}, d, via, !ok})
 }
 
-// patch lets the patches of all documents do their work. A stream is patched document by document.
+// patch lets the patches of all documents do their work.
 func (r *Result) patch(p *project.Project, w *eval.World, all []made, options Options) {
-	var patches []*types.Object
-	for _, o := range p.Module.Order {
-		if _, ok := o.Declaration.(*syntax.PatchAll); ok {
-			patches = append(patches, o)
-		}
-	}
-	if patches == nil {
-		return
-	}
 	partial := options.Only != nil
-	var patched []*eval.Patched
-	of := make([][]*eval.Patched, len(all))
-	for i := range all {
-		m := &all[i]
-		partial = partial || m.failed
-		values := []value.Value{m.Value}
-		if m.failed {
-			continue
-		} else if m.Stream && m.Value.Kind() == value.List {
-			values = m.Value.Elements()
+	files := make([]eval.Made, 0, len(all))
+	for _, m := range all {
+		if partial = partial || m.failed; !m.failed {
+			files = append(files, eval.Made{Path: m.Path, Value: m.Value, Stream: m.Stream})
 		}
-		for j, v := range values {
-			if !m.Stream {
-				j = -1
-			}
-			of[i] = append(of[i], &eval.Patched{Path: m.Path, Position: j, Value: v})
-		}
-		patched = append(patched, of[i]...)
 	}
-	for _, o := range patches {
-		w.Patch(o, patched, partial)
-	}
+	w.Patch(p.Module, files, partial)
 	for i := range all {
-		m := &all[i]
-		left := slices.DeleteFunc(of[i], func(p *eval.Patched) bool { return p.Removed })
-		switch {
-		case m.failed:
-		case m.Stream && m.Value.Kind() == value.List:
-			values := make([]value.Value, len(left))
-			for j, p := range left {
-				values[j] = p.Value
-			}
-			m.Value = value.ListOf(values, m.Value.Origin())
-		case len(left) == 0:
-			m.failed = true // a patch removed it
-		default:
-			m.Value = left[0].Value
+		if m := &all[i]; !m.failed {
+			m.Value, m.failed = files[0].Value, files[0].Removed
+			files = files[1:]
 		}
 	}
 }
