@@ -1,0 +1,195 @@
+package types
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"knothole/core/source"
+)
+
+// propagate finds out which declarations depend on inputs and on the environment. The components come with those
+// that are used before those that use them.
+func propagate(objects []*Object, components [][]int) {
+	for _, component := range components {
+		input, environment := false, false
+		for _, i := range component {
+			o := objects[i]
+			input = input || o.NeedsInput || o.Kind == ObjectInput
+			environment = environment || o.NeedsEnvironment
+			for _, r := range o.Uses {
+				input = input || r.Object.NeedsInput
+				environment = environment || r.Object.NeedsEnvironment
+			}
+		}
+		for _, i := range component {
+			objects[i].NeedsInput, objects[i].NeedsEnvironment = input, environment
+		}
+	}
+}
+
+func (c *checker) withConditions() []*Object {
+	objects := slices.Clone(c.module.Order)
+	for _, condition := range c.needs {
+		objects = append(objects, condition.Object)
+	}
+	return objects
+}
+
+// reportCycles reports every circle of declarations once, at the first of them in the file.
+func (c *checker) reportCycles(objects []*Object, components [][]int) {
+	sorted := slices.SortedFunc(slices.Values(components), func(a, b []int) int { return a[0] - b[0] })
+	for _, component := range sorted {
+		first := objects[component[0]]
+		self := slices.ContainsFunc(first.Uses, func(r Reference) bool { return r.Object == first && !r.Guarded })
+		if len(component) == 1 && !self {
+			continue
+		}
+		inside := map[*Object]bool{}
+		recursion := false
+		for _, i := range component {
+			inside[objects[i]] = true
+			recursion = recursion || objects[i].Kind == ObjectFunction
+			objects[i].Invalid = true
+		}
+		path := circle(first, inside)
+		var names []string
+		var related []source.Related
+		for i, r := range path {
+			from := first
+			if i > 0 {
+				from = path[i-1].Object
+			}
+			names = append(names, describe(from))
+			related = append(related, source.Related{Span: r.Span, Text: fmt.Sprintf("%s uses %s here", describe(from), describe(r.Object))})
+		}
+		names = append(names, describe(first))
+		f := source.Finding{Code: source.Cycle, Span: first.Span, Related: related,
+			Message: fmt.Sprintf("%s depends on itself: %s", describe(first), strings.Join(names, " → ")),
+			Help:    "one of them must not need the other"}
+		if first.Kind == ObjectType {
+			f.Help = "a type can contain itself only through a list, a map, an optional field or null"
+		}
+		if recursion {
+			f.Code, f.Help = source.Recursion, "functions cannot call themselves; go through a list with for"
+		}
+		c.findings.Add(f)
+	}
+}
+
+func describe(o *Object) string {
+	if o.Name == "" {
+		return "the " + o.Kind.String()
+	}
+	return o.Name
+}
+
+// circle returns a shortest way from an object back to itself.
+func circle(first *Object, inside map[*Object]bool) []Reference {
+	type step struct {
+		reference Reference
+		before    *step
+	}
+	queue, seen := []*step{nil}, map[*Object]bool{}
+	for len(queue) > 0 {
+		at := queue[0]
+		queue = queue[1:]
+		from := first
+		if at != nil {
+			from = at.reference.Object
+		}
+		for _, r := range from.Uses {
+			if !inside[r.Object] || seen[r.Object] || r.Guarded {
+				continue
+			}
+			seen[r.Object] = true
+			next := &step{r, at}
+			if r.Object == first {
+				var path []Reference
+				for s := next; s != nil; s = s.before {
+					path = append(path, s.reference)
+				}
+				slices.Reverse(path)
+				return path
+			}
+			queue = append(queue, next)
+		}
+	}
+	return nil
+}
+
+// components returns the strongly connected components of the objects (Tarjan), each sorted, those that are used
+// before those that use them. References that are guarded count only when that is said. It keeps its own stack, since a
+// chain of declarations may be as long as a file.
+func components(objects []*Object, guarded bool) [][]int {
+	index := make(map[*Object]int, len(objects))
+	for i, o := range objects {
+		index[o] = i
+	}
+	const unseen = -1
+	n := len(objects)
+	order, low, onStack := make([]int, n), make([]int, n), make([]bool, n)
+	for i := range order {
+		order[i] = unseen
+	}
+	type frame struct{ object, next int }
+	var stack []int
+	var result [][]int
+	count := 0
+	for root := range objects {
+		if order[root] != unseen {
+			continue
+		}
+		work := []frame{{root, 0}}
+		for len(work) > 0 {
+			f := &work[len(work)-1]
+			v := f.object
+			if order[v] == unseen {
+				order[v], low[v] = count, count
+				count++
+				stack = append(stack, v)
+				onStack[v] = true
+			}
+			descended := false
+			for f.next < len(objects[v].Uses) {
+				r := objects[v].Uses[f.next]
+				w, ok := index[r.Object]
+				f.next++
+				if !ok || r.Guarded && !guarded {
+					continue
+				}
+				if order[w] == unseen {
+					work = append(work, frame{w, 0})
+					descended = true
+					break
+				}
+				if onStack[w] {
+					low[v] = min(low[v], order[w])
+				}
+			}
+			if descended {
+				continue
+			}
+			if low[v] == order[v] {
+				var component []int
+				for {
+					w := stack[len(stack)-1]
+					stack = stack[:len(stack)-1]
+					onStack[w] = false
+					component = append(component, w)
+					if w == v {
+						break
+					}
+				}
+				slices.Sort(component)
+				result = append(result, component)
+			}
+			work = work[:len(work)-1]
+			if len(work) > 0 {
+				parent := work[len(work)-1].object
+				low[parent] = min(low[parent], low[v])
+			}
+		}
+	}
+	return result
+}

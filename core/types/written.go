@@ -1,0 +1,202 @@
+package types
+
+import (
+	"fmt"
+	"slices"
+
+	"knothole/core/source"
+	"knothole/core/syntax"
+)
+
+// typeOf resolves a written type.
+func (c *checker) typeOf(t syntax.Type) *Type {
+	switch t := t.(type) {
+	case *syntax.NamedType:
+		return c.namedType(t)
+	case *syntax.LiteralType:
+		if literal, ok := c.literalOf(t.Value); ok {
+			return literal
+		}
+		return InvalidType
+	case *syntax.UnionType:
+		var members []*Type
+		for _, m := range t.Members {
+			members = append(members, c.typeOf(m))
+		}
+		return c.universe.Union(members...)
+	case *syntax.OptionalType:
+		return c.universe.Optional(c.guardedType(t.Of))
+	case *syntax.ListType:
+		return c.universe.List(c.guardedType(t.Element))
+	case *syntax.SetType:
+		return c.universe.Set(c.guardedType(t.Element))
+	case *syntax.TupleType:
+		var elements []*Type
+		for _, e := range t.Elements {
+			elements = append(elements, c.guardedType(e))
+		}
+		return c.universe.Tuple(elements...)
+	case *syntax.RecordType:
+		return c.recordType(t)
+	case *syntax.FunctionType:
+		var parameters []*Type
+		for _, p := range t.Parameters {
+			parameters = append(parameters, c.typeOf(p))
+		}
+		return c.universe.Function(parameters, len(parameters), c.typeOf(t.Result))
+	case *syntax.LimitedType:
+		base := c.typeOf(t.Of)
+		var conditions []*Condition
+		for _, tree := range t.Conditions {
+			conditions = append(conditions, c.condition(tree, base))
+		}
+		return c.universe.Limit(base, conditions)
+	}
+	return InvalidType
+}
+
+// guardedType resolves a type that a type may contain and yet have an end.
+func (c *checker) guardedType(t syntax.Type) *Type {
+	c.guards++
+	defer func() { c.guards-- }()
+	return c.typeOf(t)
+}
+
+func (c *checker) namedType(t *syntax.NamedType) *Type {
+	name := t.Name.Name
+	if t.Module.Name == "" {
+		if builtin, ok := builtinTypes[name]; ok {
+			return builtin
+		}
+		o, ok := c.module.Objects[name]
+		if ok && o.Kind == ObjectType {
+			c.use(o, t.Place())
+			if o.state == resolving && c.guards <= o.guards {
+				return InvalidType // it would have no end; that is reported with the whole circle
+			}
+			return o.Type
+		}
+		c.unknownType(t, c.module, ok)
+		return InvalidType
+	}
+	alias := c.lookup(t.Module.Name, t.Module.Span)
+	if alias == nil || alias.Invalid {
+		c.owner.Invalid = true
+		return InvalidType
+	}
+	if alias.Kind != ObjectModule {
+		c.report(source.UnknownType, t.Module.Span, "", "%q is a %s; types belong to modules", alias.Name, alias.Kind)
+		return InvalidType
+	}
+	module := alias.Imported()
+	switch name {
+	case inputsMember:
+		return c.inputsType(module)
+	case instanceMember:
+		return c.universe.Instance(module)
+	}
+	o, ok := module.Objects[name]
+	if !ok || o.Kind != ObjectType || o.Private() {
+		c.unknownType(t, module, ok)
+		return InvalidType
+	}
+	if o.NeedsInput {
+		c.needsInstance(t.Name, alias, o)
+		return InvalidType
+	}
+	c.use(o, t.Place())
+	return o.Type
+}
+
+func (c *checker) unknownType(t *syntax.NamedType, module *Module, exists bool) {
+	name := t.Name.Name
+	c.owner.Invalid = true
+	if module.Tree.Nameless {
+		return
+	}
+	var candidates []string
+	for n, o := range module.Objects {
+		if o.Kind == ObjectType {
+			candidates = append(candidates, n)
+		}
+	}
+	if module == c.module {
+		for n := range builtinTypes {
+			candidates = append(candidates, n)
+		}
+	}
+	help := "declare it: type " + name + " = …"
+	if near, ok := source.Nearest(name, candidates); ok {
+		help = fmt.Sprintf("did you mean %q?", near)
+	}
+	if exists {
+		help = fmt.Sprintf("%q is a %s", name, module.Objects[name].Kind)
+	}
+	c.report(source.UnknownType, t.Name.Span, help, "there is no type %q in %s", name, module.Path)
+}
+
+// literalOf returns the type of a literal.
+func (c *checker) literalOf(e syntax.Expression) (*Type, bool) {
+	switch e := e.(type) {
+	case *syntax.Null:
+		return NullType, true
+	case *syntax.Bool:
+		return c.universe.Literal(e.Value), true
+	case *syntax.Int:
+		return c.universe.Literal(e.Value), true
+	case *syntax.Float:
+		return c.universe.Literal(e.Value), true
+	case *syntax.String:
+		if text, plain := e.Plain(); plain {
+			return c.universe.Literal(text), true
+		}
+	}
+	return nil, false
+}
+
+func (c *checker) recordType(t *syntax.RecordType) *Type {
+	var fields []Field
+	var rest *Type
+	for _, f := range t.Fields {
+		field := Field{Name: f.Name.Name, Optional: f.Optional, Description: f.Description, Deprecated: f.Deprecated, Span: f.Name.Span}
+		if f.Optional {
+			field.Type = c.guardedType(f.Type)
+		} else {
+			field.Type = c.typeOf(f.Type)
+		}
+		if f.Default != nil {
+			c.check(f.Default, field.Type, fmt.Sprintf("field %q", f.Name.Name))
+			field.Default = &Default{Module: c.module, Expression: f.Default, Owner: c.owner}
+		}
+		if slices.ContainsFunc(fields, func(other Field) bool { return other.Name == field.Name }) {
+			c.report(source.DuplicateKey, f.Name.Span, "leave one out", "the field %q is declared twice", field.Name)
+			continue
+		}
+		fields = append(fields, field)
+	}
+	if t.Rest != nil {
+		rest = c.guardedType(t.Rest)
+	}
+	return c.universe.Record(fields, rest)
+}
+
+// condition checks one limit. It stands among the declarations as an object of its own.
+func (c *checker) condition(tree *syntax.Condition, base *Type) *Condition {
+	o := &Object{Kind: ObjectCondition, Module: c.module, Span: tree.Span, Global: -1, state: resolved, Type: BoolType}
+	condition := &Condition{Module: c.module, Tree: tree, Object: o}
+	owner, scope, facts, it := c.owner, c.scope, c.facts, c.it
+	c.owner, c.scope, c.facts = o, nil, nil
+	c.it = &Object{Kind: ObjectLocal, Name: "it", Module: c.module, Type: c.universe.WithoutNull(base), Slot: 0, Global: -1, state: resolved}
+	o.Frame = 1
+	c.check(tree.Test, BoolType, "a condition")
+	if tree.Message != nil {
+		c.check(tree.Message, StringType, "a message")
+	}
+	c.owner, c.scope, c.facts, c.it = owner, scope, facts, it
+	if c.owner != nil {
+		c.owner.Uses = append(c.owner.Uses, Reference{Object: o, Span: tree.Span})
+		c.owner.Invalid = c.owner.Invalid || o.Invalid
+	}
+	c.needs = append(c.needs, condition)
+	return condition
+}
