@@ -81,6 +81,9 @@ func (p *parser) blockEntry(header Header) Declaration {
 		return d
 	case p.take("include"):
 		d := &Include{Header: header, Value: p.expression()}
+		if t := p.token(); t.kind == tokenWord && !t.newline && !p.sign("under") {
+			p.expected(`"under" and a folder, or the end of the line`, "")
+		}
 		if p.take("under") {
 			if kind := p.token().kind; kind != tokenString && kind != tokenOpen {
 				p.expected("a folder, in quotes", "")

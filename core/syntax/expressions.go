@@ -187,6 +187,9 @@ func (p *parser) call(start int, function Expression) *Call {
 		default:
 			a.Value = p.expression()
 			positions++
+			if name, ok := a.Value.(*Name); ok && p.sign("=") {
+				p.expected(`"," or ")"`, fmt.Sprintf("an argument is named with a colon: %s: …", name.Name))
+			}
 		}
 		call.Arguments = append(call.Arguments, a)
 	})

@@ -198,7 +198,11 @@ func (p *parser) operation(header Header) Declaration {
 		p.at++
 		d.Base = Identifier{Name: p.textOf(t), Span: p.spanOf(t)}
 	case p.each == "":
-		p.expected(`a path that begins with "." or "["`, "outside of each, a path begins at what is patched: "+d.Verb.String()+" .metadata.name")
+		help := "outside of each, a path begins at what is patched: " + d.Verb.String() + " .metadata.name"
+		if t.kind == tokenWord {
+			help = "outside of each, a path begins at what is patched: " + d.Verb.String() + " ." + p.textOf(t)
+		}
+		p.expected(`a path that begins with "." or "["`, help)
 	default:
 		p.expected(fmt.Sprintf("a path that begins with %q", p.each), fmt.Sprintf("write: %s %s.…", d.Verb, p.each))
 	}

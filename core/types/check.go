@@ -186,6 +186,20 @@ func (c *checker) resolve(o *Object) {
 	o.state, o.guards = resolving, c.guards
 	owner, scope, facts, it, lazy, patching := c.owner, c.scope, c.facts, c.it, c.lazy, c.patching
 	c.owner, c.scope, c.facts, c.it, c.lazy, c.patching = o, nil, nil, nil, 0, nil
+	c.resolveDeclaration(o)
+	if o.Type == nil {
+		o.Type = InvalidType
+	}
+	o.state = resolved
+	c.owner, c.scope, c.facts, c.it, c.lazy, c.patching = owner, scope, facts, it, lazy, patching
+}
+
+func (c *checker) resolveDeclaration(o *Object) {
+	_, function := o.Declaration.(*syntax.Function)
+	_, named := o.Declaration.(*syntax.TypeDeclaration)
+	if o.Declaration.Declared().Broken && !function && !named {
+		return // what could be read of it may mean something else
+	}
 	switch d := o.Declaration.(type) {
 	case *syntax.Use:
 		c.checkUse(o, d)
@@ -198,7 +212,7 @@ func (c *checker) resolve(o *Object) {
 		}
 	case *syntax.Input:
 		o.Type = InvalidType
-		if d.Type != nil && !d.Broken {
+		if d.Type != nil {
 			o.Type = c.typeOf(d.Type)
 			if !IsData(o.Type) {
 				c.report(source.WrongType, d.Type.Place(), "declare a function with fn", "an input is plain data, not %s", o.Type)
@@ -225,11 +239,6 @@ func (c *checker) resolve(o *Object) {
 	case *syntax.Function:
 		c.checkFunction(o, d)
 	}
-	if o.Type == nil {
-		o.Type = InvalidType
-	}
-	o.state = resolved
-	c.owner, c.scope, c.facts, c.it, c.lazy, c.patching = owner, scope, facts, it, lazy, patching
 }
 
 func (c *checker) checkUse(o *Object, d *syntax.Use) {
@@ -404,7 +413,7 @@ func (c *checker) checkFunction(o *Object, d *syntax.Function) {
 	for i, p := range d.Parameters {
 		o.Parameters[i].Object = c.bind(p.Name, o.Parameters[i].Type)
 	}
-	if d.Body == nil {
+	if d.Body == nil || d.Broken {
 		return
 	}
 	if o.Type != nil {
