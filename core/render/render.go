@@ -239,6 +239,19 @@ func (r *Result) checkPath(name string, span source.Span, via []source.Related) 
 	return false
 }
 
+// constants evaluates what needs no environment, where there is none.
+func constants(p *project.Project) {
+	w := p.Program.World(eval.Environment{})
+	for _, m := range p.Modules() {
+		for _, o := range m.Order {
+			if o.Global >= 0 && o.Constant() {
+				w.Value(o)
+			}
+		}
+	}
+	w.Complete(true)
+}
+
 // All renders several environments at the same time. The results stand in the order of the environments; the findings
 // are those of all of them and of the project.
 func All(p *project.Project, environments []*project.Environment, options Options) ([]*Result, source.Findings) {
@@ -255,6 +268,9 @@ func All(p *project.Project, environments []*project.Environment, options Option
 	findings := append(source.Findings(nil), p.Findings...)
 	findings = append(findings, p.CheckLayers(environments)...)
 	if p.Program != nil {
+		if options.Everything && len(environments) == 0 {
+			constants(p)
+		}
 		findings = append(findings, p.Program.Constants()...)
 	}
 	for _, r := range results {
