@@ -75,6 +75,7 @@ func TestEveryCodeOccurs(t *testing.T) {
 		}
 	}
 	for _, code := range source.Codes() {
-		require.Regexp(t, `\\?\[`+string(code)+`\\?\]`, all.String(), "no program shows %s", code)
+		plain, escaped := "["+string(code)+"]", `\[`+string(code)+`\]`
+		require.True(t, strings.Contains(all.String(), plain) || strings.Contains(all.String(), escaped), "no program shows %s", code)
 	}
 }
