@@ -468,7 +468,7 @@ func (c *conversion) warnDeprecated(f *types.Field, v value.Value) {
 
 func (c *conversion) unknown(key string, v value.Value, to *types.Type, path *place.Path) {
 	help := ""
-	if near, ok := source.Nearest(key, to.FieldNames()); ok {
+	if near, ok := source.Nearest(key, to.Core().FieldNames()); ok {
 		help = fmt.Sprintf("did you mean %q?", near)
 	}
 	c.misfit(path, v, source.UnknownField, help, "there is no field %q in %s", key, types.Article(to))

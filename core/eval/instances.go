@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"knothole/core/data"
+	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/types"
@@ -38,22 +39,40 @@ type making struct {
 	at     source.Span
 	thread *thread // of which world, owner and reports are used
 	slots  []value.Value
-	each   map[string]code // the values of inputs, by name
-	whole  code            // the record of all of them, when some are spread; nil otherwise
-	given  *value.Value    // what whole gave
+	each   map[string]argument // the values of inputs, by name
+	whole  *argument           // the record of all of them, when some are spread; nil otherwise
+	status status              // of given
+	given  value.Value         // what whole gave
+}
+
+// argument is a value on its way into an instance. It is evaluated where it stands, and passes into the declared type inside
+// the instance, whose inputs the defaults of that type may need.
+type argument struct {
+	body     code
+	from, to *types.Type // to is nil when nothing is to be done
+	inputs   *types.Type // of all arguments: what they may be
+	at       source.Span
+}
+
+func (c *compiler) argument(e syntax.Expression) argument {
+	bare := *c
+	bare.bare = e
+	return argument{body: bare.expression(e), from: c.module.Info.Types[e.ID()], to: c.module.Info.Targets[e.ID()], at: e.Place()}
 }
 
 // instantiate compiles the call of a module.
 func (c *compiler) instantiate(e *syntax.Call, alias *types.Object) code {
 	m, at, o := alias.Imported(), e.Place(), origin(e)
-	each := make(map[string]code, len(e.Arguments))
-	var whole code
+	each := make(map[string]argument, len(e.Arguments))
+	var whole *argument
 	for _, a := range e.Arguments {
 		if a.Spread {
-			whole = c.expression(e.Named)
+			all := c.argument(e.Named)
+			all.inputs = m.Inputs()
+			whole = &all
 			break
 		}
-		each[a.Name.Name] = c.expression(a.Value)
+		each[a.Name.Name] = c.argument(a.Value)
 	}
 	return func(f *frame) value.Value {
 		f.spend(1+len(f.slots)+m.Globals, at)
@@ -63,6 +82,7 @@ func (c *compiler) instantiate(e *syntax.Call, alias *types.Object) code {
 			module: m, base: m.First, states: make([]state, m.Globals),
 			making: &making{at: at, thread: f.thread, slots: slices.Clone(f.slots), each: each, whole: whole},
 		}
+		defer f.lock(w)() // a function of a constant instance may be called from any environment
 		if len(w.root.instances) >= instanceLimit {
 			f.failAt(source.TooMuchWork, at, "make fewer of them", "more than %d instances of modules", instanceLimit)
 		}
@@ -71,31 +91,67 @@ func (c *compiler) instantiate(e *syntax.Call, alias *types.Object) code {
 	}
 }
 
-// input returns what the call of an instance gives an input; Absent when it leaves it to the default.
-func (w *World) input(t *thread, name string) value.Value {
+// input returns what the call of an instance gives an input, as its type wants it; Absent when it leaves it to the default.
+func (w *World) input(t *thread, o *types.Object) value.Value {
 	m := w.making
-	run := func(body code) value.Value {
+	run := func(a argument) value.Value {
 		inner := t.inner(m.thread.world, m.thread.owner)
 		inner.needed = m.at
-		v := body(&frame{inner, slices.Clone(m.slots)})
+		v := a.body(&frame{inner, slices.Clone(m.slots)})
 		t.steps += inner.steps
 		return v
 	}
 	if m.whole == nil {
-		if body, ok := m.each[name]; ok {
-			return run(body)
+		a, ok := m.each[o.Name]
+		if !ok {
+			return value.Value{}
 		}
-		return value.Value{}
+		v := run(a)
+		if a.to != nil {
+			v = t.convert(v, a.from, a.to, passing{at: a.at})
+		}
+		return v
 	}
-	if m.given == nil {
-		m.given = &value.Value{} // when it fails, it does so once
-		v := run(m.whole)
-		m.given = &v
-	}
-	if m.given.IsAbsent() {
+	switch m.status {
+	case running:
+		t.failAt(source.Cycle, m.at, "give the inputs one by one, so that each is evaluated for itself", "what is spread into this instance of %s depends on the instance itself", w.module.Path)
+	case failed:
 		panic(abort{})
+	case waiting:
+		m.status = running
+		defer func() {
+			if m.status == running {
+				m.status = failed
+			}
+		}()
+		m.given = run(*m.whole)
+		t.checkSpread(w)
+		m.status = done
 	}
-	return m.given.Get(name)
+	given := m.given.Get(o.Name)
+	c := &conversion{thread: t, passing: passing{at: m.whole.at}, fill: true}
+	if given.IsAbsent() {
+		if o.Declaration.(*syntax.Input).Default == nil {
+			c.misfit(nil, m.given, source.MissingField, "add it: "+o.Name+": …", "the field %q (%s) is missing", o.Name, o.Type)
+			c.finish()
+		}
+		return given
+	}
+	given = c.value(given, o.Type, (*place.Path)(nil).Field(o.Name))
+	c.finish()
+	return given
+}
+
+// checkSpread reports what is spread into an instance and is none of its inputs, which is known only now when its type was not.
+func (t *thread) checkSpread(w *World) {
+	m := w.making
+	c := &conversion{thread: t, passing: passing{at: m.whole.at}}
+	for i, key := range m.given.Shape().Keys() {
+		if o := w.module.Objects[key]; o == nil || o.Kind != types.ObjectInput {
+			c.unknown(key, m.given.Values()[i], m.whole.inputs, nil)
+		}
+	}
+	c.finish()
 }
 
 // member returns what an instance has under a name.

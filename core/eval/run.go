@@ -178,8 +178,8 @@ func (w *World) home(o *types.Object) *World {
 		return w.program.constants
 	case !o.NeedsInput:
 		return w.root
-	case o.Global < w.base || o.Global >= w.base+len(w.states):
-		return nil
+	case w.making == nil && !o.Module.Main, o.Global < w.base || o.Global >= w.base+len(w.states):
+		return nil // a module that is used has inputs in its instances only
 	}
 	return w
 }
@@ -396,7 +396,7 @@ func (d *declaration) evaluate(f *frame) value.Value {
 	if d.object.Kind != types.ObjectInput || f.world.making == nil {
 		return d.body(f)
 	}
-	if v := f.world.input(f.thread, d.object.Name); !v.IsAbsent() {
+	if v := f.world.input(f.thread, d.object); !v.IsAbsent() {
 		return v
 	}
 	return d.body(f)
@@ -470,8 +470,8 @@ func (p *Program) TryLiterals() source.Findings {
 	w := p.newWorld(Environment{}, nil)
 	wrong := map[*types.Object]bool{}
 	for _, passage := range p.checked.Literals {
-		if passage.Owner.Invalid {
-			continue
+		if passage.Owner.Invalid || passage.Target.DefaultsVary() {
+			continue // else it is tried when it is evaluated
 		}
 		t := &thread{world: w, reports: w, owner: passage.Owner}
 		ok := guard(func() {

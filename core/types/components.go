@@ -66,6 +66,40 @@ func (c *checker) inputsType(m *Module) *Type {
 	return m.inputs
 }
 
+// Inputs returns the record type of the inputs of a module that is called somewhere.
+func (m *Module) Inputs() *Type { return m.inputs }
+
+// typeNeedsInputs reports whether a value of the type of an input cannot be made without an instance: the default of one of its
+// fields depends on other inputs.
+func (o *Object) typeNeedsInputs() bool {
+	needs := slices.ContainsFunc(o.Uses, func(r Reference) bool { return r.Object.NeedsInput })
+	return needs && o.Type.hasDefault(func(owner *Object) bool { return owner == o || owner.NeedsInput })
+}
+
+// DefaultsVary reports whether the default of a field somewhere in a type depends on inputs or the environment.
+func (t *Type) DefaultsVary() bool {
+	return t.hasDefault(func(owner *Object) bool { return !owner.Constant() })
+}
+
+// hasDefault reports whether a type has a field somewhere whose default belongs to a declaration of a kind.
+func (t *Type) hasDefault(wanted func(owner *Object) bool) bool {
+	seen := map[*Type]bool{}
+	var has func(t *Type) bool
+	has = func(t *Type) bool {
+		if t == nil || seen[t] {
+			return false
+		}
+		seen[t] = true
+		for _, f := range t.Fields {
+			if f.Default != nil && f.Default.Owner != nil && wanted(f.Default.Owner) || has(f.Type) {
+				return true
+			}
+		}
+		return has(t.Base) || has(t.Element) || has(t.Rest) || slices.ContainsFunc(t.Members, has) || slices.ContainsFunc(t.Parameters, has)
+	}
+	return has(t)
+}
+
 // component returns the module that is called, when an expression names one.
 func (c *checker) component(e syntax.Expression) (*Object, bool) {
 	name, ok := e.(*syntax.Name)

@@ -91,6 +91,15 @@ func (c *checker) namedType(t *syntax.NamedType) *Type {
 	module := alias.Imported()
 	switch name {
 	case inputsMember:
+		for _, o := range module.Order {
+			if o.Kind == ObjectInput && o.typeNeedsInputs() {
+				c.add(source.Finding{
+					Code: source.NeedsInstance, Span: t.Name.Span, Help: "give the inputs to an instance one by one", Related: see(o),
+					Message: fmt.Sprintf("%s.%s has no meaning without an instance: in the type of %q, a default depends on the inputs of %s", alias.Name, name, o.Name, module.Path),
+				})
+				return InvalidType
+			}
+		}
 		return c.inputsType(module)
 	case instanceMember:
 		return c.universe.Instance(module)
