@@ -100,7 +100,11 @@ func (p *Presenter) excerpt(span source.Span, help string) {
 			from = 0
 		}
 		to := min(len(line), from+excerptWidth)
+		cut := to < len(line)
 		line = append([]rune{}, line[from:to]...)
+		if cut {
+			line = append(line, '…')
+		}
 		start -= from
 		if from > 0 {
 			line = append([]rune("…"), line...)
