@@ -657,10 +657,8 @@ var counts = map[string]bool{"list.length": true, "record.length": true, "record
 // that it passed on, on where that came from. What it makes of several depends on how many there are: on the lists and
 // records, and what chose their elements, not on all that these hold; so does a number of which it is said.
 func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value, counts bool) value.Value {
-	var origins, outer []value.Origin
-	seen := map[uintptr]bool{}
+	var outer []value.Origin
 	for _, a := range arguments {
-		origins = leaves(a, origins, seen)
 		outer = append(outer, a.Origin())
 		switch a.Kind() {
 		case value.List:
@@ -673,7 +671,7 @@ func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value,
 			}
 		}
 	}
-	all, made := r.computed(at, origins...), r.computed(at, outer...)
+	all, made := r.computed(at, leaves(arguments)...), r.computed(at, outer...)
 	if _, ok := all.Step(); !ok {
 		return v
 	}
@@ -688,10 +686,13 @@ func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value,
 	})
 }
 
-// leaves appends the recorded origins in a value, each of what is shared once. It keeps its own stack, since values may
-// nest deeper than calls.
-func leaves(v value.Value, origins []value.Origin, seen map[uintptr]bool) []value.Origin {
-	stack := []value.Value{v}
+// leaves returns the recorded origins in values, each of what is shared once. It keeps its own stack, since values may nest
+// deeper than calls.
+func leaves(values []value.Value) []value.Origin {
+	var origins []value.Origin
+	seen := map[uintptr]bool{}
+	stack := slices.Clone(values)
+	slices.Reverse(stack) // so that the first comes first
 	for len(stack) > 0 {
 		v := stack[len(stack)-1]
 		stack = stack[:len(stack)-1]

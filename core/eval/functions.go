@@ -90,12 +90,7 @@ func (t *thread) unrecorded(v value.Value, recorded bool, arguments []value.Valu
 		return v
 	}
 	r := t.world.recorder
-	var origins []value.Origin
-	seen := map[uintptr]bool{}
-	for _, a := range arguments {
-		origins = leaves(a, origins, seen)
-	}
-	all := r.computed(at.Start, origins...)
+	all := r.computed(at.Start, leaves(arguments)...)
 	if _, ok := all.Step(); !ok {
 		return v
 	}

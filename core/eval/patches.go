@@ -479,7 +479,7 @@ func (o *operation) explain(f *frame, m *place.Miss, name string) source.Finding
 		message, help = fmt.Sprintf("%s is %s, and records merge with records only", here, describeValue(m.Found)), "replace puts another value in its place"
 	case place.TooDeep:
 		finding.Code = source.TooDeep
-		message = "the data nests too deep to be searched"
+		message, help = "the data nests too deep to be searched", "name the way to the place"
 	}
 	if m.More > 0 {
 		message += fmt.Sprintf(" (and %s more)", countOf(m.More, "place"))

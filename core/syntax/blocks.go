@@ -23,6 +23,14 @@ func (p *parser) test(d *Test) {
 	d.Body = p.inMode(inTest, "", "behind the title")
 }
 
+// quoted reads a string, which may have inserts.
+func (p *parser) quoted(what string) *String {
+	if kind := p.token().kind; kind != tokenString && kind != tokenOpen {
+		p.expected(what+", in quotes", "")
+	}
+	return p.stringLiteral()
+}
+
 // expectation reads what stands behind `expect`.
 func (p *parser) expectation(d *Expect) {
 	if next := p.peek(1); p.sign("error") && !next.newline && (next.kind == tokenString || next.kind == tokenOpen) {
@@ -34,10 +42,7 @@ func (p *parser) expectation(d *Expect) {
 	}
 	d.Condition = p.expression()
 	if p.take("else") {
-		if kind := p.token().kind; kind != tokenString && kind != tokenOpen {
-			p.expected("a message, in quotes", "")
-		}
-		d.Message = p.stringLiteral()
+		d.Message = p.quoted("a message")
 	}
 }
 
@@ -85,20 +90,14 @@ func (p *parser) blockEntry(header Header) Declaration {
 			p.expected(`"under" and a folder, or the end of the line`, "")
 		}
 		if p.take("under") {
-			if kind := p.token().kind; kind != tokenString && kind != tokenOpen {
-				p.expected("a folder, in quotes", "")
-			}
-			d.Under = p.stringLiteral()
+			d.Under = p.quoted("a folder")
 		}
 		finish(&d.Header)
 		return d
 	case p.take("require"):
 		d := &Require{Header: header, Condition: p.expression()}
 		if p.take("else") {
-			if kind := p.token().kind; kind != tokenString && kind != tokenOpen {
-				p.expected("a message, in quotes", "")
-			}
-			d.Message = p.stringLiteral()
+			d.Message = p.quoted("a message")
 		}
 		finish(&d.Header)
 		return d

@@ -139,10 +139,7 @@ func (p *parser) eachEntry(header Header) Declaration {
 	d.Optional = p.take("?")
 	d.Name = p.name("a name for each document")
 	if p.take("at") {
-		if kind := p.token().kind; kind != tokenString && kind != tokenOpen {
-			p.expected("a pattern of paths, in quotes", "")
-		}
-		d.At = p.stringLiteral()
+		d.At = p.quoted("a pattern of paths")
 	}
 	if p.take("where") {
 		d.Where = p.lenientExpression(d.Name.Name, p.expression)
@@ -186,14 +183,13 @@ func (p *parser) operation(header Header) Declaration {
 	p.at++
 	d.Optional = p.take("?")
 	start := p.token().start
-	if p.layout != nil {
-		p.layout.apart[p.at] = true
-	}
 	switch t := p.token(); {
 	case p.each == "" && (p.sign(".") || p.sign("[")):
+		if p.layout != nil {
+			p.layout.apart[p.at] = true
+		}
 	case p.each == "" && (p.sign("?.") || p.sign("?[")) && !d.Optional:
 		d.Optional = true // written without a space before the path
-		delete(p.layoutApart(), p.at)
 	case t.kind == tokenWord && p.textOf(t) == p.each:
 		p.at++
 		d.Base = Identifier{Name: p.textOf(t), Span: p.spanOf(t)}
@@ -223,13 +219,6 @@ func (p *parser) operation(header Header) Declaration {
 	p.expect(":", "and a value behind the path")
 	d.Value = p.expression()
 	return d
-}
-
-func (p *parser) layoutApart() map[int]bool {
-	if p.layout == nil {
-		return nil
-	}
-	return p.layout.apart
 }
 
 // step reads one step of a path.

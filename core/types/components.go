@@ -23,8 +23,8 @@ func (u *Universe) Instance(m *Module) *Type {
 	return u.intern(fmt.Sprintf("instance %d", u.number(m)), Type{Kind: Instance, Module: m, Name: m.shortName() + "." + instanceMember})
 }
 
-// Files returns the type of documents by path, as an instance holds them and as `include` takes them.
-func (u *Universe) Files(m *Module, given bool) *Type {
+// Files returns the type of documents by path: as an instance holds them, or as they may be given to `include`.
+func (u *Universe) Files(given bool) *Type {
 	formats := make([]*Type, len(Formats))
 	for i, f := range Formats {
 		formats[i] = u.Literal(f)
@@ -175,7 +175,7 @@ func (c *checker) instantiate(e *syntax.Call, alias *Object) *Type {
 func (c *checker) instanceField(e *syntax.Field, m *Module) *Type {
 	name := e.Name.Name
 	if name == documentsMember {
-		return c.universe.Files(m, false)
+		return c.universe.Files(false)
 	}
 	o, ok := m.Objects[name]
 	member := func(o *Object) bool {
@@ -239,7 +239,7 @@ func (c *checker) checkInclude(d *syntax.Include) {
 	if t.Kind == Invalid || t.Core().Kind == Instance {
 		return
 	}
-	c.check(d.Value, c.universe.Files(c.module, true), "what is included")
+	c.check(d.Value, c.universe.Files(true), "what is included")
 }
 
 // environmentCall is the function environment of tests: the whole project, evaluated for an environment, as an instance of

@@ -209,7 +209,11 @@ func (c *checker) checkStep(d *syntax.Operation, s *syntax.Step, t *Type, last b
 	case syntax.KeyStep, syntax.ChoiceStep, syntax.AnyKeyStep:
 		if known && core.Kind != Record {
 			if !d.Optional {
-				c.report(source.WrongType, s.Span, "", "%s has no fields", describeType(t))
+				help := "end the path before this step"
+				if core.Kind == List {
+					help = `an element is named in brackets: [0], [it.name == "…"], [*]`
+				}
+				c.report(source.WrongType, s.Span, help, "%s has no fields", describeType(t))
 			}
 			return AnyType
 		}
