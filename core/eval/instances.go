@@ -211,7 +211,7 @@ func (t *thread) complete(w *World, everything bool) {
 		v := t.inner(w, nil).visit(w, w.making.at)
 		for _, d := range v.documents {
 			if everything {
-				d.Value()
+				d.value(t.locked)
 			}
 		}
 	})
@@ -241,7 +241,7 @@ func (t *thread) files(w *World, at source.Span) value.Value {
 	documents := t.visit(w, at).documents
 	made := make([]Made, len(documents))
 	for i, d := range documents {
-		v, ok := d.Value()
+		v, ok := d.value(t.locked)
 		if !ok {
 			panic(abort{})
 		}
@@ -317,7 +317,7 @@ func (f *frame) includeRecord(v value.Value, at source.Span, placed func(value.V
 		if secret := file.Get("secret"); secret.Kind() == value.Bool && secret.Bool() {
 			f.failAt(source.CannotHold, at, "leave it out for now", "%s is secret, and secret documents cannot be written yet", path)
 		}
-		d := Document{Path: placed(value.StringOf(path, file.Origin())), Span: at, Value: func() (value.Value, bool) { return file.Get("data"), true }}
+		d := Document{Path: placed(value.StringOf(path, file.Origin())), Span: at, evaluate: func(bool) value.Value { return file.Get("data") }}
 		if format := file.Get("format"); format.Kind() == value.String {
 			d.Format = format.Text()
 		}

@@ -27,8 +27,18 @@ type Document struct {
 	Format string      // as written behind `as`; empty when the ending of the path says it
 	Stream bool
 	Via    []source.Span // the includes through which it came, outermost first
-	// Value evaluates it; ok is false when that failed, which is among the findings.
-	Value func() (v value.Value, ok bool)
+
+	// evaluate makes the value; locked says that who asks holds the lock of the constants. Who visited the document may have
+	// held it then.
+	evaluate func(locked bool) value.Value
+}
+
+// Value evaluates the document; ok is false when that failed, which is among the findings.
+func (d Document) Value() (v value.Value, ok bool) { return d.value(false) }
+
+func (d Document) value(locked bool) (v value.Value, ok bool) {
+	ok = guard(func() { v = d.evaluate(locked) })
+	return v, ok
 }
 
 // statement runs one declaration of a block.
@@ -52,15 +62,16 @@ func (w *World) run(t *thread, o *types.Object, visit Visitor) {
 	tree, d := o.Declaration.(*syntax.Document), w.program.declarations[o.Global]
 	var path value.Value
 	if guard(func() { t.run(func(f *frame) { path = w.program.compiled(d).path(f) }, o.Frame) }) {
-		visit.Document(document(tree, path, func() value.Value { return t.inner(w, o).forceIn(w, o.Global, o.Span) }))
+		visit.Document(t.document(tree, path, func(inner *thread) value.Value { return inner.forceIn(w, o.Global, o.Span) }))
 	}
 }
 
 // document describes a document; body evaluates its value.
-func document(tree *syntax.Document, path value.Value, body func() value.Value) Document {
-	return Document{Path: path, Span: tree.Path.Place(), Format: tree.Format.Name, Stream: tree.Stream, Value: func() (v value.Value, ok bool) {
-		ok = guard(func() { v = body() })
-		return v, ok
+func (t *thread) document(tree *syntax.Document, path value.Value, body func(inner *thread) value.Value) Document {
+	return Document{Path: path, Span: tree.Path.Place(), Format: tree.Format.Name, Stream: tree.Stream, evaluate: func(locked bool) value.Value {
+		inner := t.inner(t.world, t.owner)
+		inner.locked = locked
+		return body(inner)
 	}}
 }
 
@@ -83,8 +94,8 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 		path, body := c.expression(d.Path), c.expression(d.Value)
 		return func(f *frame, visit Visitor) {
 			at := f.because(path(f))
-			t, slots := f.thread, slices.Clone(f.slots) // the block goes on before the value is needed
-			visit.Document(document(d, at, func() value.Value { return body(&frame{t.inner(t.world, t.owner), slots}) }))
+			slots := slices.Clone(f.slots) // the block goes on before the value is needed
+			visit.Document(f.document(d, at, func(inner *thread) value.Value { return body(&frame{inner, slots}) }))
 		}
 	case *syntax.Include:
 		return c.include(d)
