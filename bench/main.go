@@ -1,6 +1,7 @@
 // Command bench measures Knothole side by side with programs that do the same work, in one run: the parser beside that of Go,
 // the checker beside that of Go, evaluation beside a general-purpose interpreter. What is measured must come to the same
-// result on both sides, else the run fails. Run it with: go run . (in this folder).
+// result on both sides, else the run fails. First comes the whole program on a generated fleet. Run it with: go run . (in this
+// folder), or go run . fleet for the fleet alone.
 package main
 
 import (
@@ -49,7 +50,19 @@ func compare(title string, ours, theirs side, equal bool) {
 func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
 
 func main() {
-	fmt.Printf("%-34s %12s %12s   %-10s %12s %12s\n", "", "best", "median", "beside", "best", "median")
+	if len(os.Args) == 2 && os.Args[1] == "fleet" {
+		if err := fleet(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			os.Exit(1)
+		}
+		return
+	}
+	// The fleet comes first: what the kernel says of the memory of a program is at least what the one had that started it.
+	if err := fleet(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	fmt.Printf("\n%-34s %12s %12s   %-10s %12s %12s\n", "", "best", "median", "beside", "best", "median")
 	parsing()
 	evaluation()
 }

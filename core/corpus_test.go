@@ -121,7 +121,7 @@ func runProgram(t *testing.T, files fstest.MapFS) string {
 			if o.Kind == types.ObjectOutput {
 				v, ok := w.Value(o)
 				require.True(t, ok)
-				fmt.Fprintf(&b, "%s%s = %s\n", prefix, o.Name, data.CompactJSON(v))
+				fmt.Fprintf(&b, "%s%s = %s\n", prefix, o.Name, data.CompactJSON(value.Shown(v)))
 			}
 		}
 		for _, remark := range r.Remarks {
@@ -130,7 +130,14 @@ func runProgram(t *testing.T, files fstest.MapFS) string {
 		for _, d := range r.Documents {
 			text, err := d.Text()
 			require.NoError(t, err)
-			fmt.Fprintf(&b, "%s%s:\n%s", prefix, d.Path, indent(string(text)))
+			secret := ""
+			if d.Secret {
+				secret = "secret "
+			}
+			fmt.Fprintf(&b, "%s%s%s:\n%s", prefix, secret, d.Path, indent(string(text)))
+		}
+		for _, u := range r.Unchecked {
+			fmt.Fprintf(&b, "%snot checked: %s\n", prefix, p.Sources.Locate(u.At.Start))
 		}
 	}
 	for _, test := range p.Tests(nil, func(string) bool { return true }) {

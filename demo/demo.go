@@ -11,11 +11,11 @@ import (
 	"path/filepath"
 )
 
-//go:embed project mistakes new
+//go:embed all:project mistakes all:new
 var files embed.FS
 
 // Mistakes are the folders of copies of the project in which one thing is wrong, in the order in which they are shown.
-var Mistakes = []string{"misspelt-input", "zero-replicas", "forgotten-environment", "vendor-renamed"}
+var Mistakes = []string{"misspelt-input", "zero-replicas", "forgotten-environment", "vendor-renamed", "secret-exposed", "edited-rendering"}
 
 // Write writes the demo project into an empty folder, and below it, in `mistakes`, a copy for each mistake.
 func Write(folder string) error {
@@ -26,6 +26,9 @@ func Write(folder string) error {
 		to := filepath.Join(folder, "mistakes", name)
 		if err := copyTree("project", to); err != nil {
 			return err
+		}
+		if _, err := fs.Stat(files, path.Join("mistakes", name)); err != nil {
+			continue // it is made while it is shown
 		}
 		if err := copyTree(path.Join("mistakes", name), to); err != nil {
 			return err

@@ -12,12 +12,13 @@ Xvfb :77 -screen 0 1280x800x24 >/dev/null 2>&1 &
 display=$!
 sleep 1
 
-# shot NAME FOLDER COMMAND shows a command and what it prints.
+# shot NAME FOLDER COMMAND [SIZE GEOMETRY] shows a command and what it prints, in a terminal of 158 columns unless said otherwise.
 shot() {
+  local size=${4:-9} geometry=${5:-158x90}
   printf 'cd %q; PATH=%q:$PATH; clear; printf "$ %%s\\n\\n" %q; %s 2>&1 | cat >%q; %s 2>&1; printf "\\033[?25l"; touch %q; sleep 5\n' \
     "$work/flood-watch/$2" "$work" "$3" "true" /dev/null "$3" "$work/done" >"$work/run"
   rm -f "$work/done"
-  DISPLAY=:77 xterm -fa 'DejaVu Sans Mono' -fs 9 -geometry 158x90+0+0 -bg '#12181f' -fg '#d8dee4' -b 6 +sb \
+  DISPLAY=:77 xterm -fa 'DejaVu Sans Mono' -fs "$size" -geometry "$geometry+0+0" -bg '#12181f' -fg '#d8dee4' -b 6 +sb \
     -xrm 'xterm*color1: #ff7b72' -xrm 'xterm*color2: #7ee787' -xrm 'xterm*color6: #79c0ff' -xrm 'xterm*color3: #f2cc60' \
     -xrm 'xterm*boldColors: false' -e bash "$work/run" &
   for _ in $(seq 50); do [ -e "$work/done" ] && break; sleep 0.1; done
@@ -30,7 +31,7 @@ shot diff . 'knothole diff rehearsal north'
 
 # Several mistakes at once, each in a copy of the demo.
 cd "$work/flood-watch"
-mkdir many && cp -r knothole.toml main.knot lib data inputs vendor many/
+mkdir many && cp -r knothole.toml main.knot lib data inputs infra secrets vendor many/
 cp mistakes/misspelt-input/inputs/north.toml many/inputs/north.toml
 sed -i 's/^bay_map = 6/bay_map = 0/' many/inputs/north.toml
 cp mistakes/forgotten-environment/lib/labels.knot many/lib/labels.knot
@@ -40,3 +41,11 @@ shot check many 'knothole check'
 
 # The vendor renamed a container, and the patches of it match no more.
 shot patch mistakes/vendor-renamed 'knothole check'
+
+# In a terminal of 120 columns.
+shot inputs . 'knothole inputs' 12 120x44
+shot why . 'knothole why north k8s/bay-map.yaml spec.replicas' 12 120x44
+shot look . "knothole look 'spec.template.spec.containers[*].image'" 12 120x44
+shot annotate . 'knothole render north --annotate --only k8s/bay-map.yaml' 12 120x44
+shot secret mistakes/secret-exposed 'knothole check' 12 120x44
+shot rendered . 'knothole check --rendered --project mistakes/edited-rendering' 12 120x44

@@ -20,6 +20,9 @@ type Function struct {
 	// Errors says when a call fails; empty when it cannot.
 	Errors string
 
+	// Handling says what the function does with values that are secret or not known.
+	Handling eval.Handling
+
 	call eval.Native
 }
 
@@ -81,6 +84,12 @@ func (t Table) Signature(group, name string) (string, bool) {
 	}
 	return "", false
 }
+
+// Handling returns what a function does with values that are secret or not known.
+func (t Table) Handling(group, name string) eval.Handling { return t.Find(group, name).Handling }
+
+// Passes reports whether a function passes on what it is given, and computes nothing from it.
+func (t Table) Passes(group, name string) bool { return t.Find(group, name).Handling == eval.Passes }
 
 // Native returns the body of a function.
 func (t Table) Native(group, name string) eval.Native { return t.Find(group, name).call }

@@ -16,7 +16,7 @@ import (
 )
 
 var encodeFunctions = []*Function{
-	{Group: "encode", Signature: "json(x: any, indent: int = 0) -> string", Description: "The value as JSON (RFC 8259): without white space, or with so many spaces for each level.",
+	{Group: "encode", Handling: eval.Joins, Signature: "json(x: any, indent: int = 0) -> string", Description: "The value as JSON (RFC 8259): without white space, or with so many spaces for each level.",
 		Example: `encode.json({ a: [1, "é"] })`, Result: `"{\"a\":[1,\"é\"]}"`, Errors: "The indentation is not between 0 and 16.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			if a[1].Int() < 0 || a[1].Int() > 16 {
@@ -25,11 +25,11 @@ var encodeFunctions = []*Function{
 			checkData(c, a[0], data.JSON)
 			return text(c, data.JSONText(a[0], int(a[1].Int())))
 		}},
-	{Group: "encode", Signature: "yaml(x: any) -> string", Description: "The value as YAML, as documents are written.",
+	{Group: "encode", Handling: eval.Joins, Signature: "yaml(x: any) -> string", Description: "The value as YAML, as documents are written.",
 		Example: `encode.yaml({ a: "no" })`, Result: `"a: \"no\"\n"`, call: encoded(data.YAML)},
-	{Group: "encode", Signature: "toml(x: any) -> string", Description: "The record as TOML, as documents are written.",
+	{Group: "encode", Handling: eval.Joins, Signature: "toml(x: any) -> string", Description: "The record as TOML, as documents are written.",
 		Example: `encode.toml({ a: { b: 1 } })`, Result: `"[a]\nb = 1\n"`, Errors: "It is not a record, or holds null.", call: encoded(data.TOML)},
-	{Group: "encode", Signature: "env(r: { *: string | int | float | bool }) -> string", Description: "The record as an env file, as documents are written.",
+	{Group: "encode", Handling: eval.Joins, Signature: "env(r: { *: string | int | float | bool }) -> string", Description: "The record as an env file, as documents are written.",
 		Example: `encode.env({ A: "x y" })`, Result: `"A='x y'\n"`, Errors: "A key is no name for a variable.", call: encoded(data.Env)},
 	{Group: "encode", Signature: "base64(s: string) -> string", Description: "The bytes of the text in base64 (RFC 4648 section 4).",
 		Example: `encode.base64("tide")`, Result: `"dGlkZQ=="`, call: textual(func(s string) string { return base64.StdEncoding.EncodeToString([]byte(s)) })},
@@ -165,7 +165,7 @@ var pathFunctions = []*Function{
 			}
 			return ""
 		})},
-	{Group: "path", Signature: "join(parts: [string]) -> string", Description: "The parts with one slash between them; empty ones are left out.",
+	{Group: "path", Handling: eval.Joins, Signature: "join(parts: [string]) -> string", Description: "The parts with one slash between them; empty ones are left out.",
 		Example: `path.join(["k8s", "", "bay-map.yaml"])`, Result: `"k8s/bay-map.yaml"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			joined := ""

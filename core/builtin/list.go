@@ -9,10 +9,10 @@ import (
 )
 
 var listFunctions = []*Function{
-	{Group: "list", Signature: "length(xs: [T]) -> int", Description: "The number of elements.",
+	{Group: "list", Handling: eval.Passes, Signature: "length(xs: [T]) -> int", Description: "The number of elements.",
 		Example: `list.length([4, 7])`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return number(c, a[0].Len()) }},
-	{Group: "list", Signature: "map(xs: [A], f: fn(A) -> B) -> [B]", Description: "What f makes of each element.",
+	{Group: "list", Handling: eval.Passes, Signature: "map(xs: [A], f: fn(A) -> B) -> [B]", Description: "What f makes of each element.",
 		Example: `list.map([1, 2], fn(x) = x * 10)`, Result: `[10,20]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			elements := make([]value.Value, a[0].Len())
@@ -21,18 +21,18 @@ var listFunctions = []*Function{
 			}
 			return list(c, elements)
 		}},
-	{Group: "list", Signature: "filter(xs: [A], f: fn(A) -> bool) -> [A]", Description: "The elements for which f is true.",
+	{Group: "list", Handling: eval.Passes, Signature: "filter(xs: [A], f: fn(A) -> bool) -> [A]", Description: "The elements for which f is true.",
 		Example: `list.filter([1, 2, 3], fn(x) = x > 1)`, Result: `[2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			var kept []value.Value
 			for _, x := range a[0].Elements() {
-				if answer := c.Apply(a[1], x); answer.Bool() {
+				if answer := c.Apply(a[1], x); c.Truth(answer) {
 					kept = append(kept, c.Choose(x, answer))
 				}
 			}
 			return list(c, kept)
 		}},
-	{Group: "list", Signature: "fold(xs: [A], start: B, f: fn(B, A) -> B) -> B", Description: "What f makes of all elements, one after the other: f(so_far, x).",
+	{Group: "list", Handling: eval.Passes, Signature: "fold(xs: [A], start: B, f: fn(B, A) -> B) -> B", Description: "What f makes of all elements, one after the other: f(so_far, x).",
 		Example: `list.fold([1, 2, 3], 0, fn(so_far, x) = so_far + x)`, Result: `6`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			result := a[1]
@@ -41,20 +41,20 @@ var listFunctions = []*Function{
 			}
 			return result
 		}},
-	{Group: "list", Signature: "sort(xs: [T], by: (fn(T) -> any)? = null) -> [T]", Description: "The elements in ascending order, or in that of what by makes of them: numbers by size, strings by code point. Equal ones keep their order.",
+	{Group: "list", Handling: eval.Passes, Signature: "sort(xs: [T], by: (fn(T) -> any)? = null) -> [T]", Description: "The elements in ascending order, or in that of what by makes of them: numbers by size, strings by code point. Equal ones keep their order.",
 		Example: `list.sort(["south", "north"])`, Result: `["north","south"]`, Errors: "What is compared is neither all numbers nor all strings.",
 		call: sortList},
-	{Group: "list", Signature: "reverse(xs: [T]) -> [T]", Description: "The elements from last to first.",
+	{Group: "list", Handling: eval.Passes, Signature: "reverse(xs: [T]) -> [T]", Description: "The elements from last to first.",
 		Example: `list.reverse([1, 2, 3])`, Result: `[3,2,1]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			elements := slices.Clone(a[0].Elements())
 			slices.Reverse(elements)
 			return list(c, elements)
 		}},
-	{Group: "list", Signature: "distinct(xs: [T], by: (fn(T) -> any)? = null) -> [T]", Description: "The elements without repetitions, or one for each thing that by makes of them; the first stays.",
+	{Group: "list", Handling: eval.Passes, Signature: "distinct(xs: [T], by: (fn(T) -> any)? = null) -> [T]", Description: "The elements without repetitions, or one for each thing that by makes of them; the first stays.",
 		Example: `list.distinct([2, 1, 2])`, Result: `[2,1]`,
 		call: distinct},
-	{Group: "list", Signature: "flatten(xss: [[T]]) -> [T]", Description: "The elements of all lists, behind each other.",
+	{Group: "list", Handling: eval.Passes, Signature: "flatten(xss: [[T]]) -> [T]", Description: "The elements of all lists, behind each other.",
 		Example: `list.flatten([[1], [2, 3]])`, Result: `[1,2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			var elements []value.Value
@@ -72,38 +72,38 @@ var listFunctions = []*Function{
 				return value.Equal(x, a[1], c.Spend)
 			}))
 		}},
-	{Group: "list", Signature: "any(xs: [A], f: fn(A) -> bool) -> bool", Description: "Whether f is true for some element.",
+	{Group: "list", Handling: eval.Passes, Signature: "any(xs: [A], f: fn(A) -> bool) -> bool", Description: "Whether f is true for some element.",
 		Example: `list.any([1, 2], fn(x) = x > 1)`, Result: `true`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
-			return truth(c, slices.ContainsFunc(a[0].Elements(), func(x value.Value) bool { return c.Apply(a[1], x).Bool() }))
+			return truth(c, slices.ContainsFunc(a[0].Elements(), func(x value.Value) bool { return c.Truth(c.Apply(a[1], x)) }))
 		}},
-	{Group: "list", Signature: "all(xs: [A], f: fn(A) -> bool) -> bool", Description: "Whether f is true for every element; so it is when there is none.",
+	{Group: "list", Handling: eval.Passes, Signature: "all(xs: [A], f: fn(A) -> bool) -> bool", Description: "Whether f is true for every element; so it is when there is none.",
 		Example: `list.all([1, 2], fn(x) = x > 1)`, Result: `false`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
-			return truth(c, !slices.ContainsFunc(a[0].Elements(), func(x value.Value) bool { return !c.Apply(a[1], x).Bool() }))
+			return truth(c, !slices.ContainsFunc(a[0].Elements(), func(x value.Value) bool { return !c.Truth(c.Apply(a[1], x)) }))
 		}},
-	{Group: "list", Signature: "count(xs: [A], f: fn(A) -> bool) -> int", Description: "For how many elements f is true.",
+	{Group: "list", Handling: eval.Passes, Signature: "count(xs: [A], f: fn(A) -> bool) -> int", Description: "For how many elements f is true.",
 		Example: `list.count([1, 2, 3], fn(x) = x > 1)`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			n := 0
 			for _, x := range a[0].Elements() {
-				if c.Apply(a[1], x).Bool() {
+				if c.Truth(c.Apply(a[1], x)) {
 					n++
 				}
 			}
 			return number(c, n)
 		}},
-	{Group: "list", Signature: "find(xs: [T], f: fn(T) -> bool) -> T?", Description: "The first element for which f is true; null when there is none.",
+	{Group: "list", Handling: eval.Passes, Signature: "find(xs: [T], f: fn(T) -> bool) -> T?", Description: "The first element for which f is true; null when there is none.",
 		Example: `list.find([1, 2, 3], fn(x) = x > 1)`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			for _, x := range a[0].Elements() {
-				if answer := c.Apply(a[1], x); answer.Bool() {
+				if answer := c.Apply(a[1], x); c.Truth(answer) {
 					return c.Choose(x, answer)
 				}
 			}
 			return value.NullOf(c.Origin())
 		}},
-	{Group: "list", Signature: "first(xs: [T]) -> T?", Description: "The first element; null when there is none.",
+	{Group: "list", Handling: eval.Passes, Signature: "first(xs: [T]) -> T?", Description: "The first element; null when there is none.",
 		Example: `list.first(["north", "south"])`, Result: `"north"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			if a[0].Len() == 0 {
@@ -111,7 +111,7 @@ var listFunctions = []*Function{
 			}
 			return a[0].Elements()[0]
 		}},
-	{Group: "list", Signature: "last(xs: [T]) -> T?", Description: "The last element; null when there is none.",
+	{Group: "list", Handling: eval.Passes, Signature: "last(xs: [T]) -> T?", Description: "The last element; null when there is none.",
 		Example: `list.last(["north", "south"])`, Result: `"south"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			if a[0].Len() == 0 {
@@ -119,13 +119,13 @@ var listFunctions = []*Function{
 			}
 			return a[0].Elements()[a[0].Len()-1]
 		}},
-	{Group: "list", Signature: "slice(xs: [T], start: int, stop: int? = null) -> [T]", Description: "The elements from start up to, not including, stop; negative positions count from the end.",
+	{Group: "list", Handling: eval.Passes, Signature: "slice(xs: [T], start: int, stop: int? = null) -> [T]", Description: "The elements from start up to, not including, stop; negative positions count from the end.",
 		Example: `list.slice([1, 2, 3, 4], 1, -1)`, Result: `[2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			from, to := span(a[0].Len(), a[1], a[2])
 			return list(c, slices.Clone(a[0].Elements()[from:to]))
 		}},
-	{Group: "list", Signature: "zip(xs: [A], ys: [B]) -> [[A, B]]", Description: "The elements of both lists in pairs, as far as the shorter one reaches.",
+	{Group: "list", Handling: eval.Passes, Signature: "zip(xs: [A], ys: [B]) -> [[A, B]]", Description: "The elements of both lists in pairs, as far as the shorter one reaches.",
 		Example: `list.zip(["north", "south"], [41, 17])`, Result: `[["north",41],["south",17]]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			pairs := make([]value.Value, min(a[0].Len(), a[1].Len()))
@@ -134,34 +134,34 @@ var listFunctions = []*Function{
 			}
 			return list(c, pairs)
 		}},
-	{Group: "list", Signature: "group(xs: [T], by: fn(T) -> string) -> { *: [T] }", Description: "The elements by what by makes of them, in the order in which each is first met.",
+	{Group: "list", Handling: eval.Passes, Signature: "group(xs: [T], by: fn(T) -> string) -> { *: [T] }", Description: "The elements by what by makes of them, in the order in which each is first met.",
 		Example: `list.group(["a1", "b1", "a2"], fn(x) = text.slice(x, 0, 1))`, Result: `{"a":["a1","a2"],"b":["b1"]}`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			groups := map[string][]value.Value{}
 			var b value.Builder
 			for _, x := range a[0].Elements() {
-				key := c.Apply(a[1], x).Text()
+				key := c.Key(c.Apply(a[1], x))
 				c.Spend(4)
 				groups[key] = append(groups[key], x)
 				b.Set(key, value.ListOf(groups[key], c.Origin()))
 			}
 			return b.Record(c.Origin())
 		}},
-	{Group: "list", Signature: "index(xs: [T], by: fn(T) -> string) -> { *: T }", Description: "The elements by what by makes of them, which must differ.",
+	{Group: "list", Handling: eval.Passes, Signature: "index(xs: [T], by: fn(T) -> string) -> { *: T }", Description: "The elements by what by makes of them, which must differ.",
 		Example: `list.index([{ id: "x" }], fn(r) = r.id)`, Result: `{"x":{"id":"x"}}`, Errors: "Two elements have the same key.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			var b value.Builder
 			for _, x := range a[0].Elements() {
 				key := c.Apply(a[1], x)
 				c.Spend(4)
-				if b.Index(key.Text()) >= 0 {
+				if b.Index(c.Key(key)) >= 0 {
 					c.Fail(1, "list.group keeps all elements of a key", "two elements have the key "+key.Show(40))
 				}
 				b.Set(key.Text(), x)
 			}
 			return b.Record(c.Origin())
 		}},
-	{Group: "list", Signature: "chunks(xs: [T], size: int) -> [[T]]", Description: "The elements in lists of size, the last of which may be shorter.",
+	{Group: "list", Handling: eval.Passes, Signature: "chunks(xs: [T], size: int) -> [[T]]", Description: "The elements in lists of size, the last of which may be shorter.",
 		Example: `list.chunks([1, 2, 3], 2)`, Result: `[[1,2],[3]]`, Errors: "The size is not positive.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			if a[1].Int() < 1 {
@@ -173,7 +173,7 @@ var listFunctions = []*Function{
 			}
 			return list(c, chunks)
 		}},
-	{Group: "list", Signature: "repeat(x: T, times: int) -> [T]", Description: "A list of so many times x.",
+	{Group: "list", Handling: eval.Passes, Signature: "repeat(x: T, times: int) -> [T]", Description: "A list of so many times x.",
 		Example: `list.repeat("ebb", 2)`, Result: `["ebb","ebb"]`, Errors: "The number is negative.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			elements := make([]value.Value, times(c, a[1], 4))
@@ -185,10 +185,10 @@ var listFunctions = []*Function{
 	{Group: "list", Signature: "sum(xs: [T]) -> T", Description: "The sum of numbers; 0 when there is none.",
 		Example: `list.sum([4, 3])`, Result: `7`, Errors: "An element is not a number, or the sum does not fit.",
 		call: sum},
-	{Group: "list", Signature: "min(xs: [T], by: (fn(T) -> any)? = null) -> T?", Description: "The smallest element, or that of which by makes the smallest; the first of equal ones, null when there is none.",
+	{Group: "list", Handling: eval.Passes, Signature: "min(xs: [T], by: (fn(T) -> any)? = null) -> T?", Description: "The smallest element, or that of which by makes the smallest; the first of equal ones, null when there is none.",
 		Example: `list.min([4, 3])`, Result: `3`, Errors: "What is compared is neither all numbers nor all strings.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return extreme(c, a, -1) }},
-	{Group: "list", Signature: "max(xs: [T], by: (fn(T) -> any)? = null) -> T?", Description: "The largest element, or that of which by makes the largest; the first of equal ones, null when there is none.",
+	{Group: "list", Handling: eval.Passes, Signature: "max(xs: [T], by: (fn(T) -> any)? = null) -> T?", Description: "The largest element, or that of which by makes the largest; the first of equal ones, null when there is none.",
 		Example: `list.max([4, 3])`, Result: `4`, Errors: "What is compared is neither all numbers nor all strings.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return extreme(c, a, 1) }},
 }
@@ -210,6 +210,7 @@ func comparable(c *eval.Call, a []value.Value) []keyed {
 		if !a[1].IsNull() {
 			key = c.Apply(a[1], x)
 		}
+		c.Plain(key)
 		pairs[i] = keyed{x, key}
 		if first := pairs[0].key; kind(key) != kind(first) || kind(key) != value.Float && kind(key) != value.String {
 			c.Fail(0, "", "only numbers or only strings can be compared by size, not "+first.Show(40)+" and "+key.Show(40))
@@ -253,7 +254,7 @@ func distinct(c *eval.Call, a []value.Value) value.Value {
 		if !a[1].IsNull() {
 			key = c.Apply(a[1], x)
 		}
-		if key.Kind() == value.String {
+		if c.Plain(key).Kind() == value.String {
 			if !seen[key.Text()] {
 				seen[key.Text()] = true
 				kept = append(kept, x)

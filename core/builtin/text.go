@@ -21,7 +21,7 @@ var textFunctions = []*Function{
 		Example: `text.upper("pier")`, Result: `"PIER"`, call: textual(strings.ToUpper)},
 	{Group: "text", Signature: "lower(s: string) -> string", Description: "The text in lower case.",
 		Example: `text.lower("PIER")`, Result: `"pier"`, call: textual(strings.ToLower)},
-	{Group: "text", Signature: "trim(s: string) -> string", Description: "The text without white space at both ends.",
+	{Group: "text", Handling: eval.Joins, Signature: "trim(s: string) -> string", Description: "The text without white space at both ends.",
 		Example: `text.trim("  ebb ")`, Result: `"ebb"`, call: textual(strings.TrimSpace)},
 	{Group: "text", Signature: "trim_prefix(s: string, prefix: string) -> string", Description: "The text without the prefix, if it begins with it.",
 		Example: `text.trim_prefix("siren-router", "siren-")`, Result: `"router"`,
@@ -41,7 +41,7 @@ var textFunctions = []*Function{
 			}
 			return texts(c, strings.Split(a[0].Text(), a[1].Text()))
 		}},
-	{Group: "text", Signature: "join(xs: [string], separator: string) -> string", Description: "The texts behind each other, with the separator between them.",
+	{Group: "text", Handling: eval.Joins, Signature: "join(xs: [string], separator: string) -> string", Description: "The texts behind each other, with the separator between them.",
 		Example: `text.join(["north", "south"], ", ")`, Result: `"north, south"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			var b strings.Builder
@@ -111,7 +111,7 @@ var textFunctions = []*Function{
 	{Group: "text", Signature: `pad_right(s: string, width: int, fill: string = " ") -> string`, Description: "The text with fill behind it until it has width code points.",
 		Example: `text.pad_right("ebb", 5, ".")`, Result: `"ebb.."`, Errors: "The fill is not one code point.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return text(c, a[0].Text()+padding(c, a)) }},
-	{Group: "text", Signature: "repeat(s: string, times: int) -> string", Description: "The text so many times behind itself.",
+	{Group: "text", Handling: eval.Joins, Signature: "repeat(s: string, times: int) -> string", Description: "The text so many times behind itself.",
 		Example: `text.repeat("=-", 3)`, Result: `"=-=-=-"`, Errors: "The number is negative.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return value.StringOf(strings.Repeat(a[0].Text(), times(c, a[1], len(a[0].Text()))), c.Origin())
@@ -124,7 +124,7 @@ var textFunctions = []*Function{
 			from, to := span(len(runes), a[1], a[2])
 			return text(c, string(runes[from:to]))
 		}},
-	{Group: "text", Signature: "indent(s: string, prefix: string) -> string", Description: "The text with the prefix before every line that is not empty.",
+	{Group: "text", Handling: eval.Joins, Signature: "indent(s: string, prefix: string) -> string", Description: "The text with the prefix before every line that is not empty.",
 		Example: `text.indent("ebb\nflood", "  ")`, Result: `"  ebb\n  flood"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			lines := strings.Split(a[0].Text(), "\n")
@@ -136,9 +136,9 @@ var textFunctions = []*Function{
 			}
 			return value.StringOf(strings.Join(lines, "\n"), c.Origin())
 		}},
-	{Group: "text", Signature: "dedent(s: string) -> string", Description: "The text without the white space with which all its lines begin; empty lines do not count.",
+	{Group: "text", Handling: eval.Joins, Signature: "dedent(s: string) -> string", Description: "The text without the white space with which all its lines begin; empty lines do not count.",
 		Example: `text.dedent("  ebb\n    flood")`, Result: `"ebb\n  flood"`, call: textual(dedent)},
-	{Group: "text", Signature: "quote_shell(s: string) -> string", Description: "The text as one word for a POSIX shell.",
+	{Group: "text", Handling: eval.Joins, Signature: "quote_shell(s: string) -> string", Description: "The text as one word for a POSIX shell.",
 		Example: `text.quote_shell("high tide")`, Result: `"'high tide'"`, call: textual(quoteShell)},
 	{Group: "text", Signature: "camel(s: string) -> string", Description: "The words of the text joined, each but the first with a capital.",
 		Example: `text.camel("gauge-feed id")`, Result: `"gaugeFeedId"`, call: textual(func(s string) string {

@@ -30,6 +30,8 @@ const (
 type Comparison struct {
 	Left, Right string // the names of the sides
 	Documents   []Document
+	// Unread is how many places of both sides hold secrets that are not read, and so not compared.
+	Unread int
 }
 
 // Document is one path that at least one of the sides has. Documents stand in the order of their paths.
@@ -80,6 +82,11 @@ func Environments(p *project.Project, left, right *project.Environment) (*Compar
 	}
 	a, b := index(results[0]), index(results[len(results)-1])
 	c := &Comparison{Left: left.Name, Right: right.Name}
+	for path, d := range a.documents {
+		if other := b.documents[path]; other != nil && left != right {
+			c.Unread += min(unread(d.Value), unread(other.Value))
+		}
+	}
 	differing := map[string]bool{}
 	for _, path := range paths(a, b) {
 		d := compareDocuments(path, a.documents[path], b.documents[path])
@@ -100,6 +107,18 @@ func Environments(p *project.Project, left, right *project.Environment) (*Compar
 		}
 	}
 	return c, findings
+}
+
+// unread counts the secrets in a value that are not read.
+func unread(v value.Value) int {
+	n := 0
+	value.Walk([]value.Value{v}, func(x value.Value) bool {
+		if x.Secret() && x.Unknown() {
+			n++
+		}
+		return true
+	})
+	return n
 }
 
 // side is one side of a comparison of environments.
@@ -183,6 +202,9 @@ func Title(v value.Value) string {
 	if kind.Kind() != value.String || metadata.Kind() != value.Record || metadata.Get("name").Kind() != value.String {
 		return ""
 	}
+	if kind.Mark() != 0 || metadata.Get("name").Mark() != 0 {
+		return "" // it would be shown
+	}
 	return kind.Text() + " " + metadata.Get("name").Text()
 }
 
@@ -259,7 +281,11 @@ func keyOf(x value.Value, field string) (string, bool) {
 	if metadata := x.Get("metadata"); field == "name" && metadata.Kind() == value.Record {
 		x = metadata
 	}
-	return x.Get(field).Scalar()
+	key := x.Get(field)
+	if key.Mark() != 0 {
+		return "", false // it would be shown
+	}
+	return key.Scalar()
 }
 
 // keysOf returns the texts by which the elements of a list are known through a field; ok is false when an element

@@ -315,11 +315,13 @@ func WriteStream(list value.Value) ([]byte, error) {
 // writeYAML writes block style with two spaces.
 func writeYAML(v value.Value) ([]byte, error) {
 	var b bytes.Buffer
+	b.Grow(1024)
 	dumper, err := yaml.NewDumper(&b, yaml.WithIndent(2), yaml.WithLineWidth(-1), yaml.WithCompactSeqIndent(false), yaml.WithUnicode(true), yaml.WithQuotePreference(yaml.QuoteDouble))
 	if err != nil {
 		return nil, err
 	}
-	if err := dumper.Dump(yamlNode(v)); err != nil {
+	nodes := yamlNodes{left: make([]yaml.Node, countNodes(v))}
+	if err := dumper.Dump(nodes.node(v)); err != nil {
 		return nil, err
 	}
 	if err := dumper.Close(); err != nil {
@@ -328,49 +330,88 @@ func writeYAML(v value.Value) ([]byte, error) {
 	return b.Bytes(), nil
 }
 
-func yamlNode(v value.Value) *yaml.Node {
+// yamlNodes makes nodes out of one piece of memory.
+type yamlNodes struct{ left []yaml.Node }
+
+// countNodes counts the nodes of a value, keys too.
+func countNodes(v value.Value) int {
+	n := 1
 	switch v.Kind() {
 	case value.List:
-		n := &yaml.Node{Kind: yaml.SequenceNode, Tag: "!!seq"}
+		for _, x := range v.Elements() {
+			n += countNodes(x)
+		}
+	case value.Record:
+		for _, x := range v.Values() {
+			n += 1 + countNodes(x)
+		}
+	}
+	return n
+}
+
+func (y *yamlNodes) take(kind yaml.Kind, tag, text string) *yaml.Node {
+	n := &y.left[0]
+	y.left = y.left[1:]
+	n.Kind, n.Tag, n.Value = kind, tag, text
+	return n
+}
+
+func (y *yamlNodes) node(v value.Value) *yaml.Node {
+	switch v.Kind() {
+	case value.List:
+		n := y.take(yaml.SequenceNode, "!!seq", "")
 		if v.Len() == 0 {
 			n.Style = yaml.FlowStyle
 		}
-		for _, x := range v.Elements() {
-			n.Content = append(n.Content, yamlNode(x))
+		n.Content = make([]*yaml.Node, v.Len())
+		for i, x := range v.Elements() {
+			n.Content[i] = y.node(x)
 		}
 		return n
 	case value.Record:
-		n := &yaml.Node{Kind: yaml.MappingNode, Tag: "!!map"}
+		n := y.take(yaml.MappingNode, "!!map", "")
 		if v.Len() == 0 {
 			n.Style = yaml.FlowStyle
 		}
+		n.Content = make([]*yaml.Node, 0, 2*v.Len())
 		for i, key := range v.Shape().Keys() {
-			k := yamlString(key)
+			k := y.text(key)
 			k.Style &^= yaml.LiteralStyle
 			if strings.Contains(key, "\n") {
 				k.Style = yaml.DoubleQuotedStyle
 			}
-			n.Content = append(n.Content, k, yamlNode(v.Values()[i]))
+			n.Content = append(n.Content, k, y.node(v.Values()[i]))
 		}
 		return n
 	case value.String:
-		return yamlString(v.Text())
+		return y.text(v.Text())
 	case value.Null:
-		return &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!null", Value: "null"}
+		return y.take(yaml.ScalarNode, "!!null", "null")
 	}
 	text, _ := v.Scalar()
-	return &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!" + v.Kind().String(), Value: text}
+	return y.take(yaml.ScalarNode, "!!"+v.Kind().String(), text)
 }
 
-func yamlString(s string) *yaml.Node {
-	n := &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Value: s}
+func (y *yamlNodes) text(s string) *yaml.Node {
+	n := y.take(yaml.ScalarNode, "!!str", s)
+	several := strings.IndexByte(s, '\n') >= 0
 	switch {
-	case strings.Contains(s, "\n") && literalBlock(s):
+	case several && literalBlock(s):
 		n.Style = yaml.LiteralStyle
-	case strings.ContainsAny(s, "\n\r\t\u0085\u2028\u2029") || ambiguous(s):
+	case several || odd(s) || ambiguous(s):
 		n.Style = yaml.DoubleQuotedStyle
 	}
 	return n
+}
+
+// odd reports whether a text has white space other than blanks, which some readers fold.
+func odd(s string) bool {
+	for i := 0; i < len(s); i++ {
+		if c := s[i]; c == '\r' || c == '\t' || c >= 0x80 {
+			return strings.ContainsAny(s, "\r\t\u0085\u2028\u2029")
+		}
+	}
+	return false
 }
 
 // literalBlock reports whether a text of several lines survives a literal block in every reader.
@@ -403,5 +444,9 @@ var numberLike = regexp.MustCompile(`^[-+]?\.?[0-9][-+0-9a-fA-FxXoOtTzZ_.: ]*$`)
 
 // ambiguous reports whether some common reader would not take a text without quotes for a string.
 func ambiguous(s string) bool {
+	// Most texts begin with a letter and are longer than any word that means something else.
+	if len(s) > 5 && s[0] >= 'A' && s[0] != '~' && s[len(s)-1] != ':' {
+		return false
+	}
 	return yaml11[strings.ToLower(s)] || numberLike.MatchString(s) || strings.HasPrefix(s, ":") || strings.HasSuffix(s, ":") || strings.HasPrefix(s, "---") || strings.HasPrefix(s, "...")
 }

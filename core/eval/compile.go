@@ -36,7 +36,7 @@ func (c *compiler) declaration(d *declaration) {
 		d.body = c.expression(tree.Value)
 	case *syntax.Document:
 		d.body = c.expression(tree.Value)
-		d.path = c.expression(tree.Path)
+		d.path = c.documentPath(tree.Path)
 	}
 }
 
@@ -176,7 +176,10 @@ func (c *compiler) global(o *types.Object, at source.Span) code {
 }
 
 // text compiles a string with its interpolations.
-func (c *compiler) text(e *syntax.String) code {
+func (c *compiler) text(e *syntax.String) code { return c.interpolation(e, false) }
+
+// interpolation is text; when it is shown to people, what is secret is hidden in it.
+func (c *compiler) interpolation(e *syntax.String, shown bool) code {
 	if text, plain := e.Plain(); plain {
 		return constant(value.StringOf(text, origin(e)))
 	}
@@ -197,6 +200,7 @@ func (c *compiler) text(e *syntax.String) code {
 	return func(f *frame) value.Value {
 		var b strings.Builder
 		o := at
+		var marks value.Mark
 		var operands []value.Origin
 		for i := range parts {
 			p := &parts[i]
@@ -207,6 +211,11 @@ func (c *compiler) text(e *syntax.String) code {
 			}
 			v := p.code(f)
 			text, ok := v.Scalar()
+			if shown && v.Secret() {
+				text = value.Hidden
+			} else {
+				marks |= v.Mark()
+			}
 			if !ok {
 				f.failAt(source.WrongType, p.at, "", "only strings, numbers and bools can stand in a text, not %s", describeValue(v))
 			}
@@ -222,7 +231,7 @@ func (c *compiler) text(e *syntax.String) code {
 		if records {
 			o = f.world.recorder.computed(span.Start, operands...)
 		}
-		return value.StringOf(b.String(), o)
+		return value.StringOf(b.String(), o).WithMark(marks)
 	}
 }
 
@@ -239,9 +248,12 @@ func indentLines(text, indent string) string {
 
 // truth evaluates a condition.
 func (c *compiler) truth(e syntax.Expression) func(f *frame) (bool, value.Origin) {
-	body := c.expression(e)
+	body, at := c.expression(e), e.Place()
 	return func(f *frame) (bool, value.Origin) {
 		v := body(f)
+		if v.Mark() != 0 {
+			f.decides(v, "this condition", at)
+		}
 		return v.Bool(), v.Origin()
 	}
 }
@@ -287,9 +299,15 @@ func (c *compiler) match(e *syntax.Match) code {
 		}
 		arms[i].value = c.expression(a.Value)
 	}
-	at := e.Place()
+	at, subjectAt, compares := e.Place(), e.Subject.Place(), false
+	for _, a := range arms {
+		compares = compares || a.types != nil || slices.ContainsFunc(a.patterns, func(p value.Value) bool { return !p.IsNull() })
+	}
 	return func(f *frame) value.Value {
 		v := subject(f)
+		if v.Mark() != 0 && compares {
+			f.decides(v, "this match", subjectAt)
+		}
 		f.slots[slot] = v
 		for i := range arms {
 			a := &arms[i]
@@ -416,6 +434,9 @@ func (c *compiler) fieldStep(e *syntax.Field) stepper {
 		if v.Kind() == value.Instance {
 			return f.choose(f.member(v.Instance().(*World), name, at), v.Origin()), false
 		}
+		if v.Unknown() {
+			return f.choose(derived(value.StringOf("", value.From(at.Start)), v), v.Origin()), false
+		}
 		if v.Kind() != value.Record {
 			f.failAt(source.WrongType, ofAt, "", "%s has no fields, so there is no %q", describeValue(v), name)
 		}
@@ -463,9 +484,11 @@ func (c *compiler) indexStep(e *syntax.Index) stepper {
 		if optional && (v.IsNull() || v.IsAbsent()) {
 			return null, true
 		}
-		i := index(f)
+		i := f.decide(index(f), "this index", at)
 		var found value.Value
 		switch {
+		case v.Unknown():
+			found = derived(value.StringOf("", value.From(at.Start)), v)
 		case v.Kind() == value.Record && i.Kind() == value.String:
 			found = v.Get(i.Text())
 			if found.IsAbsent() && must && !optional {
@@ -519,6 +542,14 @@ func (c *compiler) call(e *syntax.Call) code {
 	}
 	if o.Kind == types.ObjectBuiltin {
 		return c.nativeCall(e, o, order, arguments)
+	}
+	if c.records() {
+		for i, at := range order {
+			if at >= 0 {
+				body, place := arguments[i], e.Arguments[at].Value.Place().Start
+				arguments[i] = func(f *frame) value.Value { return f.world.recorder.passed(body(f), place) }
+			}
+		}
 	}
 	fn, at := c.program.function(o), e.Place()
 	return func(f *frame) value.Value {
@@ -604,10 +635,14 @@ type Call struct {
 	name   string
 	at     source.Span
 	places []source.Span // of the arguments; the whole call for defaults
+	hidden bool          // the arguments hold secrets, which no message may show
 }
 
 // Fail reports a mistake in the argument at a position and ends the evaluation of the declaration.
 func (c *Call) Fail(argument int, help, message string) {
+	if c.hidden {
+		message, help = "it cannot be called with this value, which is secret", "knothole help "+c.name+" says when it fails"
+	}
 	c.thread.fail(source.Finding{Code: source.CallFailed, Span: c.places[argument], Message: c.name + ": " + message, Help: help})
 }
 
@@ -619,7 +654,7 @@ func (c *Call) Origin() value.Origin { return value.From(c.at.Start) }
 
 // Pattern returns a compiled pattern; the argument at a position is where it stands.
 func (c *Call) Pattern(argument int, text string) *regexp.Regexp {
-	return c.thread.pattern(text, c.places[argument])
+	return c.thread.pattern(text, c.places[argument], c.hidden)
 }
 
 func (c *compiler) nativeCall(e *syntax.Call, o *types.Object, order []int, arguments []code) code {
@@ -636,13 +671,15 @@ func (c *compiler) nativeCall(e *syntax.Call, o *types.Object, order []int, argu
 		}
 	}
 	at, records, name := e.Place(), c.records(), o.Name
+	handling := c.program.natives.Handling(o.Builtin.Group, o.Builtin.Name)
 	return func(f *frame) value.Value {
 		values := make([]value.Value, len(arguments))
 		for i, argument := range arguments {
 			values[i] = argument(f)
 		}
 		f.spend(1, at)
-		v := native(&Call{f.thread, name, at, places}, values)
+		call := &Call{thread: f.thread, name: name, at: at, places: places}
+		v := call.run(native, handling, values, o)
 		if records {
 			v = f.world.recorder.result(v, at.Start, values, counts[name])
 		}

@@ -182,6 +182,9 @@ func (c *conversion) visit(v value.Value, to *types.Type, path *place.Path) valu
 		c.misfit(path, v, source.TooDeep, "", "nested deeper than %d levels", dataDepthLimit)
 		return v
 	}
+	if v.Unknown() {
+		return c.notThere(v, to, path)
+	}
 	switch to.Kind {
 	case types.Named:
 		if to.Base == nil {
@@ -209,7 +212,7 @@ func (c *conversion) visit(v value.Value, to *types.Type, path *place.Path) valu
 	case types.Bool:
 		if v.Kind() != value.Bool {
 			help := ""
-			if v.Kind() == value.String && (v.Text() == "true" || v.Text() == "false") {
+			if v.Kind() == value.String && !v.Secret() && (v.Text() == "true" || v.Text() == "false") {
 				help = "write it without quotes"
 			}
 			return c.wrongKind(path, v, to, help)
@@ -225,14 +228,14 @@ func (c *conversion) visit(v value.Value, to *types.Type, path *place.Path) valu
 			if !c.fill {
 				return c.wrongKind(path, v, to, "") // nothing is to be changed
 			}
-			return value.FloatOf(float64(v.Int()), v.Origin())
+			return value.FloatOf(float64(v.Int()), v.Origin()).WithMark(v.Mark())
 		default:
 			return c.wrongKind(path, v, to, numberHelp(v))
 		}
 	case types.String:
 		if v.Kind() != value.String {
 			help := ""
-			if text, ok := v.Scalar(); ok {
+			if text, ok := v.Scalar(); ok && !v.Secret() {
 				help = fmt.Sprintf("put it in quotes: %q", text)
 			}
 			return c.wrongKind(path, v, to, help)
@@ -263,7 +266,7 @@ func (c *conversion) visit(v value.Value, to *types.Type, path *place.Path) valu
 }
 
 func numberHelp(v value.Value) string {
-	if v.Kind() == value.String && v.Text() != "" {
+	if v.Kind() == value.String && v.Text() != "" && !v.Secret() {
 		for _, r := range v.Text() {
 			if (r < '0' || r > '9') && r != '.' && r != '-' {
 				return ""
@@ -316,6 +319,10 @@ func (c *conversion) set(v value.Value, to *types.Type, path *place.Path) value.
 		return v
 	}
 	c.spend(8*v.Len(), source.At(c.world.recorder.Pos(v.Origin())))
+	if m := c.marks(v); m != 0 {
+		c.misfit(path, v, source.HiddenDecision, "use a list", "the elements of a set are put in order, and some are %s", adjective(m))
+		return v
+	}
 	elements := slices.Clone(v.Elements())
 	keys := make(map[value.Value]string, len(elements))
 	for _, x := range elements {
@@ -428,7 +435,14 @@ func (c *conversion) record(v value.Value, from, to *types.Type, path *place.Pat
 		switch {
 		case !given.IsAbsent():
 			c.warnDeprecated(f, given)
-			b.Set(f.Name, c.known(given, fromField(f.Name), f.Type, path.Field(f.Name)))
+			if f.Secret {
+				given = value.MarkAll(given, value.Secret) // so that no message shows it
+			}
+			x := c.known(given, fromField(f.Name), f.Type, path.Field(f.Name))
+			if f.Secret {
+				x = value.MarkAll(x, value.Secret)
+			}
+			b.Set(f.Name, x)
 		case f.Default != nil:
 			if c.fill {
 				b.Set(f.Name, c.defaultOf(f))
@@ -539,7 +553,7 @@ func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) valu
 		return c.value(v, nearest, path)
 	}
 	help := ""
-	if v.Kind() == value.String {
+	if v.Kind() == value.String && !v.Secret() {
 		var texts []string
 		for _, p := range to.Parts() {
 			if text, ok := p.Literal.(string); ok {
@@ -576,6 +590,10 @@ func onlyLimited(v value.Value, to *types.Type) *types.Type {
 
 // fixedCode returns the code of something that belongs to a type, compiled once.
 func (p *Program) fixedCode(key any, module *types.Module, e syntax.Expression, frame int) *fixed {
+	return p.fixedBody(key, frame, func() code { return (&compiler{program: p, module: module}).expression(e) })
+}
+
+func (p *Program) fixedBody(key any, frame int, compile func() code) *fixed {
 	p.mu.Lock()
 	f, ok := p.fixed[key]
 	if !ok {
@@ -583,8 +601,16 @@ func (p *Program) fixedCode(key any, module *types.Module, e syntax.Expression, 
 		p.fixed[key] = f
 	}
 	p.mu.Unlock()
-	f.once.Do(func() { f.body = (&compiler{program: p, module: module}).expression(e) })
+	f.once.Do(func() { f.body = compile() })
 	return f
+}
+
+// messageCode returns the code of the message of a limit.
+func (p *Program) messageCode(condition *types.Condition, e syntax.Expression) *fixed {
+	return p.fixedBody(condition.Tree, condition.Object.Frame, func() code {
+		message := (&compiler{program: p, module: condition.Module}).message(e)
+		return func(f *frame) value.Value { return value.StringOf(message(f), 0) }
+	})
 }
 
 func (c *conversion) defaultOf(f *types.Field) value.Value {
@@ -617,14 +643,14 @@ func (c *conversion) conditions(v value.Value, t *types.Type, path *place.Path) 
 		holds := false
 		c.run(func(f *frame) {
 			f.slots[0] = v
-			holds = test.body(f).Bool()
+			holds = f.holds(test.body(f), condition.Tree.Span)
 		}, test.frame)
 		if holds {
 			continue
 		}
 		message := fmt.Sprintf("must satisfy %s, found %s", condition.Text(), v.Show(60))
 		if tree := condition.Tree.Message; tree != nil && !c.trial {
-			text := program.fixedCode(condition.Tree, condition.Module, tree, condition.Object.Frame)
+			text := program.messageCode(condition, tree)
 			c.run(func(f *frame) {
 				f.slots[0] = v
 				message = text.body(f).Text()

@@ -115,6 +115,98 @@ func (c *Call) Choose(v, because value.Value) value.Value {
 	return v
 }
 
+// Handling says what a built-in function does with values that are hidden or not known.
+type Handling uint8
+
+// A function computes something from all that it is given, passes on what it is given without looking into it, or joins texts,
+// in which a placeholder may stand for what is not known.
+const (
+	Computes Handling = iota
+	Passes
+	Joins
+)
+
+// countUnknown reports whether a number that a function needs is not known: a placeholder stands for texts only.
+func (c *Call) countUnknown(o *types.Object, arguments []value.Value) bool {
+	for i, a := range arguments {
+		if a.Unknown() && o.Parameters[i].Type.Core().Kind == types.Int {
+			return true
+		}
+	}
+	return false
+}
+
+// shaped reports whether the values of a type all have the same shape: scalars, and records of them.
+func shaped(t *types.Type) bool {
+	if t.Core().Kind == types.Any {
+		return false
+	}
+	_, ok := standIn(value.UnknownOf(value.String, "", value.Secret, 0), t)
+	return ok
+}
+
+// run calls a built-in function, and lets the marks of what it is given pass to what it returns.
+func (c *Call) run(native Native, handling Handling, arguments []value.Value, o *types.Object) value.Value {
+	if handling == Passes {
+		// What is passed on keeps its marks, however deep it stands.
+		for i, a := range arguments {
+			if a.Mark() == 0 {
+				continue
+			}
+			switch o.Parameters[i].Type.Core().Kind {
+			case types.List, types.Record:
+				c.thread.known(a, c.places[i])
+			case types.Int, types.String:
+				c.thread.decide(a, "the result of "+c.name, c.places[i])
+			}
+		}
+		return native(c, arguments)
+	}
+	m := c.thread.marks(arguments...)
+	if m == 0 {
+		return native(c, arguments)
+	}
+	c.hidden = m&value.Secret != 0
+	switch {
+	case c.hidden && !shaped(o.Type):
+		// How many there are, and under which keys, would tell of the secret.
+		c.thread.failAt(source.NotKnown, c.at, "give the parts that are needed an input each; \"at\" in a reference names a place in JSON",
+			"a secret would decide the shape of what %s returns, which is %s", c.name, types.Article(o.Type))
+	case m&value.Unknown == 0:
+		return value.MarkAll(native(c, arguments), m)
+	case handling == Joins && !c.countUnknown(o, arguments):
+		shown := make([]value.Value, len(arguments))
+		for i, a := range arguments {
+			shown[i] = value.WithPlaceholders(a)
+		}
+		return native(c, shown).WithMark(m)
+	}
+	v, ok := standIn(value.UnknownOf(value.String, standsFor(arguments), m, c.Origin()), o.Type)
+	if !ok { // what is done with it will say that it is not known
+		v = value.UnknownOf(value.String, v.Placeholder(), m, c.Origin())
+	}
+	return v
+}
+
+// Truth returns the answer of a function by which something is chosen, Key one by which something is known. Neither may be
+// hidden or open.
+func (c *Call) Truth(answer value.Value) bool {
+	return c.thread.decide(answer, "what "+c.name+" chooses", c.at).Bool()
+}
+
+// Key returns the text of a key.
+func (c *Call) Key(v value.Value) string {
+	return c.thread.decide(v, "a key of "+c.name, c.at).Text()
+}
+
+// Plain returns a value by which others are put in order, which must not be hidden or open.
+func (c *Call) Plain(v value.Value) value.Value {
+	if m := c.thread.marks(v); m != 0 {
+		c.thread.decides(value.StringOf("", v.Origin()).WithMark(m), "the result of "+c.name, c.at)
+	}
+	return v
+}
+
 // callValue compiles the call of a function that is a value.
 func (c *compiler) callValue(e *syntax.Call) code {
 	function, at := c.expression(e.Function), e.Place()
@@ -157,7 +249,7 @@ func (c *compiler) is(e *syntax.Is) code {
 	operand, asked, at := c.expression(e.Operand), c.module.Info.Asked[e.ID()], e.Place().Start
 	return func(f *frame) value.Value {
 		v := operand(f)
-		return value.BoolOf(f.isA(v, asked), f.from(at, v))
+		return derived(value.BoolOf(f.isA(v, asked), f.from(at, v)), v)
 	}
 }
 
@@ -198,7 +290,7 @@ func (c *compiler) with(e *syntax.With) code {
 
 // change returns a record in which the place that keys lead to was changed. The way to it must exist.
 func (f *frame) change(v value.Value, keys []string, spans []source.Span, to value.Value, at source.Span) value.Value {
-	if v.Kind() != value.Record {
+	if f.known(v, spans[0]).Kind() != value.Record {
 		f.failAt(source.WrongType, spans[0], "", "with changes records, not %s", describeValue(v))
 	}
 	old := v.Get(keys[0])

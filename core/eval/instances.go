@@ -99,6 +99,9 @@ func (w *World) input(t *thread, o *types.Object) value.Value {
 		inner.needed = m.at
 		v := a.body(&frame{inner, slices.Clone(m.slots)})
 		t.steps += inner.steps
+		if r := w.recorder; r != nil {
+			v = r.passed(v, a.at.Start)
+		}
 		return v
 	}
 	if m.whole == nil {
@@ -269,7 +272,7 @@ func (t *thread) files(w *World, at source.Span) value.Value {
 			t.failAt(source.UnknownFormat, at, `end the path with a format, or write "as" and one`, "the ending of %s does not tell a format", path)
 		}
 		file.Set("format", value.StringOf(format, d.Path.Origin()))
-		file.Set("secret", value.BoolOf(false, o))
+		file.Set("secret", value.BoolOf(d.Secret, o))
 		file.Set("stream", value.BoolOf(d.Stream, o))
 		b.Set(path, file.Record(d.Path.Origin()))
 	}
@@ -284,7 +287,7 @@ func (c *compiler) include(d *syntax.Include) statement {
 	}
 	at := d.Value.Place()
 	return func(f *frame, visit Visitor) {
-		v, folder := body(f), under(f)
+		v, folder := body(f), f.decide(under(f), "the folder of documents", at)
 		placed := func(path value.Value) value.Value {
 			path = f.choose(path, v.Origin())
 			if folder.Text() != "" {
@@ -314,15 +317,15 @@ func (c *compiler) include(d *syntax.Include) statement {
 func (f *frame) includeRecord(v value.Value, at source.Span, placed func(value.Value) value.Value, visit Visitor) {
 	for i, path := range v.Shape().Keys() {
 		file := v.Values()[i]
-		if secret := file.Get("secret"); secret.Kind() == value.Bool && secret.Bool() {
-			f.failAt(source.CannotHold, at, "leave it out for now", "%s is secret, and secret documents cannot be written yet", path)
-		}
 		d := Document{Path: placed(value.StringOf(path, file.Origin())), Span: at, evaluate: func(bool) value.Value { return file.Get("data") }}
-		if format := file.Get("format"); format.Kind() == value.String {
+		if format := f.decide(file.Get("format"), "the form of a document", at); format.Kind() == value.String {
 			d.Format = format.Text()
 		}
-		if stream := file.Get("stream"); stream.Kind() == value.Bool {
+		if stream := f.decide(file.Get("stream"), "the form of a document", at); stream.Kind() == value.Bool {
 			d.Stream = stream.Bool()
+		}
+		if secret := f.decide(file.Get("secret"), "the form of a document", at); secret.Kind() == value.Bool {
+			d.Secret = secret.Bool()
 		}
 		visit.Document(d)
 	}
@@ -332,7 +335,7 @@ func (f *frame) includeRecord(v value.Value, at source.Span, placed func(value.V
 func (c *compiler) environmentCall(e *syntax.Call) code {
 	name, at, main := c.expression(e.Arguments[0].Value), e.Place(), c.module
 	return func(f *frame) value.Value {
-		root, text := f.world.root, name(f).Text()
+		root, text := f.world.root, f.decide(name(f), "the environment", at).Text()
 		w, ok := root.others[text]
 		if !ok && root.Other != nil {
 			if w = root.Other(text); w != nil {

@@ -20,7 +20,7 @@ func (c *compiler) element(e *syntax.Entry) elementCode {
 	case e.Spread:
 		body := c.spread(e)
 		return func(f *frame, s *sink) {
-			v := body(f)
+			v := f.known(body(f), at)
 			switch v.Kind() {
 			case value.Absent:
 			case value.List:
@@ -111,7 +111,7 @@ func (c *compiler) entry(e *syntax.Entry) entryCode {
 		body = c.absent(e.Value)
 	}
 	optional := e.Optional
-	key, keyAt := c.key(e.Key), e.Key.Span
+	key, keyAt, written, records := c.key(e.Key), e.Key.Span, e.Value.Place(), c.records()
 	return func(f *frame, b *entries) {
 		k := key(f)
 		v := body(f)
@@ -119,13 +119,17 @@ func (c *compiler) entry(e *syntax.Entry) entryCode {
 			return
 		}
 		f.spend(elementCost, keyAt)
+		if records {
+			v = f.world.recorder.placed(v, keyAt, written)
+		}
 		b.put(f, k.Text(), f.choose(v, k.Origin()), keyAt)
 	}
 }
 
 func (c *compiler) key(k *syntax.Key) code {
 	if k.Value != nil {
-		return c.expression(k.Value)
+		body, at := c.expression(k.Value), k.Span
+		return func(f *frame) value.Value { return f.decide(body(f), "this key", at) }
 	}
 	return constant(value.StringOf(k.Name, value.From(k.Span.Start)))
 }
@@ -133,7 +137,7 @@ func (c *compiler) key(k *syntax.Key) code {
 func (c *compiler) spreadEntry(e *syntax.Entry) entryCode {
 	body, at := c.spread(e), e.Span
 	return func(f *frame, b *entries) {
-		v := body(f)
+		v := f.known(body(f), at)
 		switch v.Kind() {
 		case value.Absent:
 			return
@@ -177,7 +181,7 @@ func (c *compiler) recordLiteral(e *syntax.Record) code {
 func (c *compiler) copied(e *syntax.Entry, o value.Origin) code {
 	body, at := c.spread(e), e.Span
 	return func(f *frame) value.Value {
-		v := body(f)
+		v := f.known(body(f), at)
 		switch v.Kind() {
 		case value.Absent:
 			return value.RecordOf(value.NewShape(nil), nil, o)
@@ -206,12 +210,15 @@ func (c *compiler) fixedRecord(e *syntax.Record) (code, bool) {
 	for i, entry := range e.Entries {
 		bodies[i] = c.expression(entry.Value)
 	}
-	o, at := origin(e), e.Place()
+	o, at, records := origin(e), e.Place(), c.records()
 	return func(f *frame) value.Value {
 		f.spend(1+len(bodies)*elementCost, at)
 		values := make([]value.Value, len(bodies))
 		for i, body := range bodies {
 			values[i] = body(f)
+			if records {
+				values[i] = f.world.recorder.placed(values[i], e.Entries[i].Key.Span, e.Entries[i].Value.Place())
+			}
 		}
 		return value.RecordOf(shape, values, o)
 	}, true
@@ -223,7 +230,7 @@ func (c *compiler) each(e *syntax.For) func(f *frame, visit func(v, key value.Va
 	if r, ok := unparen(e.In).(*syntax.Binary); ok && r.Operator == syntax.Range {
 		low, high := c.expression(r.Left), c.expression(r.Right)
 		return func(f *frame, visit func(v, key value.Value)) {
-			a, b := low(f), high(f)
+			a, b := f.decide(low(f), "a range", at), f.decide(high(f), "a range", at)
 			o := f.from(at.Start, a, b)
 			for i := a.Int(); i <= b.Int(); i++ {
 				visit(value.IntOf(i, o), value.IntOf(i-a.Int(), o))
@@ -235,7 +242,7 @@ func (c *compiler) each(e *syntax.For) func(f *frame, visit func(v, key value.Va
 	}
 	in := c.expression(e.In)
 	return func(f *frame, visit func(v, key value.Value)) {
-		v := in(f)
+		v := f.known(in(f), at)
 		switch v.Kind() {
 		case value.List:
 			for i, x := range v.Elements() {

@@ -56,16 +56,18 @@ func (c *compiler) unary(e *syntax.Unary) code {
 	if e.Operator == syntax.Not {
 		return func(f *frame) value.Value {
 			v := operand(f)
-			return value.BoolOf(!v.Bool(), f.from(at, v))
+			return derived(value.BoolOf(!v.Bool(), f.from(at, v)), v)
 		}
 	}
 	return func(f *frame) value.Value {
 		v := operand(f)
 		switch {
+		case v.Unknown():
+			return derived(v.WithOrigin(f.from(at, v)), v)
 		case v.Kind() == value.Int && v.Int() != math.MinInt64:
-			return value.IntOf(-v.Int(), f.from(at, v))
+			return derived(value.IntOf(-v.Int(), f.from(at, v)), v)
 		case v.Kind() == value.Float:
-			return value.FloatOf(-v.Float(), f.from(at, v))
+			return derived(value.FloatOf(-v.Float(), f.from(at, v)), v)
 		case v.Kind() == value.Int:
 			f.overflow(span)
 		}
@@ -98,13 +100,16 @@ func (c *compiler) binary(e *syntax.Binary) code {
 			a, b := left(f), right(f)
 			f.spend(1, span)
 			equal := value.Equal(a, b, func(n int) { f.spend(n, span) })
-			return value.BoolOf(equal == wanted, f.fromBoth(at, a, b))
+			return f.compared(value.BoolOf(equal == wanted, f.fromBoth(at, a, b)), a, b)
 		}
 	case syntax.Less, syntax.LessEqual, syntax.Greater, syntax.GreaterEqual:
 		operator := e.Operator
 		return func(f *frame) value.Value {
 			a, b := left(f), right(f)
-			order := f.order(a, b, span)
+			order := 0
+			if !a.Unknown() && !b.Unknown() {
+				order = f.order(a, b, span)
+			}
 			var holds bool
 			switch operator {
 			case syntax.Less:
@@ -116,11 +121,11 @@ func (c *compiler) binary(e *syntax.Binary) code {
 			default:
 				holds = order >= 0
 			}
-			return value.BoolOf(holds, f.fromBoth(at, a, b))
+			return derived(value.BoolOf(holds, f.fromBoth(at, a, b)), a, b)
 		}
 	case syntax.Range:
 		return func(f *frame) value.Value {
-			a, b := left(f), right(f)
+			a, b := f.decide(left(f), "a range", span), f.decide(right(f), "a range", span)
 			n := rangeLength(a.Int(), b.Int())
 			f.spend(clampInt(n)*(1+elementCost), span)
 			elements := make([]value.Value, n)
@@ -133,7 +138,7 @@ func (c *compiler) binary(e *syntax.Binary) code {
 	case syntax.Add:
 		return func(f *frame) value.Value {
 			a, b := left(f), right(f)
-			if a.Kind() == value.Int && b.Kind() == value.Int {
+			if a.Kind() == value.Int && b.Kind() == value.Int && a.Mark()|b.Mark() == 0 {
 				sum := a.Int() + b.Int()
 				if (sum > a.Int()) != (b.Int() > 0) && b.Int() != 0 {
 					f.overflow(span)
@@ -146,7 +151,7 @@ func (c *compiler) binary(e *syntax.Binary) code {
 	operator := e.Operator
 	return func(f *frame) value.Value {
 		a, b := left(f), right(f)
-		if a.Kind() == value.Int && b.Kind() == value.Int {
+		if a.Kind() == value.Int && b.Kind() == value.Int && a.Mark()|b.Mark() == 0 {
 			return value.IntOf(f.calculateInt(operator, a.Int(), b.Int(), span), f.fromBoth(at, a, b))
 		}
 		return f.calculate(operator, a, b, span)
@@ -182,12 +187,14 @@ func (f *frame) add(a, b value.Value, at source.Span) value.Value {
 	switch {
 	case a.Kind() == value.String && b.Kind() == value.String:
 		f.spend(1+len(a.Text())+len(b.Text()), at)
-		return value.StringOf(a.Text()+b.Text(), f.from(at.Start, a, b))
+		return joined(value.StringOf(a.Text()+b.Text(), f.from(at.Start, a, b)), a, b)
 	case a.Kind() == value.List && b.Kind() == value.List:
 		f.spend(1+(a.Len()+b.Len())*elementCost, at)
 		elements := make([]value.Value, 0, a.Len()+b.Len())
 		elements = append(append(elements, a.Elements()...), b.Elements()...)
 		return value.ListOf(elements, f.from(at.Start, a, b))
+	case (a.Unknown() || b.Unknown()) && a.Kind() != value.List && b.Kind() != value.List:
+		// One of them is known to be a number; the other may be, and is not there.
 	case a.Kind() == value.String || b.Kind() == value.String || a.Kind() == value.List || b.Kind() == value.List:
 		f.failAt(source.WrongType, at, "two numbers, two strings or two lists can be added", "cannot add %s and %s", describeValue(a), describeValue(b))
 	}
@@ -196,6 +203,13 @@ func (f *frame) add(a, b value.Value, at source.Span) value.Value {
 
 // calculate does arithmetic on two numbers.
 func (f *frame) calculate(operator syntax.Operator, a, b value.Value, at source.Span) value.Value {
+	if a.Unknown() || b.Unknown() {
+		like := value.IntOf(0, f.from(at.Start, a, b))
+		if a.Kind() == value.Float || b.Kind() == value.Float {
+			like = value.FloatOf(0, like.Origin())
+		}
+		return derived(like, a, b)
+	}
 	for _, v := range []value.Value{a, b} {
 		if v.Kind() != value.Int && v.Kind() != value.Float {
 			f.failAt(source.WrongType, at, "", "%q takes numbers, not %s", operator, describeValue(v))
@@ -203,7 +217,7 @@ func (f *frame) calculate(operator syntax.Operator, a, b value.Value, at source.
 	}
 	o := f.from(at.Start, a, b)
 	if a.Kind() == value.Int && b.Kind() == value.Int {
-		return value.IntOf(f.calculateInt(operator, a.Int(), b.Int(), at), o)
+		return derived(value.IntOf(f.calculateInt(operator, a.Int(), b.Int(), at), o), a, b)
 	}
 	x, y := a.Float(), b.Float()
 	if y == 0 && (operator == syntax.Divide || operator == syntax.Remainder) {
@@ -225,11 +239,15 @@ func (f *frame) calculate(operator syntax.Operator, a, b value.Value, at source.
 	if math.IsInf(result, 0) || math.IsNaN(result) {
 		f.failAt(source.BadNumber, at, "", "the result is too large for a float")
 	}
-	return value.FloatOf(result, o)
+	return derived(value.FloatOf(result, o), a, b)
 }
 
 func (f *frame) calculateInt(operator syntax.Operator, x, y int64, at source.Span) int64 {
 	switch operator {
+	case syntax.Add:
+		if result := x + y; (result > x) == (y > 0) || y == 0 {
+			return result
+		}
 	case syntax.Subtract:
 		if result := x - y; (result < x) == (y > 0) || y == 0 {
 			return result
@@ -270,11 +288,14 @@ func (c *compiler) logic(e *syntax.Binary) code {
 	stop := e.Operator == syntax.Or
 	return func(f *frame) value.Value {
 		a := left(f)
-		if a.Bool() == stop {
-			return value.BoolOf(stop, f.from(at, a))
+		if a.Bool() == stop && !a.Unknown() {
+			return derived(value.BoolOf(stop, f.from(at, a)), a)
 		}
 		b := right(f)
-		return value.BoolOf(b.Bool(), f.from(at, a, b))
+		if a.Unknown() && !b.Unknown() && b.Bool() == stop {
+			return value.BoolOf(stop, f.from(at, a, b)).WithMark((a.Mark() | b.Mark()) &^ value.Unknown)
+		}
+		return derived(value.BoolOf(b.Bool(), f.from(at, a, b)), a, b)
 	}
 }
 
@@ -305,12 +326,12 @@ func (c *compiler) membership(e *syntax.Binary) code {
 			case value.Float:
 				inside = v.Float() == math.Trunc(v.Float()) && v.Float() >= a.Float() && v.Float() <= b.Float()
 			}
-			return value.BoolOf(inside == wanted, f.from(at, v, a, b))
+			return derived(value.BoolOf(inside == wanted, f.from(at, v, a, b)), v, a, b)
 		}
 	}
 	container := c.expression(e.Right)
 	return func(f *frame) value.Value {
-		v, in := needle(f), container(f)
+		v, in := needle(f), f.known(container(f), span)
 		found := false
 		switch in.Kind() {
 		case value.List:
@@ -322,14 +343,21 @@ func (c *compiler) membership(e *syntax.Binary) code {
 				}
 			}
 		case value.Record:
-			if v.Kind() != value.String {
+			if v.Kind() != value.String && !v.Unknown() {
 				f.failAt(source.WrongType, span, "", `the keys of a record are strings: "in" cannot look for %s`, describeValue(v))
+			}
+			if v.Mark() != 0 {
+				return derived(value.BoolOf(!in.Get(v.Text()).IsAbsent() == wanted, f.from(at, v, in)), v)
 			}
 			found = !in.Get(v.Text()).IsAbsent()
 		default:
 			f.failAt(source.WrongType, span, "", `"in" looks in a list, a record or a range, not in %s`, describeValue(in))
 		}
-		return value.BoolOf(found == wanted, f.from(at, v, in))
+		result := value.BoolOf(found == wanted, f.from(at, v, in))
+		if in.Kind() == value.List {
+			result = f.compared(result, v, in)
+		}
+		return result
 	}
 }
 
@@ -343,10 +371,13 @@ func unparen(e syntax.Expression) syntax.Expression {
 	}
 }
 
-// pattern compiles a regular expression that is not known before evaluation.
-func (t *thread) pattern(text string, at source.Span) *regexp.Regexp {
+// pattern compiles a regular expression that is not known before evaluation. What is wrong with a secret one is not told.
+func (t *thread) pattern(text string, at source.Span, secret bool) *regexp.Regexp {
 	t.spend(1+len(text), at)
 	compiled, err := regexp.Compile(text)
+	if err != nil && secret {
+		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern, and it is secret")
+	}
 	if err != nil {
 		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern: %s", types.PatternMistake(err))
 	}
@@ -365,11 +396,14 @@ func (c *compiler) matches(e *syntax.Binary) code {
 	}
 	return func(f *frame) value.Value {
 		v, p := subject(f), right(f)
+		if v.Unknown() || p.Unknown() {
+			return derived(value.BoolOf(false, f.from(at, v, p)), v, p)
+		}
 		pattern := known
 		if pattern == nil {
-			pattern = f.pattern(p.Text(), patternAt)
+			pattern = f.pattern(p.Text(), patternAt, p.Secret())
 		}
 		f.spend(1+len(v.Text()), span)
-		return value.BoolOf(pattern.MatchString(v.Text()) == wanted, f.from(at, v, p))
+		return derived(value.BoolOf(pattern.MatchString(v.Text()) == wanted, f.from(at, v, p)), v, p)
 	}
 }

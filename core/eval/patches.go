@@ -196,7 +196,7 @@ func (c *compiler) eachDocument(d *syntax.Each) statement {
 	where := c.module.Tree.File.Slice(at)
 	return func(f *frame, visit Visitor) {
 		p := visit.patch
-		paths := pattern(f)
+		paths := f.decide(pattern(f), "what a patch looks for", at)
 		outer := p.document
 		var looked []value.Value // those whose path matches
 		met := 0
@@ -276,7 +276,7 @@ func nameOf(v value.Value, other string) string {
 		return other
 	}
 	kind, metadata := v.Get("kind"), v.Get("metadata")
-	if kind.Kind() != value.String || metadata.Kind() != value.Record || metadata.Get("name").Kind() != value.String {
+	if kind.Kind() != value.String || kind.Mark() != 0 || metadata.Kind() != value.Record || metadata.Get("name").Kind() != value.String || metadata.Get("name").Mark() != 0 {
 		return other
 	}
 	return fmt.Sprintf("%s %q", kind.Text(), metadata.Get("name").Text())
@@ -284,6 +284,11 @@ func nameOf(v value.Value, other string) string {
 
 // operation compiles one operation of a patch.
 func (c *compiler) operation(d *syntax.Operation) statement {
+	o := c.compileOperation(d)
+	return func(f *frame, visit Visitor) { o.run(f, visit.patch) }
+}
+
+func (c *compiler) compileOperation(d *syntax.Operation) *operation {
 	o := &operation{tree: d, path: c.module.Tree.File.Slice(d.PathSpan), base: -1, slot: c.module.Info.Slots[d]}
 	if d.Base.Name != "" {
 		o.base = c.eachSlot
@@ -305,7 +310,7 @@ func (c *compiler) operation(d *syntax.Operation) statement {
 		}
 		o.steps = append(o.steps, s)
 	}
-	return func(f *frame, visit Visitor) { o.run(f, visit.patch) }
+	return o
 }
 
 // run does the operation to the document in hand, or to what is patched.
@@ -330,10 +335,10 @@ func (o *operation) run(f *frame, p *patching) {
 		Spend: func(n int) { f.spend(n, o.tree.PathSpan) },
 		Join:  func(under, over value.Value) value.Value { return f.merge(under, over, o.tree.PathSpan) },
 		Value: func(old value.Value) value.Value {
-			if old.IsAbsent() {
-				old = value.NullOf(value.From(o.tree.PathSpan.Start))
-			}
 			f.slots[o.slot] = old
+			if old.IsAbsent() {
+				f.slots[o.slot] = value.NullOf(value.From(o.tree.PathSpan.Start))
+			}
 			v := o.value(f)
 			if o.tree.Verb == syntax.MergeVerb && v.Kind() != value.Record {
 				f.failAt(source.WrongType, o.tree.Value.Place(), "replace puts any value", "merge lays a record over another, not %s", describeValue(v))
@@ -342,7 +347,7 @@ func (o *operation) run(f *frame, p *patching) {
 			for _, by := range chosen {
 				v = f.choose(v, by)
 			}
-			return f.because(v)
+			return f.patched(f.because(v), old, o.tree.PathSpan.Start)
 		},
 	}
 	result, _, miss := place.Change(*data, pattern, edit)
@@ -375,7 +380,7 @@ func (o *operation) pattern(f *frame, chosen *[]value.Origin) place.Pattern {
 		case syntax.EndStep:
 			to.Kind = place.End
 		case syntax.IndexStep:
-			index := s.index(f)
+			index := f.decide(s.index(f), "this index", s.tree.Index.Place())
 			*chosen = append(*chosen, index.Origin())
 			switch index.Kind() {
 			case value.Int:
@@ -618,7 +623,7 @@ func (hints hints) tell(f *frame, elements []value.Value) string {
 				}
 				v = v.Get(key)
 			}
-			if v.Kind() == value.String && !slices.Contains(texts, v.Text()) {
+			if v.Kind() == value.String && v.Mark() == 0 && !slices.Contains(texts, v.Text()) {
 				texts = append(texts, v.Text())
 			}
 		}

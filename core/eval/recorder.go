@@ -18,7 +18,22 @@ type RecordedStep struct {
 	Environment bool
 	// Operands are what it was computed from, or chosen by.
 	Operands []value.Origin
+	Kind     StepKind
+	// Replaced is what stood where a patch put the value; nil where nothing did.
+	Replaced *value.Value
 }
+
+// StepKind says what a step did.
+type StepKind uint8
+
+// The kinds of steps. A value that is placed or patched was decided elsewhere: by its first operand.
+const (
+	Computed StepKind = iota
+	Chosen            // the first operand was taken because of the second; or the place because of the only one
+	Placed            // put under a key of a record
+	Patched           // put into data by a patch
+	Passed            // given to a function or a component
+)
 
 // Step returns the step behind an origin; ok is false for an origin that is only a place.
 func (r *Recorder) Step(o value.Origin) (step RecordedStep, ok bool) {
@@ -31,10 +46,47 @@ func (r *Recorder) Step(o value.Origin) (step RecordedStep, ok bool) {
 
 // Pos returns the place that decided a value.
 func (r *Recorder) Pos(o value.Origin) source.Pos {
-	if step, ok := r.Step(o); ok {
-		return step.Pos
+	for {
+		step, ok := r.Step(o)
+		switch {
+		case !ok:
+			return o.Pos()
+		case step.Kind == Placed || step.Kind == Patched || step.Kind == Passed:
+			o = step.Operands[0]
+		default:
+			return step.Pos
+		}
 	}
-	return o.Pos()
+}
+
+// placed notes where a value was put into a record, unless it was written there.
+func (r *Recorder) placed(v value.Value, key, written source.Span) value.Value {
+	o := v.Origin()
+	if _, ok := o.Step(); !ok && o.Pos() >= written.Start && o.Pos() < written.End || v.IsAbsent() {
+		return v
+	}
+	return v.WithOrigin(r.add(RecordedStep{Pos: key.Start, Operands: []value.Origin{o}, Kind: Placed}))
+}
+
+// passed notes where a value that depends on something was given to a function or a component.
+func (r *Recorder) passed(v value.Value, at source.Pos) value.Value {
+	if _, ok := v.Origin().Step(); !ok || v.IsAbsent() {
+		return v
+	}
+	return v.WithOrigin(r.add(RecordedStep{Pos: at, Operands: []value.Origin{v.Origin()}, Kind: Passed}))
+}
+
+// patched notes the patch that put a value, and what stood there before.
+func (f *frame) patched(v, old value.Value, at source.Pos) value.Value {
+	r := f.world.recorder
+	if r == nil {
+		return v
+	}
+	step := RecordedStep{Pos: at, Operands: []value.Origin{v.Origin()}, Kind: Patched}
+	if !old.IsAbsent() {
+		step.Replaced = &old
+	}
+	return v.WithOrigin(r.add(step))
 }
 
 func (r *Recorder) add(s RecordedStep) value.Origin {
@@ -131,7 +183,7 @@ func (r *Recorder) chosen(v value.Value, by value.Origin) value.Value {
 		return v
 	}
 	if _, ok := v.Origin().Step(); ok {
-		return v.WithOrigin(r.add(RecordedStep{Pos: r.Pos(v.Origin()), Operands: []value.Origin{v.Origin(), by}}))
+		return v.WithOrigin(r.add(RecordedStep{Pos: r.Pos(v.Origin()), Operands: []value.Origin{v.Origin(), by}, Kind: Chosen}))
 	}
-	return v.WithOrigin(r.add(RecordedStep{Pos: v.Origin().Pos(), Operands: []value.Origin{by}}))
+	return v.WithOrigin(r.add(RecordedStep{Pos: v.Origin().Pos(), Operands: []value.Origin{by}, Kind: Chosen}))
 }

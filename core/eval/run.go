@@ -9,6 +9,7 @@ import (
 	"sync/atomic"
 
 	"knothole/core/source"
+	"knothole/core/syntax"
 	"knothole/core/types"
 	"knothole/core/value"
 )
@@ -31,6 +32,8 @@ type Native func(c *Call, arguments []value.Value) value.Value
 // Natives finds the body of a built-in function.
 type Natives interface {
 	Native(group, name string) Native
+	// Handling says what it does with values that are hidden or not known.
+	Handling(group, name string) Handling
 }
 
 // Program is a checked program ready to run. It may be used by several goroutines.
@@ -43,6 +46,7 @@ type Program struct {
 	constants    *World
 	recording    *Program // the same program, compiled to record
 	records      bool
+	marked       bool // some values may be secret, or known only after deployment
 
 	mu        sync.Mutex
 	functions map[*types.Object]*function
@@ -95,6 +99,7 @@ func New(checked *types.Program, natives Natives, data map[*types.Object]value.V
 
 func newProgram(checked *types.Program, natives Natives, data map[*types.Object]value.Value, keys Keys) *Program {
 	p := &Program{
+		marked:  checked.Marked,
 		checked: checked, natives: natives, data: data, keys: keys,
 		declarations: make([]*declaration, checked.Globals),
 		functions:    map[*types.Object]*function{},
@@ -149,6 +154,8 @@ type World struct {
 	lock     sync.Mutex
 	mu       sync.Mutex // guards the findings of the constants
 	findings source.Findings
+	// unchecked are the conditions that were not tested.
+	unchecked []Unchecked
 }
 
 type status = uint32
@@ -394,10 +401,24 @@ func (t *thread) forceIn(w *World, global int, at source.Span) value.Value {
 // default.
 func (d *declaration) evaluate(f *frame) value.Value {
 	if d.object.Kind != types.ObjectInput || f.world.making == nil {
-		return d.body(f)
-	}
-	if v := f.world.input(f.thread, d.object); !v.IsAbsent() {
+		v := d.body(f)
+		if tree, ok := d.object.Declaration.(*syntax.Output); ok {
+			if tree.Secret {
+				return value.MarkAll(v, value.Secret)
+			}
+			f.expose(v, nil, fmt.Sprintf("the output %q", d.object.Name), "write secret before output, or leave it out", tree.Value.Place())
+		}
 		return v
+	}
+	m := inputMark(d.object)
+	if v := f.world.input(f.thread, d.object); !v.IsAbsent() {
+		if m&value.Secret == 0 {
+			f.expose(v, d.object.Type, fmt.Sprintf("the input %q of %s, which is not secret", d.object.Name, d.object.Module.Path), "declare it there: secret input "+d.object.Name, f.world.making.at)
+		}
+		return value.MarkAll(v, m)
+	}
+	if m&value.Later != 0 {
+		return absentInput(d.object, m, value.From(d.object.Span.Start))
 	}
 	return d.body(f)
 }
@@ -435,6 +456,23 @@ func (w *World) Value(o *types.Object) (v value.Value, ok bool) {
 	return v, ok
 }
 
+// SetMissing gives an input a value that is not there: a secret that is not read, or one that is known only after
+// deployment. from is where it will come from.
+func (w *World) SetMissing(o *types.Object, from value.Origin) {
+	s := &w.states[o.Global]
+	if o.Invalid {
+		s.status.Store(failed)
+		return
+	}
+	s.value = absentInput(o, inputMark(o), from)
+	if w.recorder != nil {
+		s.value = w.recorder.input(o.Name, s.value)
+	}
+	s.status.Store(done)
+	t := &thread{world: w, reports: w.reports, owner: o}
+	guard(func() { t.convertTo(s.value, o.Type, passing{}) }) // which notes the limits that are not tested
+}
+
 // SetInput gives an input its value: it is converted to the declared type, and what does not fit is reported. A value
 // that is absent stands for the default; whether there is one is for the caller to know.
 func (w *World) SetInput(o *types.Object, v value.Value) bool {
@@ -448,7 +486,9 @@ func (w *World) SetInput(o *types.Object, v value.Value) bool {
 		if v.IsAbsent() {
 			t.run(func(f *frame) { v = w.program.compiled(w.program.declarations[o.Global]).body(f) }, o.Frame)
 		} else {
+			v = value.MarkAll(v, inputMark(o)) // so that no message shows it
 			v = t.convertTo(v, o.Type, passing{what: "input", name: o.Name, declared: o})
+			v = value.MarkAll(v, inputMark(o))
 		}
 		if w.recorder != nil {
 			v = w.recorder.input(o.Name, v)

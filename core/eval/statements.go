@@ -26,6 +26,7 @@ type Document struct {
 	Span   source.Span // of the path where it is declared
 	Format string      // as written behind `as`; empty when the ending of the path says it
 	Stream bool
+	Secret bool          // may hold secrets
 	Via    []source.Span // the includes through which it came, outermost first
 
 	// evaluate makes the value; locked says that who asks holds the lock of the constants. Who visited the document may have
@@ -68,7 +69,7 @@ func (w *World) run(t *thread, o *types.Object, visit Visitor) {
 
 // document describes a document; body evaluates its value.
 func (t *thread) document(tree *syntax.Document, path value.Value, body func(inner *thread) value.Value) Document {
-	return Document{Path: path, Span: tree.Path.Place(), Format: tree.Format.Name, Stream: tree.Stream, evaluate: func(locked bool) value.Value {
+	return Document{Path: path, Span: tree.Path.Place(), Format: tree.Format.Name, Stream: tree.Stream, Secret: tree.Secret, evaluate: func(locked bool) value.Value {
 		inner := t.inner(t.world, t.owner)
 		inner.locked = locked
 		return body(inner)
@@ -91,7 +92,7 @@ func (p *Program) statement(o *types.Object) statement {
 func (c *compiler) statement(d syntax.Declaration) statement {
 	switch d := d.(type) {
 	case *syntax.Document:
-		path, body := c.expression(d.Path), c.expression(d.Value)
+		path, body := c.documentPath(d.Path), c.expression(d.Value)
 		return func(f *frame, visit Visitor) {
 			at := f.because(path(f))
 			slots := slices.Clone(f.slots) // the block goes on before the value is needed
@@ -106,8 +107,12 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 	case *syntax.Operation:
 		return c.operation(d)
 	case *syntax.Remark:
-		body := c.expression(d.Value)
-		return func(f *frame, visit Visitor) { visit.Remark(body(f)) }
+		body, at := c.expression(d.Value), d.Value.Place()
+		return func(f *frame, visit Visitor) {
+			v := body(f)
+			f.expose(v, nil, "a remark", "remarks are shown to people: leave it out", at)
+			visit.Remark(v)
+		}
 	case *syntax.Require:
 		return c.require(d)
 	case *syntax.Test:
@@ -141,6 +146,12 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 		}
 	}
 	return func(*frame, Visitor) { panic(abort{}) }
+}
+
+// documentPath compiles the path of a document.
+func (c *compiler) documentPath(e syntax.Expression) code {
+	body, at := c.expression(e), e.Place()
+	return func(f *frame) value.Value { return f.decide(body(f), "the path of this document", at) }
 }
 
 // because marks the path of a document as chosen by the blocks that it stands in.
@@ -180,10 +191,10 @@ func (c *compiler) expect(d *syntax.Expect) statement {
 	if d.From != nil {
 		return c.expectMistake(d)
 	}
-	condition, at := c.truth(d.Condition), d.Condition.Place()
-	var message code
+	condition, at := c.assertion(d.Condition), d.Condition.Place()
+	var message func(f *frame) string
 	if d.Message != nil {
-		message = c.expression(d.Message)
+		message = c.message(d.Message)
 	}
 	text := c.module.Tree.File.Slice(at)
 	// What a comparison compared tells more than that it did not hold.
@@ -192,7 +203,7 @@ func (c *compiler) expect(d *syntax.Expect) statement {
 		sides = []code{c.expression(comparison.Left), c.expression(comparison.Right)}
 	}
 	return func(f *frame, _ Visitor) {
-		if holds, _ := condition(f); holds {
+		if condition(f) {
 			return
 		}
 		help := ""
@@ -201,7 +212,7 @@ func (c *compiler) expect(d *syntax.Expect) statement {
 		}
 		m := "expected " + text
 		if message != nil {
-			m = message(f).Text()
+			m = message(f)
 		}
 		f.fail(source.Finding{Code: source.Expectation, Span: at, Message: m, Help: help})
 	}
@@ -211,7 +222,7 @@ func (c *compiler) expect(d *syntax.Expect) statement {
 func (c *compiler) expectMistake(d *syntax.Expect) statement {
 	text, from, at := c.expression(d.Mistake), c.expression(d.From), d.From.Place()
 	return func(f *frame, _ Visitor) {
-		wanted := text(f).Text()
+		wanted := f.decide(text(f), "what is expected", d.Mistake.Place()).Text()
 		depth, calls, before, instances := f.depth, len(f.calls), len(f.reports.findings), len(f.world.root.instances)
 		ok := guard(func() {
 			if v := from(f); v.Kind() == value.Instance {
@@ -236,19 +247,19 @@ func (c *compiler) expectMistake(d *syntax.Expect) statement {
 }
 
 func (c *compiler) require(d *syntax.Require) statement {
-	condition, at := c.truth(d.Condition), d.Condition.Place()
-	var message code
+	condition, at := c.assertion(d.Condition), d.Condition.Place()
+	var message func(f *frame) string
 	if d.Message != nil {
-		message = c.expression(d.Message)
+		message = c.message(d.Message)
 	}
 	text := c.module.Tree.File.Slice(at)
 	return func(f *frame, _ Visitor) {
-		if holds, _ := condition(f); holds {
+		if condition(f) {
 			return
 		}
 		m := "required is " + text
 		if message != nil {
-			m = message(f).Text()
+			m = message(f)
 		}
 		f.fail(source.Finding{Code: source.Requirement, Span: at, Message: m})
 	}

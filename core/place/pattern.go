@@ -83,6 +83,22 @@ type Edit struct {
 	Join func(under, over value.Value) value.Value
 	// Spend counts work.
 	Spend func(steps int)
+
+	seen func(v value.Value, path *Path) // of Find, which changes nothing
+}
+
+// Found is a place that a pattern names.
+type Found struct {
+	Path  *Path
+	Value value.Value
+}
+
+// Find returns the places that a pattern names, in order. When something does not meet the pattern, it returns the first such
+// place too.
+func Find(data value.Value, pattern Pattern, spend func(steps int)) (found []Found, miss *Miss) {
+	edit := &Edit{Verb: Replace, Spend: spend, seen: func(v value.Value, path *Path) { found = append(found, Found{path, v}) }}
+	_, _, miss = Change(data, pattern, edit)
+	return found, miss
 }
 
 // searchDepth is how deep AnyDepth looks.
@@ -136,6 +152,11 @@ func (c *change) goesToAll(number int, path *Path, found value.Value) {
 // meet changes a place that all steps led to. v is Absent where nothing is.
 func (c *change) meet(v value.Value, path *Path) value.Value {
 	c.Spend(copyCost)
+	if c.seen != nil && !v.IsAbsent() {
+		c.places++
+		c.seen(v, path)
+		return v
+	}
 	switch {
 	case c.Verb == Add && !v.IsAbsent():
 		c.miss(Taken, len(c.pattern), path, v)

@@ -3,8 +3,11 @@
 package place
 
 import (
+	"errors"
 	"strconv"
 	"strings"
+
+	"knothole/core/value"
 )
 
 // StepKind says how a step goes down.
@@ -125,4 +128,45 @@ func (p *Path) Pointer() string {
 		}
 	}
 	return b.String()
+}
+
+// ParsePointer returns the keys and positions of a JSON Pointer (RFC 6901 section 3).
+func ParsePointer(text string) ([]string, error) {
+	if text == "" {
+		return nil, nil
+	}
+	if text[0] != '/' {
+		return nil, errors.New("it does not begin with /")
+	}
+	steps := strings.Split(text[1:], "/")
+	for i, s := range steps {
+		for rest := s; ; {
+			_, behind, found := strings.Cut(rest, "~")
+			if !found {
+				break
+			}
+			if behind == "" || behind[0] != '0' && behind[0] != '1' {
+				return nil, errors.New("~ stands only in ~0 for ~ and ~1 for /")
+			}
+			rest = behind
+		}
+		steps[i] = strings.ReplaceAll(strings.ReplaceAll(s, "~1", "/"), "~0", "~")
+	}
+	return steps, nil
+}
+
+// Child returns the entry or element that one step of a JSON Pointer leads to (RFC 6901 section 4).
+func Child(v value.Value, step string) (value.Value, bool) {
+	switch v.Kind() {
+	case value.Record:
+		child := v.Get(step)
+		return child, !child.IsAbsent()
+	case value.List:
+		i, err := strconv.Atoi(step)
+		if err != nil || i < 0 || i >= v.Len() || strconv.Itoa(i) != step {
+			return value.Value{}, false
+		}
+		return v.Elements()[i], true
+	}
+	return value.Value{}, false
 }

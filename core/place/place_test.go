@@ -1,11 +1,13 @@
 package place_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"knothole/core/place"
+	"knothole/core/value"
 )
 
 func TestPath(t *testing.T) {
@@ -45,5 +47,60 @@ func TestMatch(t *testing.T) {
 		{"*", "", true},
 	} {
 		require.Equal(t, c.want, place.Match(c.pattern, c.path), "%s on %s", c.pattern, c.path)
+	}
+}
+
+func TestPointers(t *testing.T) {
+	for text, want := range map[string][]string{"": nil, "/": {""}, "/a/b": {"a", "b"}, "/a~1b/m~0n/0": {"a/b", "m~n", "0"}, "/~01": {"~1"}, "/a b/\"": {"a b", `"`}} {
+		steps, err := place.ParsePointer(text)
+		require.NoError(t, err)
+		require.Equal(t, want, steps, text)
+	}
+	for _, text := range []string{"a", "a/b", "/a~", "/a~2", "#/a"} {
+		_, err := place.ParsePointer(text)
+		require.Error(t, err, text)
+	}
+	list := value.ListOf([]value.Value{value.IntOf(4, 0), value.IntOf(7, 0)}, 0)
+	record := value.RecordOf(value.NewShape([]string{"0", "a"}), []value.Value{value.IntOf(1, 0), list}, 0)
+	for step, ok := range map[string]bool{"0": true, "1": true, "2": false, "-1": false, "01": false, "+1": false, "-": false, "a": false} {
+		_, found := place.Child(list, step)
+		require.Equal(t, ok, found, step)
+	}
+	found, ok := place.Child(record, "0")
+	require.True(t, ok)
+	require.EqualValues(t, 1, found.Int())
+	_, ok = place.Child(value.IntOf(4, 0), "0")
+	require.False(t, ok)
+}
+
+func TestFind(t *testing.T) {
+	text := func(s string) value.Value { return value.StringOf(s, 0) }
+	item := func(name string, n int64) value.Value {
+		return value.RecordOf(value.NewShape([]string{"name", "n"}), []value.Value{text(name), value.IntOf(n, 0)}, 0)
+	}
+	data := value.RecordOf(value.NewShape([]string{"items", "n"}), []value.Value{value.ListOf([]value.Value{item("a", 1), item("b", 2)}, 0), value.IntOf(3, 0)}, 0)
+	holds := func(name string) func(value.Value) bool {
+		return func(v value.Value) bool { return v.Get("name").Text() == name }
+	}
+	key := func(names ...string) place.PatternStep { return place.PatternStep{Kind: place.OneKey, Keys: names} }
+	for want, pattern := range map[string]place.Pattern{
+		"items[0].n items[1].n":   {key("items"), {Kind: place.AnyElement}, key("n")},
+		"items[1].n":              {key("items"), {Kind: place.OneElement, Holds: holds("b")}, key("n")},
+		"items[0].n items[1].n n": {{Kind: place.AnyDepth}, key("n")},
+		"n":                       {key("n")},
+		"items[0].name":           {key("items"), {Kind: place.OneIndex, Index: -2}, key("name")},
+	} {
+		found, miss := place.Find(data, pattern, func(int) {})
+		require.Nil(t, miss)
+		var paths []string
+		for _, f := range found {
+			paths = append(paths, f.Path.String())
+		}
+		require.Equal(t, want, strings.Join(paths, " "))
+	}
+	for _, pattern := range []place.Pattern{{key("nothing")}, {key("items"), {Kind: place.OneElement, Holds: holds("c")}}, {key("n"), key("x")}, {key("items"), {Kind: place.OneIndex, Index: 2}}} {
+		found, miss := place.Find(data, pattern, func(int) {})
+		require.Empty(t, found)
+		require.NotNil(t, miss)
 	}
 }

@@ -77,7 +77,7 @@ func (p *Project) readConfiguration(root value.Value) {
 	top.known("project", "environments")
 	if table, ok := top.get("project", value.Record); ok {
 		c := &configuration{p, "[project]", table}
-		c.known("name", "main", "out")
+		c.known("name", "main", "out", "secret_out", "header", "requires")
 		if v, ok := c.get("name", value.String); ok {
 			p.Name = v.Text()
 		}
@@ -89,6 +89,18 @@ func (p *Project) readConfiguration(root value.Value) {
 			if p.Out == "." {
 				c.report(source.OutsideProject, source.At(v.Origin().Pos()), "name a folder of its own", "rendered files need a folder of their own")
 			}
+		}
+		if v, ok := c.get("secret_out", value.String); ok {
+			p.SecretOut = c.inside(v, p.SecretOut)
+			if inside(p.SecretOut, p.Out) || inside(p.Out, p.SecretOut) {
+				c.report(source.OutsideProject, source.At(v.Origin().Pos()), "name a folder of its own, which is not committed", "secret documents are written elsewhere than the others, which go to %s", p.Out)
+			}
+		}
+		if v, ok := c.get("header", value.Bool); ok {
+			p.Header = v.Bool()
+		}
+		if v, ok := c.get("requires", value.String); ok {
+			p.Requires, p.RequiresSpan = v.Text(), source.At(v.Origin().Pos())
 		}
 	}
 	if table, ok := top.get("environments", value.Record); ok {
@@ -107,6 +119,43 @@ func (c *configuration) inside(v value.Value, fallback string) string {
 		return fallback
 	}
 	return clean
+}
+
+// inside reports whether a path is a folder or lies in it.
+func inside(name, folder string) bool {
+	return name == folder || folder == "." || strings.HasPrefix(name, folder+"/")
+}
+
+// readLayer reads one entry of the layers of an environment: a path, or a path and the one input whose value the file is.
+func (c *configuration) readLayer(v value.Value) *Layer {
+	span := source.At(v.Origin().Pos())
+	switch v.Kind() {
+	case value.String:
+		if clean := c.inside(v, ""); clean != "" {
+			return c.layer(clean, "", span)
+		}
+	case value.Record:
+		inner := &configuration{c.Project, "a layer of " + c.name, v}
+		inner.known("file", "into")
+		file, ok := inner.get("file", value.String)
+		into, okInto := inner.get("into", value.String)
+		if file.IsAbsent() || into.IsAbsent() {
+			c.report(source.MissingField, span, `write: { file = "PATH", into = "INPUT" }`, "a layer that is one input's value names its file and the input")
+		}
+		if !ok || !okInto {
+			return nil
+		}
+		if clean := inner.inside(file, ""); clean != "" {
+			l := c.layer(clean, into.Text(), source.At(file.Origin().Pos()))
+			if !l.intoSpan.IsValid() {
+				l.intoSpan = source.At(into.Origin().Pos())
+			}
+			return l
+		}
+	default:
+		c.report(source.WrongType, span, `write a path, or { file = "PATH", into = "INPUT" }`, "layers in %s are paths of files, not %s", c.name, v.Show(40))
+	}
+	return nil
 }
 
 // environmentName reports whether a name can be that of an environment, which is also the name of a folder.
@@ -131,7 +180,7 @@ func (p *Project) readEnvironment(name string, table value.Value) {
 		return
 	}
 	c := &configuration{p, fmt.Sprintf("[environments.%s]", name), table}
-	c.known("abstract", "extends", "layers", "tags")
+	c.known("abstract", "extends", "layers", "tags", "secrets")
 	if v, ok := c.get("abstract", value.Bool); ok {
 		e.Abstract = v.Bool()
 	}
@@ -140,34 +189,48 @@ func (p *Project) readEnvironment(name string, table value.Value) {
 	}
 	for _, v := range c.texts("tags", "strings") {
 		e.Tags = append(e.Tags, v.Text())
+		e.ownTags = append(e.ownTags, v.Text())
 	}
-	for _, v := range c.texts("layers", "paths of files") {
-		clean := c.inside(v, "")
-		if clean == "" {
-			continue
+	if list, ok := c.get("layers", value.List); ok {
+		for _, v := range list.Elements() {
+			if l := c.readLayer(v); l != nil {
+				e.Layers = append(e.Layers, l)
+			}
 		}
-		e.Layers = append(e.Layers, p.layer(clean, source.At(v.Origin().Pos())))
+	}
+	if v, ok := c.get("secrets", value.Record); ok {
+		p.readSecrets(e, v, fmt.Sprintf("[environments.%s.secrets]", name), nil)
 	}
 	p.Environments = append(p.Environments, e)
 }
 
 // layer reads a layer; one that several environments share is read once.
-func (p *Project) layer(name string, span source.Span) *Layer {
-	if l, ok := p.layers[name]; ok {
+func (p *Project) layer(name, into string, span source.Span) *Layer {
+	key := layerKey{name, into}
+	if l, ok := p.layers[key]; ok {
 		return l
 	}
-	l := &Layer{Path: name, Bad: true}
-	p.layers[name] = l
+	l := &Layer{Path: name, Into: into, Bad: true}
+	p.layers[key] = l
 	format, ok := data.FormatOf(name)
 	if !ok || !slices.Contains(data.Readable, format) {
 		p.report(source.UnknownFormat, span, "layers end in .yaml, .yml, .json or .toml", "the ending of %s does not tell a format", name)
 		return l
 	}
 	d := p.readData(name, format, span)
-	root := d.root
-	l.findings = d.findings
-	if l.findings.HasErrors() {
+	if into != "" && !d.root.IsAbsent() {
+		l.Bad, l.Root = false, value.RecordOf(value.NewShape([]string{into}), []value.Value{d.root}, d.root.Origin())
 		return l
+	}
+	p.fill(l, d.root, d.findings)
+	return l
+}
+
+// fill gives a layer the contents of its file.
+func (p *Project) fill(l *Layer, root value.Value, findings source.Findings) {
+	l.findings = findings
+	if findings.HasErrors() {
+		return
 	}
 	if root.IsNull() {
 		root = value.Value{}
@@ -175,10 +238,9 @@ func (p *Project) layer(name string, span source.Span) *Layer {
 	if !root.IsAbsent() && root.Kind() != value.Record {
 		l.findings.Add(source.Finding{Code: source.WrongType, Span: source.At(root.Origin().Pos()), Help: "write: name: value",
 			Message: fmt.Sprintf("a layer is a mapping of inputs to values, not a %s", root.Kind())})
-		return l
+		return
 	}
 	l.Root, l.Bad = root, false
-	return l
 }
 
 // resolveExtends finds the environments that others extend, reports circles and unites tags.

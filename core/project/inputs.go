@@ -42,15 +42,19 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 	misspelt := map[*Layer][]string{} // the inputs that unknown names were probably meant for
 	for _, e := range checked {
 		for _, l := range e.AllLayers() {
-			if seen[l] || l.Root.IsAbsent() {
+			if seen[l] || l.Root.IsAbsent() || l.Secret {
 				continue
 			}
 			seen[l] = true
 			for i, key := range l.Root.Shape().Keys() {
-				if slices.Contains(names, key) || p.Module.Tree.Nameless {
+				if slices.Contains(names, key) || p.Module.Tree.Nameless || key == schemaKey {
 					continue
 				}
-				findings.Add(p.unknownInput(key, l.Root.Values()[i], names))
+				f := p.unknownInput(key, l.Root.Values()[i], names)
+				if l.Into != "" {
+					f.Span = l.intoSpan
+				}
+				findings.Add(f)
 				if near, ok := source.Nearest(key, names); ok {
 					misspelt[l] = append(misspelt[l], near)
 				}
@@ -58,6 +62,7 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 		}
 	}
 	findings = append(findings, p.deprecated(layers)...)
+	findings = append(findings, p.checkSecrets(checked, layers)...)
 	for _, o := range inputs {
 		var missing []*Environment
 		for _, e := range environments {
@@ -72,6 +77,9 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 	}
 	return findings
 }
+
+// schemaKey is the key under which a data file names its own schema, for editors: it is no input.
+const schemaKey = "$schema"
 
 // deprecated warns of layers that give a value to an input that is deprecated.
 func (p *Project) deprecated(layers []*Layer) source.Findings {
@@ -110,7 +118,7 @@ func (p *Project) unknownInput(key string, v value.Value, names []string) source
 
 // missing reports whether an input has neither a value in an environment nor a default.
 func (p *Project) missing(e *Environment, o *types.Object) bool {
-	if e.broken || declaredDefault(o) {
+	if _, later := Placeholder(o); later || e.broken || declaredDefault(o) {
 		return false
 	}
 	for _, l := range e.AllLayers() {
@@ -118,15 +126,47 @@ func (p *Project) missing(e *Environment, o *types.Object) bool {
 			return false // it may stand in the layer that could not be read
 		}
 	}
-	return p.merged(e, o).IsAbsent()
+	for at := e; at != nil; at = at.Extends {
+		if at.brokenSecrets[o.Name] {
+			return false // where it comes from is said, but wrongly
+		}
+	}
+	return p.withSecretFields(e, o, p.merged(e, o)).IsAbsent() && e.reference(o) == nil
+}
+
+// reference returns where a secret input comes from; nil when nothing says so.
+func (e *Environment) reference(o *types.Object) *Reference {
+	for _, r := range e.Secrets() {
+		if len(r.Path) == 1 && r.Path[0] == o.Name {
+			return r
+		}
+	}
+	return nil
+}
+
+// Missing returns the inputs that have neither a value in an environment nor a default.
+func (p *Project) Missing(e *Environment) []*types.Object {
+	var missing []*types.Object
+	for _, o := range p.Inputs() {
+		if !o.Invalid && p.missing(e, o) {
+			missing = append(missing, o)
+		}
+	}
+	return missing
+}
+
+// files returns the layers of an environment that are files of values: not those that are one input's value, or given for one
+// run.
+func (e *Environment) files() []*Layer {
+	return slices.DeleteFunc(slices.Clone(e.AllLayers()), func(l *Layer) bool { return l.Into != "" || l.Given })
 }
 
 func (p *Project) missingInput(o *types.Object, environments []*Environment) source.Finding {
 	var names, files []string
-	common := slices.Clone(environments[0].AllLayers())
+	common := environments[0].files()
 	for _, e := range environments {
 		names = append(names, e.Name)
-		layers := e.AllLayers()
+		layers := e.files()
 		common = slices.DeleteFunc(common, func(l *Layer) bool { return !slices.Contains(layers, l) })
 		file := fmt.Sprintf("a layer of [environments.%s] in %s", e.Name, FileName)
 		if len(layers) > 0 {
@@ -140,6 +180,13 @@ func (p *Project) missingInput(o *types.Object, environments []*Environment) sou
 		files = []string{common[len(common)-1].Path}
 	}
 	help := fmt.Sprintf("put it into %s", strings.Join(files, " and "))
+	if IsSecret(o) {
+		tables := make([]string, len(names))
+		for i, name := range names {
+			tables[i] = "[environments." + name + ".secrets]"
+		}
+		help = fmt.Sprintf(`name its source in %s, %s: %s = { variable = "KNOTHOLE_SECRET_%s" }`, FileName, strings.Join(tables, " and "), o.Name, strings.ToUpper(o.Name))
+	}
 	if d, ok := o.Declaration.(*syntax.Input); ok && d.Example != nil {
 		help += fmt.Sprintf(", such as %s", p.Module.Tree.File.Slice(d.Example.Place()))
 	}
@@ -248,6 +295,24 @@ func (p *Project) World(e *Environment, recording bool) *eval.World {
 	bad := e.broken || slices.ContainsFunc(e.AllLayers(), func(l *Layer) bool { return l.Bad })
 	for _, o := range p.Inputs() {
 		v := p.merged(e, o)
+		if IsSecret(o) {
+			if r := e.reference(o); r != nil && !e.gives(o) {
+				read, ok := e.read[r]
+				if !ok {
+					w.SetMissing(o, value.From(r.Span.Start))
+					continue
+				}
+				v = read
+			} else if !e.gives(o) {
+				v = value.Value{} // what a layer says was reported
+			}
+		} else {
+			v = p.withSecretFields(e, o, v)
+		}
+		if _, later := Placeholder(o); later && v.IsAbsent() {
+			w.SetMissing(o, value.From(o.Span.Start))
+			continue
+		}
 		if v.IsAbsent() && (bad || !declaredDefault(o)) {
 			w.Fail(o)
 			continue
@@ -255,6 +320,26 @@ func (p *Project) World(e *Environment, recording bool) *eval.World {
 		w.SetInput(o, v)
 	}
 	return w
+}
+
+// gives reports whether a secret input is given for this run.
+func (e *Environment) gives(o *types.Object) bool {
+	return slices.ContainsFunc(e.given, func(l *Layer) bool { return l.Secret && !l.Root.Get(o.Name).IsAbsent() })
+}
+
+// withSecretFields puts the secrets into the value of an input that are fields of it. One that is not read is not known.
+func (p *Project) withSecretFields(e *Environment, o *types.Object, v value.Value) value.Value {
+	for _, r := range e.Secrets() {
+		if r.Path[0] != o.Name || len(r.Path) == 1 || p.secretAt(r.Path) == nil {
+			continue
+		}
+		secret, ok := e.read[r]
+		if !ok {
+			secret = value.UnknownOf(value.String, value.Hidden, value.Secret, value.From(r.Span.Start))
+		}
+		v = value.Put(v, r.Path[1:], secret)
+	}
+	return v
 }
 
 func declaredDefault(o *types.Object) bool {

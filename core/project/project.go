@@ -30,7 +30,11 @@ type Project struct {
 	Sources      *source.Set
 	Name         string
 	Main         string
-	Out          string         // folder for rendered files, relative to the project
+	Out          string // folder for rendered files, relative to the project
+	SecretOut    string // folder for secret ones
+	Header       bool   // rendered files say what made them
+	Requires     string // the oldest version of the program that can read the project; empty for any
+	RequiresSpan source.Span
 	Environments []*Environment // in the order of the project file, abstract ones included
 	Module       *types.Module  // the main module; nil when it could not be read
 	Program      *eval.Program  // nil when there is no main module
@@ -41,7 +45,7 @@ type Project struct {
 	mainSpan source.Span // where the project file names the main module
 	checked  *types.Program
 	modules  map[string]*moduleState
-	layers   map[string]*Layer
+	layers   map[layerKey]*Layer
 	data     map[string]*dataFile
 	keys     data.Keys
 }
@@ -57,24 +61,39 @@ type Environment struct {
 
 	extends value.Value // the name as written, until it is resolved
 	broken  bool
+	ownTags []string // without those of what it extends
+	secrets []*Reference
+	// brokenSecrets are the inputs whose references have a mistake.
+	brokenSecrets map[string]bool
+	given         []*Layer                   // for this run only, over all others
+	read          map[*Reference]value.Value // the secrets that were read
 }
 
 // AllLayers returns the layers of the environment and of those it extends, weakest first.
 func (e *Environment) AllLayers() []*Layer {
-	if e.Extends == nil {
-		return e.Layers
+	var layers []*Layer
+	if e.Extends != nil {
+		layers = e.Extends.AllLayers()
 	}
-	return append(slices.Clone(e.Extends.AllLayers()), e.Layers...)
+	return slices.Concat(layers, e.Layers, e.given)
 }
 
 // Layer is one file of values.
 type Layer struct {
-	Path string
-	Root value.Value // Absent when the file is empty or could not be read
-	Bad  bool        // could not be read
+	Path   string
+	Into   string      // the one input whose value the file is; empty when it holds a value for each
+	Root   value.Value // Absent when the file is empty or could not be read
+	Bad    bool        // could not be read
+	Given  bool        // for this run only
+	Secret bool        // gives a secret input its value
+
+	intoSpan source.Span
 
 	findings source.Findings // what is wrong with the file
 }
+
+// layerKey is by what a layer is read once.
+type layerKey struct{ path, into string }
 
 // dataFile is a file of data, which is read once for all that use it.
 type dataFile struct {
@@ -87,7 +106,7 @@ type dataFile struct {
 func Load(files fs.FS, modules ...string) (*Project, error) {
 	p := &Project{
 		Sources: source.NewSet(), files: files,
-		modules: map[string]*moduleState{}, layers: map[string]*Layer{}, data: map[string]*dataFile{}, keys: data.Keys{},
+		modules: map[string]*moduleState{}, layers: map[layerKey]*Layer{}, data: map[string]*dataFile{}, keys: data.Keys{},
 	}
 	text, err := fs.ReadFile(files, FileName)
 	if err != nil {
@@ -99,12 +118,23 @@ func Load(files fs.FS, modules ...string) (*Project, error) {
 	}
 	root, findings := data.Read(file, data.TOML, p.keys)
 	p.Findings = append(p.Findings, findings...)
-	p.Main, p.Out, p.mainSpan = "main.knot", "rendered", file.Span(0, 0)
+	p.Main, p.Out, p.SecretOut, p.mainSpan = "main.knot", "rendered", ".knothole/secret", file.Span(0, 0)
 	if !root.IsAbsent() {
 		p.readConfiguration(root)
 	}
 	p.loadProgram(modules)
 	return p, nil
+}
+
+// Marked reports whether values of the project may be secret, or known only after deployment.
+func (p *Project) Marked() bool { return p.checked.Marked }
+
+// Tracked reports whether a finding of evaluation is a secret that the checker has followed to the same place.
+func (p *Project) Tracked(f source.Finding) bool {
+	if len(f.Environments) == 0 || f.Code != source.SecretExposed && f.Code != source.HiddenDecision {
+		return false
+	}
+	return p.checked.Tracked[f.Span.Start] || slices.ContainsFunc(f.Related, func(r source.Related) bool { return p.checked.Tracked[r.Span.Start] })
 }
 
 // Concrete returns the environments that are rendered: those that are not abstract.

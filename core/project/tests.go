@@ -15,6 +15,7 @@ type TestResult struct {
 	Environment string // empty when it runs without one
 	Span        source.Span
 	Findings    source.Findings // none when it passed
+	Unchecked   int             // how many expectations were not tested, since what they test is not known
 }
 
 // Tests runs the tests of the named modules, or of all when none is named, whose title is wanted, in the order of the modules.
@@ -45,5 +46,10 @@ func (p *Project) test(o *types.Object, d *syntax.Test) TestResult {
 	w.Visit(o, eval.Visitor{})
 	w.Complete(false)
 	r.Findings = w.Findings()
+	for _, u := range w.Unchecked() {
+		if u.At.Start >= d.Span.Start && u.At.Start < d.Span.End {
+			r.Unchecked++
+		}
+	}
 	return r
 }

@@ -25,15 +25,21 @@ type Document struct {
 	Format data.Format
 	Value  value.Value
 	Stream bool        // the value is a list of documents
+	Secret bool        // may hold secrets: written only when asked for, and elsewhere
+	Open   bool        // some of it is not known yet
 	Name   value.Value // the path as it was computed, which knows its origin
 }
 
 // Text returns the document as it is written.
 func (d *Document) Text() ([]byte, error) {
-	if d.Stream {
-		return data.WriteStream(d.Value)
+	v := d.Value
+	if d.Open {
+		v = value.WithPlaceholders(v)
 	}
-	return data.Write(d.Value, d.Format)
+	if d.Stream {
+		return data.WriteStream(v)
+	}
+	return data.Write(v, d.Format)
 }
 
 // Options say what to render.
@@ -42,6 +48,8 @@ type Options struct {
 	Only func(path string) bool
 	// Everything also evaluates what no document needs, to find what is wrong with it.
 	Everything bool
+	// Made is called for each document that was evaluated, from any goroutine; nil for nobody.
+	Made func()
 	// Recording makes the values of the documents know what they depend on.
 	Recording bool
 }
@@ -53,6 +61,7 @@ type Result struct {
 	Remarks     []string   // as declared
 	Findings    source.Findings
 	Recorder    *eval.Recorder // nil unless recording
+	Unchecked   []eval.Unchecked
 }
 
 // Environment renders one environment. Findings of declarations that are the same in all environments are not among
@@ -63,7 +72,7 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 		return r
 	}
 	w := p.World(e, options.Recording)
-	places := map[string]place{}
+	places := map[string]taken{}
 	var made []made
 	visit := eval.Visitor{
 		Document: func(d eval.Document) { r.document(d, places, options, &made) },
@@ -88,10 +97,11 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 	}
 	r.patch(p, w, made, options)
 	for _, m := range made {
-		r.finish(w, m)
+		r.finish(p, w, m)
 	}
 	w.Complete(options.Everything)
 	r.Findings = append(r.Findings, w.Findings()...)
+	r.Unchecked = w.Unchecked()
 	r.Recorder = w.Recorder()
 	return r
 }
@@ -100,8 +110,8 @@ func (r *Result) report(code source.Code, span source.Span, help string, related
 	r.Findings.Add(source.Finding{Code: code, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help, Related: related, Environments: []string{r.Environment.Name}})
 }
 
-// place is a path that a document takes.
-type place struct {
+// taken is a path that a document takes.
+type taken struct {
 	name string
 	span source.Span
 	via  []source.Related
@@ -116,7 +126,7 @@ type made struct {
 }
 
 // document evaluates one document, unless something stands against it.
-func (r *Result) document(d eval.Document, places map[string]place, options Options, all *[]made) {
+func (r *Result) document(d eval.Document, places map[string]taken, options Options, all *[]made) {
 	name, span := d.Path.Text(), d.Span
 	var via []source.Related
 	for _, at := range d.Via {
@@ -144,7 +154,7 @@ func (r *Result) document(d eval.Document, places map[string]place, options Opti
 		r.report(source.SamePath, span, "give one of them another path", related, "%s", message)
 		return
 	}
-	places[folded] = place{name, span, via}
+	places[folded] = taken{name, span, via}
 	format, ok := data.FormatOf(path.Base(name))
 	if d.Format != "" {
 		format, ok = data.FormatOf(d.Format)
@@ -157,7 +167,10 @@ func (r *Result) document(d eval.Document, places map[string]place, options Opti
 		return
 	}
 	v, ok := d.Value()
-	*all = append(*all, made{Document{name, format, v, d.Stream, d.Path}, d, via, !ok})
+	if options.Made != nil {
+		options.Made()
+	}
+	*all = append(*all, made{Document{Path: name, Format: format, Value: v, Stream: d.Stream, Secret: d.Secret, Name: d.Path}, d, via, !ok})
 }
 
 // patch lets the patches of all documents do their work.
@@ -179,7 +192,7 @@ func (r *Result) patch(p *project.Project, w *eval.World, all []made, options Op
 }
 
 // finish adds a document to the result when its format can hold it.
-func (r *Result) finish(w *eval.World, m made) {
+func (r *Result) finish(p *project.Project, w *eval.World, m made) {
 	if m.failed {
 		return
 	}
@@ -192,14 +205,33 @@ func (r *Result) finish(w *eval.World, m made) {
 		r.report(source.CannotHold, span, help, via, "%s: %s", name, what)
 		return
 	}
+	if p.Marked() {
+		marks := value.Marks(v)
+		m.Open = marks&value.Unknown != 0
+		if marks&value.Secret != 0 && !d.Secret {
+			r.exposed(w, m)
+			return
+		}
+	}
 	problems := data.Check(v, format)
-	for _, p := range problems {
-		at := source.At(w.Recorder().Pos(p.Origin))
-		r.report(source.CannotHold, at, p.Help, append([]source.Related{{Span: span, Text: "in this document"}}, via...), "%s: %s", name, p.Message)
+	for _, problem := range problems {
+		at := source.At(w.Recorder().Pos(problem.Origin))
+		r.report(source.CannotHold, at, problem.Help, append([]source.Related{{Span: span, Text: "in this document"}}, via...), "%s: %s", name, problem.Message)
 	}
 	if problems == nil {
 		r.Documents = append(r.Documents, m.Document)
 	}
+}
+
+// exposed reports a secret in a document that is not.
+func (r *Result) exposed(w *eval.World, m made) {
+	found, _ := eval.FindSecret(m.Value, nil)
+	span := source.At(w.Recorder().Pos(found.Value.Origin()))
+	message := m.Path + " is not secret, but holds a secret"
+	if found.Path != nil {
+		message += " at " + found.Path.String()
+	}
+	r.report(source.SecretExposed, span, "write secret before the document, or leave the secret out", append([]source.Related{{Span: m.declared.Span, Text: "in this document"}}, m.via...), "%s", message)
 }
 
 // checkPath reports a path that does not stay inside the folder of the environment or that not every file system
@@ -276,6 +308,7 @@ func All(p *project.Project, environments []*project.Environment, options Option
 	for _, r := range results {
 		findings = append(findings, r.Findings...)
 	}
+	findings = slices.DeleteFunc(findings, p.Tracked)
 	tidy := findings.Tidy(p.Sources)
 	all := len(p.Concrete())
 	for i := range tidy {

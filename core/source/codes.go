@@ -55,6 +55,9 @@ const (
 	PlaceTaken     Code = "place-taken"
 	SeveralPlaces  Code = "several-places"
 	Expectation    Code = "expectation"
+	HiddenDecision Code = "hidden-decision"
+	SecretExposed  Code = "secret-exposed"
+	NotKnown       Code = "not-known"
 
 	// Reading and writing data.
 	BadData    Code = "bad-data"
@@ -67,10 +70,15 @@ const (
 	UnknownEnvironment Code = "unknown-environment"
 	UnknownInput       Code = "unknown-input"
 	MissingInput       Code = "missing-input"
+	SecretInFile       Code = "secret-in-file"
+	SecretReference    Code = "secret-reference"
+	SecretUnavailable  Code = "secret-unavailable"
 	Deprecated         Code = "deprecated"
 
 	// Rendering.
 	BadPath     Code = "bad-path"
 	SamePath    Code = "same-path"
 	ForeignFile Code = "foreign-file"
+	// RenderedDiffers is what check --rendered finds.
+	RenderedDiffers Code = "rendered-differs"
 )

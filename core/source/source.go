@@ -43,9 +43,11 @@ type File struct {
 	Path string
 	Text string
 
-	base  Pos
-	once  sync.Once
-	lines []int // offsets at which lines begin
+	base   Pos
+	once   sync.Once
+	lines  []int // offsets at which lines begin
+	mu     sync.Mutex
+	hidden map[int]bool // numbers of lines that are not shown
 }
 
 // Pos returns the place of the byte at the given offset.
@@ -70,6 +72,29 @@ func (f *File) lineStarts() []int {
 		}
 	})
 	return f.lines
+}
+
+// Hide keeps the line of a place from being shown.
+func (f *File) Hide(p Pos) {
+	offset := f.Offset(p)
+	if offset < 0 || offset > len(f.Text) {
+		return
+	}
+	starts := f.lineStarts()
+	line := sort.Search(len(starts), func(i int) bool { return starts[i] > offset })
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.hidden == nil {
+		f.hidden = map[int]bool{}
+	}
+	f.hidden[line] = true
+}
+
+// Hidden reports whether the line with a number is not to be shown.
+func (f *File) Hidden(line int) bool {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	return f.hidden[line]
 }
 
 // Line returns the text of the line with the given number, counted from 1, without its end.

@@ -74,8 +74,12 @@ func (p *parser) blockEntry(header Header) Declaration {
 		p.expectation(d)
 		finish(&d.Header)
 		return d
-	case p.sign("document") || p.sign("stream"):
-		d := &Document{Header: header, Stream: p.sign("stream")}
+	case p.sign("document") || p.sign("stream") || p.sign("secret"):
+		d := &Document{Header: header, Secret: p.take("secret")}
+		if d.Secret && !p.sign("document") && !p.sign("stream") {
+			p.expected(`"document" or "stream" behind "secret"`, "other declarations stand outside of the braces")
+		}
+		d.Stream = p.sign("stream")
 		p.at++
 		p.document(d)
 		finish(&d.Header)

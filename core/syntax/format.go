@@ -214,7 +214,8 @@ func (f *formatter) operandEnds(i int) bool {
 		if text == "it" || text == "env" || text == "null" || text == "true" || text == "false" || text == "fn" {
 			return true
 		}
-		if f.layout.starts[i] && (text == "document" || text == "stream" || text == "expect") {
+		first := f.layout.starts[i] || i > 0 && f.layout.starts[i-1] && f.textOf(f.tokens[i-1]) == "secret"
+		if first && (text == "document" || text == "stream" || text == "expect") {
 			return false
 		}
 		return !reserved[text] || i > 0 && (f.tokens[i-1].is(f.parser, ".") || f.tokens[i-1].is(f.parser, "?."))

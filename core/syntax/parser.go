@@ -34,7 +34,7 @@ var declarationWords = []string{
 	"patch", "secret", "later", "rule",
 }
 
-const knownDeclarations = 13
+const knownDeclarations = 15
 
 type parser struct {
 	*scanner
@@ -236,11 +236,11 @@ func (p *parser) declaration() (result Declaration) {
 	start := p.at
 	p.markStart()
 	p.first, p.free, p.arms, p.mode, p.each, p.lenient, p.depth = p.token().start, false, false, inDocuments, "", "", 0
-	header := Header{Description: p.description(start)}
+	header, word := Header{Description: p.description(start)}, ""
 	finish := func(broken bool) {
 		if result == nil {
 			// What has no name cannot be missed.
-			unnamed := slices.Contains([]string{"if", "for", "remark", "require", "document", "stream", "include", "patch", "test"}, p.textOf(p.tokens[start]))
+			unnamed := slices.Contains([]string{"if", "for", "remark", "require", "document", "stream", "include", "patch", "test"}, word)
 			p.module.Nameless = p.module.Nameless || !unnamed
 			return
 		}
@@ -258,11 +258,14 @@ func (p *parser) declaration() (result Declaration) {
 		}
 	}()
 
-	word := ""
 	if p.token().kind == tokenWord {
 		word = p.current()
 	}
 	known := slices.Index(declarationWords, word)
+	secret, later := word == "secret", word == "later"
+	if secret || later {
+		word = p.behindMark(word)
+	}
 	if word == "if" || word == "for" {
 		result = p.blockEntry(header)
 	} else if known < 0 || known >= knownDeclarations {
@@ -291,17 +294,17 @@ func (p *parser) declaration() (result Declaration) {
 		p.expect("=", "behind the name of the type")
 		d.Type = p.limitedType()
 	case "input":
-		d := &Input{Header: header}
+		d := &Input{Header: header, Secret: secret}
 		d.Name = p.name("the name of the input")
 		result = d
-		p.input(d)
+		p.input(d, later)
 	case "let":
 		d := &Let{Header: header}
 		d.Name = p.name("the name of the value")
 		result = d
 		d.Type, d.Value = p.typeAndValue()
 	case "output":
-		d := &Output{Header: header}
+		d := &Output{Header: header, Secret: secret}
 		d.Name = p.name("the name of the output")
 		result = d
 		d.Type, d.Value = p.typeAndValue()
@@ -311,7 +314,7 @@ func (p *parser) declaration() (result Declaration) {
 		result = d
 		p.function(d)
 	case "document", "stream":
-		d := &Document{Header: header, Stream: word == "stream"}
+		d := &Document{Header: header, Secret: secret, Stream: word == "stream"}
 		result = d
 		p.document(d)
 	case "remark", "require", "include":
@@ -331,6 +334,29 @@ func (p *parser) declaration() (result Declaration) {
 	}
 	finish(false)
 	return result
+}
+
+// behindMark takes `secret` or `later` and returns the word of the declaration behind it.
+func (p *parser) behindMark(mark string) string {
+	allowed := map[string][]string{"secret": {"input", "output", "document", "stream"}, "later": {"input"}}[mark]
+	p.at++
+	t := p.token()
+	if t.kind != tokenWord || t.newline || !slices.Contains(allowed, p.textOf(t)) {
+		help := ""
+		if t.kind == tokenWord && p.textOf(t) == "let" {
+			help = "what is computed from a secret is secret of itself: leave the word out"
+		}
+		p.expected(fmt.Sprintf("%s behind %q", anyOf(allowed), mark), help)
+	}
+	return p.textOf(t)
+}
+
+// anyOf lists words of which one is expected.
+func anyOf(words []string) string {
+	if len(words) == 1 {
+		return fmt.Sprintf("%q", words[0])
+	}
+	return "one of " + strings.Join(words, ", ")
 }
 
 // skip goes on to the next declaration behind the token at index start.
@@ -408,9 +434,25 @@ func (s *String) Plain() (string, bool) {
 	return "", false
 }
 
-func (p *parser) input(d *Input) {
+func (p *parser) input(d *Input, later bool) {
 	p.expect(":", "and the type of the input")
 	d.Type = p.unionType()
+	if later {
+		p.expect("as", "and the placeholder that stands for the value until it is known, in quotes")
+		d.Placeholder = p.quoted("the placeholder that stands for the value until it is known")
+		if text, plain := d.Placeholder.Plain(); !plain || text == "" {
+			p.fail(source.Finding{Code: source.Syntax, Span: d.Placeholder.span, Message: "a placeholder is a plain string, not empty and without ${…}", Help: "write a text that is not met elsewhere, such as \"<" + d.Name.Name + ">\""})
+		}
+	}
+	if p.sign("=") && (later || d.Secret) {
+		help := "leave it out: the placeholder stands for the value until it is known"
+		if d.Secret {
+			help = "leave it out: what stands in a file of the project is no secret; = null says that there need not be one"
+		}
+		if next := p.peek(1); later || p.textOf(next) != "null" {
+			p.failHere(source.Syntax, "this input has no default", help)
+		}
+	}
 	if p.take("=") {
 		d.Default = p.expression()
 	}

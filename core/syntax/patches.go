@@ -92,7 +92,7 @@ const (
 
 // blockWords begin what may stand in a block.
 var blockWords = [...][]string{
-	inDocuments: {"document", "stream", "include", "remark", "require", "let", "if", "for"},
+	inDocuments: {"document", "stream", "secret", "include", "remark", "require", "let", "if", "for"},
 	inTest:      {"let", "expect", "if", "for"},
 	inPatch:     {"add", "replace", "put", "merge", "remove", "each", "let", "if", "for"},
 	inEach:      {"add", "replace", "put", "merge", "remove", "let", "if", "for"},

@@ -58,10 +58,13 @@ type (
 	// Input is `input name: T = default where …`; the conditions are part of Type.
 	Input struct {
 		Header
-		Type       Type
-		Default    Expression // nil when required
-		Example    Expression // nil when there is none
-		Deprecated string     // what to do instead; empty when it is not deprecated
+		Secret bool // hidden everywhere
+		// Placeholder stands for a value that is known only after deployment, as `later input … as "…"` says; nil for others.
+		Placeholder *String
+		Type        Type
+		Default     Expression // nil when required
+		Example     Expression // nil when there is none
+		Deprecated  string     // what to do instead; empty when it is not deprecated
 	}
 	// Let is `let name: T = value`.
 	Let struct {
@@ -76,9 +79,11 @@ type (
 		Result     Type // nil when left out
 		Body       Expression
 	}
-	// Document is `document PATH: T = value`, `document PATH as FORMAT: T = value`, or `stream PATH: [T] = value`.
+	// Document is `document PATH: T = value`, `document PATH as FORMAT: T = value`, or `stream PATH: [T] = value`, with `secret`
+	// before it when it may carry secrets.
 	Document struct {
 		Header
+		Secret bool
 		Stream bool
 		Path   Expression
 		Format Identifier // empty when the ending of the path says it
@@ -129,11 +134,12 @@ type (
 		Loop *For
 		Body []Declaration
 	}
-	// Output is `output name: T = value`.
+	// Output is `output name: T = value`, or `secret output …`.
 	Output struct {
 		Header
-		Type  Type // nil when left out
-		Value Expression
+		Secret bool
+		Type   Type // nil when left out
+		Value  Expression
 	}
 )
 
@@ -443,6 +449,7 @@ type (
 // TypeField is one field of a record type.
 type TypeField struct {
 	Name        Identifier
+	Secret      bool
 	Description string
 	Optional    bool
 	Type        Type

@@ -153,6 +153,10 @@ func (p *parser) setAhead() bool {
 	if p.sign("}") || p.sign("*") || p.token().kind == tokenEnd || p.description(p.at) != "" {
 		return false
 	}
+	if p.sign("secret") && (p.peek(1).kind == tokenWord || p.peek(1).kind == tokenString) && !p.peek(1).newline {
+		p.at++
+		defer func() { p.at-- }()
+	}
 	end, ok := p.keyEnd()
 	next := p.tokens[min(end, len(p.tokens)-1)]
 	return !(ok && (next.is(p, ":") || next.is(p, "?:")))
@@ -191,6 +195,10 @@ func (p *parser) recordType() Type {
 			return
 		}
 		field := &TypeField{Description: p.description(p.at)}
+		if next := p.peek(1); p.sign("secret") && !next.is(p, ":") && !next.is(p, "?:") {
+			p.at++
+			field.Secret = true
+		}
 		if kind := p.token().kind; kind != tokenWord && kind != tokenString {
 			p.expected("the name of a field", "")
 		}

@@ -48,7 +48,7 @@ func Check(program *Program) source.Findings {
 	for _, m := range program.Modules {
 		c.checkModule(m)
 	}
-	return findings
+	return append(findings, program.track()...)
 }
 
 func (c *checker) report(code source.Code, span source.Span, help, format string, arguments ...any) {
@@ -119,12 +119,14 @@ func (c *checker) declare(d syntax.Declaration) {
 		o.Kind = ObjectType
 	case *syntax.Input:
 		o.Kind = ObjectInput
+		c.program.Marked = c.program.Marked || d.Secret || d.Placeholder != nil
 	case *syntax.Let:
 		o.Kind = ObjectLet
 	case *syntax.Function:
 		o.Kind = ObjectFunction
 	case *syntax.Output:
 		o.Kind = ObjectOutput
+		c.program.Marked = c.program.Marked || d.Secret
 	case *syntax.Document:
 		o.Kind = ObjectDocument
 		o.Span = d.Span
@@ -218,6 +220,13 @@ func (c *checker) resolveDeclaration(o *Object) {
 				c.report(source.WrongType, d.Type.Place(), "declare a function with fn", "an input is plain data, not %s", o.Type)
 			}
 		}
+		if d.Type != nil && (d.Secret || d.Placeholder != nil) {
+			what := "a secret input"
+			if d.Placeholder != nil {
+				what = "a later input"
+			}
+			c.checkHidden(d.Type, o.Type, what)
+		}
 		if d.Default != nil {
 			c.check(d.Default, o.Type, fmt.Sprintf("input %q", o.Name))
 		}
@@ -238,6 +247,39 @@ func (c *checker) resolveDeclaration(o *Object) {
 		c.checkStatement(d)
 	case *syntax.Function:
 		c.checkFunction(o, d)
+	}
+}
+
+// checkHidden reports a type of which it would have to be known how many values there are before they are.
+func (c *checker) checkHidden(written syntax.Type, t *Type, what string) {
+	var bad func(t *Type, seen []*Type) *Type
+	bad = func(t *Type, seen []*Type) *Type {
+		if slices.Contains(seen, t) {
+			return t
+		}
+		seen = append(seen, t)
+		for _, part := range t.Parts() {
+			switch part.Kind {
+			case List, Any:
+				return part
+			case Record:
+				if part.Rest != nil || len(t.Parts()) > 1 {
+					return part
+				}
+				for _, f := range part.Fields {
+					if f.Optional {
+						return part
+					}
+					if found := bad(f.Type, seen); found != nil {
+						return found
+					}
+				}
+			}
+		}
+		return nil
+	}
+	if part := bad(t, nil); part != nil {
+		c.report(source.WrongType, written.Place(), "make it a scalar, or a record whose fields are all declared and always there", "%s is not there while most of the work is done, so that its shape must be known: not %s", what, part)
 	}
 }
 

@@ -18,6 +18,11 @@ type Program struct {
 	Environments []string
 	// Builtins finds a built-in function by group and name.
 	Builtins BuiltinTable
+	// Marked says that values may be secret, or known only after deployment: some declaration says so.
+	Marked bool
+	// Tracked are the places at which a secret was found on its way to where it must not be. What evaluation finds there is
+	// the same mistake.
+	Tracked map[source.Pos]bool
 	// Globals is how many declarations there are that have a value: they are numbered from 0.
 	Globals int
 	// Literals are the places at which a value that is written out meets a type that changes or limits it. They can
@@ -32,6 +37,8 @@ type BuiltinTable interface {
 	// Groups returns the names of all groups, Names those of the functions of one.
 	Groups() []string
 	Names(group string) []string
+	// Passes reports whether a function passes on what it is given, and computes nothing from it.
+	Passes(group, name string) bool
 }
 
 // Module is one module: its tree, and what the checker learned about it.

@@ -68,6 +68,7 @@ type Field struct {
 	Default     *Default
 	Description string
 	Deprecated  string // what to do instead; empty when it is not deprecated
+	Secret      bool   // hidden, as a secret input is
 	Span        source.Span
 }
 
@@ -165,6 +166,9 @@ func (u *Universe) Record(fields []Field, rest *Type) *Type {
 		}
 		if f.Default != nil {
 			fmt.Fprintf(&key, "=%d", u.number(f.Default.Expression))
+		}
+		if f.Secret {
+			key.WriteByte('!')
 		}
 		if f.Deprecated != "" {
 			fmt.Fprintf(&key, "-%q", f.Deprecated)

@@ -167,11 +167,17 @@ func (c *checker) recordType(t *syntax.RecordType) *Type {
 	var fields []Field
 	var rest *Type
 	for _, f := range t.Fields {
-		field := Field{Name: f.Name.Name, Optional: f.Optional, Description: f.Description, Deprecated: f.Deprecated, Span: f.Name.Span}
+		field := Field{Name: f.Name.Name, Optional: f.Optional, Description: f.Description, Deprecated: f.Deprecated, Secret: f.Secret, Span: f.Name.Span}
+		if f.Secret {
+			c.program.Marked = true
+		}
 		if f.Optional {
 			field.Type = c.guardedType(f.Type)
 		} else {
 			field.Type = c.typeOf(f.Type)
+		}
+		if f.Secret {
+			c.checkHidden(f.Type, field.Type, "a secret field")
 		}
 		if f.Default != nil {
 			c.check(f.Default, field.Type, fmt.Sprintf("field %q", f.Name.Name))

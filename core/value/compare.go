@@ -23,10 +23,13 @@ func equal(a, b Value, strict bool, depth int, spend func(int)) bool {
 	if depth > equalDepth {
 		spend(math.MaxInt / 2)
 	}
-	if a.kind != b.kind {
-		return !strict && (a.kind == Int && b.kind == Float || a.kind == Float && b.kind == Int) && Compare(a, b) == 0
+	if (a.Mark()|b.Mark())&Unknown != 0 {
+		return a.Unknown() && b.Unknown() && a.Placeholder() == b.Placeholder()
 	}
-	switch a.kind {
+	if a.Kind() != b.Kind() {
+		return !strict && (a.Kind() == Int && b.Kind() == Float || a.Kind() == Float && b.Kind() == Int) && Compare(a, b) == 0
+	}
+	switch a.Kind() {
 	case Absent, Null:
 		return true
 	case Bool, Int:
@@ -39,11 +42,11 @@ func equal(a, b Value, strict bool, depth int, spend func(int)) bool {
 	if a.Len() != b.Len() {
 		return false
 	}
-	if a.pointer == b.pointer || a.kind == Function {
+	if a.pointer == b.pointer || a.Kind() == Function {
 		return a.pointer == b.pointer
 	}
 	spend(a.Len() + 1)
-	if a.kind == List {
+	if a.Kind() == List {
 		for i, x := range a.Elements() {
 			if !equal(x, b.Elements()[i], strict, depth+1, spend) {
 				return false
@@ -63,13 +66,13 @@ func equal(a, b Value, strict bool, depth int, spend func(int)) bool {
 // Compare orders two numbers or two strings (by code points).
 func Compare(a, b Value) int {
 	switch {
-	case a.kind == String:
+	case a.Kind() == String:
 		return strings.Compare(a.Text(), b.Text())
-	case a.kind == Int && b.kind == Int:
+	case a.Kind() == Int && b.Kind() == Int:
 		return cmp.Compare(a.Int(), b.Int())
-	case a.kind == Int && b.kind == Float:
+	case a.Kind() == Int && b.Kind() == Float:
 		return compareMixed(a.Int(), b.Float())
-	case a.kind == Float && b.kind == Int:
+	case a.Kind() == Float && b.Kind() == Int:
 		return -compareMixed(b.Int(), a.Float())
 	}
 	return cmp.Compare(a.Float(), b.Float())
@@ -111,9 +114,13 @@ func FormatFloat(f float64) string {
 	return s
 }
 
-// Scalar returns a scalar as it stands in a text, and whether it is one that may: null is not.
+// Scalar returns a scalar as it stands in a text, and whether it is one that may: null is not. What is not known is its
+// placeholder.
 func (v Value) Scalar() (string, bool) {
-	switch v.kind {
+	if v.Unknown() {
+		return v.Placeholder(), true
+	}
+	switch v.Kind() {
 	case String:
 		return v.Text(), true
 	case Int:
@@ -126,7 +133,7 @@ func (v Value) Scalar() (string, bool) {
 	return "", false
 }
 
-// Show returns a value on one line, as it stands in messages, at most about limit bytes of it.
+// Show returns a value on one line, as it stands in messages, at most about limit bytes of it, secrets hidden.
 func (v Value) Show(limit int) string {
 	var b strings.Builder
 	show(&b, v, limit)
@@ -138,7 +145,11 @@ func show(b *strings.Builder, v Value, limit int) {
 		b.WriteString("…")
 		return
 	}
-	switch v.kind {
+	if v.Secret() {
+		b.WriteString(Hidden)
+		return
+	}
+	switch v.Kind() {
 	case Absent:
 		b.WriteString("nothing")
 	case Null:

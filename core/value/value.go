@@ -59,19 +59,23 @@ func (o Origin) Pos() source.Pos {
 //
 // It is 24 bytes so that lists of values stay small: what a value refers to is one pointer, whose meaning its kind
 // tells (bytes of a string, elements of a list, a record), and a number (bits of a scalar, length of a string or list).
+// It has four fields and no more: of a structure with five the compiler keeps none in registers.
 type Value struct {
 	pointer unsafe.Pointer
 	number  uint64
 	origin  Origin
-	kind    Kind
+	tag     tag
 }
 
+// tag is the kind of a value in its low byte, and its marks in the high one.
+type tag uint16
+
 // NullOf, BoolOf, IntOf, FloatOf, StringOf and ListOf make values.
-func NullOf(o Origin) Value { return Value{kind: Null, origin: o} }
+func NullOf(o Origin) Value { return Value{tag: tag(Null), origin: o} }
 
 // BoolOf makes a bool.
 func BoolOf(b bool, o Origin) Value {
-	v := Value{kind: Bool, origin: o}
+	v := Value{tag: tag(Bool), origin: o}
 	if b {
 		v.number = 1
 	}
@@ -79,31 +83,31 @@ func BoolOf(b bool, o Origin) Value {
 }
 
 // IntOf makes an int.
-func IntOf(i int64, o Origin) Value { return Value{kind: Int, number: uint64(i), origin: o} }
+func IntOf(i int64, o Origin) Value { return Value{tag: tag(Int), number: uint64(i), origin: o} }
 
 // FloatOf makes a float, which must be neither NaN nor infinite.
 func FloatOf(f float64, o Origin) Value {
-	return Value{kind: Float, number: math.Float64bits(f), origin: o}
+	return Value{tag: tag(Float), number: math.Float64bits(f), origin: o}
 }
 
 // StringOf makes a string.
 func StringOf(s string, o Origin) Value {
-	return Value{kind: String, pointer: unsafe.Pointer(unsafe.StringData(s)), number: uint64(len(s)), origin: o}
+	return Value{tag: tag(String), pointer: unsafe.Pointer(unsafe.StringData(s)), number: uint64(len(s)), origin: o}
 }
 
 // ListOf makes a list. The elements must not be changed afterwards.
 func ListOf(elements []Value, o Origin) Value {
-	return Value{kind: List, pointer: unsafe.Pointer(unsafe.SliceData(elements)), number: uint64(len(elements)), origin: o}
+	return Value{tag: tag(List), pointer: unsafe.Pointer(unsafe.SliceData(elements)), number: uint64(len(elements)), origin: o}
 }
 
 // RecordOf makes a record.
 func RecordOf(shape *Shape, values []Value, o Origin) Value {
-	return Value{kind: Record, pointer: unsafe.Pointer(&record{shape, values}), origin: o}
+	return Value{tag: tag(Record), pointer: unsafe.Pointer(&record{shape, values}), origin: o}
 }
 
 // FunctionOf makes a function; what it is made of is for evaluation to know.
 func FunctionOf(function any, o Origin) Value {
-	return Value{kind: Function, pointer: unsafe.Pointer(&function), origin: o}
+	return Value{tag: tag(Function), pointer: unsafe.Pointer(&function), origin: o}
 }
 
 // Function returns what a value of kind Function was made of.
@@ -111,14 +115,14 @@ func (v Value) Function() any { return *(*any)(v.pointer) }
 
 // InstanceOf makes an instance of a module; what it is made of is for evaluation to know.
 func InstanceOf(instance any, o Origin) Value {
-	return Value{kind: Instance, pointer: unsafe.Pointer(&instance), origin: o}
+	return Value{tag: tag(Instance), pointer: unsafe.Pointer(&instance), origin: o}
 }
 
 // Instance returns what a value of kind Instance was made of.
 func (v Value) Instance() any { return *(*any)(v.pointer) }
 
 // Kind returns what the value is.
-func (v Value) Kind() Kind { return v.kind }
+func (v Value) Kind() Kind { return Kind(v.tag & 0xFF) }
 
 // Origin returns what decided the value.
 func (v Value) Origin() Origin { return v.origin }
@@ -130,10 +134,10 @@ func (v Value) WithOrigin(o Origin) Value {
 }
 
 // IsAbsent, IsNull report these kinds.
-func (v Value) IsAbsent() bool { return v.kind == Absent }
+func (v Value) IsAbsent() bool { return v.Kind() == Absent }
 
 // IsNull reports whether the value is null.
-func (v Value) IsNull() bool { return v.kind == Null }
+func (v Value) IsNull() bool { return v.Kind() == Null }
 
 // Bool returns the bool that a value of kind Bool is.
 func (v Value) Bool() bool { return v.number != 0 }
@@ -143,7 +147,7 @@ func (v Value) Int() int64 { return int64(v.number) }
 
 // Float returns the float that a value of kind Float is, or an int as a float.
 func (v Value) Float() float64 {
-	if v.kind == Int {
+	if v.Kind() == Int {
 		return float64(int64(v.number))
 	}
 	return math.Float64frombits(v.number)
@@ -152,12 +156,17 @@ func (v Value) Float() float64 {
 // Text returns the string that a value of kind String is.
 func (v Value) Text() string { return unsafe.String((*byte)(v.pointer), int(v.number)) }
 
-// Elements returns the elements of a value of kind List. They must not be changed.
-func (v Value) Elements() []Value { return unsafe.Slice((*Value)(v.pointer), int(v.number)) }
+// Elements returns the elements of a value of kind List, none of others. They must not be changed.
+func (v Value) Elements() []Value {
+	if v.Kind() != List {
+		return nil
+	}
+	return unsafe.Slice((*Value)(v.pointer), int(v.number))
+}
 
 // Identity returns a number that is the same for lists and records that share their contents, 0 for others.
 func (v Value) Identity() uintptr {
-	if v.kind == List && v.number > 0 || v.kind == Record || v.kind == Function || v.kind == Instance {
+	if v.Kind() == List && v.number > 0 || v.Kind() == Record || v.Kind() == Function || v.Kind() == Instance {
 		return uintptr(v.pointer)
 	}
 	return 0
@@ -169,7 +178,15 @@ type record struct {
 	values []Value
 }
 
-func (v Value) record() *record { return (*record)(v.pointer) }
+var emptyRecord = &record{shape: NewShape(nil)}
+
+// record is the empty record for what is none: what is not known may stand where a record is expected.
+func (v Value) record() *record {
+	if v.Kind() != Record {
+		return emptyRecord
+	}
+	return (*record)(v.pointer)
+}
 
 // Shape returns the keys of a value of kind Record.
 func (v Value) Shape() *Shape { return v.record().shape }
@@ -179,7 +196,7 @@ func (v Value) Values() []Value { return v.record().values }
 
 // Len returns the number of elements or entries of a list or record.
 func (v Value) Len() int {
-	switch v.kind {
+	switch v.Kind() {
 	case List:
 		return int(v.number)
 	case Record:
@@ -300,4 +317,22 @@ func (b *Builder) Len() int { return len(b.keys) }
 func (b *Builder) Record(o Origin) Value {
 	shape := &Shape{keys: b.keys, index: b.index}
 	return RecordOf(shape, b.values, o)
+}
+
+// Put returns a record with a value at a path of keys; records on the way are made where there are none.
+func Put(v Value, path []string, x Value) Value {
+	if len(path) == 0 {
+		return x
+	}
+	var b Builder
+	var inner Value
+	o := x.Origin()
+	if v.Kind() == Record {
+		o, inner = v.Origin(), v.Get(path[0])
+		for i, key := range v.Shape().Keys() {
+			b.Set(key, v.Values()[i])
+		}
+	}
+	b.Set(path[0], Put(inner, path[1:], x))
+	return b.Record(o)
 }

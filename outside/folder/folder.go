@@ -1,5 +1,6 @@
 // Package folder writes rendered documents into a folder of the machine. It exists to keep what people made: it
-// writes all or, when something stands against it, nothing, and it touches no file that it did not write itself.
+// writes all or, when something stands against it, nothing, it touches no file that it did not write itself, and a run that
+// is stopped half-way is finished or undone by the next.
 package folder
 
 import (
@@ -15,16 +16,12 @@ import (
 	"path"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 )
 
 // RecordName is the file beside the documents that says what was written: one line for each document, its SHA-256
 // and its path, sorted by path.
 const RecordName = ".knothole-record"
-
-// stagingName is the folder, beside the documents, in which files are written in full before they are put in place.
-const stagingName = ".knothole-staging"
 
 // File is one document as it is to be written; Path is relative to the folder, with forward slashes.
 type File struct {
@@ -38,10 +35,13 @@ type Options struct {
 	Overwrite bool
 	// Partial says that the files are only some of the documents: nothing is removed.
 	Partial bool
+	// Secret files are readable by their owner only, and their record has no digests: what was written before is replaced
+	// whatever became of it.
+	Secret bool
 }
 
-// Summary counts what was done.
-type Summary struct{ Written, Unchanged, Removed int }
+// Summary says what is done: the paths of files, sorted.
+type Summary struct{ Written, Unchanged, Removed []string }
 
 // Refusal says that files of other people stand in the way. Nothing was written.
 type Refusal struct {
@@ -56,177 +56,244 @@ func (r *Refusal) Error() string {
 
 // Plan is what is to be done in one folder; it has been checked that it can be.
 type Plan struct {
-	directory string
-	record    map[string]string // what the record will say
-	write     []File
-	remove    []string
-	summary   Summary
+	base, environment string
+	options           Options
+	write             []File
+	steps             []step
+	summary           Summary
+	root              disk
 }
 
-// Prepare finds out what is to be written into a folder, which need not exist. The error is a *Refusal when files
-// stand in the way.
-func Prepare(directory string, files []File, options Options) (*Plan, error) {
-	plan := &Plan{directory: directory, record: map[string]string{}}
-	root, err := openRoot(directory)
+// noDigest stands in the record for the digest of a secret file: it would be one of the secret.
+const noDigest = "-"
+
+// Prepare finds out what is to be written into the folder of an environment in a folder for rendered files, which need not
+// exist. What a run left there that was stopped is finished or undone first. The error is a *Refusal when files stand in the
+// way.
+func Prepare(base, environment string, files []File, options Options) (*Plan, error) {
+	p := &Plan{base: base, environment: environment, options: options}
+	directory := filepath.Join(base, environment)
+	root, err := open(base, environment)
 	if err != nil {
-		return nil, err
+		return nil, fmt.Errorf("%s: %w", directory, plain(err))
 	}
 	before := map[string]string{}
+	var oldRecord []byte
 	if root != nil {
 		defer root.Close()
-		if before, err = readRecord(root); err != nil {
-			return nil, fmt.Errorf("%s: %w", path.Join(directory, RecordName), err)
+		if _, err := root.Lstat(stagingName); err == nil {
+			if err := recoverRun(root); err != nil {
+				return nil, fmt.Errorf("%s: what a run left that was stopped cannot be finished: %w", directory, plain(err))
+			}
+		}
+		if oldRecord, _, err = current(root, RecordName); err == nil {
+			before, err = parseRecord(oldRecord)
+		}
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", path.Join(directory, RecordName), plain(err))
 		}
 	}
 	refusal := &Refusal{Folder: directory}
+	record := map[string]string{}
 	for _, f := range files {
-		digest := digestOf(f.Data)
-		plan.record[f.Path] = digest
-		current, exists, err := current(root, f.Path)
-		switch {
-		case err != nil:
-			return nil, fmt.Errorf("%s: %w", path.Join(directory, f.Path), plain(err))
-		case exists && bytes.Equal(current, f.Data):
-			plan.summary.Unchanged++
-			continue
-		case exists && before[f.Path] != digestOf(current) && !options.Overwrite:
-			refusal.Paths = append(refusal.Paths, f.Path)
+		record[f.Path] = noDigest
+		if !options.Secret {
+			record[f.Path] = digestOf(f.Data)
 		}
-		plan.write = append(plan.write, f)
-		plan.summary.Written++
 	}
-	for _, name := range slices.Sorted(maps.Keys(before)) {
-		digest := before[name]
-		if _, ok := plan.record[name]; ok {
+	gone := map[string]string{} // what was written before and is no longer rendered
+	for name, digest := range before {
+		if _, ok := record[name]; ok {
 			continue
 		}
 		if options.Partial {
-			plan.record[name] = digest
-			continue
+			record[name] = digest
+		} else {
+			gone[name] = digest
 		}
-		current, exists, err := current(root, name)
+	}
+	// Files are removed first: a folder may take the place of one, or one that of a folder.
+	for _, name := range slices.Sorted(maps.Keys(gone)) {
+		text, exists, err := current(root, name)
 		switch {
 		case err != nil:
 			return nil, fmt.Errorf("%s: %w", path.Join(directory, name), plain(err))
 		case !exists:
 			continue
-		case digestOf(current) != digest && !options.Overwrite:
+		case !ours(gone[name], text) && !options.Overwrite:
 			refusal.Paths = append(refusal.Paths, name)
 			continue
 		}
-		plan.remove = append(plan.remove, name)
-		plan.summary.Removed++
+		p.steps = append(p.steps, step{-1, p.stands(text, true), name})
+		p.summary.Removed = append(p.summary.Removed, name)
+	}
+	put := func(f File, before string) {
+		p.steps = append(p.steps, step{len(p.write), before, f.Path})
+		p.write = append(p.write, f)
+	}
+	for _, f := range files {
+		text, exists, err := current(root, f.Path)
+		switch {
+		case err != nil && cleared(root, f.Path, gone):
+		case err != nil:
+			return nil, fmt.Errorf("%s: %w", path.Join(directory, f.Path), plain(err))
+		case exists && bytes.Equal(text, f.Data) && (!options.Secret || before[f.Path] == noDigest):
+			p.summary.Unchanged = append(p.summary.Unchanged, f.Path)
+			continue
+		case exists && !ours(before[f.Path], text) && !options.Overwrite:
+			refusal.Paths = append(refusal.Paths, f.Path)
+		}
+		put(f, p.stands(text, exists))
+		p.summary.Written = append(p.summary.Written, f.Path)
 	}
 	if len(refusal.Paths) > 0 {
 		slices.Sort(refusal.Paths)
 		return nil, refusal
 	}
-	return plan, nil
+	if text := formatRecord(record); !bytes.Equal(text, oldRecord) {
+		put(File{RecordName, text}, p.stands(oldRecord, oldRecord != nil))
+	}
+	for _, names := range []*[]string{&p.summary.Written, &p.summary.Unchanged, &p.summary.Removed} {
+		slices.Sort(*names)
+	}
+	return p, nil
 }
 
-// Apply does what was planned. Every file is written in full beside its place before the first is put there, so that
-// a full disk leaves everything as it was.
-func (p *Plan) Apply() (summary Summary, err error) {
-	if err := os.MkdirAll(p.directory, 0o755); err != nil {
-		return Summary{}, err
+// ours reports whether a file is as it was written.
+func ours(digest string, text []byte) bool { return digest == noDigest || digest == digestOf(text) }
+
+// stands returns the digest of what stands in a place, for the journal.
+func (p *Plan) stands(text []byte, exists bool) string {
+	switch {
+	case p.options.Secret:
+		return anything
+	case !exists:
+		return "-"
 	}
-	root, err := os.OpenRoot(p.directory)
+	return digestOf(text)
+}
+
+// Summary returns what the plan does.
+func (p *Plan) Summary() Summary { return p.summary }
+
+// modes returns the modes of files and folders.
+func (p *Plan) modes() (file, folder fs.FileMode) {
+	if p.options.Secret {
+		return 0o600, 0o700
+	}
+	return 0o644, 0o755
+}
+
+// Stage writes every file in full beside its place, so that a full disk leaves everything as it was. Nothing is put in place
+// yet. When it fails, what was staged is gone.
+func (p *Plan) Stage() error {
+	if len(p.steps) == 0 {
+		return nil
+	}
+	fileMode, folderMode := p.modes()
+	root, err := create(p.base, p.environment, folderMode)
 	if err != nil {
-		return Summary{}, err
+		return fmt.Errorf("%s: %w", filepath.Join(p.base, p.environment), plain(err))
 	}
-	defer root.Close()
-	record := formatRecord(p.record)
-	if old, exists, _ := current(root, RecordName); !exists || !bytes.Equal(old, record) {
-		p.write = append(p.write, File{RecordName, record})
-	}
-	if len(p.write) > 0 {
-		if err := p.stage(root); err != nil {
-			return Summary{}, err
-		}
-	}
-	for _, name := range p.remove {
-		if err := root.Remove(name); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return Summary{}, fmt.Errorf("%s: %w", path.Join(p.directory, name), plain(err))
-		}
-		// Folders that are empty now go too.
-		for folder := path.Dir(name); folder != "."; folder = path.Dir(folder) {
-			if root.Remove(folder) != nil {
-				break
-			}
-		}
-	}
-	return p.summary, nil
-}
-
-// stage writes all files beside the documents and then moves them to their places.
-func (p *Plan) stage(root *os.Root) error {
-	failed := func(name string, err error) error {
-		return fmt.Errorf("%s: %w", path.Join(p.directory, name), plain(err))
-	}
-	// What a run left that was stopped is of no use.
-	if err := root.RemoveAll(stagingName); err != nil {
-		return failed(stagingName, err)
-	}
-	if err := root.Mkdir(stagingName, 0o755); err != nil {
-		return failed(stagingName, err)
-	}
-	defer root.RemoveAll(stagingName)
-	staged := func(i int) string { return path.Join(stagingName, strconv.Itoa(i)) }
-	for i, f := range p.write {
-		if err := root.MkdirAll(path.Dir(f.Path), 0o755); err != nil {
-			return failed(path.Dir(f.Path), err)
-		}
-		if err := root.WriteFile(staged(i), f.Data, 0o644); err != nil {
-			return failed(f.Path, err)
-		}
-	}
-	for i, f := range p.write {
-		if err := root.Rename(staged(i), f.Path); err != nil {
-			return failed(f.Path, err)
-		}
+	p.root = root
+	if err := p.stage(fileMode, folderMode); err != nil {
+		p.Cancel()
+		return err
 	}
 	return nil
 }
 
-// openRoot opens a folder, nil when there is none yet.
-func openRoot(directory string) (*os.Root, error) {
-	root, err := os.OpenRoot(directory)
+func (p *Plan) stage(fileMode, folderMode fs.FileMode) error {
+	failed := func(name string, err error) error {
+		return fmt.Errorf("%s: %w", filepath.Join(p.base, p.environment, name), plain(err))
+	}
+	if err := p.root.RemoveAll(stagingName); err != nil {
+		return failed(stagingName, err)
+	}
+	if err := p.root.Mkdir(stagingName, folderMode); err != nil {
+		return failed(stagingName, err)
+	}
+	for i, f := range p.write {
+		if err := p.root.WriteFile(staged(i), f.Data, fileMode); err != nil {
+			return failed(f.Path, err)
+		}
+	}
+	if err := p.root.WriteFile(newJournalName, formatJournal(p.steps), 0o600); err != nil {
+		return failed(newJournalName, err)
+	}
+	return nil
+}
+
+// Cancel takes away what was staged.
+func (p *Plan) Cancel() {
+	if p.root != nil {
+		_ = p.root.RemoveAll(stagingName) // the next run clears what is left
+		p.root.Close()
+		p.root = nil
+	}
+	_ = os.Remove(filepath.Join(p.base, p.environment)) // when it is empty
+	_ = os.Remove(p.base)
+}
+
+// Commit puts all that was staged in place. Once it has begun, the next run finishes what it leaves.
+func (p *Plan) Commit() error {
+	if p.root == nil {
+		return nil
+	}
+	defer func() {
+		p.root.Close()
+		p.root = nil
+	}()
+	failed := func(err error) error {
+		return fmt.Errorf("%s: %w; the next run finishes what is left", filepath.Join(p.base, p.environment), plain(err))
+	}
+	if err := p.root.Rename(newJournalName, journalName); err != nil {
+		return failed(err)
+	}
+	if err := apply(p.root, p.steps); err != nil {
+		return failed(err)
+	}
+	if err := discard(p.root); err != nil {
+		return failed(err)
+	}
+	return nil
+}
+
+// ReadRecord returns the digests of what was written to a folder, by path; none when it has no record.
+func ReadRecord(directory string) (map[string]string, error) {
+	text, err := os.ReadFile(filepath.Join(directory, RecordName))
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
-	return root, err
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", filepath.Join(directory, RecordName), plain(err))
+	}
+	record, err := parseRecord(text)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", filepath.Join(directory, RecordName), err)
+	}
+	return record, nil
 }
 
-// current returns the contents of a file.
-func current(root *os.Root, name string) (text []byte, exists bool, err error) {
-	if root == nil {
-		return nil, false, nil
-	}
-	info, err := root.Lstat(name)
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		return nil, false, nil
-	case err != nil:
-		return nil, false, err
-	case info.IsDir():
-		return nil, false, errors.New("a folder stands where the document goes")
-	case !info.Mode().IsRegular():
-		return nil, false, errors.New("something that is no plain file stands where the document goes")
-	}
-	text, err = root.ReadFile(name)
-	return text, err == nil, err
-}
+// Digest returns the digest of a file as the record has it.
+func Digest(text []byte) string { return digestOf(text) }
 
-// plain takes the operation and the path off an error, which the caller names better.
-func plain(err error) error {
-	if err == nil {
+// Strangers returns the folders in a folder for rendered files that have a record, but are not among those of environments.
+func Strangers(base string, environments []string) []string {
+	entries, err := os.ReadDir(base)
+	if err != nil {
 		return nil
 	}
-	var pathError *fs.PathError
-	if errors.As(err, &pathError) {
-		return pathError.Err
+	var names []string
+	for _, e := range entries {
+		if !e.IsDir() || slices.Contains(environments, e.Name()) {
+			continue
+		}
+		if _, err := os.Lstat(filepath.Join(base, e.Name(), RecordName)); err == nil {
+			names = append(names, e.Name())
+		}
 	}
-	return err
+	return names
 }
 
 func digestOf(text []byte) string {
@@ -234,17 +301,13 @@ func digestOf(text []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// readRecord reads the record of a folder.
-func readRecord(root *os.Root) (map[string]string, error) {
-	text, exists, err := current(root, RecordName)
+// parseRecord reads a record.
+func parseRecord(text []byte) (map[string]string, error) {
 	record := map[string]string{}
-	if err != nil || !exists {
-		return record, err
-	}
 	lines := bufio.NewScanner(bytes.NewReader(text))
 	for lines.Scan() {
 		digest, name, ok := strings.Cut(lines.Text(), " ")
-		if !ok || len(digest) != 2*sha256.Size {
+		if !ok || len(digest) != 2*sha256.Size && digest != noDigest || !filepath.IsLocal(name) {
 			return nil, fmt.Errorf("the line %q is not a digest and a path; remove the file to start a new record", lines.Text())
 		}
 		record[name] = digest
@@ -270,6 +333,21 @@ func Replace(name string, text []byte) error {
 	if real, err := filepath.EvalSymlinks(name); err == nil {
 		name = real
 	}
+	return write(name, text, info.Mode().Perm())
+}
+
+// Create writes a file that is not there yet, whole or not at all.
+func Create(name string, text []byte) error {
+	if _, err := os.Lstat(name); err == nil {
+		return errors.New("there is a file already")
+	}
+	if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
+		return plain(err)
+	}
+	return write(name, text, 0o644)
+}
+
+func write(name string, text []byte, mode fs.FileMode) error {
 	staged, err := os.CreateTemp(filepath.Dir(name), ".knothole-")
 	if err != nil {
 		return plain(err)
@@ -282,7 +360,7 @@ func Replace(name string, text []byte) error {
 	if err := staged.Close(); err != nil {
 		return plain(err)
 	}
-	if err := os.Chmod(staged.Name(), info.Mode().Perm()); err != nil {
+	if err := os.Chmod(staged.Name(), mode); err != nil {
 		return plain(err)
 	}
 	return plain(os.Rename(staged.Name(), name))

@@ -11,14 +11,21 @@ import (
 	"knothole/outside/folder"
 )
 
-func write(t *testing.T, directory string, options folder.Options, files ...folder.File) (folder.Summary, error) {
+func write(t *testing.T, directory string, options folder.Options, files ...folder.File) (summary, error) {
 	t.Helper()
-	plan, err := folder.Prepare(directory, files, options)
+	plan, err := folder.Prepare(filepath.Dir(directory), filepath.Base(directory), files, options)
 	if err != nil {
-		return folder.Summary{}, err
+		return summary{}, err
 	}
-	return plan.Apply()
+	if err := plan.Stage(); err != nil {
+		return summary{}, err
+	}
+	s := plan.Summary()
+	return summary{len(s.Written), len(s.Unchanged), len(s.Removed)}, plan.Commit()
 }
+
+// summary counts what was done.
+type summary struct{ Written, Unchanged, Removed int }
 
 func file(path, text string) folder.File { return folder.File{Path: path, Data: []byte(text)} }
 
@@ -40,15 +47,15 @@ func tree(t *testing.T, directory string) map[string]string {
 
 func TestWritesRemovesAndLeavesAlone(t *testing.T) {
 	d := filepath.Join(t.TempDir(), "north")
-	summary, err := write(t, d, folder.Options{}, file("k8s/a.yaml", "a"), file("b.env", "b"))
+	done, err := write(t, d, folder.Options{}, file("k8s/a.yaml", "a"), file("b.env", "b"))
 	require.NoError(t, err)
-	require.Equal(t, folder.Summary{Written: 2}, summary)
+	require.Equal(t, summary{Written: 2}, done)
 
 	before, err := os.Stat(filepath.Join(d, "b.env"))
 	require.NoError(t, err)
-	summary, err = write(t, d, folder.Options{}, file("b.env", "b"), file("c/d.txt", "d"))
+	done, err = write(t, d, folder.Options{}, file("b.env", "b"), file("c/d.txt", "d"))
 	require.NoError(t, err)
-	require.Equal(t, folder.Summary{Written: 1, Unchanged: 1, Removed: 1}, summary)
+	require.Equal(t, summary{Written: 1, Unchanged: 1, Removed: 1}, done)
 	require.Equal(t, map[string]string{"b.env": "b", "c/d.txt": "d"}, tree(t, d))
 	require.NoDirExists(t, filepath.Join(d, "k8s"), "a folder that is empty now goes too")
 	after, err := os.Stat(filepath.Join(d, "b.env"))
@@ -76,18 +83,18 @@ func TestRefusesWhatOthersMadeOrChanged(t *testing.T) {
 	_, err = write(t, d, folder.Options{}, file("b", "1"))
 	require.True(t, errors.As(err, &refusal), "an edited file is not removed either")
 
-	summary, err := write(t, d, folder.Options{Overwrite: true}, file("b", "2"), file("c", "2"))
+	done, err := write(t, d, folder.Options{Overwrite: true}, file("b", "2"), file("c", "2"))
 	require.NoError(t, err)
-	require.Equal(t, folder.Summary{Written: 2, Removed: 1}, summary)
+	require.Equal(t, summary{Written: 2, Removed: 1}, done)
 	require.Equal(t, map[string]string{"b": "2", "c": "2"}, tree(t, d))
 }
 
 func TestEqualFilesWithoutRecordAreTakenOver(t *testing.T) {
 	d := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(d, "a"), []byte("1"), 0o644))
-	summary, err := write(t, d, folder.Options{}, file("a", "1"))
+	done, err := write(t, d, folder.Options{}, file("a", "1"))
 	require.NoError(t, err)
-	require.Equal(t, folder.Summary{Unchanged: 1}, summary)
+	require.Equal(t, summary{Unchanged: 1}, done)
 	_, err = write(t, d, folder.Options{}, file("a", "2"))
 	require.NoError(t, err)
 }
@@ -99,9 +106,9 @@ func TestPartialRemovesNothing(t *testing.T) {
 	_, err = write(t, d, folder.Options{Partial: true}, file("a", "2"))
 	require.NoError(t, err)
 	require.Equal(t, map[string]string{"a": "2", "b": "1"}, tree(t, d))
-	summary, err := write(t, d, folder.Options{}, file("a", "2"))
+	done, err := write(t, d, folder.Options{}, file("a", "2"))
 	require.NoError(t, err)
-	require.Equal(t, 1, summary.Removed, "what a partial run left is still known")
+	require.Equal(t, 1, done.Removed, "what a partial run left is still known")
 }
 
 func TestStaysInside(t *testing.T) {
@@ -119,11 +126,9 @@ func TestFailureLeavesNothingBehind(t *testing.T) {
 	d := t.TempDir()
 	_, err := write(t, d, folder.Options{}, file("a", "1"))
 	require.NoError(t, err)
-	// A file stands where a folder is needed, which shows only while writing: a record and equal files exist.
-	plan, err := folder.Prepare(d, []folder.File{file("a", "2"), file("sub/b", "2")}, folder.Options{})
-	require.NoError(t, err)
+	// A file of somebody stands where a folder is needed.
 	require.NoError(t, os.WriteFile(filepath.Join(d, "sub"), []byte("in the way"), 0o644))
-	_, err = plan.Apply()
+	_, err = write(t, d, folder.Options{}, file("a", "2"), file("sub/b", "2"))
 	require.Error(t, err)
 	require.Equal(t, map[string]string{"a": "1", "sub": "in the way"}, tree(t, d), "neither half a result nor a file that was staged")
 }
@@ -133,4 +138,73 @@ func TestDamagedRecord(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(d, folder.RecordName), []byte("what is this\n"), 0o644))
 	_, err := write(t, d, folder.Options{}, file("a", "1"))
 	require.ErrorContains(t, err, "is not a digest and a path; remove the file to start a new record")
+}
+
+func TestFilesAndFoldersTakeEachOthersPlace(t *testing.T) {
+	d := filepath.Join(t.TempDir(), "north")
+	_, err := write(t, d, folder.Options{}, file("a", "1"), file("b/c/d", "1"))
+	require.NoError(t, err)
+	_, err = write(t, d, folder.Options{}, file("a/x", "2"), file("b", "2"))
+	require.NoError(t, err)
+	require.Equal(t, map[string]string{"a/x": "2", "b": "2"}, tree(t, d))
+	require.NoError(t, os.WriteFile(filepath.Join(d, "a", "mine"), []byte("mine"), 0o644))
+	_, err = write(t, d, folder.Options{}, file("a", "3"), file("b", "3"))
+	require.ErrorContains(t, err, "a folder stands where the document goes")
+	require.Equal(t, map[string]string{"a/x": "2", "a/mine": "mine", "b": "2"}, tree(t, d))
+}
+
+func TestSecretFiles(t *testing.T) {
+	d := filepath.Join(t.TempDir(), "secret", "north")
+	_, err := write(t, d, folder.Options{Secret: true}, file("a", "1"), file("b", "1"))
+	require.NoError(t, err)
+	info, err := os.Stat(filepath.Join(d, "a"))
+	require.NoError(t, err)
+	require.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	info, err = os.Stat(d)
+	require.NoError(t, err)
+	require.Equal(t, os.FileMode(0o700), info.Mode().Perm())
+	record, err := os.ReadFile(filepath.Join(d, folder.RecordName))
+	require.NoError(t, err)
+	require.Equal(t, "- a\n- b\n", string(record), "no digest of a secret")
+	require.NoError(t, os.WriteFile(filepath.Join(d, "a"), []byte("edited"), 0o600))
+	done, err := write(t, d, folder.Options{Secret: true}, file("a", "2"))
+	require.NoError(t, err)
+	require.Equal(t, summary{Written: 1, Removed: 1}, done)
+	require.Equal(t, map[string]string{"a": "2"}, tree(t, d))
+	require.NoError(t, os.WriteFile(filepath.Join(d, "mine"), []byte("mine"), 0o600))
+	_, err = write(t, d, folder.Options{Secret: true}, file("mine", "2"))
+	require.Error(t, err)
+}
+
+func TestLockMakesOthersWait(t *testing.T) {
+	d := filepath.Join(t.TempDir(), "rendered")
+	unlock, err := folder.Lock(d, 0o755, nil)
+	require.NoError(t, err)
+	waiting, got := make(chan bool), make(chan bool)
+	go func() {
+		again, err := folder.Lock(d, 0o755, func() { close(waiting) })
+		if err == nil {
+			again()
+		}
+		got <- err == nil
+	}()
+	<-waiting
+	select {
+	case <-got:
+		t.Fatal("it did not wait")
+	default:
+	}
+	unlock()
+	require.True(t, <-got)
+	require.NoDirExists(t, d, "an empty folder is not left")
+}
+
+func TestStrangers(t *testing.T) {
+	d := t.TempDir()
+	for _, name := range []string{"north", "old"} {
+		_, err := write(t, filepath.Join(d, name), folder.Options{}, file("a", "1"))
+		require.NoError(t, err)
+	}
+	require.NoError(t, os.Mkdir(filepath.Join(d, "mine"), 0o755))
+	require.Equal(t, []string{"old"}, folder.Strangers(d, []string{"north"}))
 }

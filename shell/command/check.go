@@ -3,6 +3,7 @@ package command
 import (
 	"flag"
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 	"time"
@@ -13,32 +14,60 @@ import (
 )
 
 var checkCommand = &command{
-	name: "check", arguments: "[ENV…|PATH…] [--strict] [--format text|json|sarif|junit]",
+	name: "check", arguments: "[ENV…|PATH…] [--rendered] [--strict] [--watch] [--format text|json|sarif|junit]",
 	short: "everything that is wrong, in all environments",
 	long: `Reports everything that can be wrong, in all environments unless some are named: syntax, types, inputs and their
 limits, and what only evaluation shows. Each finding stands at the line that has to change. With paths of sources, or of
 folders of them, it reports what is wrong in these, whether the project's main module leads to them or not.
 
-Ends with 0 when there is nothing to report, 1 when there is. Warnings count only with --strict.`,
+--rendered also compares the rendered files of the project with what would be rendered now, and shows the lines that differ.
+Secrets are not read here, so that conditions on them are not checked; the last lines say which.
+
+Ends with 0 when there is nothing to report, 1 when there is. Warnings count only with --strict. With --rendered errors end it
+with 2, since nothing could be compared.`,
 	example: "knothole check north south",
 	define: func(flags *flag.FlagSet) func(c *call) int {
-		strict := flags.Bool("strict", false, "warnings count as errors do")
-		format := flags.String("format", "text", "`FORMAT` of the answer: text, json, sarif or junit")
-		return func(c *call) int { return runCheck(c, *strict, *format) }
+		r := &checking{}
+		flags.BoolVar(&r.strict, "strict", false, "warnings count as errors do")
+		flags.BoolVar(&r.rendered, "rendered", false, "also compare the rendered files with what would be rendered")
+		flags.BoolVar(&r.watch, "watch", false, "check again whenever a file of the project changes")
+		flags.StringVar(&r.format, "format", "text", "`FORMAT` of the answer: text, json, sarif or junit")
+		r.given.define(flags)
+		return r.run
 	},
 }
 
-func runCheck(c *call, strict bool, format string) int {
-	start := time.Now()
-	formats := []string{"text", "json", "sarif", "junit"}
-	if !slices.Contains(formats, format) {
-		return c.wrongUsage("there is no format %q: %s", format, strings.Join(formats, ", "))
+type checking struct {
+	given
+	strict, rendered, watch bool
+	format                  string
+}
+
+func (r *checking) run(c *call) int {
+	if r.watch {
+		return c.watch(func() int { return r.once(c) })
+	}
+	return r.once(c)
+}
+
+func (r *checking) once(c *call) int {
+	start, format := time.Now(), r.format
+	if status := c.checkFormat(format, "text", "json", "sarif", "junit"); status != exitClean {
+		return status
 	}
 	p, environments, modules, status := c.openModules()
 	if p == nil {
 		return status
 	}
-	_, findings := render.All(p.Project, environments, render.Options{Everything: true})
+	if status := r.apply(c, p, environments); status != exitClean {
+		return status
+	}
+	if r.rendered && (modules != nil || r.overrides()) {
+		return c.wrongUsage("--rendered compares what the project itself renders: leave paths and values for this run out")
+	}
+	bar := c.progress("checking")
+	results, findings := render.All(p.Project, environments, render.Options{Everything: true, Made: bar.add})
+	bar.stop()
 	n, of := len(environments), "environment"
 	if modules != nil {
 		n, of = len(modules), "module"
@@ -47,26 +76,89 @@ func runCheck(c *call, strict bool, format string) int {
 			return file == nil || !slices.Contains(modules, file.Path)
 		})
 	}
-	if err := c.show(c.presenter(p, c.out), findings, len(environments), format); err != nil {
+	var differing []committed
+	if r.rendered && !findings.HasErrors() {
+		var err error
+		if differing, err = c.compareRendered(p, results); err != nil {
+			return c.failed("%s", err)
+		}
+		if format != "text" {
+			for _, d := range differing {
+				findings = append(findings, d.finding)
+			}
+		}
+	}
+	unchecked := uncheckedPlaces(p, results)
+	if err := c.show(c.presenter(p, c.out), findings, len(environments), unchecked, format); err != nil {
 		return c.failed("%s", err)
+	}
+	if format == "text" {
+		if len(findings) > 0 && len(differing) > 0 {
+			fmt.Fprintln(c.out)
+		}
+		c.showRendered(p, differing)
+		for _, d := range differing {
+			findings = append(findings, d.finding)
+		}
 	}
 	if !c.quiet {
 		if len(findings) > 0 && format == "text" {
 			fmt.Fprintln(c.err)
 		}
+		if !findings.HasErrors() {
+			c.printUnchecked(p, unchecked)
+		}
 		fmt.Fprintf(c.err, "%s (%.2f s)\n", present.Summary(findings, n, of), time.Since(start).Seconds())
 	}
-	if findings.HasErrors() || strict && len(findings) > 0 {
+	switch {
+	case r.rendered && findings.HasErrors() && len(differing) == 0:
+		return exitFailed
+	case findings.HasErrors() || r.strict && len(findings) > 0:
 		return exitFindings
 	}
 	return exitClean
 }
 
+// shownUnchecked is how many conditions are named that were not tested.
+const shownUnchecked = 4
+
+// printUnchecked says which conditions were not tested, since what they test is not there.
+func (c *call) printUnchecked(p *opened, unchecked []source.Pos) {
+	var places []string
+	for _, at := range unchecked {
+		l := p.Sources.Locate(at)
+		places = append(places, fmt.Sprintf("%s:%d", path.Join(p.prefix, l.File.Path), l.Line))
+	}
+	if len(places) == 0 {
+		return
+	}
+	more := ""
+	if n := len(places) - shownUnchecked; n > 0 {
+		more = fmt.Sprintf(" and %d more", n)
+		places = places[:shownUnchecked]
+	}
+	fmt.Fprintf(c.err, "not checked, since secrets and later values are not known here: %s%s\n", strings.Join(places, ", "), more)
+}
+
+// uncheckedPlaces returns where the conditions stand that were not tested, in order, each once.
+func uncheckedPlaces(p *opened, results []*render.Result) []source.Pos {
+	var places []source.Pos
+	for _, r := range results {
+		for _, u := range r.Unchecked {
+			if !slices.Contains(places, u.At.Start) && p.Sources.File(u.At.Start) != nil {
+				places = append(places, u.At.Start)
+			}
+		}
+	}
+	slices.Sort(places)
+	return places
+}
+
 // show shows findings in a format.
-func (c *call) show(p *present.Presenter, findings source.Findings, environments int, format string) error {
+func (c *call) show(p *present.Presenter, findings source.Findings, environments int, unchecked []source.Pos, format string) error {
 	switch format {
 	case "json":
-		return p.FindingsJSON(findings, environments)
+		return p.FindingsJSON(findings, environments, unchecked)
 	case "sarif":
 		return p.FindingsSARIF(findings, Version)
 	case "junit":

@@ -10,8 +10,12 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
+	"runtime/debug"
+	"slices"
 	"strings"
 
+	"github.com/Masterminds/semver/v3"
 	"golang.org/x/term"
 
 	"knothole/core/project"
@@ -28,16 +32,25 @@ const (
 
 // System is what a command knows of the machine.
 type system struct {
-	out, err io.Writer
-	folder   string // the working folder
-	terminal bool   // whether out is one
-	width    int    // of the terminal
-	color    bool
+	in          io.Reader
+	out, err    io.Writer
+	folder      string // the working folder
+	terminal    bool   // whether out is one
+	errTerminal bool   // whether err is one
+	width       int    // of the terminal
+	color       bool
 }
+
+// gcPercent is how much the heap may grow, in percent, before it is looked through.
+const gcPercent = 200
 
 // System returns the machine that the program runs on.
 func System() *system {
-	s := &system{out: os.Stdout, err: os.Stderr, width: 120}
+	// A run is short: collecting less often costs memory that is soon given back.
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(gcPercent)
+	}
+	s := &system{in: os.Stdin, out: os.Stdout, err: os.Stderr, width: 120}
 	s.folder, _ = os.Getwd() // a command that needs it says so
 	if term.IsTerminal(int(os.Stdout.Fd())) {
 		s.terminal = true
@@ -45,6 +58,7 @@ func System() *system {
 			s.width = width
 		}
 	}
+	s.errTerminal = term.IsTerminal(int(os.Stderr.Fd()))
 	// https://no-color.org: any value that is not empty.
 	s.color = s.terminal && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 	return s
@@ -75,7 +89,7 @@ type call struct {
 var commands []*command
 
 func init() {
-	commands = []*command{demoCommand, newCommand, fmtCommand, renderCommand, checkCommand, diffCommand, testCommand, helpCommand, versionCommand}
+	commands = []*command{demoCommand, newCommand, fmtCommand, inputsCommand, setCommand, renderCommand, outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, diffCommand, testCommand, helpCommand, versionCommand}
 }
 
 // Main runs the program and returns its exit status.
@@ -83,7 +97,7 @@ func Main(arguments []string, s *system) (status int) {
 	// People get messages, never a trace of the program.
 	defer func() {
 		if problem := recover(); problem != nil {
-			fmt.Fprintf(s.err, "knothole: this is a mistake in knothole itself, not in your files: %v\n  please report it with: knothole %s\n", problem, strings.Join(arguments, " "))
+			fmt.Fprintf(s.err, "knothole: this is a mistake in knothole itself, not in your files: %s\n  please report it with: knothole %s\n", describePanic(problem), strings.Join(arguments, " "))
 			status = exitFailed
 		}
 	}()
@@ -146,6 +160,15 @@ func Main(arguments []string, s *system) (status int) {
 	return run(c)
 }
 
+// describePanic says what went wrong in the program. Only what the runtime says is told in its words: what a library says may
+// hold data, and that may be secret.
+func describePanic(problem any) string {
+	if err, ok := problem.(runtime.Error); ok {
+		return err.Error()
+	}
+	return fmt.Sprintf("%T", problem)
+}
+
 func findCommand(name string) *command {
 	for _, c := range commands {
 		if c.name == name {
@@ -160,6 +183,14 @@ func (c *call) wrongUsage(format string, arguments ...any) int {
 	fmt.Fprintf(c.err, "knothole %s: %s\n", c.command.name, fmt.Sprintf(format, arguments...))
 	fmt.Fprintf(c.err, "  usage: knothole %s\n  more:  knothole help %s\n", strings.TrimSpace(c.command.name+" "+c.command.arguments), c.command.name)
 	return exitFailed
+}
+
+// checkFormat refuses a format that is not among those a command has.
+func (c *call) checkFormat(format string, formats ...string) int {
+	if slices.Contains(formats, format) {
+		return exitClean
+	}
+	return c.wrongUsage("there is no format %q: %s", format, strings.Join(formats, ", "))
 }
 
 // failed reports that the work could not be done.
@@ -178,15 +209,9 @@ type opened struct {
 // open finds and reads the project, with modules that its main module need not lead to. When there is none, it says so; the
 // exit status is then not 0.
 func (c *call) open(modules ...string) (*opened, int) {
-	folder := c.project
-	if folder == "" {
-		found, ok := upwards(c.folder)
-		if !ok {
-			return nil, c.failed("there is no %s here or in a folder above\n  begin with: knothole new DIR, or name the folder with --project", project.FileName)
-		}
-		folder = found
-	} else if !filepath.IsAbs(folder) {
-		folder = filepath.Join(c.folder, folder)
+	folder, ok := c.projectFolder()
+	if !ok {
+		return nil, c.failed("there is no %s here or in a folder above\n  begin with: knothole new DIR, or name the folder with --project", project.FileName)
 	}
 	// A root refuses symbolic links that leave the project.
 	root, err := os.OpenRoot(folder)
@@ -200,11 +225,28 @@ func (c *call) open(modules ...string) (*opened, int) {
 	if err != nil {
 		return nil, c.failed("%s cannot be read: %s", project.FileName, plainError(err))
 	}
+	if p.Requires != "" {
+		oldest, err := semver.NewVersion(p.Requires)
+		if err != nil {
+			return nil, c.failed("%s: requires = %q is no version, such as \"%s\"", project.FileName, p.Requires, Version)
+		}
+		if semver.MustParse(Version).LessThan(oldest) {
+			return nil, c.failed("the project needs knothole %s or later, and this is %s", p.Requires, Version)
+		}
+	}
 	prefix, err := filepath.Rel(c.folder, folder)
 	if err != nil || prefix == "." {
 		prefix = ""
 	}
 	return &opened{p, folder, filepath.ToSlash(prefix)}, exitClean
+}
+
+// projectFolder returns the folder of the project; ok is false when there is none upwards.
+func (c *call) projectFolder() (folder string, ok bool) {
+	if c.project != "" {
+		return c.path(c.project), true
+	}
+	return upwards(c.folder)
 }
 
 func plainError(err error) error {
@@ -230,7 +272,7 @@ func upwards(folder string) (string, bool) {
 }
 
 func (c *call) presenter(p *opened, out io.Writer) *present.Presenter {
-	return &present.Presenter{Out: out, Sources: p.Sources, Prefix: p.prefix, Color: c.color, Width: c.width}
+	return &present.Presenter{Out: out, Sources: p.Sources, Prefix: p.prefix, Color: c.color, Width: c.width, Fit: c.terminal}
 }
 
 // openSelected opens the project and finds the environments that the arguments name, all when they name none. When

@@ -24,6 +24,17 @@ func TestScripts(t *testing.T) {
 	testscript.Run(t, testscript.Params{
 		Dir: "testdata/script",
 		Setup: func(e *testscript.Env) error {
+			// The stand-in secret store, and what is said about it outside of the project.
+			said := filepath.Join(e.WorkDir, "said")
+			if err := os.Mkdir(said, 0o755); err != nil {
+				return err
+			}
+			store, err := demo.StartStore(said)
+			if err != nil {
+				return err
+			}
+			e.Defer(store.Close)
+			e.Setenv("POLICY", store.Policy)
 			return demo.Write(filepath.Join(e.WorkDir, "demo"))
 		},
 		Cmds: map[string]func(ts *testscript.TestScript, neg bool, args []string){

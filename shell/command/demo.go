@@ -3,6 +3,7 @@ package command
 import (
 	"flag"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -14,8 +15,9 @@ var demoCommand = &command{
 	name: "demo", arguments: "[DIR]",
 	short: "writes the demo project and walks through it",
 	long: `Writes the demo project into the folder DIR, which must be empty or not there yet, or into a temporary one, and walks
-through check, render and diff on it. Then it makes four mistakes on purpose. Each command is shown before its
-output; all of them can be repeated in the folder.`,
+through inputs, check, render, why, look and diff on it. A stand-in secret store runs as long as the walk does. Then it makes
+six mistakes on purpose. Each command is shown before its output; all of them can be repeated in the folder, those that ask the
+store aside.`,
 	example: "knothole demo /tmp/flood-watch",
 	define: func(*flag.FlagSet) func(c *call) int {
 		return runDemo
@@ -27,27 +29,57 @@ type demoStep struct {
 	text      string
 	arguments []string
 	status    int
+	// before changes something in the folder of the demo first; nil for nothing.
+	before func(folder string) error
 }
 
-func demoSteps() []demoStep {
+func demoSteps(policy string) []demoStep {
 	steps := []demoStep{
-		{"The project describes five services of a flood warning system for four environments.\nFirst, is anything wrong with it?", []string{"check"}, exitClean},
-		{"Render plain files for every environment.", []string{"render"}, exitClean},
-		{"Again: nothing has changed, so no file is touched.", []string{"render"}, exitClean},
-		{"One rendered file: how the router on the north coast sends warnings.", []string{"render", "north", "--stdout", "--only", "siren-router/*"}, exitClean},
-		{"What differs between the rehearsal and the north coast? At the right of each difference stands what made it so.", []string{"diff", "rehearsal", "north"}, exitFindings},
-		{"An environment does not differ from itself.", []string{"diff", "north", "north"}, exitClean},
+		{text: "The project describes five services of a flood warning system for four environments.\nWhat can be given to it, and who gives what?", arguments: []string{"inputs"}},
+		{text: "Is anything wrong with it?", arguments: []string{"check"}},
+		{text: "Render plain files for every environment. Documents that hold secrets are withheld.", arguments: []string{"render"}},
+		{text: "Again: nothing has changed, so no file is touched.", arguments: []string{"render", "--quiet"}},
+		{text: "One rendered file, with the source of each line and the inputs it depends on.", arguments: []string{"render", "north", "--annotate", "--only", "siren-router/*"}},
+		{text: "Why are there six map servers on the north coast?", arguments: []string{"why", "north", "k8s/bay-map.yaml", "spec.replicas"}},
+		{text: "All images that run anywhere.", arguments: []string{"look", "spec.template.spec.containers[*].image"}},
+		{text: "Results for scripts. What is secret stays hidden; the address of the map is known only when it runs.", arguments: []string{"outputs", "north"}},
+		{text: "The secret documents too: from an age-encrypted file, and from a secret store that runs for this walk.\nWhich token goes to which host is said outside of the project.",
+			arguments: []string{"render", "north", "--secrets", "--secret-policy", policy, "--identity", "secrets/demo-identity.txt"}},
+		{text: "What differs between the rehearsal and the north coast? At the right of each difference stands what made it so.", arguments: []string{"diff", "rehearsal", "north"}, status: exitFindings},
+		{text: "An environment does not differ from itself.", arguments: []string{"diff", "north", "north"}},
 	}
 	texts := map[string]string{
 		"misspelt-input":        "Now some mistakes. In this copy, an input is misspelt in the layer of the north coast.",
 		"zero-replicas":         "In this one, the map runs no copy at all: the limit is on the type of the input, so the layer is to blame.",
 		"vendor-renamed":        "Here the vendor of the cache renamed a container, and the patches of it match no more.",
 		"forgotten-environment": "Here a template forgot the south coast. Nothing had to be rendered to find out.",
+		"secret-exposed":        "Here the key of the survey office is on its way into a plain file. The way is told.",
+		"edited-rendering":      "And here somebody has changed a rendered file by hand.",
 	}
 	for _, name := range demo.Mistakes {
-		steps = append(steps, demoStep{texts[name], []string{"check", "--project", "mistakes/" + name}, exitFindings})
+		step := demoStep{text: texts[name], arguments: []string{"check", "--project", "mistakes/" + name}, status: exitFindings}
+		if name == "edited-rendering" {
+			step.arguments = append(step.arguments, "--rendered")
+			step.before = editRendering
+		}
+		steps = append(steps, step)
 	}
 	return steps
+}
+
+// editRendering renders a copy of the project and changes one of its files.
+func editRendering(folder string) error {
+	quiet := &system{in: strings.NewReader(""), out: io.Discard, err: io.Discard, folder: folder}
+	project := filepath.Join("mistakes", "edited-rendering")
+	if status := Main([]string{"render", "--quiet", "--project", project}, quiet); status != exitClean {
+		return fmt.Errorf("the copy in %s cannot be rendered", project)
+	}
+	name := filepath.Join(folder, project, "rendered", "north", "k8s", "bay-map.yaml")
+	text, err := os.ReadFile(name)
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(name, []byte(strings.Replace(string(text), "replicas: 6", "replicas: 9", 1)), 0o644)
 }
 
 func runDemo(c *call) int {
@@ -76,7 +108,22 @@ func runDemo(c *call) int {
 	inside := *c.system
 	inside.err, inside.folder = c.out, folder
 	fmt.Fprintf(c.out, "The demo is in %s\n", folder)
-	for _, step := range demoSteps() {
+	said, err := os.MkdirTemp("", "flood-watch-store-")
+	if err != nil {
+		return c.failed("%s", err)
+	}
+	defer os.RemoveAll(said)
+	store, err := demo.StartStore(said)
+	if err != nil {
+		return c.failed("the stand-in secret store cannot be started: %s", err)
+	}
+	defer store.Close()
+	for _, step := range demoSteps(store.Policy) {
+		if step.before != nil {
+			if err := step.before(folder); err != nil {
+				return c.failed("%s", err)
+			}
+		}
 		fmt.Fprintf(c.out, "\n%s\n\n$ knothole %s\n", step.text, commandLine(step.arguments))
 		if status := Main(step.arguments, &inside); status != step.status {
 			return c.failed("knothole %s ended with %d, not %d", commandLine(step.arguments), status, step.status)

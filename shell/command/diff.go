@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"knothole/core/compare"
+	"knothole/shell/present"
 )
 
 var diffCommand = &command{
@@ -27,8 +28,8 @@ func runDiff(c *call, format string) int {
 	if len(c.arguments) != 2 {
 		return c.wrongUsage("two environments are compared, not %d", len(c.arguments))
 	}
-	if format != "text" && format != "json" {
-		return c.wrongUsage("there is no format %q: text or json", format)
+	if status := c.checkFormat(format, "text", "json"); status != exitClean {
+		return status
 	}
 	p, pair, status := c.openSelected()
 	if p == nil {
@@ -47,6 +48,9 @@ func runDiff(c *call, format string) int {
 		}
 	} else {
 		presenter.Comparison(comparison)
+	}
+	if comparison.Unread > 0 && !c.quiet {
+		fmt.Fprintf(c.err, "not compared, since secrets are not read here: %s\n", present.Count(comparison.Unread, "value"))
 	}
 	if comparison.Equal() {
 		return exitClean

@@ -3,30 +3,43 @@ package command
 import (
 	"flag"
 	"fmt"
+	"os"
+	"path"
 	"path/filepath"
+	"strings"
 
+	"knothole/core/project"
 	"knothole/demo"
+	"knothole/outside/folder"
 )
 
 var newCommand = &command{
-	name: "new", arguments: "DIR",
-	short: "a small project that checks and renders",
+	name: "new", arguments: "DIR | --environment NAME --like ENV",
+	short: "a small project that checks and renders, or one more environment",
 	long: `Writes a small project into the folder DIR, which must be empty or not there yet: a project file with two
-environments, a template with two inputs, and a layer of values for each environment.`,
-	example: "knothole new harbour-clock",
-	define: func(*flag.FlagSet) func(c *call) int {
-		return runNew
+environments, a template with two inputs, and a layer of values for each environment.
+
+With --environment it adds an environment to the project that is like another: its entry in the project file, with the same
+shared layers, and a layer of its own that holds, as comments, what the other decides for itself and what has no value at
+all. Those are to be decided; check says which of them must be.`,
+	example: "knothole new --environment east --like north",
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		name := flags.String("environment", "", "add the environment `NAME` to the project")
+		like := flags.String("like", "", "the environment `ENV` that the new one is like")
+		return func(c *call) int {
+			if *name != "" || *like != "" {
+				return runNewEnvironment(c, *name, *like)
+			}
+			return runNew(c)
+		}
 	},
 }
 
 func runNew(c *call) int {
 	if len(c.arguments) != 1 {
-		return c.wrongUsage("name the folder of the new project")
+		return c.wrongUsage("name the folder of the new project, or an environment with --environment NAME --like ENV")
 	}
-	folder := c.arguments[0]
-	if !filepath.IsAbs(folder) {
-		folder = filepath.Join(c.folder, folder)
-	}
+	folder := c.path(c.arguments[0])
 	if err := demo.CheckEmpty(folder); err != nil {
 		return c.failed("%s: name another folder, nothing was written", plainError(err))
 	}
@@ -34,5 +47,47 @@ func runNew(c *call) int {
 		return c.failed("%s", err)
 	}
 	fmt.Fprintf(c.out, "A project is in %s. Next:\n\n  cd %s\n  knothole check\n  knothole render\n  knothole diff bench live\n", c.arguments[0], c.arguments[0])
+	return exitClean
+}
+
+func runNewEnvironment(c *call, name, like string) int {
+	if len(c.arguments) > 0 || name == "" || like == "" {
+		return c.wrongUsage("name the new environment and one that it is like: --environment NAME --like ENV")
+	}
+	p, status := c.open()
+	if p == nil {
+		return status
+	}
+	environments, ok := c.environments(p, []string{like})
+	if !ok {
+		return exitFailed
+	}
+	if p.Module == nil {
+		c.presenter(p, c.err).Findings(p.Findings)
+		return exitFailed
+	}
+	entry, layerPath, layerText, err := p.NewEnvironment(name, environments[0])
+	if err != nil {
+		return c.failed("%s: nothing was written", err)
+	}
+	projectFile, layerFile := filepath.Join(p.folder, project.FileName), filepath.Join(p.folder, filepath.FromSlash(layerPath))
+	if !within(p.folder, filepath.Dir(layerFile)) {
+		return c.failed("%s leads out of the project: nothing was written", layerPath)
+	}
+	before, err := os.ReadFile(projectFile)
+	if err != nil {
+		return c.failed("%s: %s", project.FileName, plainError(err))
+	}
+	// The layer comes first: an entry without its layer would be a mistake.
+	if err := folder.Create(layerFile, []byte(layerText)); err != nil {
+		return c.failed("%s: %s: nothing was written", c.relative(layerFile), err)
+	}
+	text := strings.TrimRight(string(before), "\n") + "\n\n" + entry
+	if err := folder.Replace(projectFile, []byte(text)); err != nil {
+		_ = os.Remove(layerFile)
+		return c.failed("%s: %s", project.FileName, err)
+	}
+	fmt.Fprintf(c.out, "%s: [environments.%s] was added, like %s\n%s: what has to be decided\n\nNext: fill it in, then knothole check %s\n",
+		c.relative(projectFile), name, like, path.Join(p.prefix, layerPath), name)
 	return exitClean
 }

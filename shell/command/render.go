@@ -1,61 +1,106 @@
 package command
 
 import (
-	"errors"
 	"flag"
 	"fmt"
-	"os"
 	"path"
-	"path/filepath"
 	"strings"
 	"time"
 
 	"golang.org/x/sync/errgroup"
 
+	"knothole/core/data"
 	"knothole/core/place"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/source"
+	"knothole/core/value"
 	"knothole/outside/folder"
 	"knothole/shell/present"
 )
 
 var renderCommand = &command{
-	name: "render", arguments: "[ENV…] [--to DIR | --stdout] [--only GLOB]",
+	name: "render", arguments: "[ENV…] [--to DIR | --stdout | --stream | --annotate] [--only GLOB] [--secrets]",
 	short: "plain files for each environment",
 	long: `Renders the documents of all environments, or of those that are named, to rendered/ENV/…, or with --to DIR to
 DIR/ENV/…. When anything is wrong in one of them, nothing is written. A file that is already as it should be is left
 alone. Files that knothole did not write, or that were changed since, are neither replaced nor removed without
---overwrite; the file .knothole-record in each folder says what it wrote.
+--overwrite; the file .knothole-record in each folder says what it wrote. A run that is stopped is finished or undone by
+the next, and two runs wait for each other.
 
---stdout prints instead. --only takes a pattern of paths: * stands for part of a name, ** for any folders.`,
+Secret documents are withheld. With --secrets the secrets are read from where the project file says they are, and the secret
+documents written to the folder that the project names as secret_out, readable by their owner only.
+
+--stdout prints instead, --stream prints all YAML documents as one stream, what others need first, and --annotate puts beside
+each line where it comes from. --only takes a pattern of paths: * stands for part of a name, ** for any folders.
+
+--layer and --input give values for this run only, --ask asks for those that are missing, --later fills in what is known only
+after deployment, and --final refuses what is still open. --watch renders again whenever a file of the project changes.`,
 	example: "knothole render north --stdout --only 'k8s/bay-map.yaml'",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		r := &rendering{}
 		flags.StringVar(&r.to, "to", "", "write to `DIR`/ENV instead of the folder that the project names")
 		flags.BoolVar(&r.stdout, "stdout", false, "print instead of writing files")
+		flags.BoolVar(&r.stream, "stream", false, "print all YAML documents of one environment as one stream")
+		flags.BoolVar(&r.annotate, "annotate", false, "print, with the source of each line beside it")
 		flags.StringVar(&r.only, "only", "", "only documents whose path matches the pattern `GLOB`")
 		flags.BoolVar(&r.overwrite, "overwrite", false, "also replace and remove files that others made or changed")
+		flags.BoolVar(&r.secrets, "secrets", false, "read the secrets, and write the secret documents too")
+		flags.BoolVar(&r.final, "final", false, "refuse values that are still open")
+		flags.BoolVar(&r.ask, "ask", false, "ask for missing inputs of one environment on the terminal")
+		flags.BoolVar(&r.watch, "watch", false, "render again whenever a file of the project changes")
+		r.given.define(flags)
+		r.given.defineSecrets(flags)
 		return r.run
 	},
 }
 
 type rendering struct {
-	to, only          string
-	stdout, overwrite bool
+	given
+	to, only                                                              string
+	stdout, stream, annotate, overwrite, secrets, final, ask, watch, show bool
 }
 
 // encoded is the documents of one environment, ready to be written.
 type encoded struct {
-	environment *project.Environment
-	files       []folder.File
+	environment   *project.Environment
+	plain, secret []folder.File
+	withheld      []*render.Document
+	kinds         map[string][]string // of the documents, by their paths
 }
 
+// prints reports whether documents are printed, not written.
+func (r *rendering) prints() bool { return r.stdout || r.stream || r.annotate }
+
 func (r *rendering) run(c *call) int {
-	start := time.Now()
-	if r.stdout && (r.to != "" || r.overwrite) {
-		return c.wrongUsage("--stdout prints, so --to and --overwrite have no meaning")
+	modes := 0
+	for _, on := range []bool{r.stdout, r.stream, r.annotate} {
+		if on {
+			modes++
+		}
 	}
+	switch {
+	case modes > 1:
+		return c.wrongUsage("--stdout, --stream and --annotate are three ways to print: choose one")
+	case modes > 0 && (r.to != "" || r.overwrite):
+		return c.wrongUsage("--stdout, --stream and --annotate print, so --to and --overwrite have no meaning")
+	case r.watch && (r.ask || len(r.layers) > 0 && r.layers[0] == "-"):
+		return c.wrongUsage("--watch renders more than once, and cannot ask or read standard input each time")
+	case (r.overrides() || r.ask) && r.to == "" && !r.prints():
+		return c.wrongUsage("values for this run only do not go into the project's own folder: add --to DIR or --stdout")
+	}
+	var status int
+	if r.show, status = r.revealed(c); status != exitClean {
+		return status
+	}
+	if r.watch {
+		return c.watch(func() int { return r.once(c) })
+	}
+	return r.once(c)
+}
+
+func (r *rendering) once(c *call) int {
+	start := time.Now()
 	p, environments, status := c.openSelected()
 	if p == nil {
 		return status
@@ -63,11 +108,36 @@ func (r *rendering) run(c *call) int {
 	if len(environments) == 0 && !p.Findings.HasErrors() {
 		return c.failed("%s has no environments\n  add one: [environments.bench]", project.FileName)
 	}
-	options := render.Options{}
-	if r.only != "" {
-		options.Only = func(name string) bool { return place.Match(r.only, name) }
+	if r.stream && len(environments) != 1 {
+		return c.wrongUsage("--stream prints one environment: name it")
 	}
-	results, findings := render.All(p.Project, environments, options)
+	if status := r.apply(c, p, environments); status != exitClean {
+		return status
+	}
+	if r.ask {
+		if status := c.askMissing(p, environments); status != exitClean {
+			return status
+		}
+	}
+	var findings source.Findings
+	if r.secrets {
+		from, status := r.source(c, p)
+		if from == nil {
+			return status
+		}
+		defer from.Root.Close()
+		for _, e := range environments {
+			findings = append(findings, p.ReadSecrets(e, from)...)
+		}
+	}
+	bar := c.progress("rendering")
+	options := render.Options{Recording: r.annotate, Made: bar.add}
+	if r.only != "" {
+		options.Only = matcher(r.only)
+	}
+	results, found := render.All(p.Project, environments, options)
+	findings = append(findings, found...).Tidy(p.Sources)
+	bar.stop()
 	if len(findings) > 0 {
 		c.presenter(p, c.err).Findings(findings)
 		fmt.Fprintln(c.err)
@@ -76,26 +146,44 @@ func (r *rendering) run(c *call) int {
 		fmt.Fprintf(c.err, "%s: nothing was written\n", present.Summary(findings, len(environments), "environment"))
 		return exitFindings
 	}
-	all, err := encode(results)
-	if err != nil {
-		return c.failed("%s", err)
+	open := openValues(results)
+	if r.final && len(open) > 0 {
+		c.printOpen(open)
+		fmt.Fprintln(c.err, "nothing was written: fill them in with --later FILE, or leave --final out")
+		return exitFindings
 	}
 	count := 0
-	for _, e := range all {
-		count += len(e.files)
+	for _, result := range results {
+		count += len(result.Documents)
 	}
 	if count == 0 && r.only != "" {
 		return c.failed("no document matches %q%s", r.only, nearestDocument(p, environments, r.only))
 	}
+	switch {
+	case r.stream:
+		return r.printStream(c, results[0])
+	case r.annotate:
+		return r.printAnnotated(c, p, results)
+	}
+	all, err := r.encode(p.Project, results)
+	if err != nil {
+		return c.failed("%s", err)
+	}
 	if r.stdout {
-		r.print(c, all, count)
+		r.print(c, all)
 		return exitClean
 	}
 	status = r.write(c, p, all, start)
 	if status == exitClean && !c.quiet {
+		c.printOpen(open)
 		printRemarks(c, results)
 	}
 	return status
+}
+
+// matcher returns what selects documents by a pattern of their paths.
+func matcher(pattern string) func(string) bool {
+	return func(name string) bool { return place.Match(pattern, name) }
 }
 
 // printRemarks prints what the templates have to say to the person, equal remarks of several environments once.
@@ -131,19 +219,34 @@ func nearestDocument(p *opened, environments []*project.Environment, only string
 }
 
 // encode writes all documents in their formats, those of several environments at the same time.
-func encode(results []*render.Result) ([]encoded, error) {
+func (r *rendering) encode(p *project.Project, results []*render.Result) ([]encoded, error) {
 	all := make([]encoded, len(results))
 	var group errgroup.Group
 	for i, result := range results {
 		group.Go(func() error {
-			all[i] = encoded{environment: result.Environment, files: make([]folder.File, len(result.Documents))}
-			for j, d := range result.Documents {
+			e := encoded{environment: result.Environment, kinds: make(map[string][]string, len(result.Documents))}
+			for j := range result.Documents {
+				d := &result.Documents[j]
+				e.kinds[d.Path] = d.Kinds()
+				if d.Secret && !r.secrets {
+					e.withheld = append(e.withheld, d)
+					continue
+				}
 				text, err := d.Text()
 				if err != nil {
 					return fmt.Errorf("%s: %w", d.Path, err)
 				}
-				all[i].files[j] = folder.File{Path: d.Path, Data: text}
+				d.Value = value.Value{} // which may be large, and is not needed any more
+				if header := render.Header(p, result.Environment, d.Format); header != "" {
+					text = append([]byte(header), text...)
+				}
+				if d.Secret {
+					e.secret = append(e.secret, folder.File{Path: d.Path, Data: text})
+				} else {
+					e.plain = append(e.plain, folder.File{Path: d.Path, Data: text})
+				}
 			}
+			all[i] = e
 			return nil
 		})
 	}
@@ -151,10 +254,20 @@ func encode(results []*render.Result) ([]encoded, error) {
 }
 
 // print prints documents. One alone is printed as it is, several each behind a line with its path.
-func (r *rendering) print(c *call, all []encoded, count int) {
+func (r *rendering) print(c *call, all []encoded) {
+	count, withheld := 0, 0
+	for i := range all {
+		e := &all[i]
+		if !r.show {
+			// Secret documents are shown with all that is secret hidden, which only their values tell.
+			withheld += len(e.secret) + len(e.withheld)
+			e.secret = nil
+		}
+		count += len(e.plain) + len(e.secret)
+	}
 	first := true
 	for _, e := range all {
-		for _, f := range e.files {
+		for _, f := range append(e.plain, e.secret...) {
 			if count > 1 {
 				if !first {
 					fmt.Fprintln(c.out)
@@ -165,84 +278,33 @@ func (r *rendering) print(c *call, all []encoded, count int) {
 			_, _ = c.out.Write(f.Data)
 		}
 	}
+	if withheld > 0 && !c.quiet {
+		fmt.Fprintf(c.err, "%s withheld: --secrets --reveal=always prints them\n", present.Count(withheld, "secret document"))
+	}
 }
 
-func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) int {
-	to := filepath.Join(p.folder, filepath.FromSlash(p.Out))
-	if r.to != "" {
-		to = r.to
-		if !filepath.IsAbs(to) {
-			to = filepath.Join(c.folder, to)
+// printStream prints the YAML documents of an environment as one stream.
+func (r *rendering) printStream(c *call, result *render.Result) int {
+	withheld := 0
+	var documents []render.Document
+	for _, d := range result.Documents {
+		if d.Secret && !(r.secrets && r.show) {
+			withheld++
+			continue
 		}
+		documents = append(documents, d)
 	}
-	if info, err := os.Stat(to); err == nil && !info.IsDir() {
-		return c.failed("%s is a file, not a folder: nothing was written", to)
+	objects, others := render.Stream(documents)
+	text, err := data.WriteStream(value.WithPlaceholders(value.ListOf(objects, 0)))
+	if err != nil {
+		return c.failed("%s", err)
 	}
-	options := folder.Options{Overwrite: r.overwrite, Partial: r.only != ""}
-	plans := make([]*folder.Plan, len(all))
-	var refusals []*folder.Refusal
-	for i, e := range all {
-		plan, err := folder.Prepare(filepath.Join(to, e.environment.Name), e.files, options)
-		var refusal *folder.Refusal
-		switch {
-		case errors.As(err, &refusal):
-			refusals = append(refusals, refusal)
-		case err != nil:
-			return c.failed("%s: nothing was written", err)
-		}
-		plans[i] = plan
+	_, _ = c.out.Write(text)
+	if others > 0 && !c.quiet {
+		fmt.Fprintf(c.err, "%s not in the stream: of other formats than YAML\n", present.Count(others, "document"))
 	}
-	if refusals != nil {
-		for _, refusal := range refusals {
-			for _, name := range refusal.Paths {
-				fmt.Fprintf(c.err, "%s: error: not written by knothole, or changed since [%s]\n", c.relative(filepath.Join(refusal.Folder, name)), source.ForeignFile)
-			}
-		}
-		fmt.Fprintln(c.err, "nothing was written: move these files, or replace them with --overwrite")
-		return exitFindings
-	}
-	var total folder.Summary
-	for i, plan := range plans {
-		summary, err := plan.Apply()
-		if err != nil {
-			return c.failed("%s", err)
-		}
-		total.Written += summary.Written
-		total.Unchanged += summary.Unchanged
-		total.Removed += summary.Removed
-		if !c.quiet {
-			fmt.Fprintf(c.err, "%-12s %s\n", all[i].environment.Name, summaryText(summary))
-		}
-	}
-	if !c.quiet && len(plans) > 1 {
-		fmt.Fprintf(c.err, "%-12s %s\n", "together", summaryText(total))
-	}
-	if !c.quiet {
-		fmt.Fprintf(c.err, "in %s (%.2f s)\n", c.relative(to), time.Since(start).Seconds())
+	if withheld > 0 && !c.quiet {
+		fmt.Fprintf(c.err, "%s withheld: --secrets --reveal=always prints them\n", present.Count(withheld, "secret document"))
 	}
 	return exitClean
-}
-
-func summaryText(s folder.Summary) string {
-	var parts []string
-	for _, part := range []struct {
-		n    int
-		text string
-	}{{s.Written, "written"}, {s.Unchanged, "unchanged"}, {s.Removed, "removed"}} {
-		if part.n > 0 {
-			parts = append(parts, fmt.Sprintf("%d %s", part.n, part.text))
-		}
-	}
-	if parts == nil {
-		return "no documents"
-	}
-	return present.Count(s.Written+s.Unchanged, "document") + ": " + strings.Join(parts, ", ")
-}
-
-// relative shows a path as seen from the working folder, when that is shorter.
-func (c *call) relative(name string) string {
-	if short, err := filepath.Rel(c.folder, name); err == nil && len(short) < len(name) {
-		return filepath.ToSlash(short)
-	}
-	return filepath.ToSlash(name)
 }

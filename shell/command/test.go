@@ -4,7 +4,6 @@ import (
 	"flag"
 	"fmt"
 	"regexp"
-	"slices"
 
 	"knothole/core/render"
 	"knothole/shell/present"
@@ -26,8 +25,8 @@ Ends with 0 when all pass, 1 when one fails, 2 when the project has mistakes tha
 }
 
 func runTests(c *call, pattern, format string) int {
-	if !slices.Contains([]string{"text", "junit"}, format) {
-		return c.wrongUsage("there is no format %q: text, junit", format)
+	if status := c.checkFormat(format, "text", "junit"); status != exitClean {
+		return status
 	}
 	matches, err := regexp.Compile(pattern)
 	if err != nil {

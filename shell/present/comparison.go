@@ -249,6 +249,7 @@ const (
 
 // shorten shows the two values of a row. Of long texts the part is shown in which they differ.
 func shorten(row compare.Row) (left, right string) {
+	row.Left, row.Right = value.Shown(row.Left), value.Shown(row.Right)
 	if row.Order {
 		return "order " + row.Left.Show(valueLimit), row.Right.Show(valueLimit)
 	}
@@ -410,7 +411,7 @@ func raw(v value.Value) json.RawMessage {
 	if v.IsAbsent() {
 		return nil
 	}
-	return json.RawMessage(data.CompactJSON(v))
+	return json.RawMessage(data.CompactJSON(value.Shown(v)))
 }
 
 func (p *Presenter) jsonCause(c explain.Cause) jsonCause {

@@ -78,6 +78,13 @@ func (p *Presenter) excerpt(span source.Span, help string) {
 	if l.File == nil {
 		return
 	}
+	if l.File.Hidden(l.Line) {
+		p.printf("%s | %s\n", p.faint(fmt.Sprintf("%5d", l.Line)), p.faint("this line may hold a secret and is not shown"))
+		if help != "" {
+			p.printf("      | %s\n", p.cyan(Clean(help)))
+		}
+		return
+	}
 	line := []rune(visible(l.File.Line(l.Line)))
 	start := l.Column - 1
 	width := 1
@@ -115,10 +122,16 @@ func (p *Presenter) excerpt(span source.Span, help string) {
 	number := fmt.Sprintf("%5d", l.Line)
 	p.printf("%s | %s\n", p.faint(number), string(line))
 	mark := p.red(strings.Repeat("^", width))
+	below := ""
 	if help != "" {
-		mark += " " + p.cyan(Clean(help))
+		// Help that does not fit behind the mark stands below it, on a terminal.
+		if text := Clean(help); p.Color && p.Width >= 40 && len("      | ")+start+width+1+len([]rune(text)) > p.Width {
+			below = "      | " + p.cyan(text) + "\n"
+		} else {
+			mark += " " + p.cyan(text)
+		}
 	}
-	p.printf("      | %s%s\n", strings.Repeat(" ", start), mark)
+	p.printf("      | %s%s\n%s", strings.Repeat(" ", start), mark, below)
 }
 
 // Summary returns the last line of a run, such as "3 errors, 1 warning in 4 environments".

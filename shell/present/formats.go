@@ -33,6 +33,7 @@ type jsonFindings struct {
 	Warnings     int           `json:"warnings"`
 	Environments int           `json:"environments"`
 	Findings     []jsonFinding `json:"findings"`
+	Unchecked    []*jsonPlace  `json:"unchecked,omitempty"` // conditions on secrets and later values
 }
 
 // end returns the place behind a span.
@@ -55,7 +56,7 @@ func writeJSON(out io.Writer, x any) error {
 }
 
 // FindingsJSON shows findings as JSON. Lines and columns count from 1, columns in code points; `end` is behind the place.
-func (p *Presenter) FindingsJSON(findings source.Findings, environments int) error {
+func (p *Presenter) FindingsJSON(findings source.Findings, environments int, unchecked []source.Pos) error {
 	out := jsonFindings{Environments: environments, Findings: []jsonFinding{}}
 	out.Errors, out.Warnings = findings.Count()
 	for _, f := range findings {
@@ -65,6 +66,9 @@ func (p *Presenter) FindingsJSON(findings source.Findings, environments int) err
 			j.Related = append(j.Related, jsonRelated{p.jsonPlace(r.Span.Start), r.Text})
 		}
 		out.Findings = append(out.Findings, j)
+	}
+	for _, at := range unchecked {
+		out.Unchecked = append(out.Unchecked, p.jsonPlace(at))
 	}
 	return writeJSON(p.Out, out)
 }
@@ -243,7 +247,11 @@ func (p *Presenter) Tests(results []project.TestResult) {
 		if r.Environment != "" {
 			where = " (in " + r.Environment + ")"
 		}
-		p.printf("%s  %s%s\n", word, Clean(r.Title), where)
+		note := ""
+		if r.Unchecked > 0 {
+			note = "   " + p.faint(Count(r.Unchecked, "condition")+" on what is not known was not checked")
+		}
+		p.printf("%s  %s%s%s\n", word, Clean(r.Title), where, note)
 		for _, f := range r.Findings {
 			f.Environments = nil // the line above says so
 			p.finding(f)

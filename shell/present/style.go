@@ -22,7 +22,8 @@ type Presenter struct {
 	// the same.
 	Prefix string
 	Color  bool
-	Width  int // of the terminal, in columns
+	Width  int  // of the terminal, in columns
+	Fit    bool // tables are made to fit the width
 }
 
 // paint returns a text in a colour, when there is colour.
@@ -106,4 +107,18 @@ func Count(n int, word string) string {
 		return "1 " + word
 	}
 	return fmt.Sprintf("%d %ss", n, word)
+}
+
+// DiffLine shows a line of a difference of texts.
+func (p *Presenter) DiffLine(line string) {
+	text := "      | " + visible(line)
+	switch {
+	case strings.HasPrefix(line, "-"):
+		text = p.red(text)
+	case strings.HasPrefix(line, "+"):
+		text = p.green(text)
+	default:
+		text = p.faint(text)
+	}
+	p.printf("%s\n", text)
 }

@@ -1,0 +1,336 @@
+package eval
+
+import (
+	"fmt"
+	"strings"
+
+	"knothole/core/place"
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// Unchecked is a condition that was not tested, since what it tests is not known.
+type Unchecked struct {
+	At source.Span
+	// Secret says that it is a secret; else it is known only after deployment.
+	Secret bool
+}
+
+// Unchecked returns the conditions that were not tested, each once.
+func (w *World) Unchecked() []Unchecked { return w.unchecked }
+
+// derived gives a value the marks of what it was computed from. When that is not there, neither is the value: only its kind is
+// known, and what stands for it is what stands for the first operand that is not there.
+func derived(v value.Value, operands ...value.Value) value.Value {
+	var m value.Mark
+	for _, x := range operands {
+		m |= x.Mark()
+	}
+	if m == 0 {
+		return v
+	}
+	return bearing(v, m, operands)
+}
+
+// bearing is derived for marks that are known.
+func bearing(v value.Value, m value.Mark, operands []value.Value) value.Value {
+	if m&value.Unknown == 0 {
+		return value.MarkAll(v, m)
+	}
+	kind := v.Kind()
+	if kind != value.Bool && kind != value.Int && kind != value.Float {
+		kind = value.String
+	}
+	return value.UnknownOf(kind, standsFor(operands), m, v.Origin())
+}
+
+// standsFor returns the placeholder of the first of several values that is not there.
+func standsFor(values []value.Value) string {
+	text := value.Hidden
+	for _, v := range values {
+		if found := !value.Walk([]value.Value{v}, func(x value.Value) bool {
+			if x.Unknown() {
+				text = x.Placeholder()
+			}
+			return !x.Unknown()
+		}); found {
+			break
+		}
+	}
+	return text
+}
+
+// joined gives a text the marks of the texts that it was put together from. What stands for those that are not there stands
+// in it.
+func joined(v value.Value, operands ...value.Value) value.Value {
+	for _, x := range operands {
+		v = v.WithMark(x.Mark())
+	}
+	return v
+}
+
+// marks returns the marks of all that values hold. Where nothing is secret or open there are none to look for.
+func (t *thread) marks(values ...value.Value) value.Mark {
+	if !t.world.program.marked {
+		return 0
+	}
+	return value.Marks(values...)
+}
+
+// compared gives the result of a comparison the marks of what was compared. Whether something is there is not hidden.
+func (t *thread) compared(v, a, b value.Value) value.Value {
+	if a.IsNull() || b.IsNull() {
+		return v
+	}
+	if m := t.marks(a, b); m != 0 {
+		return bearing(v, m, []value.Value{a, b})
+	}
+	return v
+}
+
+func adjective(m value.Mark) string {
+	if m&value.Secret != 0 {
+		return "secret"
+	}
+	return "known only after deployment"
+}
+
+// decides reports a value that may decide nothing, but would. What names the decision, such as "a condition".
+func (t *thread) decides(v value.Value, what string, at source.Span) {
+	help := "decide by something that is not secret; require, where and expect may test it"
+	if v.Mark()&value.Secret == 0 {
+		help = "decide by another input; what is known only later may stand in texts and records"
+	}
+	t.fail(source.Finding{Code: source.HiddenDecision, Span: at, Message: fmt.Sprintf("%s depends on a value that is %s", what, adjective(v.Mark())), Help: help, Related: t.cameFrom(v, at)})
+}
+
+// decide returns a value that decides something, which must not be hidden or open.
+func (t *thread) decide(v value.Value, what string, at source.Span) value.Value {
+	if v.Mark() != 0 {
+		t.decides(v, what, at)
+	}
+	return v
+}
+
+// cameFrom is the related place of a value that is hidden or open.
+func (t *thread) cameFrom(v value.Value, at source.Span) []source.Related {
+	p := t.world.recorder.Pos(v.Origin())
+	if !p.IsValid() || at.IsValid() && p == at.Start {
+		return nil
+	}
+	return []source.Related{{Span: source.At(p), Text: "the value comes from here"}}
+}
+
+// known returns a value whose inside is needed: what is not there has none.
+func (t *thread) known(v value.Value, at source.Span) value.Value {
+	if v.Unknown() {
+		help := "go through something that is known"
+		if v.Secret() {
+			help = "secrets are read only when they are written; give the parts that are needed an input each"
+		}
+		t.failAt(source.NotKnown, at, help, "what is inside of this value is not known, since it is %s", adjective(v.Mark()))
+	}
+	return v
+}
+
+// assertion compiles a condition that must hold and may test anything. What is not known is taken to hold, and noted.
+func (c *compiler) assertion(e syntax.Expression) func(f *frame) bool {
+	body, at := c.expression(e), e.Place()
+	return func(f *frame) bool { return f.holds(body(f), at) }
+}
+
+func (t *thread) holds(v value.Value, at source.Span) bool {
+	if v.Unknown() {
+		t.unchecked(v, at)
+		return true
+	}
+	return v.Bool()
+}
+
+func (t *thread) unchecked(v value.Value, at source.Span) {
+	w, note := t.reports, Unchecked{at, v.Secret()}
+	if w.shared {
+		return // nothing that is constant is unknown
+	}
+	for _, other := range w.unchecked {
+		if other == note {
+			return
+		}
+	}
+	w.unchecked = append(w.unchecked, note)
+}
+
+// message compiles a text that is shown to people: what is secret in it is hidden.
+func (c *compiler) message(e syntax.Expression) func(f *frame) string {
+	body := c.expression(e)
+	if s, ok := e.(*syntax.String); ok {
+		body = c.interpolation(s, true)
+	}
+	return func(f *frame) string {
+		v := body(f)
+		if v.Secret() {
+			return value.Hidden
+		}
+		return v.Text()
+	}
+}
+
+// standIn returns what stands for a value of a type that is not there; ok is false when its shape would have to be known.
+func standIn(v value.Value, t *types.Type) (result value.Value, ok bool) {
+	of := func(k value.Kind) (value.Value, bool) {
+		return value.UnknownOf(k, v.Placeholder(), v.Mark(), v.Origin()), true
+	}
+	core := t.Core()
+	switch core.Kind {
+	case types.String, types.Any, types.Variable:
+		return of(value.String)
+	case types.Bool:
+		return of(value.Bool)
+	case types.Int:
+		return of(value.Int)
+	case types.Float:
+		return of(value.Float)
+	case types.Literal:
+		return standIn(v, core.Widen())
+	case types.Union:
+		for _, m := range core.Members {
+			if m.Core().Kind != types.Null {
+				return standIn(v, m)
+			}
+		}
+	case types.Record:
+		if core.Rest != nil {
+			return v, false
+		}
+		var b value.Builder
+		for _, f := range core.Fields {
+			part := value.UnknownOf(value.String, v.Placeholder(), v.Mark(), v.Origin())
+			if f.Secret {
+				part = value.UnknownOf(value.String, value.Hidden, v.Mark()|value.Secret, v.Origin())
+			} else if !v.Secret() {
+				part = value.UnknownOf(value.String, v.Placeholder()+"."+f.Name, v.Mark(), v.Origin())
+			}
+			x, ok := standIn(part, f.Type)
+			if !ok || f.Optional {
+				return v, false
+			}
+			b.Set(f.Name, x)
+		}
+		return b.Record(v.Origin()), true
+	}
+	return v, false
+}
+
+// absentInput is what stands for an input that is not there.
+func absentInput(o *types.Object, m value.Mark, origin value.Origin) value.Value {
+	text := value.Hidden
+	if d, ok := o.Declaration.(*syntax.Input); ok && d.Placeholder != nil {
+		text, _ = d.Placeholder.Plain()
+	}
+	v, _ := standIn(value.UnknownOf(value.String, text, m, origin), o.Type)
+	return v
+}
+
+// inputMark returns the mark that the values of an input bear.
+func inputMark(o *types.Object) value.Mark {
+	d, ok := o.Declaration.(*syntax.Input)
+	switch {
+	case ok && d.Secret:
+		return value.Secret
+	case ok && d.Placeholder != nil:
+		return value.Later
+	}
+	return 0
+}
+
+// notThere converts what is not known into a type.
+func (c *conversion) notThere(v value.Value, to *types.Type, path *place.Path) value.Value {
+	result, ok := standIn(v, to)
+	if !ok {
+		c.misfit(path, v, source.NotKnown, "give the parts that are needed an input each", "a value of %s is needed here, and it is %s", to, adjective(v.Mark()))
+		return v
+	}
+	if _, limited := limits(to); limited {
+		for t, _ := limits(to); t.Kind == types.Limited; t, _ = limits(t.Base) {
+			for _, condition := range t.Conditions {
+				c.unchecked(v, condition.Tree.Span)
+			}
+		}
+	}
+	return result
+}
+
+// Exposed is a secret where it must not be.
+type Exposed struct {
+	Path  *place.Path // in the value that holds it; nil for the value itself
+	Value value.Value
+}
+
+// FindSecret looks for a secret in a value that may hold none, other than in the secret fields of its type, which may be nil.
+func FindSecret(v value.Value, t *types.Type) (Exposed, bool) {
+	if value.Marks(v)&value.Secret == 0 {
+		return Exposed{}, false
+	}
+	return findSecret(v, t, nil)
+}
+
+func findSecret(v value.Value, t *types.Type, path *place.Path) (found Exposed, ok bool) {
+	var core *types.Type
+	if t != nil {
+		for _, part := range t.Parts() {
+			if part.Kind == types.Record && v.Kind() == value.Record || part.Kind == types.List && v.Kind() == value.List {
+				core = part
+			}
+		}
+	}
+	switch v.Kind() {
+	case value.List:
+		for i, x := range v.Elements() {
+			var element *types.Type
+			if core != nil {
+				element = core.Element
+			}
+			if found, ok = findSecret(x, element, path.Index(i)); ok {
+				return found, true
+			}
+		}
+	case value.Record:
+		for i, key := range v.Shape().Keys() {
+			var of *types.Type
+			if core != nil {
+				of = core.Rest
+				if f, declared := core.Field(key); declared {
+					if f.Secret {
+						continue
+					}
+					of = f.Type
+				}
+			}
+			if found, ok = findSecret(v.Values()[i], of, path.Field(key)); ok {
+				return found, true
+			}
+		}
+	}
+	return Exposed{path, v}, v.Secret()
+}
+
+// expose fails when a value holds a secret where there may be none. What names the receiver.
+func (t *thread) expose(v value.Value, declared *types.Type, what, help string, at source.Span) {
+	if !t.world.program.marked {
+		return
+	}
+	found, ok := FindSecret(v, declared)
+	if !ok {
+		return
+	}
+	if found.Path != nil {
+		at := found.Path.String()
+		if !strings.HasPrefix(at, "[") {
+			at = "." + at
+		}
+		what += " (at " + at + ")"
+	}
+	t.fail(source.Finding{Code: source.SecretExposed, Span: at, Help: help, Related: t.cameFrom(found.Value, at), Message: "a secret gets into " + what})
+}

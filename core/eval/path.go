@@ -1,0 +1,136 @@
+package eval
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+
+	"knothole/core/place"
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// Places is a path that was written outside of a module, on the command line or in the project file, ready to be followed.
+type Places struct {
+	operation *operation
+	thread    *thread
+	frame     int
+}
+
+// Table is the table of built-in functions, as a path needs it: its conditions may call them.
+type Table interface {
+	types.BuiltinTable
+	Natives
+}
+
+// pathPrefix stands before a path to make a module of it.
+const pathPrefix = "let found = patch decode.json(\"{}\") {\n  replace? "
+
+// keyed matches an element that is named by its key alone, as comparisons show it: [bay-map].
+var keyed = regexp.MustCompile(`\[([A-Za-z_][A-Za-z0-9_./:@-]*)\]`)
+
+// keyFields are the fields by which elements of lists are known, and those by which objects are.
+var keyFields = []string{"name", "id", "key", "path", "host", "metadata.name"}
+
+// ParsePlaces reads a path: steps as patches have them, or [NAME] for the element that is known by a name. The error says what
+// is wrong with it, and at which column.
+func ParsePlaces(text string, table Table) (*Places, error) {
+	written := strings.TrimSpace(text)
+	if written == "" || strings.ContainsAny(written, "\n\r") {
+		return nil, fmt.Errorf("a path names a place in data, such as spec.replicas or spec.containers[*].image")
+	}
+	added := 0 // how many characters stand before what the person wrote
+	if written[0] != '.' && written[0] != '[' {
+		written, added = "."+written, 1
+	}
+	written = keyed.ReplaceAllStringFunc(written, func(step string) string {
+		name := step[1 : len(step)-1]
+		if name == "end" || name == "it" || strings.HasPrefix(name, "it.") {
+			return step
+		}
+		conditions := make([]string, len(keyFields))
+		for i, key := range keyFields {
+			conditions[i] = fmt.Sprintf("it.%s == %q", key, name)
+		}
+		return "[" + strings.Join(conditions, " or ") + "]"
+	})
+	set := source.NewSet()
+	file, err := set.Add("path", []byte(pathPrefix+written+": null\n}\n"))
+	if err != nil {
+		return nil, err
+	}
+	wrong := func(findings source.Findings) error {
+		f := findings[0]
+		column := file.Offset(f.Span.Start) - len(pathPrefix) + 1 - added
+		column = max(1, min(column, len(written)-added))
+		switch f.Code {
+		case source.UnknownName:
+			f.Help = "in brackets, it is the element in question: [it.name == \"…\"]"
+		case source.Syntax:
+			f.Help = ""
+		}
+		// What stands behind the path is not the person's.
+		what := strings.Replace(f.Message, `expected ":" and a value behind the path, found`, "not expected here:", 1)
+		what = strings.Replace(what, `found ":"`, "but it ends", 1)
+		message := fmt.Sprintf("%q is no path: %s, at column %d", text, what, column)
+		if f.Help != "" {
+			message += "\n  " + f.Help
+		}
+		return fmt.Errorf("%s", message)
+	}
+	tree := syntax.Parse(file)
+	if tree.Findings.HasErrors() {
+		return nil, wrong(tree.Findings)
+	}
+	m := &types.Module{Path: "path", Tree: tree, Main: true}
+	program := &types.Program{Sources: set, Universe: types.NewUniverse(), Builtins: table, Modules: []*types.Module{m}}
+	if findings := types.Check(program); findings.HasErrors() {
+		return nil, wrong(findings)
+	}
+	let, ok := tree.Declarations[0].(*syntax.Let)
+	if !ok || len(tree.Declarations) != 1 {
+		return nil, fmt.Errorf("%q is no path", text)
+	}
+	patch, ok := let.Value.(*syntax.Patch)
+	if !ok || len(patch.Body) != 1 {
+		return nil, fmt.Errorf("%q is no path: it ends before its last character", text)
+	}
+	tree0, ok := patch.Body[0].(*syntax.Operation)
+	if !ok {
+		return nil, fmt.Errorf("%q is no path", text)
+	}
+	p := New(program, table, nil, nil)
+	w := p.World(Environment{})
+	owner := m.Objects["found"]
+	c := &compiler{program: p, module: m}
+	return &Places{operation: c.compileOperation(tree0), thread: &thread{world: w, reports: w, owner: owner}, frame: owner.Frame}, nil
+}
+
+// Find returns the places in data to which the path leads, in order. When there is none, or the data does not meet a step that
+// must be met, why says so.
+func (p *Places) Find(data value.Value) (found []place.Found, why string) {
+	p.thread.steps = 0
+	before := len(p.thread.reports.findings)
+	ok := guard(func() {
+		p.thread.run(func(f *frame) {
+			var chosen []value.Origin
+			pattern := p.operation.pattern(f, &chosen)
+			var miss *place.Miss
+			if found, miss = place.Find(data, pattern, func(n int) { f.spend(n, p.operation.tree.PathSpan) }); miss != nil {
+				finding := p.operation.explain(f, miss, "")
+				why = strings.TrimPrefix(finding.Message, p.operation.tree.Verb.String()+": ")
+				if finding.Help != "" {
+					why += "; " + finding.Help
+				}
+			}
+		}, p.frame)
+	})
+	if findings := p.thread.reports.findings; !ok && len(findings) > before {
+		why = findings[len(findings)-1].Message
+		p.thread.reports.findings = findings[:before]
+		return nil, why
+	}
+	return found, why
+}

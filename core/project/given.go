@@ -1,0 +1,150 @@
+package project
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"knothole/core/data"
+	"knothole/core/eval"
+	"knothole/core/source"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// AddLayer lays one more layer over those of an environment, for this run. Name is what messages call it.
+func (p *Project) AddLayer(e *Environment, name string, format data.Format, text []byte) {
+	l := &Layer{Path: name, Bad: true, Given: true}
+	e.given = append(e.given, l)
+	file, err := p.Sources.Add(name, text)
+	if err != nil {
+		l.findings.Add(source.Finding{Code: source.TooMuchWork, Message: err.Error()})
+		return
+	}
+	root, findings := data.Read(file, format, p.keys)
+	p.fill(l, root, findings)
+}
+
+// AddLater fills in values that are known only after deployment, from a layer that holds nothing else.
+func (p *Project) AddLater(e *Environment, name string, format data.Format, text []byte) {
+	p.AddLayer(e, name, format, text)
+	l := e.given[len(e.given)-1]
+	if l.Root.IsAbsent() || p.Module == nil {
+		return
+	}
+	var names []string
+	for _, o := range p.Inputs() {
+		if _, later := Placeholder(o); later {
+			names = append(names, o.Name)
+		}
+	}
+	for i, key := range l.Root.Shape().Keys() {
+		o := p.Module.Objects[key]
+		if o == nil || o.Kind != types.ObjectInput || slices.Contains(names, key) {
+			continue // not an input is reported with all layers
+		}
+		help := "those that are: " + strings.Join(names, ", ")
+		if len(names) == 0 {
+			help = fmt.Sprintf("declare it so: later input %s: %s as \"<%s>\"", key, o.Type, key)
+		}
+		l.findings.Add(source.Finding{Code: source.WrongUse, Span: p.keyOf(l.Root.Values()[i]), Message: fmt.Sprintf("%q is not an input that is known only later", key), Help: help,
+			Related: []source.Related{{Span: o.Span, Text: o.Summary()}}})
+	}
+}
+
+// AddInput gives one input a value for this run. The text is read as the type of the input; label is what messages call the
+// text. Of a secret input no message shows it.
+func (p *Project) AddInput(e *Environment, name, label, text string) error {
+	l := &Layer{Path: label, Given: true}
+	if p.Module == nil {
+		return nil
+	}
+	o := p.Module.Objects[name]
+	if o == nil || o.Kind != types.ObjectInput {
+		var names []string
+		for _, o := range p.Inputs() {
+			names = append(names, o.Name)
+		}
+		help := "its inputs are " + strings.Join(names, ", ")
+		if near, ok := source.Nearest(name, names); ok {
+			help = fmt.Sprintf("did you mean %q?", near)
+		}
+		return fmt.Errorf("%s has no input %q [%s]\n  %s", p.Module.Path, name, source.UnknownInput, help)
+	}
+	var v value.Value
+	if IsSecret(o) {
+		l.Secret = true
+		read, err := readSecretText(text, o.Type)
+		if err != nil {
+			return fmt.Errorf("%s: %w", label, err)
+		}
+		v = value.MarkAll(eval.Originate(read, value.From(o.Span.Start)), value.Secret)
+	} else {
+		file, err := p.Sources.Add(label, []byte(text))
+		if err != nil {
+			return err
+		}
+		v, l.findings = readTyped(file, o.Type, p.keys)
+		l.Bad = l.findings.HasErrors()
+	}
+	if !l.Bad {
+		l.Root = value.RecordOf(value.NewShape([]string{name}), []value.Value{v}, v.Origin())
+	}
+	e.given = append(e.given, l)
+	return nil
+}
+
+// TryInput returns what is wrong with a text as the value of an input; nothing when it fits.
+func (p *Project) TryInput(e *Environment, name, text string) string {
+	before := e.given
+	defer func() { e.given = before }()
+	if err := p.AddInput(e, name, "the answer for "+name, text); err != nil {
+		return err.Error()
+	}
+	if l := e.given[len(e.given)-1]; l.findings.HasErrors() {
+		return l.findings[0].Message
+	}
+	o := p.Module.Objects[name]
+	for _, f := range p.World(e, false).Findings() {
+		if strings.HasPrefix(f.Message, fmt.Sprintf("input %q", name)) || strings.HasPrefix(f.Message, fmt.Sprintf("input \"%s.", o.Name)) {
+			return f.Message
+		}
+	}
+	return ""
+}
+
+// readTyped reads a text as a value of a type: a string is taken as it stands, null where the type has it, other scalars as they are written in the
+// language, lists and records as YAML or JSON. What is none of these is a string, which then does not fit.
+func readTyped(file *source.File, t *types.Type, keys data.Keys) (value.Value, source.Findings) {
+	text, o := file.Text, value.From(file.Pos(0))
+	is := map[types.Kind]bool{}
+	for _, part := range t.Parts() {
+		is[part.Widen().Kind] = true
+	}
+	if is[types.String] && len(is) == 1 {
+		return value.StringOf(text, o), nil
+	}
+	trimmed := strings.TrimSpace(text)
+	if (is[types.Null] || is[types.Any]) && trimmed == "null" {
+		return value.NullOf(o), nil
+	}
+	if (is[types.Bool] || is[types.Any]) && (trimmed == "true" || trimmed == "false") {
+		return value.BoolOf(trimmed == "true", o), nil
+	}
+	if is[types.Int] || is[types.Float] || is[types.Any] {
+		if n, err := strconv.ParseInt(trimmed, 10, 64); err == nil {
+			return value.IntOf(n, o), nil
+		}
+		// An int that is too large is no float: it would be rounded.
+		if f, err := strconv.ParseFloat(trimmed, 64); strings.ContainsAny(trimmed, ".eE") && err == nil && !math.IsInf(f, 0) && !math.IsNaN(f) && strings.ContainsAny(trimmed, "0123456789") && !strings.ContainsAny(trimmed, "xX_") {
+			return value.FloatOf(f, o), nil
+		}
+	}
+	structured := is[types.List] || is[types.Record] || is[types.Tuple] || is[types.Set] || is[types.Any]
+	if structured && (trimmed != "" && strings.ContainsAny(trimmed[:1], "[{") || !is[types.String] && !is[types.Any]) {
+		return data.Read(file, data.YAML, keys)
+	}
+	return value.StringOf(text, o), nil
+}

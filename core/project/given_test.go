@@ -1,0 +1,182 @@
+package project_test
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+	"testing/fstest"
+
+	"github.com/stretchr/testify/require"
+
+	"knothole/core/data"
+	"knothole/core/project"
+	"knothole/core/value"
+)
+
+func load(t *testing.T, files map[string]string) *project.Project {
+	t.Helper()
+	fs := fstest.MapFS{}
+	for name, text := range files {
+		fs[name] = &fstest.MapFile{Data: []byte(text)}
+	}
+	p, err := project.Load(fs)
+	require.NoError(t, err)
+	require.Empty(t, p.Findings)
+	return p
+}
+
+// output evaluates an output in an environment, as JSON, or says what is wrong.
+func output(p *project.Project, e *project.Environment, name string) string {
+	w := p.World(e, false)
+	v, ok := w.Value(p.Module.Objects[name])
+	for _, f := range append(w.Findings(), p.CheckLayers([]*project.Environment{e})...) {
+		return f.Message
+	}
+	if !ok {
+		return "no value"
+	}
+	return data.CompactJSON(value.Shown(v))
+}
+
+// TestPrecedence takes away what is strongest, step by step: each time the next holds.
+func TestPrecedence(t *testing.T) {
+	files := map[string]string{
+		project.FileName: "[environments.live]\nabstract = true\nlayers = [\"live.yaml\"]\n[environments.north]\nextends = \"live\"\nlayers = [\"first.toml\", { file = \"into.json\", into = \"x\" }, \"second.json\"]\n",
+		"main.knot":      "input x: string = \"default\"\noutput y = x\n",
+		"live.yaml":      "x: extended\n", "first.toml": "x = 'first'\n", "into.json": `"into"`, "second.json": `{"x": "second"}`,
+	}
+	p := load(t, files)
+	e := p.Environment("north")
+	p.AddLayer(e, "given.yaml", data.YAML, []byte("x: layer"))
+	require.NoError(t, p.AddInput(e, "x", "--input x", "input"))
+	require.Equal(t, `"input"`, output(p, e, "y"))
+	for _, c := range []struct{ file, text, want string }{
+		{"second.json", "{}", `"second"`}, {"into.json", "null", `"into"`}, {"first.toml", "", `"first"`}, {"live.yaml", "", `"extended"`}, {"", "", `"default"`},
+	} {
+		p := load(t, files)
+		if c.want == `"second"` {
+			p.AddLayer(p.Environment("north"), "given.yaml", data.YAML, []byte("x: layer"))
+			require.Equal(t, `"layer"`, output(p, p.Environment("north"), "y"))
+			p = load(t, files)
+		}
+		require.Equal(t, c.want, output(p, p.Environment("north"), "y"))
+		if c.file != "" {
+			files[c.file] = c.text
+		}
+	}
+}
+
+// TestTexts holds that the text of an input is read as its type.
+func TestTexts(t *testing.T) {
+	for _, c := range []struct{ declared, text, want string }{
+		{"string", "5", `"5"`}, {"string", "null", `"null"`}, {"string", "", `""`}, {"string", " a\n", `" a\n"`}, {"string", "[1]", `"[1]"`},
+		{"string?", "null", `null`}, {"string?", "5", `"5"`}, {"int", " 5 ", `5`}, {"int", "-5", `-5`}, {"int", "5.0", `input "x": expected an int, found the float 5.0`},
+		{"int", "five", `input "x": expected an int, found the string "five"`}, {"int", "9223372036854775808", `input "x": expected an int, found the string "9223372036854775808"`},
+		{"int?", "null", `null`}, {"int", "null", `input "x": expected an int, found the string "null"`}, {"float", "5", `5.0`}, {"float", "1e3", `1000.0`}, {"float", "NaN", `input "x": expected a float, found the string "NaN"`},
+		{"float", "0x10", `input "x": expected a float, found the string "0x10"`}, {"bool", "true", `true`}, {"bool", "yes", `input "x": expected a bool, found the string "yes"`},
+		{`"a" | "b"`, "b", `"b"`}, {`"a" | "b"`, "c", `input "x": expected "a" | "b", found the string "c"`}, {"1 | 2", "2", `2`}, {"int | string", "5", `5`}, {"int | string", "five", `"five"`},
+		{"bool | string", "true", `true`}, {"[int]", "[1, 2]", `[1,2]`}, {"[string]", "- a\n- b", `["a","b"]`}, {"[int]", "1", `input "x": expected a list [int], found the int 1`},
+		{"{string}", "[b, a]", `["a","b"]`}, {"[int, string]", "[1, a]", `[1,"a"]`}, {"{ a: int, b?: string }", "{a: 1}", `{"a":1}`}, {"{ *: int }", `{"a": 1}`, `{"a":1}`},
+		{"{ a: int }?", "null", `null`}, {"{ a: int }", "{a: [", ``}, {"any", "5", `5`}, {"any", "a", `"a"`}, {"any", "{a: 1}", `{"a":1}`}, {"any", "null", `null`},
+		{"(int where it > 3)?", "5", `5`}, {"int where it > 3", "2", `input "x": must satisfy it > 3, found 2`},
+	} {
+		t.Run(c.declared+" "+c.text, func(t *testing.T) {
+			p := load(t, map[string]string{project.FileName: "[environments.north]\n", "main.knot": "input x: " + c.declared + "\noutput y = x\n"})
+			e := p.Environment("north")
+			require.NoError(t, p.AddInput(e, "x", "--input x", c.text))
+			if got := output(p, e, "y"); c.want != "" {
+				require.Equal(t, c.want, got)
+			} else {
+				require.Contains(t, got, "YAML")
+			}
+		})
+	}
+}
+
+// store is a source of secrets in memory.
+type store map[string]string
+
+func (s store) Read(r *project.Reference) ([]byte, error) {
+	text, ok := s[r.Target]
+	if !ok {
+		return nil, errors.New("it is not there")
+	}
+	return []byte(text), nil
+}
+
+// TestSecretsAreRead holds that what references name becomes the values of secret inputs, of their types.
+func TestSecretsAreRead(t *testing.T) {
+	p := load(t, map[string]string{
+		project.FileName: `
+[environments.live]
+abstract = true
+[environments.live.secrets]
+text = { file = "live" }
+number = { file = "number" }
+[environments.north]
+extends = "live"
+[environments.north.secrets]
+text = { file = "text" }
+part = { file = "json", at = "/a/1/b~1c" }
+login = { url = "https://store.floodwatch.example/r", at = "/r" }
+mail.password = { file = "text" }
+`,
+		"main.knot": `
+secret input text: string
+secret input number: int
+secret input part: float
+secret input login: { user: string, on: bool }
+input mail: { secret password: string }
+let lengths = [text.length(text), text.length(mail.password), text.length(login.user)]
+secret output sum = [lengths, number + 1, part * 2, not login.on]
+`,
+	})
+	e := p.Environment("north")
+	require.Equal(t, `[["‹secret›","‹secret›","‹secret›"],"‹secret›","‹secret›","‹secret›"]`, output(p, e, "sum"))
+	findings := p.ReadSecrets(e, store{"text": "tide\n", "number": "41\n", "json": `{"a": [0, {"b/c": 1.5}]}`, "https://store.floodwatch.example/r": `{"r": {"user": "duty-officer", "on": true}}`})
+	require.Empty(t, findings)
+	v, ok := p.World(e, false).Value(p.Module.Objects["sum"])
+	require.True(t, ok)
+	require.Equal(t, `[[4,4,12],42,3.0,false]`, data.CompactJSON(v))
+	require.NotZero(t, value.Marks(v)&value.Secret)
+	require.Equal(t, `[["‹secret›","‹secret›","‹secret›"],"‹secret›","‹secret›","‹secret›"]`, data.CompactJSON(value.Shown(v)), "read, but shown to nobody")
+
+	findings = p.ReadSecrets(e, store{"text": "tide", "number": "many", "json": `{"a": "x"}`, "https://store.floodwatch.example/r": `not JSON`})
+	var messages []string
+	for _, f := range findings {
+		messages = append(messages, f.Message)
+	}
+	require.Equal(t, []string{
+		`the secret "login" cannot be read from url: it is not JSON, which "at" and url need`,
+		`the secret "part" cannot be read from file: there is nothing at "/a/1"`,
+	}, messages)
+	require.Equal(t, `input "number": expected an int, found the string ‹secret›`, output(p, e, "sum"))
+}
+
+// TestLayersOfAnySize holds that a layer may be large.
+func TestLayersOfAnySize(t *testing.T) {
+	large := strings.Repeat("tide ", 2<<20)
+	p := load(t, map[string]string{project.FileName: "[environments.north]\nlayers = [\"a.yaml\"]\n", "main.knot": "input x: string where text.length(it) < 5\noutput y = x\n", "a.yaml": "x: " + large + "\n"})
+	got := output(p, p.Environment("north"), "y")
+	require.Contains(t, got, `input "x": must satisfy text.length(it) < 5`)
+	require.Less(t, len(got), 300)
+}
+
+// TestOneInputTwoTypes holds that what layers say is checked as a whole, at the line of the strongest.
+func TestOneInputTwoTypes(t *testing.T) {
+	files := map[string]string{project.FileName: "[environments.north]\nlayers = [\"a.yaml\", \"b.toml\"]\n", "main.knot": "input x: { a: int }\noutput y = x\n", "a.yaml": "x: { a: 1 }\n", "b.toml": "x = 5\n"}
+	p := load(t, files)
+	require.Equal(t, `input "x": expected a record { a: int }, found the int 5`, output(p, p.Environment("north"), "y"))
+	files["a.yaml"], files["b.toml"] = "x: 5\n", "x = { a = 2 }\n"
+	p = load(t, files)
+	require.Equal(t, `{"a":2}`, output(p, p.Environment("north"), "y"))
+}
+
+func ExampleReference_String() {
+	fmt.Println(&project.Reference{Path: []string{"mail", "pass word"}, Kind: "age", Target: "a.age", At: "/x"})
+	fmt.Println((&project.Reference{Path: []string{"mail", "pass word"}}).Name())
+	// Output:
+	// { age = "a.age", at = "/x" }
+	// mail."pass word"
+}

@@ -1,0 +1,372 @@
+package project
+
+import (
+	"fmt"
+	"maps"
+	"net/url"
+	"slices"
+	"strings"
+
+	"knothole/core/data"
+	"knothole/core/eval"
+	"knothole/core/place"
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// Reference says where a secret comes from; it never holds the secret.
+type Reference struct {
+	Path   []string // the input, and the fields in it that lead to a secret field
+	Kind   string   // variable, file, age or url
+	Target string   // the variable, the path of the file in the project, or the URL
+	At     string   // JSON Pointer (RFC 6901) into what is read; empty for all of it
+	Span   source.Span
+}
+
+// Name returns the path as it is written, such as `mail.password`.
+func (r *Reference) Name() string {
+	var path *place.Path
+	for _, key := range r.Path {
+		path = path.Field(key)
+	}
+	return path.String()
+}
+
+// String returns the reference as it is written in the project file.
+func (r *Reference) String() string {
+	text := fmt.Sprintf("%s = %q", r.Kind, r.Target)
+	if r.At != "" {
+		text += fmt.Sprintf(", at = %q", r.At)
+	}
+	return "{ " + text + " }"
+}
+
+// SecretSource reads what references name. Its errors say why that failed without a word of what was read.
+type SecretSource interface {
+	Read(r *Reference) (text []byte, err error)
+}
+
+var referenceKinds = []string{"variable", "file", "age", "url"}
+
+// readSecrets reads the table of references of an environment.
+func (p *Project) readSecrets(e *Environment, table value.Value, name string, path []string) {
+	for i, key := range table.Shape().Keys() {
+		v, full := table.Values()[i], append(slices.Clip(path), key)
+		if v.Kind() != value.Record {
+			help := `write: ` + key + ` = { variable = "KNOTHOLE_SECRET_…" }, or with file, age or url`
+			f := source.Finding{Code: source.SecretInFile, Span: p.keyOf(v), Help: help, Message: fmt.Sprintf("%s says where secrets come from and holds none, but %q is a %s", name, key, v.Kind())}
+			p.hide(v)
+			p.Findings.Add(f)
+			e.breakSecret(full[0])
+			continue
+		}
+		if isReference(v) {
+			if r := p.reference(v, name+" "+key, full); r != nil {
+				e.secrets = append(e.secrets, r)
+			} else {
+				e.breakSecret(full[0])
+			}
+			continue
+		}
+		p.readSecrets(e, v, name, full)
+	}
+}
+
+func (e *Environment) breakSecret(input string) {
+	if e.brokenSecrets == nil {
+		e.brokenSecrets = map[string]bool{}
+	}
+	e.brokenSecrets[input] = true
+}
+
+// isReference reports whether a table is a reference, not one of references to fields.
+func isReference(v value.Value) bool {
+	return v.Len() == 0 || slices.ContainsFunc(v.Values(), func(x value.Value) bool { return x.Kind() != value.Record })
+}
+
+func (p *Project) reference(table value.Value, name string, path []string) *Reference {
+	c := &configuration{p, name, table}
+	c.known(append(slices.Clone(referenceKinds), "at")...)
+	r := &Reference{Path: path, Span: p.keyOf(table)}
+	unknown := slices.ContainsFunc(table.Shape().Keys(), func(key string) bool { return key != "at" && !slices.Contains(referenceKinds, key) })
+	if unknown {
+		p.hide(table) // it may be a secret by mistake
+	}
+	for _, kind := range referenceKinds {
+		v, ok := c.get(kind, value.String)
+		if !ok {
+			continue
+		}
+		if r.Kind != "" {
+			c.report(source.SecretReference, p.keyOf(v), "leave one out", "%s names two sources: %s and %s", name, r.Kind, kind)
+			return nil
+		}
+		r.Kind, r.Target = kind, v.Text()
+	}
+	if r.Kind == "" && unknown {
+		return nil // which has been said
+	}
+	if r.Kind == "" {
+		c.report(source.SecretReference, r.Span, `write: { variable = "KNOTHOLE_SECRET_…" }, or one of file, age and url`, "%s does not say where the secret comes from", name)
+		return nil
+	}
+	target := table.Get(r.Kind)
+	switch r.Kind {
+	case "file", "age":
+		if r.Target = c.inside(target, ""); r.Target == "" {
+			return nil
+		}
+	case "url":
+		if !strings.HasPrefix(r.Target, "https://") {
+			c.report(source.SecretReference, source.At(target.Origin().Pos()), "begin with https://", "secrets are read over TLS only, not from %q", r.Target)
+			return nil
+		}
+		if u, err := url.Parse(r.Target); err != nil || u.User != nil || u.Host == "" {
+			p.hide(table)
+			c.report(source.SecretReference, source.At(target.Origin().Pos()), "a file behind --secret-policy says which token to send", "a URL of a store has a host, and no user or password")
+			return nil
+		}
+	}
+	if v, ok := c.get("at", value.String); ok {
+		if _, err := place.ParsePointer(v.Text()); err != nil {
+			c.report(source.SecretReference, source.At(v.Origin().Pos()), "such as /data/pin", "%q is no JSON Pointer (RFC 6901): %s", v.Text(), err)
+			return nil
+		}
+		r.At = v.Text()
+	}
+	return r
+}
+
+// Secrets returns the references of an environment: its own, and those of what it extends that it does not replace, in the
+// order of their names.
+func (e *Environment) Secrets() []*Reference {
+	all := map[string]*Reference{}
+	for at := e; at != nil; at = at.Extends {
+		for _, r := range at.secrets {
+			if _, ok := all[r.Name()]; !ok {
+				all[r.Name()] = r
+			}
+		}
+	}
+	var references []*Reference
+	for _, name := range slices.Sorted(maps.Keys(all)) {
+		references = append(references, all[name])
+	}
+	return references
+}
+
+// secretAt returns the type of the secret that a path of an input leads to; nil when it leads to none.
+func (p *Project) secretAt(path []string) *types.Type {
+	o := p.Module.Objects[path[0]]
+	if o == nil || o.Kind != types.ObjectInput {
+		return nil
+	}
+	t, secret := o.Type, IsSecret(o)
+	for _, key := range path[1:] {
+		record := recordOf(t)
+		if record == nil {
+			return nil
+		}
+		f, ok := record.Field(key)
+		if !ok {
+			return nil
+		}
+		t, secret = f.Type, secret || f.Secret
+	}
+	if !secret {
+		return nil
+	}
+	return t
+}
+
+// IsSecret reports whether an input is secret as a whole.
+func IsSecret(o *types.Object) bool {
+	d, ok := o.Declaration.(*syntax.Input)
+	return ok && d.Secret
+}
+
+// Placeholder returns what stands for an input that is known only after deployment; ok is false for others.
+func Placeholder(o *types.Object) (text string, ok bool) {
+	d, is := o.Declaration.(*syntax.Input)
+	if !is || d.Placeholder == nil {
+		return "", false
+	}
+	text, _ = d.Placeholder.Plain()
+	return text, true
+}
+
+// SecretFields returns the paths of the secret fields of a type.
+func SecretFields(t *types.Type) [][]string {
+	var paths [][]string
+	var walk func(t *types.Type, path []string, seen []*types.Type)
+	walk = func(t *types.Type, path []string, seen []*types.Type) {
+		record := recordOf(t)
+		if record == nil || slices.Contains(seen, record) {
+			return
+		}
+		for _, f := range record.Fields {
+			full := append(slices.Clip(path), f.Name)
+			if f.Secret {
+				paths = append(paths, full)
+				continue
+			}
+			walk(f.Type, full, append(slices.Clip(seen), record))
+		}
+	}
+	walk(t, nil, nil)
+	return paths
+}
+
+// checkSecrets reports references that lead to no secret of the main module, and secrets in layers.
+func (p *Project) checkSecrets(environments []*Environment, layers []*Layer) source.Findings {
+	var findings source.Findings
+	var names []string
+	for _, o := range p.Inputs() {
+		if IsSecret(o) {
+			names = append(names, o.Name)
+		}
+		for _, path := range SecretFields(o.Type) {
+			names = append(names, (&Reference{Path: append([]string{o.Name}, path...)}).Name())
+		}
+	}
+	seen := map[*Reference]bool{}
+	for _, e := range environments {
+		for _, r := range e.secrets {
+			if seen[r] || p.secretAt(r.Path) != nil || p.Module.Tree.Nameless {
+				continue
+			}
+			seen[r] = true
+			f := source.Finding{Code: source.UnknownInput, Span: r.Span, Message: fmt.Sprintf("%s has no secret input %q", p.Module.Path, r.Name())}
+			if o := p.Module.Objects[r.Path[0]]; o != nil && o.Kind == types.ObjectInput {
+				f.Help = fmt.Sprintf("declare it so: secret input %s: %s", o.Name, o.Type)
+				f.Related = []source.Related{{Span: o.Span, Text: o.Summary()}}
+			} else if near, ok := source.Nearest(r.Name(), names); ok {
+				f.Help = fmt.Sprintf("did you mean %q?", near)
+			} else if len(names) > 0 {
+				f.Help = "its secrets are " + strings.Join(names, ", ")
+			}
+			findings.Add(f)
+		}
+	}
+	for _, l := range layers {
+		if l.Root.IsAbsent() || l.Secret {
+			continue
+		}
+		for _, o := range p.Inputs() {
+			v := l.Root.Get(o.Name)
+			if v.IsAbsent() {
+				continue
+			}
+			if IsSecret(o) {
+				findings.Add(p.secretInLayer(l, o, []string{o.Name}, v))
+			}
+			for _, path := range SecretFields(o.Type) {
+				if x := at(v, path); !x.IsAbsent() {
+					findings.Add(p.secretInLayer(l, o, append([]string{o.Name}, path...), x))
+				}
+			}
+		}
+	}
+	return findings
+}
+
+// at returns what records hold at a path, Absent when it leads nowhere.
+func at(v value.Value, path []string) value.Value {
+	for _, key := range path {
+		if v.Kind() != value.Record {
+			return value.Value{}
+		}
+		v = v.Get(key)
+	}
+	return v
+}
+
+func (p *Project) secretInLayer(l *Layer, o *types.Object, path []string, v value.Value) source.Finding {
+	p.hide(v)
+	name, span := (&Reference{Path: path}).Name(), p.keyOf(v)
+	if l.Into != "" {
+		span = l.intoSpan
+	}
+	return source.Finding{
+		Code: source.SecretInFile, Span: span, Message: fmt.Sprintf("%q is secret, and secrets do not stand in layers", name),
+		Help:    fmt.Sprintf("take it out, change the secret, and name its source in [environments.….secrets]: %s = { variable = \"KNOTHOLE_SECRET_%s\" }", name, strings.ToUpper(strings.Join(path, "_"))),
+		Related: []source.Related{{Span: o.Span, Text: o.Summary()}},
+	}
+}
+
+// hide keeps the lines of a value out of all messages.
+func (p *Project) hide(v value.Value) {
+	_ = value.Walk([]value.Value{v}, func(x value.Value) bool {
+		if file := p.Sources.File(x.Origin().Pos()); file != nil {
+			file.Hide(p.keyOf(x).Start)
+			file.Hide(x.Origin().Pos())
+		}
+		return true
+	})
+}
+
+// ReadSecrets reads the secrets of an environment. What cannot be read is among the findings.
+func (p *Project) ReadSecrets(e *Environment, from SecretSource) source.Findings {
+	var findings source.Findings
+	if p.Module == nil {
+		return nil
+	}
+	e.read = map[*Reference]value.Value{}
+	for _, r := range e.Secrets() {
+		t := p.secretAt(r.Path)
+		if t == nil {
+			continue // reported with the layers
+		}
+		v, err := readReference(r, t, from)
+		if err != nil {
+			findings.Add(source.Finding{Code: source.SecretUnavailable, Span: r.Span, Environments: []string{e.Name},
+				Message: fmt.Sprintf("the secret %q cannot be read from %s: %s", r.Name(), r.Kind, err)})
+			continue
+		}
+		e.read[r] = value.MarkAll(eval.Originate(v, value.From(r.Span.Start)), value.Secret)
+	}
+	return findings
+}
+
+// readReference reads one secret as a value of its type.
+func readReference(r *Reference, t *types.Type, from SecretSource) (value.Value, error) {
+	text, err := from.Read(r)
+	if err != nil {
+		return value.Value{}, err
+	}
+	if r.At == "" && r.Kind != "url" {
+		return readSecretText(strings.TrimSuffix(strings.TrimSuffix(string(text), "\n"), "\r"), t)
+	}
+	// What is read goes into no set of sources, so that no message can show it.
+	file, err := source.NewSet().Add("", text)
+	if err != nil {
+		return value.Value{}, err
+	}
+	v, findings := data.Read(file, data.JSON, data.Keys{})
+	if findings.HasErrors() {
+		return value.Value{}, fmt.Errorf("it is not JSON, which \"at\" and url need")
+	}
+	steps, _ := place.ParsePointer(r.At)
+	for i, step := range steps {
+		inner, ok := place.Child(v, step)
+		if !ok {
+			return value.Value{}, fmt.Errorf("there is nothing at %q", "/"+strings.Join(steps[:i+1], "/"))
+		}
+		v = inner
+	}
+	return v, nil
+}
+
+func readSecretText(text string, t *types.Type) (value.Value, error) {
+	file, err := source.NewSet().Add("", []byte(text))
+	if err != nil {
+		return value.Value{}, err
+	}
+	v, findings := readTyped(file, t, data.Keys{})
+	if findings.HasErrors() {
+		return value.Value{}, fmt.Errorf("it is no %s", t)
+	}
+	return v, nil
+}

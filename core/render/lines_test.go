@@ -1,0 +1,79 @@
+package render_test
+
+import (
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"knothole/core/project"
+	"knothole/core/render"
+	"knothole/core/value"
+)
+
+// TestLines holds that on each line of the documents of the demo stands the value that is said to stand there, and that each
+// scalar stands on a line.
+func TestLines(t *testing.T) {
+	p, err := project.Load(os.DirFS("../../demo/project"))
+	require.NoError(t, err)
+	results, findings := render.All(p, p.Concrete(), render.Options{})
+	require.Empty(t, findings)
+	documents, scalars := 0, 0
+	for _, r := range results {
+		for i := range r.Documents {
+			d := &r.Documents[i]
+			text, err := d.Text()
+			require.NoError(t, err)
+			lines := render.Lines(d, text)
+			require.Equal(t, strings.Count(string(text), "\n"), len(lines))
+			documents++
+			on := map[value.Value]bool{}
+			for n, line := range lines {
+				scalar, ok := line.Value.Scalar()
+				if !ok {
+					continue
+				}
+				scalars++
+				on[line.Value] = true
+				if strings.Contains(scalar, "\n") {
+					require.True(t, strings.HasSuffix(line.Text, "|"), "a text of several lines begins behind its key")
+					continue
+				}
+				require.Contains(t, line.Text, scalar, "%s:%d", d.Path, n+1)
+			}
+			if d.Format == "yaml" { // where each scalar has a line of its own
+				value.Walk([]value.Value{d.Value}, func(v value.Value) bool {
+					if _, ok := v.Scalar(); ok {
+						require.True(t, on[v], "%s: %s", d.Path, v.Show(40))
+					}
+					return true
+				})
+			}
+		}
+	}
+	require.Greater(t, documents, 60)
+	require.Greater(t, scalars, 800)
+}
+
+// TestStreamOrder holds that what others need comes first, and otherwise what is declared first.
+func TestStreamOrder(t *testing.T) {
+	object := func(kind, name string) value.Value {
+		return value.RecordOf(value.NewShape([]string{"kind", "name"}), []value.Value{value.StringOf(kind, 0), value.StringOf(name, 0)}, 0)
+	}
+	list := value.ListOf([]value.Value{object("ConfigMap", "4"), object("Namespace", "1")}, 0)
+	objects, others := render.Stream([]render.Document{
+		{Format: "yaml", Value: object("Ingress", "8")}, {Format: "yaml", Value: object("Deployment", "5")}, {Format: "json", Value: object("Deployment", "x")},
+		{Format: "yaml", Value: list, Stream: true}, {Format: "yaml", Value: object("ServiceAccount", "3")}, {Format: "yaml", Value: object("GaugeFeed", "6")},
+		{Format: "yaml", Value: object("CustomResourceDefinition", "2")}, {Format: "yaml", Value: value.StringOf("7", 0)},
+	})
+	require.Equal(t, 1, others)
+	var order []string
+	for _, v := range objects {
+		if v.Kind() == value.Record {
+			v = v.Get("name")
+		}
+		order = append(order, v.Text())
+	}
+	require.Equal(t, "1 2 3 4 5 6 7 8", strings.Join(order, " "))
+}

@@ -1,0 +1,86 @@
+package render
+
+import (
+	"fmt"
+	"slices"
+
+	"knothole/core/data"
+	"knothole/core/project"
+	"knothole/core/value"
+)
+
+// ranks are the kinds of objects that others need, in the order in which they are needed; those that are not named stand
+// between settings and routes. They are kinds of the open object format that most of what is rendered has.
+var ranks = map[string]int{
+	"Namespace":                0,
+	"CustomResourceDefinition": 1,
+	"PriorityClass":            1, "StorageClass": 1, "IngressClass": 1,
+	"ServiceAccount": 2, "ClusterRole": 2, "Role": 2, "ClusterRoleBinding": 2, "RoleBinding": 2,
+	"ConfigMap": 3, "Secret": 3, "PersistentVolume": 3, "PersistentVolumeClaim": 3, "LimitRange": 3, "ResourceQuota": 3, "NetworkPolicy": 3,
+	"Service": 5, "Ingress": 5, "HorizontalPodAutoscaler": 5, "PodDisruptionBudget": 5,
+}
+
+// otherRank is that of workloads, and of all other kinds.
+const otherRank = 4
+
+// Stream returns the YAML documents of an environment, those of streams one by one, those that others need first:
+// name spaces, definitions, accounts, settings, workloads, routes; otherwise as declared. Others counts the documents of other
+// formats, which are not among them.
+func Stream(documents []Document) (objects []value.Value, others int) {
+	for _, d := range documents {
+		switch {
+		case d.Format != data.YAML:
+			others++
+		case d.Stream:
+			objects = append(objects, d.Value.Elements()...)
+		default:
+			objects = append(objects, d.Value)
+		}
+	}
+	slices.SortStableFunc(objects, func(a, b value.Value) int { return rank(a) - rank(b) })
+	return objects, others
+}
+
+func rank(v value.Value) int {
+	if r, ok := ranks[KindOf(v)]; ok {
+		return r
+	}
+	return otherRank
+}
+
+// KindOf returns the kind of an object, empty when it has none.
+func KindOf(v value.Value) string {
+	if v.Kind() != value.Record {
+		return ""
+	}
+	if kind := v.Get("kind"); kind.Kind() == value.String && kind.Mark() == 0 {
+		return kind.Text()
+	}
+	return ""
+}
+
+// Kinds returns what a document holds, in words for a summary: the kinds of its objects, or its format.
+func (d *Document) Kinds() []string {
+	objects := []value.Value{d.Value}
+	if d.Stream {
+		objects = d.Value.Elements()
+	}
+	var kinds []string
+	for _, v := range objects {
+		kind := KindOf(v)
+		if kind == "" {
+			kind = string(d.Format)
+		}
+		kinds = append(kinds, kind)
+	}
+	return kinds
+}
+
+// Header returns the comment with which a rendered file begins when the project wants it: what made the file. Formats without
+// comments have none.
+func Header(p *project.Project, e *project.Environment, f data.Format) string {
+	if !p.Header || f != data.YAML && f != data.TOML && f != data.Env {
+		return ""
+	}
+	return fmt.Sprintf("# Rendered by knothole from %s for %s. Change it there: what is changed here is not kept.\n", p.Main, e.Name)
+}

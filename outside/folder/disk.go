@@ -1,0 +1,117 @@
+package folder
+
+import (
+	"errors"
+	"io/fs"
+	"os"
+	"path"
+)
+
+// disk is what is done to a folder. It is an os.Root, which refuses links that leave it; tests let it fail.
+type disk interface {
+	Lstat(name string) (fs.FileInfo, error)
+	ReadFile(name string) ([]byte, error)
+	WriteFile(name string, data []byte, mode fs.FileMode) error
+	Mkdir(name string, mode fs.FileMode) error
+	MkdirAll(name string, mode fs.FileMode) error
+	Rename(from, to string) error
+	Remove(name string) error
+	RemoveAll(name string) error
+	FS() fs.FS
+	Close() error
+}
+
+// open opens the folder of an environment in a folder for rendered files; nil when there is none yet. A link that leads out
+// of the folder is refused.
+var open = func(base, environment string) (disk, error) {
+	outer, err := os.OpenRoot(base)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	defer outer.Close()
+	root, err := outer.OpenRoot(environment)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return root, nil
+}
+
+// create is open for a folder that may not be there yet.
+func create(base, environment string, mode fs.FileMode) (disk, error) {
+	if err := os.MkdirAll(base, mode); err != nil {
+		return nil, err
+	}
+	outer, err := os.OpenRoot(base)
+	if err != nil {
+		return nil, err
+	}
+	err = outer.Mkdir(environment, mode)
+	outer.Close()
+	if err != nil && !errors.Is(err, fs.ErrExist) {
+		return nil, err
+	}
+	return open(base, environment)
+}
+
+// current returns the contents of a file.
+func current(d disk, name string) (text []byte, exists bool, err error) {
+	if d == nil {
+		return nil, false, nil
+	}
+	info, err := d.Lstat(name)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, false, nil
+	case err != nil:
+		return nil, false, err
+	case info.IsDir():
+		return nil, false, errors.New("a folder stands where the document goes")
+	case !info.Mode().IsRegular():
+		return nil, false, errors.New("something that is no plain file stands where the document goes")
+	}
+	text, err = d.ReadFile(name)
+	return text, err == nil, err
+}
+
+// cleared reports whether nothing is in the way of a path when files have been removed: what is in the way is one of them, or a
+// folder with nothing but them. An empty folder is somebody's, unless nothing is said to be removed: then it was emptied by a run
+// that was stopped.
+func cleared(d disk, name string, removed map[string]string) bool {
+	for folder := path.Dir(name); folder != "."; folder = path.Dir(folder) {
+		if _, ok := removed[folder]; ok {
+			return true
+		}
+	}
+	info, err := d.Lstat(name)
+	if err != nil || !info.IsDir() {
+		return false
+	}
+	others, some := false, removed == nil
+	err = fs.WalkDir(d.FS(), name, func(inner string, entry fs.DirEntry, err error) error {
+		if err == nil && !entry.IsDir() {
+			_, ok := removed[inner]
+			others, some = others || !ok, some || ok
+		}
+		return err
+	})
+	return err == nil && !others && some
+}
+
+// plain takes the operation and the path off an error, which the caller names better.
+func plain(err error) error {
+	var pathError *fs.PathError
+	var linkError *os.LinkError
+	switch {
+	case errors.As(err, &pathError):
+		return pathError.Err
+	case errors.As(err, &linkError):
+		return linkError.Err
+	}
+	return err
+}

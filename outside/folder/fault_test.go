@@ -1,0 +1,188 @@
+package folder
+
+import (
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// faulty is a disk of which one operation fails. When it is killed, all that come after it fail too, as nothing is done any
+// more by a program that is killed; a write that is killed has written half.
+type faulty struct {
+	disk
+	left   *int
+	killed bool
+}
+
+var errFault = syscall.ENOSPC
+
+func (f *faulty) fails() bool {
+	*f.left--
+	return *f.left == 0 || f.killed && *f.left < 0
+}
+
+func (f *faulty) WriteFile(name string, data []byte, mode fs.FileMode) error {
+	if f.fails() {
+		if *f.left == 0 {
+			_ = f.disk.WriteFile(name, data[:len(data)/2], mode)
+		}
+		return errFault
+	}
+	return f.disk.WriteFile(name, data, mode)
+}
+
+func (f *faulty) Mkdir(name string, mode fs.FileMode) error {
+	if f.fails() {
+		return errFault
+	}
+	return f.disk.Mkdir(name, mode)
+}
+
+func (f *faulty) MkdirAll(name string, mode fs.FileMode) error {
+	if f.fails() {
+		return errFault
+	}
+	return f.disk.MkdirAll(name, mode)
+}
+
+func (f *faulty) Rename(from, to string) error {
+	if f.fails() {
+		return errFault
+	}
+	return f.disk.Rename(from, to)
+}
+
+func (f *faulty) Remove(name string) error {
+	if f.fails() {
+		return errFault
+	}
+	return f.disk.Remove(name)
+}
+
+// RemoveAll is killed when half of it is done: the files with the least names are gone.
+func (f *faulty) RemoveAll(name string) error {
+	if !f.fails() {
+		return f.disk.RemoveAll(name)
+	}
+	if entries, err := fs.ReadDir(f.disk.FS(), name); err == nil && *f.left == 0 {
+		for _, e := range entries[:len(entries)/2] {
+			_ = f.disk.Remove(name + "/" + e.Name())
+		}
+	}
+	return errFault
+}
+
+func contents(t *testing.T, directory string) map[string]string {
+	t.Helper()
+	files := map[string]string{}
+	require.NoError(t, filepath.WalkDir(directory, func(name string, entry os.DirEntry, err error) error {
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil
+		}
+		if err != nil || entry.IsDir() {
+			return err
+		}
+		text, err := os.ReadFile(name)
+		relative, _ := filepath.Rel(directory, name)
+		files[filepath.ToSlash(relative)] = string(text)
+		return err
+	}))
+	return files
+}
+
+func render(base string, files []File) error {
+	p, err := Prepare(base, "north", files, Options{})
+	if err != nil {
+		return err
+	}
+	if err := p.Stage(); err != nil {
+		return err
+	}
+	return p.Commit()
+}
+
+// TestEveryFault lets each operation of a run fail, once as an error and once as the end of the program, and holds that the
+// folder has the old documents or the new ones: at once when the run says that nothing was written, after the next run at the
+// latest otherwise.
+func TestEveryFault(t *testing.T) {
+	before := []File{{"a.yaml", []byte("old a")}, {"k8s/b.yaml", []byte("old b")}, {"k8s/c.yaml", []byte("old c")}, {"gone/d.yaml", []byte("old d")}, {"same", []byte("same")}}
+	after := []File{{"a.yaml", []byte("new a, which is longer")}, {"k8s/b.yaml", []byte("new b")}, {"k8s/c.yaml", []byte("new c")}, {"gone", []byte("a file now")}, {"new/e/f.yaml", []byte("new f")}, {"same", []byte("same")}}
+	real := open
+	defer func() { open = real }()
+	want := func(files []File) map[string]string {
+		base := t.TempDir()
+		require.NoError(t, render(base, files))
+		return contents(t, base)
+	}
+	old, now := want(before), want(after)
+	faults := 0
+	for _, killed := range []bool{false, true} {
+		for n := 1; ; n++ {
+			base := t.TempDir()
+			require.NoError(t, render(base, before))
+			left := n
+			open = func(base, environment string) (disk, error) {
+				d, err := real(base, environment)
+				if d == nil || err != nil {
+					return nil, err
+				}
+				return &faulty{d, &left, killed}, nil
+			}
+			err := render(base, after)
+			open = real
+			if left > 0 { // it came to its end before
+				require.NoError(t, err)
+				require.Equal(t, now, contents(t, base))
+				break
+			}
+			faults++
+			if err != nil && !strings.Contains(err.Error(), "the next run finishes") && !killed {
+				require.Equal(t, old, contents(t, base), "operation %d failed: nothing was written", n)
+			}
+			// The next run, which finds the project as it was before: what stands there then is whole.
+			p, err := Prepare(base, "north", before, Options{})
+			require.NoError(t, err, "after operation %d", n)
+			whole := contents(t, base)
+			if whole["north/a.yaml"] == "old a" {
+				require.Equal(t, old, whole, "operation %d", n)
+			} else {
+				require.Equal(t, now, whole, "operation %d", n)
+			}
+			require.NoError(t, p.Stage())
+			require.NoError(t, p.Commit())
+			require.Equal(t, old, contents(t, base))
+		}
+	}
+	require.Greater(t, faults, 30)
+}
+
+// TestEditBetweenRuns holds that what a person changed after a run was killed is not lost when the next finishes its work.
+func TestEditBetweenRuns(t *testing.T) {
+	base := t.TempDir()
+	require.NoError(t, render(base, []File{{"a", []byte("old")}, {"b", []byte("old")}}))
+	p, err := Prepare(base, "north", []File{{"a", []byte("new")}, {"b", []byte("new")}}, Options{})
+	require.NoError(t, err)
+	require.NoError(t, p.Stage())
+	require.NoError(t, p.root.Rename(newJournalName, journalName)) // and here it is killed
+	require.NoError(t, os.WriteFile(filepath.Join(base, "north", "a"), []byte("mine"), 0o644))
+	_, err = Prepare(base, "north", []File{{"a", []byte("new")}, {"b", []byte("new")}}, Options{})
+	var refusal *Refusal
+	require.ErrorAs(t, err, &refusal)
+	require.Equal(t, []string{"a"}, refusal.Paths)
+	require.Equal(t, "mine", contents(t, base)["north/a"])
+	require.Equal(t, "new", contents(t, base)["north/b"])
+}
+
+func TestDamagedJournal(t *testing.T) {
+	base := t.TempDir()
+	require.NoError(t, os.MkdirAll(filepath.Join(base, "north", stagingName), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(base, "north", journalName), []byte("what is this\n"), 0o644))
+	_, err := Prepare(base, "north", nil, Options{})
+	require.ErrorContains(t, err, "what a run left that was stopped cannot be finished")
+}

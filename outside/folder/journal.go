@@ -1,0 +1,144 @@
+package folder
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io/fs"
+	"path"
+	"strconv"
+	"strings"
+)
+
+// stagingName is the folder, beside the documents, in which files are written in full before they are put in place, and in
+// which the journal stands while that is done.
+const stagingName = ".knothole-staging"
+
+// The journal says what is to be done when all files are staged. While it is written it has another name, so that one that is
+// there is whole: a run that finds it does what is left of it, and undoes what was staged without one.
+const (
+	journalName    = stagingName + "/journal"
+	newJournalName = stagingName + "/journal-new"
+)
+
+// step is one line of a journal: a staged file is put in place, or a file is removed. Before is the digest of what stands there
+// now, so that what somebody has changed in between is left alone; it is "-" for nothing, and for files that have no digest.
+type step struct {
+	staged int // -1 to remove
+	before string
+	path   string
+}
+
+func staged(i int) string { return path.Join(stagingName, strconv.Itoa(i)) }
+
+func formatJournal(steps []step) []byte {
+	var b bytes.Buffer
+	for _, s := range steps {
+		verb := "put"
+		if s.staged < 0 {
+			verb = "remove"
+		}
+		fmt.Fprintf(&b, "%s %d %s %s\n", verb, s.staged, s.before, s.path)
+	}
+	return b.Bytes()
+}
+
+func parseJournal(text []byte) ([]step, error) {
+	var steps []step
+	for line := range strings.Lines(string(text)) {
+		parts := strings.SplitN(strings.TrimSuffix(line, "\n"), " ", 4)
+		if len(parts) != 4 {
+			return nil, fmt.Errorf("the line %q of the journal cannot be read", line)
+		}
+		i, err := strconv.Atoi(parts[1])
+		if err != nil {
+			return nil, fmt.Errorf("the line %q of the journal cannot be read", line)
+		}
+		steps = append(steps, step{i, parts[2], parts[3]})
+	}
+	return steps, nil
+}
+
+// recoverRun finishes or undoes what a run left that was stopped.
+func recoverRun(d disk) error {
+	text, exists, err := current(d, journalName)
+	if err != nil {
+		return err
+	}
+	if !exists {
+		return d.RemoveAll(stagingName)
+	}
+	steps, err := parseJournal(text)
+	if err != nil {
+		return err
+	}
+	for _, s := range steps {
+		if s.staged >= 0 {
+			if _, exists, err := current(d, staged(s.staged)); err != nil || !exists {
+				continue // it is in its place
+			}
+		}
+		now, exists, err := current(d, s.path)
+		untouched := s.before == "-" && !exists || exists && digestOf(now) == s.before || s.before == anything
+		if !untouched || err != nil && !cleared(d, s.path, nil) {
+			continue
+		}
+		if err := apply(d, []step{s}); err != nil {
+			return err
+		}
+	}
+	return discard(d)
+}
+
+// anything stands for the digest of a file that may be replaced whatever it holds.
+const anything = "*"
+
+// apply does steps. Each is done or not; what is done already is no mistake.
+func apply(d disk, steps []step) error {
+	made := map[string]bool{".": true}
+	for _, s := range steps {
+		if s.staged < 0 {
+			if err := remove(d, s.path); err != nil {
+				return fmt.Errorf("%s: %w", s.path, plain(err))
+			}
+			continue
+		}
+		if folder := path.Dir(s.path); !made[folder] {
+			if err := d.MkdirAll(folder, 0o755); err != nil {
+				return fmt.Errorf("%s: %w", folder, plain(err))
+			}
+			made[folder] = true
+		}
+		if info, err := d.Lstat(s.path); s.before == "-" && err == nil && info.IsDir() && cleared(d, s.path, nil) {
+			// A run that was stopped removed what was in it.
+			if err := d.RemoveAll(s.path); err != nil {
+				return fmt.Errorf("%s: %w", s.path, plain(err))
+			}
+		}
+		if err := d.Rename(staged(s.staged), s.path); err != nil {
+			return fmt.Errorf("%s: %w", s.path, plain(err))
+		}
+	}
+	return nil
+}
+
+// remove removes a file, and folders that are empty then.
+func remove(d disk, name string) error {
+	if err := d.Remove(name); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	for folder := path.Dir(name); folder != "."; folder = path.Dir(folder) {
+		if d.Remove(folder) != nil {
+			break
+		}
+	}
+	return nil
+}
+
+// discard takes the staging folder away, the journal first: without it the rest means nothing.
+func discard(d disk) error {
+	if err := d.Remove(journalName); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	return d.RemoveAll(stagingName)
+}

@@ -1,0 +1,312 @@
+// Package secrets reads secrets from where a project says they are: variables, files, age-encrypted files and stores that are
+// asked over TLS. It exists to hold the rules for that outside of the project, so that no change to a project can take what
+// it should not, or send a token elsewhere. No error of it holds a word of what was read.
+package secrets
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"crypto/tls"
+	"crypto/x509"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net"
+	"net/http"
+	"net/url"
+	"os"
+	"strings"
+	"syscall"
+	"time"
+
+	"filippo.io/age"
+	"filippo.io/age/armor"
+
+	"knothole/core/place"
+	"knothole/core/project"
+)
+
+// Limits of what is read: how large a secret may be, in bytes, and how long a store may take.
+const (
+	maxBytes = 1 << 20
+	maxTime  = 10 * time.Second
+)
+
+// variablePrefix begins the names of the variables that may be read without a policy.
+const variablePrefix = "KNOTHOLE_SECRET_"
+
+// IdentityVariable names the file with the identity for age-encrypted files.
+const IdentityVariable = "KNOTHOLE_IDENTITY"
+
+// Source reads the secrets of one project.
+type Source struct {
+	// Root is the folder of the project.
+	Root *os.Root
+	// Identity is the path of the file with the identities for age-encrypted files; empty for none.
+	Identity string
+	// Policy says what else may be read; nil for nothing.
+	Policy *Policy
+	// Timeout is how long a store may take; 0 for the usual limit.
+	Timeout time.Duration
+
+	read map[string]result
+}
+
+type result struct {
+	text []byte
+	err  error
+}
+
+// Read reads what a reference names; what several references name is read once.
+func (s *Source) Read(r *project.Reference) ([]byte, error) {
+	key := r.Kind + " " + r.Target
+	if known, ok := s.read[key]; ok {
+		return known.text, known.err
+	}
+	var got result
+	switch r.Kind {
+	case "variable":
+		got.text, got.err = s.variable(r.Target)
+	case "file":
+		got.text, got.err = s.file(r.Target)
+	case "age":
+		got.text, got.err = s.age(r.Target)
+	case "url":
+		got.text, got.err = s.url(r.Target)
+	}
+	if s.read == nil {
+		s.read = map[string]result{}
+	}
+	s.read[key] = got
+	return got.text, got.err
+}
+
+func (s *Source) variable(name string) ([]byte, error) {
+	if !strings.HasPrefix(name, variablePrefix) && !s.Policy.allows(name) {
+		return nil, fmt.Errorf("the variable %s may not be read: only those that begin with %s, and those that a file behind --secret-policy names", name, variablePrefix)
+	}
+	text, set := os.LookupEnv(name)
+	switch {
+	case !set:
+		return nil, fmt.Errorf("the variable %s is not set", name)
+	case text == "":
+		return nil, fmt.Errorf("the variable %s is empty", name)
+	}
+	return []byte(text), nil
+}
+
+// file reads a file of the project; links that leave it are refused.
+func (s *Source) file(name string) ([]byte, error) {
+	f, err := s.Root.Open(name)
+	if err != nil {
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil, fmt.Errorf("there is no file %s in the project", name)
+		}
+		return nil, fmt.Errorf("%s cannot be read: %s", name, plain(err))
+	}
+	defer f.Close()
+	return limited(f, name)
+}
+
+func limited(r io.Reader, name string) ([]byte, error) {
+	text, err := io.ReadAll(io.LimitReader(r, maxBytes+1))
+	switch {
+	case err != nil:
+		return nil, fmt.Errorf("%s cannot be read: %s", name, plain(err))
+	case len(text) > maxBytes:
+		return nil, fmt.Errorf("%s is larger than %d KiB, which no secret is", name, maxBytes>>10)
+	}
+	return text, nil
+}
+
+func plain(err error) error {
+	var pathError *fs.PathError
+	if errors.As(err, &pathError) {
+		return pathError.Err
+	}
+	return err
+}
+
+// age reads an age-encrypted file of the project (age v1), armoured or not.
+func (s *Source) age(name string) ([]byte, error) {
+	sealed, err := s.file(name)
+	if err != nil {
+		return nil, err
+	}
+	identities, err := s.identities()
+	if err != nil {
+		return nil, err
+	}
+	var in io.Reader = bytes.NewReader(sealed)
+	if bytes.HasPrefix(sealed, []byte(armor.Header)) {
+		in = armor.NewReader(bufio.NewReader(in))
+	} else if !bytes.HasPrefix(sealed, []byte("age-encryption.org/")) {
+		return nil, fmt.Errorf("%s is not encrypted with age", name)
+	}
+	out, err := age.Decrypt(in, identities...)
+	var other *age.NoIdentityMatchError
+	if errors.As(err, &other) {
+		return nil, fmt.Errorf("%s is not encrypted for the identity in %s", name, s.Identity)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s is damaged: its head cannot be read", name)
+	}
+	text, err := io.ReadAll(io.LimitReader(out, maxBytes+1))
+	switch {
+	case err != nil:
+		return nil, fmt.Errorf("%s is damaged: its contents do not fit its head", name)
+	case len(text) > maxBytes:
+		return nil, fmt.Errorf("%s is larger than %d KiB, which no secret is", name, maxBytes>>10)
+	}
+	return text, nil
+}
+
+func (s *Source) identities() ([]age.Identity, error) {
+	if s.Identity == "" {
+		return nil, fmt.Errorf("no identity is known to decrypt it with: name its file with --identity FILE, or in %s", IdentityVariable)
+	}
+	f, err := os.Open(s.Identity)
+	if err != nil {
+		return nil, fmt.Errorf("the identity %s cannot be read: %s", s.Identity, plain(err))
+	}
+	defer f.Close()
+	identities, err := age.ParseIdentities(io.LimitReader(f, maxBytes))
+	if err != nil {
+		return nil, fmt.Errorf("%s holds no identity of age", s.Identity)
+	}
+	return identities, nil
+}
+
+// url asks a store. The answer is the whole of what it says; a token goes only to a host for which the policy has one.
+func (s *Source) url(target string) ([]byte, error) {
+	u, err := url.Parse(target)
+	if err != nil || u.Scheme != "https" || u.Host == "" {
+		return nil, errors.New("it is no URL that begins with https://")
+	}
+	h := s.Policy.host(u.Host)
+	token := ""
+	if h.token != nil {
+		if token, err = h.token(); err != nil {
+			return nil, fmt.Errorf("the token for %s is not there: %w", u.Host, err)
+		}
+	}
+	timeout := s.Timeout
+	if timeout == 0 {
+		timeout = maxTime
+	}
+	transport := &http.Transport{
+		Proxy: http.ProxyFromEnvironment, ForceAttemptHTTP2: true, DisableKeepAlives: true,
+		TLSClientConfig: &tls.Config{MinVersion: tls.VersionTLS12, RootCAs: h.authorities},
+	}
+	if h.address != "" {
+		transport.Proxy = nil
+		transport.DialContext = func(ctx context.Context, network, _ string) (net.Conn, error) {
+			return (&net.Dialer{}).DialContext(ctx, network, h.address)
+		}
+	}
+	client := &http.Client{Transport: transport, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	// The time limit holds for the answer as a whole, however slowly it comes.
+	ctx, cancel := context.WithTimeout(context.Background(), timeout)
+	defer cancel()
+	request, err := http.NewRequestWithContext(ctx, http.MethodGet, target, nil)
+	if err != nil {
+		return nil, errors.New("it is no URL that begins with https://")
+	}
+	request.Header.Set("Accept", "application/json")
+	if token != "" {
+		request.Header.Set("Authorization", "Bearer "+token)
+	}
+	answer, err := client.Do(request)
+	if err != nil {
+		return nil, unreachable(u.Host, timeout, err)
+	}
+	defer answer.Body.Close()
+	switch {
+	case answer.StatusCode >= 300 && answer.StatusCode < 400:
+		return nil, fmt.Errorf("%s redirects elsewhere, which is not followed", u.Host)
+	case answer.StatusCode == http.StatusUnauthorized || answer.StatusCode == http.StatusForbidden:
+		help := "the token that the policy has for it is not accepted"
+		if token == "" {
+			help = "a file behind --secret-policy says which token to send"
+		}
+		return nil, fmt.Errorf("%s refuses to answer (%d): %s", u.Host, answer.StatusCode, help)
+	case answer.StatusCode != http.StatusOK:
+		return nil, fmt.Errorf("%s answers %d %s", u.Host, answer.StatusCode, http.StatusText(answer.StatusCode))
+	}
+	text, err := io.ReadAll(io.LimitReader(answer.Body, maxBytes+1))
+	switch {
+	case err != nil:
+		return nil, unreachable(u.Host, timeout, err)
+	case len(text) > maxBytes:
+		return nil, fmt.Errorf("%s answers with more than %d KiB, which no secret is", u.Host, maxBytes>>10)
+	}
+	return text, nil
+}
+
+// unreachable says in few words why a store gave no answer.
+func unreachable(host string, timeout time.Duration, err error) error {
+	var certificate *tls.CertificateVerificationError
+	var name *net.DNSError
+	var record tls.RecordHeaderError
+	switch {
+	case errors.As(err, &certificate):
+		why := "it is not signed by an authority that is trusted; a file behind --secret-policy may name one"
+		var hostname x509.HostnameError
+		var invalid x509.CertificateInvalidError
+		if errors.As(err, &hostname) {
+			why = "it is for another host"
+		} else if errors.As(err, &invalid) && invalid.Reason == x509.Expired {
+			why = "it is not valid today"
+		}
+		return fmt.Errorf("the certificate of %s is not accepted: %s", host, why)
+	case errors.Is(err, context.DeadlineExceeded):
+		return fmt.Errorf("%s did not answer in full within %s", host, timeout)
+	case errors.As(err, &name):
+		return fmt.Errorf("there is no host %s", host)
+	case errors.Is(err, syscall.ECONNREFUSED):
+		return fmt.Errorf("%s refuses the connection", host)
+	case errors.As(err, &record), errors.Is(err, http.ErrSchemeMismatch):
+		return fmt.Errorf("%s does not speak TLS", host)
+	}
+	return fmt.Errorf("%s cannot be reached, or broke off its answer", host)
+}
+
+// Policy says what may be read besides what every project may, and which token goes to which host. It stands outside of the
+// project.
+type Policy struct {
+	variables []string // patterns
+	hosts     []host
+}
+
+type host struct {
+	name        string
+	address     string                 // where it is reached, when not under its name
+	token       func() (string, error) // nil for none
+	authorities *x509.CertPool         // nil for those of the machine
+}
+
+func (p *Policy) allows(variable string) bool {
+	if p == nil {
+		return false
+	}
+	for _, pattern := range p.variables {
+		if place.Match(pattern, variable) {
+			return true
+		}
+	}
+	return false
+}
+
+// host returns what is said of a host, which may be nothing.
+func (p *Policy) host(name string) host {
+	if p != nil {
+		for _, h := range p.hosts {
+			if strings.EqualFold(h.name, name) {
+				return h
+			}
+		}
+	}
+	return host{}
+}

@@ -1,0 +1,192 @@
+package command
+
+import (
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"knothole/core/data"
+	"knothole/core/project"
+	"knothole/outside/secrets"
+)
+
+// given is what flags give an environment for one run, over what its layers say.
+type given struct {
+	layers, inputs   []string
+	later            string
+	identity, policy string
+	reveal           reveal
+}
+
+// define adds the flags for layers, inputs and later values.
+func (g *given) define(flags *flag.FlagSet) {
+	flags.Func("layer", "one more layer for the environment: a `FILE`, or - for YAML from standard input", func(s string) error {
+		g.layers = append(g.layers, s)
+		return nil
+	})
+	flags.Func("input", "`NAME=VALUE` for one input, or NAME=@FILE; VALUE is read as the type of the input", func(s string) error {
+		if name, _, ok := strings.Cut(s, "="); !ok || name == "" {
+			return fmt.Errorf("write NAME=VALUE or NAME=@FILE")
+		}
+		g.inputs = append(g.inputs, s)
+		return nil
+	})
+	flags.StringVar(&g.later, "later", "", "fill in values that are known only after deployment from the layer `FILE`")
+}
+
+// defineSecrets adds the flags for reading secrets.
+func (g *given) defineSecrets(flags *flag.FlagSet) {
+	flags.StringVar(&g.identity, "identity", "", "the `FILE` with the identity for age-encrypted files (default: "+secrets.IdentityVariable+")")
+	flags.StringVar(&g.policy, "secret-policy", "", "a `FILE` outside of the project that says what else may be read, and which token goes to which host")
+	flags.Var(&g.reveal, "reveal", "show secrets, on a terminal only; --reveal=always anywhere")
+}
+
+// any reports whether anything is given.
+func (g *given) any() bool { return len(g.layers)+len(g.inputs) > 0 || g.later != "" }
+
+// overrides reports whether layers or inputs are given. Later values are no others than those of the environment.
+func (g *given) overrides() bool { return len(g.layers)+len(g.inputs) > 0 }
+
+// apply gives it to the environment; when it cannot, it says so. Everything needs exactly one environment.
+func (g *given) apply(c *call, p *opened, environments []*project.Environment) (status int) {
+	if !g.any() {
+		return exitClean
+	}
+	if len(environments) != 1 || len(c.arguments) == 0 {
+		return c.wrongUsage("--layer, --input and --later belong to one environment: name it")
+	}
+	e := environments[0]
+	for _, name := range g.layers {
+		if status := g.layer(c, p, name, func(shown string, format data.Format, text []byte) { p.AddLayer(e, shown, format, text) }); status != exitClean {
+			return status
+		}
+	}
+	for _, s := range g.inputs {
+		name, text, _ := strings.Cut(s, "=")
+		label := "--input " + name
+		if file, ok := strings.CutPrefix(text, "@"); ok {
+			read, err := os.ReadFile(c.path(file))
+			if err != nil {
+				return c.failed("--input %s: %s cannot be read: %s", name, file, plainError(err))
+			}
+			text, label = strings.TrimSuffix(strings.TrimSuffix(string(read), "\n"), "\r"), c.relative(c.path(file))
+		} else if p.Module != nil && p.Module.Objects[name] != nil && project.IsSecret(p.Module.Objects[name]) {
+			return c.wrongUsage("the input %q is secret: write --input %s=@FILE, so that it does not stay in the history of the shell", name, name)
+		}
+		if err := p.AddInput(e, name, label, text); err != nil {
+			return c.failed("%s", err)
+		}
+	}
+	if g.later != "" {
+		return g.layer(c, p, g.later, func(shown string, format data.Format, text []byte) { p.AddLater(e, shown, format, text) })
+	}
+	return exitClean
+}
+
+// openOne opens the project for the environment that the first argument names, with what is given to it. When something is wrong
+// it says so; p is then nil.
+func (g *given) openOne(c *call) (p *opened, e *project.Environment, status int) {
+	if p, status = c.open(); p == nil {
+		return nil, nil, status
+	}
+	environments, ok := c.environments(p, c.arguments[:1])
+	if !ok {
+		return nil, nil, exitFailed
+	}
+	if status := g.apply(c, p, environments); status != exitClean {
+		return nil, nil, status
+	}
+	return p, environments[0], exitClean
+}
+
+// layer reads the file of a layer.
+func (g *given) layer(c *call, p *opened, name string, add func(shown string, format data.Format, text []byte)) int {
+	if name == "-" {
+		text, err := io.ReadAll(c.in)
+		if err != nil {
+			return c.failed("standard input cannot be read: %s", plainError(err))
+		}
+		add("standard input", data.YAML, text)
+		return exitClean
+	}
+	format, ok := data.FormatOf(name)
+	if !ok || format == data.Env || format == data.Text {
+		return c.failed("the ending of %s does not tell a format: layers end in .yaml, .yml, .json or .toml", name)
+	}
+	text, err := os.ReadFile(c.path(name))
+	if err != nil {
+		return c.failed("the layer %s cannot be read: %s", name, plainError(err))
+	}
+	add(p.shown(c, name), format, text)
+	return exitClean
+}
+
+// path returns the whole path of a file that is named on the command line.
+func (c *call) path(name string) string {
+	if filepath.IsAbs(name) {
+		return name
+	}
+	return filepath.Join(c.folder, name)
+}
+
+// shown returns how a file that is named on the command line is called among those of the project: messages put the way to the
+// project before it.
+func (p *opened) shown(c *call, name string) string {
+	if to, err := filepath.Rel(p.folder, c.path(name)); err == nil {
+		return filepath.ToSlash(to)
+	}
+	return filepath.ToSlash(name)
+}
+
+// source returns what reads the secrets of a project.
+func (g *given) source(c *call, p *opened) (*secrets.Source, int) {
+	root, err := os.OpenRoot(p.folder)
+	if err != nil {
+		return nil, c.failed("%s", plainError(err))
+	}
+	s := &secrets.Source{Root: root, Identity: g.identity}
+	if s.Identity == "" {
+		s.Identity = os.Getenv(secrets.IdentityVariable)
+	}
+	if s.Identity != "" {
+		s.Identity = c.path(s.Identity)
+	}
+	if g.policy != "" {
+		if s.Policy, err = secrets.ReadPolicy(c.path(g.policy), p.folder); err != nil {
+			return nil, c.failed("%s", err)
+		}
+	}
+	return s, exitClean
+}
+
+// reveal says whether secrets are shown: "" for no, "terminal" or "always".
+type reveal string
+
+func (r *reveal) String() string   { return string(*r) }
+func (r *reveal) IsBoolFlag() bool { return true }
+
+// Set reads --reveal and --reveal=always.
+func (r *reveal) Set(s string) error {
+	switch s {
+	case "true", "terminal":
+		*r = "terminal"
+	case "always":
+		*r = "always"
+	case "false":
+		*r = ""
+	default:
+		return fmt.Errorf("it is --reveal or --reveal=always")
+	}
+	return nil
+}
+
+// revealed reports whether secrets are to be shown. When they may not, it says so.
+func (g *given) revealed(c *call) (bool, int) {
+	if g.reveal == "terminal" && !c.terminal {
+		return false, c.wrongUsage("--reveal shows secrets on a terminal only; --reveal=always shows them here too")
+	}
+	return g.reveal != "", exitClean
+}

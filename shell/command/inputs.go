@@ -1,0 +1,213 @@
+package command
+
+import (
+	"flag"
+	"fmt"
+	"io"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/aymanbagabas/go-udiff"
+
+	"knothole/core/eval"
+	"knothole/core/project"
+	"knothole/core/render"
+	"knothole/core/types"
+	"knothole/outside/folder"
+	"knothole/shell/present"
+)
+
+var inputsCommand = &command{
+	name: "inputs", arguments: "[ENV|MODULE] [--blank yaml|json|toml] [--format text|json]",
+	short: "each input, and who gives it which value",
+	long: `Shows the inputs of the project in a table: type, default, and for each environment the value with a letter for the layer
+that gives it, also what was overridden (b>a) or merely repeated (b=a). With the name of an environment it tells each input
+with its description, its limits and the whole way to its value; with the path of a module it shows what that declares.
+
+--blank prints a layer to fill in: what has no value yet first, then, as comments, what has a default. JSON has no comments,
+so there it holds only what must be decided. Secrets do not stand in layers, and so not in it.`,
+	example: "knothole inputs",
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		i := &inputsRun{}
+		flags.StringVar(&i.blank, "blank", "", "print a layer to fill in, in the format `yaml`, json or toml")
+		flags.StringVar(&i.format, "format", "text", "`FORMAT` of the answer: text or json")
+		i.given.define(flags)
+		return i.run
+	},
+}
+
+type inputsRun struct {
+	given
+	blank, format string
+}
+
+func (i *inputsRun) run(c *call) int {
+	if status := c.checkFormat(i.format, "text", "json"); status != exitClean {
+		return status
+	}
+	if i.blank != "" && !slices.Contains([]string{"yaml", "json", "toml"}, i.blank) {
+		return c.wrongUsage("there is no format %q for a layer: yaml, json or toml", i.blank)
+	}
+	if len(c.arguments) > 1 {
+		return c.wrongUsage("name one environment or one module")
+	}
+	p, environments, modules, status := c.openModules()
+	if p == nil {
+		return status
+	}
+	if p.Module == nil {
+		c.presenter(p, c.err).Findings(p.Findings)
+		return exitFailed
+	}
+	if status := i.apply(c, p, environments); status != exitClean {
+		return status
+	}
+	module := p.Module
+	if modules != nil {
+		if len(modules) != 1 {
+			return c.wrongUsage("name one module, not a folder of %d", len(modules))
+		}
+		environments = nil
+		for _, m := range p.Modules() {
+			if m.Path == modules[0] {
+				module = m
+			}
+		}
+	}
+	shown := collectInputs(p.Project, module, environments)
+	if i.blank != "" {
+		var e *project.Environment
+		if len(c.arguments) == 1 && len(environments) == 1 {
+			e = environments[0]
+		}
+		_, _ = io.WriteString(c.out, project.Blank(shown.Inputs, i.blank, p.HasValue(e)))
+		return exitClean
+	}
+	presenter := c.presenter(p, c.out)
+	status = exitClean
+	if len(shown.Inputs) == 0 && i.format == "text" {
+		fmt.Fprintf(c.out, "%s has no inputs\n", module.Path)
+	} else if i.format == "json" {
+		if err := presenter.InputsJSON(shown); err != nil {
+			return c.failed("%s", err)
+		}
+	} else if len(c.arguments) == 1 {
+		presenter.InputsDetail(shown)
+	} else {
+		presenter.InputsTable(shown)
+	}
+	if modules == nil {
+		_, findings := render.All(p.Project, environments, render.Options{})
+		if errors, _ := findings.Count(); errors > 0 && !c.quiet {
+			fmt.Fprintf(c.err, "%s: knothole check tells more\n", present.Count(errors, "error"))
+		}
+	}
+	return status
+}
+
+// collectInputs gathers what is to be shown of the inputs of a module.
+func collectInputs(p *project.Project, m *types.Module, environments []*project.Environment) *present.Inputs {
+	shown := &present.Inputs{Inputs: project.InputsOf(m), Environments: environments}
+	worlds := make([]*eval.World, len(environments))
+	for i, e := range environments {
+		worlds[i] = p.World(e, false)
+	}
+	for _, in := range shown.Inputs {
+		var all []project.Settings
+		for i, e := range environments {
+			all = append(all, p.Settings(e, worlds[i], in))
+		}
+		shown.Settings = append(shown.Settings, all)
+	}
+	return shown
+}
+
+var setCommand = &command{
+	name: "set", arguments: "ENV NAME=VALUE… [--in FILE] [--complete]",
+	short: "changes values in the right layer, comments kept",
+	long: `Changes the value of inputs in the layer of an environment: the one that gives the input its value now, if no other
+environment shares it, else the last that is the environment's own. Comments, order and the way texts are quoted stay as
+they are. NAME may be a field of an input, such as replicas.bay_map; VALUE is read as the type of the input.
+
+A value that does not fit the type of the input or its limits is refused, and nothing is written. --in chooses the layer.
+--complete adds the optional inputs that the environment does not give, as comments with their default, to the end of a YAML or
+TOML layer.`,
+	example: "knothole set north replicas.bay_map=8",
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		in := flags.String("in", "", "change the layer `FILE`")
+		complete := flags.Bool("complete", false, "add what is optional and not there as comments")
+		return func(c *call) int { return runSet(c, *in, *complete) }
+	},
+}
+
+func runSet(c *call, in string, complete bool) int {
+	if len(c.arguments) < 2 && !(complete && len(c.arguments) == 1) {
+		return c.wrongUsage("name an environment and at least one NAME=VALUE")
+	}
+	name, changes := c.arguments[0], c.arguments[1:]
+	p, status := c.open()
+	if p == nil {
+		return status
+	}
+	e := p.Environment(name)
+	if e == nil {
+		if _, ok := c.environments(p, []string{name}); !ok {
+			return exitFailed
+		}
+	}
+	if p.Module == nil {
+		c.presenter(p, c.err).Findings(p.Findings)
+		return exitFailed
+	}
+	if in != "" {
+		in = p.shown(c, in)
+	}
+	editor := p.Edit(e, in)
+	for _, change := range changes {
+		name, text, ok := strings.Cut(change, "=")
+		if !ok || name == "" {
+			return c.wrongUsage("%q is not NAME=VALUE", change)
+		}
+		if err := editor.Set(name, text); err != nil {
+			return c.failed("%s\n  nothing was written", err)
+		}
+	}
+	if complete {
+		if err := editor.Complete(); err != nil {
+			return c.failed("%s\n  nothing was written", err)
+		}
+	}
+	files, wrong := editor.Result()
+	if len(wrong) > 0 {
+		c.presenter(&opened{editor.Edited(), p.folder, p.prefix}, c.err).Findings(wrong)
+		fmt.Fprintln(c.err, "\nnothing was written")
+		return exitFindings
+	}
+	return c.replace(p, files)
+}
+
+// replace writes files of the project, each whole or not at all, and says what it did.
+func (c *call) replace(p *opened, files map[string]string) int {
+	for _, name := range slices.Sorted(maps.Keys(files)) {
+		file := filepath.Join(p.folder, filepath.FromSlash(name))
+		before, err := os.ReadFile(file)
+		if err != nil {
+			return c.failed("%s: %s", c.relative(file), plainError(err))
+		}
+		if string(before) == files[name] {
+			fmt.Fprintf(c.out, "%s says so already\n", c.relative(file))
+			continue
+		}
+		if !within(p.folder, file) {
+			return c.failed("%s leads out of the project: it was not written", c.relative(file))
+		}
+		if err := folder.Replace(file, []byte(files[name])); err != nil {
+			return c.failed("%s: %s", c.relative(file), err)
+		}
+		fmt.Fprint(c.out, udiff.Unified(c.relative(file), c.relative(file), string(before), files[name]))
+	}
+	return exitClean
+}

@@ -1,0 +1,193 @@
+package command
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"knothole/core/builtin"
+	"knothole/core/data"
+	"knothole/core/eval"
+	"knothole/core/explain"
+	"knothole/core/render"
+	"knothole/core/source"
+	"knothole/core/value"
+	"knothole/shell/present"
+)
+
+var lookCommand = &command{
+	name: "look", arguments: "PATH [ENV…|FILE…] [--only GLOB] [--format text|json]",
+	short: "the values at a path in every document, as a table",
+	long: `Shows what stands at a path in every document of all environments, or of those that are named: an inventory of images,
+replicas or hosts. A value is shown once with the environments that have it. With data files (YAML, JSON, TOML) it looks into
+these instead, and needs no project.
+
+PATH is a path as patches have it: [*] is every element, .* every key, .** any number of steps, [it.kind == "x"] an element that
+satisfies a condition. Documents that have no such place are counted. --only takes a pattern of paths of documents.
+
+Ends with 0 when something was found, 1 when nothing was.`,
+	example: "knothole look 'spec.template.spec.containers[*].image'",
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		l := &lookRun{}
+		flags.StringVar(&l.format, "format", "text", "`FORMAT` of the answer: text or json")
+		flags.StringVar(&l.only, "only", "", "only documents whose path matches the pattern `GLOB`")
+		l.given.define(flags)
+		return l.run
+	},
+}
+
+type lookRun struct {
+	given
+	format, only string
+}
+
+func (l *lookRun) run(c *call) int {
+	if len(c.arguments) == 0 {
+		return c.wrongUsage("name a path in data")
+	}
+	if status := c.checkFormat(l.format, "text", "json"); status != exitClean {
+		return status
+	}
+	path, err := eval.ParsePlaces(c.arguments[0], builtin.Table{})
+	if err != nil {
+		return c.failed("%s", err)
+	}
+	c.arguments = c.arguments[1:]
+	var sets []explain.Documents
+	var presenter *present.Presenter
+	var environments []string
+	if c.areFiles(c.arguments) {
+		if l.any() {
+			return c.wrongUsage("--layer, --input and --later belong to an environment, not to files")
+		}
+		set, documents, status := c.readFiles(c.arguments)
+		if status != exitClean {
+			return status
+		}
+		sets = []explain.Documents{{Documents: documents}}
+		presenter = &present.Presenter{Out: c.out, Sources: set, Color: c.color, Width: c.width, Fit: c.terminal}
+	} else {
+		p, chosen, status := c.openSelected()
+		if p == nil {
+			return status
+		}
+		if status := l.apply(c, p, chosen); status != exitClean {
+			return status
+		}
+		results, findings := render.All(p.Project, chosen, render.Options{Only: l.filter()})
+		if findings.HasErrors() {
+			c.presenter(p, c.err).Findings(findings)
+			fmt.Fprintln(c.err, "\nnothing was looked at: check finds all that is wrong")
+			return exitFailed
+		}
+		for _, r := range results {
+			sets = append(sets, explain.Documents{Name: r.Environment.Name, Documents: r.Documents})
+			environments = append(environments, r.Environment.Name)
+		}
+		presenter = c.presenter(p, c.out)
+	}
+	inventory := explain.Look(sets, path)
+	if l.format == "json" {
+		if err := presenter.InventoryJSON(inventory); err != nil {
+			return c.failed("%s", err)
+		}
+	} else {
+		presenter.Inventory(inventory, environments)
+	}
+	if len(inventory.Places) == 0 {
+		fmt.Fprintf(c.err, "none of %s has such a place", present.Count(inventory.Documents, "document"))
+		if inventory.Why != "" {
+			fmt.Fprintf(c.err, "; in the last, %s", inventory.Why)
+		}
+		fmt.Fprintln(c.err)
+		return exitFindings
+	}
+	if !c.quiet {
+		fmt.Fprintf(c.err, "%s in %s", present.Count(len(inventory.Places), "place"), present.Count(inventory.Documents-inventory.Without, "document"))
+		if inventory.Without > 0 {
+			fmt.Fprintf(c.err, "; %d have none", inventory.Without)
+		}
+		fmt.Fprintln(c.err)
+	}
+	return exitClean
+}
+
+func (l *lookRun) filter() func(string) bool {
+	if l.only == "" {
+		return nil
+	}
+	return matcher(l.only)
+}
+
+// areFiles reports whether arguments name data files: they have an ending of data, or are there and no environment.
+func (c *call) areFiles(arguments []string) bool {
+	return len(arguments) > 0 && slices.ContainsFunc(arguments, func(name string) bool {
+		format, ok := data.FormatOf(name)
+		return ok && slices.Contains(data.Readable, format) || strings.ContainsRune(name, '/')
+	})
+}
+
+// readFiles reads data files; folders stand for all data files in them.
+func (c *call) readFiles(arguments []string) (*source.Set, []render.Document, int) {
+	set := source.NewSet()
+	var names []string
+	for _, argument := range arguments {
+		info, err := os.Stat(c.path(argument))
+		if err != nil {
+			return nil, nil, c.failed("%s cannot be read: %s", argument, plainError(err))
+		}
+		if !info.IsDir() {
+			names = append(names, argument)
+			continue
+		}
+		_ = filepath.WalkDir(c.path(argument), func(name string, entry os.DirEntry, err error) error {
+			if err != nil || entry.IsDir() {
+				return nil
+			}
+			if format, ok := data.FormatOf(entry.Name()); ok && slices.Contains(data.Readable, format) {
+				names = append(names, c.relative(name))
+			}
+			return nil
+		})
+	}
+	var documents []render.Document
+	var findings source.Findings
+	for _, name := range names {
+		format, ok := data.FormatOf(name)
+		if !ok || !slices.Contains(data.Readable, format) {
+			return nil, nil, c.failed("the ending of %s does not tell a format that can be read: .yaml, .yml, .json or .toml", name)
+		}
+		text, err := os.ReadFile(c.path(name))
+		if err != nil {
+			return nil, nil, c.failed("%s cannot be read: %s", name, plainError(err))
+		}
+		file, err := set.Add(filepath.ToSlash(name), text)
+		if err != nil {
+			return nil, nil, c.failed("%s", err)
+		}
+		var v value.Value
+		var found source.Findings
+		if format == data.YAML {
+			v, found = data.ReadStream(file, data.Keys{})
+		} else {
+			v, found = data.Read(file, format, data.Keys{})
+		}
+		findings = append(findings, found...)
+		if found.HasErrors() {
+			continue
+		}
+		d := render.Document{Path: filepath.ToSlash(name), Format: format, Value: v, Stream: format == data.YAML}
+		if d.Stream && v.Len() == 1 {
+			d.Value, d.Stream = v.Elements()[0], false
+		}
+		documents = append(documents, d)
+	}
+	if findings.HasErrors() {
+		(&present.Presenter{Out: c.err, Sources: set, Color: c.color, Width: c.width}).Findings(findings.Tidy(set))
+		return nil, nil, exitFailed
+	}
+	return set, documents, exitClean
+}

@@ -1,0 +1,103 @@
+package command
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strings"
+
+	"golang.org/x/term"
+
+	"knothole/core/project"
+	"knothole/core/render"
+	"knothole/shell/present"
+)
+
+// openValues returns what is open in several environments.
+func openValues(results []*render.Result) []render.OpenValue {
+	var all []render.OpenValue
+	for _, r := range results {
+		all = append(all, r.Open()...)
+	}
+	return all
+}
+
+// shownOpen is how many places are named for one text.
+const shownOpen = 3
+
+// printOpen lists the values that are known only after deployment, by what stands for them.
+func (c *call) printOpen(open []render.OpenValue) {
+	var texts []string
+	places, environments := map[string][]string{}, map[string][]string{}
+	add := func(list *[]string, s string) {
+		if !slices.Contains(*list, s) {
+			*list = append(*list, s)
+		}
+	}
+	for _, o := range open {
+		name := o.Document
+		if o.Path != nil {
+			name += " " + o.Path.String()
+		}
+		add(&texts, o.Text)
+		names, in := places[o.Text], environments[o.Text]
+		add(&names, name)
+		add(&in, o.Environment)
+		places[o.Text], environments[o.Text] = names, in
+	}
+	for _, text := range texts {
+		names, more := places[text], ""
+		if len(names) > shownOpen {
+			more = fmt.Sprintf(", and %s more", present.Count(len(names)-shownOpen, "place"))
+			names = names[:shownOpen]
+		}
+		fmt.Fprintf(c.err, "open (%s): %s in %s%s\n", strings.Join(environments[text], ", "), present.Clean(text), strings.Join(names, ", "), more)
+	}
+}
+
+// askMissing asks for the inputs of an environment that have no value.
+func (c *call) askMissing(p *opened, environments []*project.Environment) int {
+	if len(environments) != 1 || len(c.arguments) == 0 {
+		return c.wrongUsage("--ask asks for the inputs of one environment: name it")
+	}
+	in, ok := c.in.(*os.File)
+	if !ok || !term.IsTerminal(int(in.Fd())) {
+		return c.wrongUsage("--ask asks on a terminal, and standard input is none; give values with --input NAME=VALUE")
+	}
+	lines := bufio.NewReader(in)
+	for _, o := range p.Missing(environments[0]) {
+		for {
+			fmt.Fprintf(c.err, "%s (%s)", o.Name, o.Type)
+			if summary := o.Summary(); strings.HasPrefix(summary, `"`) {
+				fmt.Fprintf(c.err, " %s", strings.Trim(summary, `"`))
+			}
+			fmt.Fprint(c.err, ": ")
+			var text string
+			if project.IsSecret(o) {
+				read, err := term.ReadPassword(int(in.Fd()))
+				fmt.Fprintln(c.err)
+				if err != nil {
+					return c.failed("the answer cannot be read")
+				}
+				text = string(read)
+			} else {
+				read, err := lines.ReadString('\n')
+				if err == io.EOF && read == "" {
+					return c.failed("there is no answer for %q", o.Name)
+				}
+				text = strings.TrimRight(read, "\r\n")
+			}
+			wrong := p.TryInput(environments[0], o.Name, text)
+			if wrong == "" {
+				if err := p.AddInput(environments[0], o.Name, "the answer for "+o.Name, text); err != nil {
+					return c.failed("%s", err)
+				}
+				break
+			}
+			fmt.Fprintf(c.err, "  %s\n", present.Clean(wrong))
+		}
+	}
+	return exitClean
+}

@@ -1,0 +1,173 @@
+package command
+
+import (
+	"flag"
+	"fmt"
+	"slices"
+	"strings"
+
+	"knothole/core/data"
+	"knothole/core/project"
+	"knothole/core/render"
+	"knothole/core/source"
+	"knothole/core/types"
+	"knothole/core/value"
+	"knothole/shell/present"
+)
+
+var outputsCommand = &command{
+	name: "outputs", arguments: "ENV [NAME] [--format plain|json|env] [--reveal]",
+	short: "named outputs, for people and scripts",
+	long: `Prints the named outputs of the project in an environment, or one of them. As plain text, one alone is printed as it is, without
+quotes; several as names and values. As env, each is a line NAME=value that a POSIX shell reads back; lists and records are
+JSON in it.
+
+Secret outputs are hidden. With --reveal the secrets are read and shown, on a terminal only; with --reveal=always anywhere.`,
+	example: "knothole outputs north map_url",
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		o := &outputsRun{}
+		flags.StringVar(&o.format, "format", "plain", "`FORMAT` of the answer: plain, json or env")
+		flags.BoolVar(&o.final, "final", false, "refuse values that are still open")
+		o.given.define(flags)
+		o.given.defineSecrets(flags)
+		return o.run
+	},
+}
+
+type outputsRun struct {
+	given
+	format string
+	final  bool
+}
+
+// output is one output with its value.
+type output struct {
+	object *types.Object
+	value  value.Value
+}
+
+func (o *outputsRun) run(c *call) int {
+	if status := c.checkFormat(o.format, "plain", "json", "env"); status != exitClean {
+		return status
+	}
+	if len(c.arguments) < 1 || len(c.arguments) > 2 {
+		return c.wrongUsage("name one environment, and one output if it is to be one")
+	}
+	show, status := o.revealed(c)
+	if status != exitClean {
+		return status
+	}
+	p, e, status := o.openOne(c)
+	if p == nil {
+		return status
+	}
+	var findings source.Findings
+	if show {
+		from, status := o.source(c, p)
+		if from == nil {
+			return status
+		}
+		defer from.Root.Close()
+		findings = p.ReadSecrets(e, from)
+	}
+	_, found := render.All(p.Project, []*project.Environment{e}, render.Options{})
+	all := outputsOf(p.Project, e)
+	if findings = append(findings, found...).Tidy(p.Sources); findings.HasErrors() {
+		c.presenter(p, c.err).Findings(findings)
+		fmt.Fprintln(c.err, "\nnothing was printed: check finds all that is wrong")
+		return exitFailed
+	}
+	var names []string
+	for _, out := range all {
+		names = append(names, out.object.Name)
+	}
+	single := len(c.arguments) == 2
+	if single {
+		i := slices.Index(names, c.arguments[1])
+		if i < 0 {
+			help := "outputs are " + strings.Join(names, ", ")
+			if near, ok := source.Nearest(c.arguments[1], names); ok {
+				help = fmt.Sprintf("did you mean %q?", near)
+			}
+			if len(names) == 0 {
+				help = fmt.Sprintf("declare one in %s: output %s = …", p.Main, c.arguments[1])
+			}
+			return c.failed("%s has no output %q\n  %s", p.Main, c.arguments[1], help)
+		}
+		all = all[i : i+1]
+	}
+	for i := range all {
+		if o.final && value.Marks(all[i].value)&value.Unknown != 0 {
+			return c.failed("the output %q is still open: fill it in with --later FILE", all[i].object.Name)
+		}
+		if show {
+			all[i].value = value.WithPlaceholders(all[i].value)
+		} else {
+			all[i].value = value.Shown(all[i].value)
+		}
+	}
+	o.print(c, all, single)
+	return exitClean
+}
+
+func (o *outputsRun) print(c *call, all []output, single bool) {
+	switch {
+	case o.format == "json" && single:
+		fmt.Fprintln(c.out, data.JSONText(all[0].value, 2))
+	case o.format == "json":
+		var b value.Builder
+		for _, out := range all {
+			b.Set(out.object.Name, out.value)
+		}
+		fmt.Fprintln(c.out, data.JSONText(b.Record(0), 2))
+	case o.format == "env":
+		var b value.Builder
+		for _, out := range all {
+			b.Set(out.object.Name, value.StringOf(plainText(out.value), 0))
+		}
+		text, _ := data.Write(b.Record(0), data.Env) // texts only
+		_, _ = c.out.Write(text)
+	case single:
+		fmt.Fprintln(c.out, plainText(all[0].value))
+	default:
+		width := 0
+		for _, out := range all {
+			width = max(width, len(out.object.Name))
+		}
+		for _, out := range all {
+			fmt.Fprintf(c.out, "%-*s  %s\n", width, out.object.Name, present.Clean(plainText(out.value)))
+		}
+		if len(all) == 0 {
+			fmt.Fprintln(c.err, "the project has no outputs")
+		}
+	}
+}
+
+// plainText returns a scalar as it is, a list or record as JSON, and nothing for null.
+func plainText(v value.Value) string {
+	if text, ok := v.Scalar(); ok {
+		return text
+	}
+	if v.IsNull() {
+		return ""
+	}
+	return data.CompactJSON(v)
+}
+
+// outputsOf evaluates the outputs of the main module.
+func outputsOf(p *project.Project, e *project.Environment) []output {
+	if p.Module == nil {
+		return nil
+	}
+	w := p.World(e, false)
+	var all []output
+	for _, o := range p.Module.Order {
+		if o.Kind != types.ObjectOutput || p.Module.Objects[o.Name] != o {
+			continue
+		}
+		if v, ok := w.Value(o); ok {
+			all = append(all, output{o, v})
+		}
+	}
+	return all
+}

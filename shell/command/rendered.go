@@ -1,0 +1,127 @@
+package command
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/aymanbagabas/go-udiff"
+
+	"knothole/core/render"
+	"knothole/core/source"
+	"knothole/outside/folder"
+)
+
+// committed is a rendered file that is not as it would be rendered.
+type committed struct {
+	finding source.Finding
+	diff    string // of the lines, from what is there to what would be rendered
+}
+
+// compareRendered compares the rendered files of environments with what would be rendered. The error is one of reading them.
+func (c *call) compareRendered(p *opened, results []*render.Result) ([]committed, error) {
+	r := &rendering{}
+	all, err := r.encode(p.Project, results)
+	if err != nil {
+		return nil, err
+	}
+	var differing []committed
+	for _, e := range all {
+		base := path.Join(p.Out, e.environment.Name)
+		record, err := folder.ReadRecord(filepath.Join(p.folder, filepath.FromSlash(base)))
+		if err != nil {
+			return nil, err
+		}
+		known := map[string]bool{}
+		for _, f := range e.plain {
+			known[f.Path] = true
+			name := path.Join(base, f.Path)
+			text, err := os.ReadFile(filepath.Join(p.folder, filepath.FromSlash(name)))
+			switch {
+			case errors.Is(err, fs.ErrNotExist):
+				differing = append(differing, committed{finding: renderedFinding(source.Span{}, e.environment.Name, "knothole render writes it", "%s is not there", name)})
+				continue
+			case err != nil:
+				return nil, fmt.Errorf("%s cannot be read: %w", name, plainError(err))
+			case bytes.Equal(text, f.Data):
+				continue
+			}
+			file, err := p.Sources.Add(name, text)
+			if err != nil {
+				return nil, err
+			}
+			message, help := "this is not what would be rendered now", "knothole render writes it anew"
+			if digest, ok := record[f.Path]; !ok || digest != folder.Digest(text) {
+				message, help = "this file was changed since it was rendered", "change the sources instead; knothole render --overwrite writes it anew"
+			}
+			line := firstDifference(text, f.Data)
+			column := 1 + len(file.Line(line)) - len(strings.TrimLeft(file.Line(line), " \t"))
+			differing = append(differing, committed{
+				finding: renderedFinding(file.LineSpan(line, column), e.environment.Name, help, "%s", message),
+				diff:    udiff.Unified(name, name, string(text), string(f.Data)),
+			})
+		}
+		for _, name := range sortedKeys(record) {
+			if _, err := os.Lstat(filepath.Join(p.folder, filepath.FromSlash(path.Join(base, name)))); err == nil && !known[name] {
+				differing = append(differing, committed{finding: renderedFinding(source.Span{}, e.environment.Name, "knothole render removes it", "%s is no longer rendered", path.Join(base, name))})
+			}
+		}
+	}
+	return differing, nil
+}
+
+func renderedFinding(span source.Span, environment, help, format string, arguments ...any) source.Finding {
+	return source.Finding{Code: source.RenderedDiffers, Span: span, Help: help, Message: fmt.Sprintf(format, arguments...), Environments: []string{environment}}
+}
+
+func sortedKeys(m map[string]string) []string {
+	keys := make([]string, 0, len(m))
+	for key := range m {
+		keys = append(keys, key)
+	}
+	slices.Sort(keys)
+	return keys
+}
+
+// firstDifference returns the number of the first line in which two texts differ, of the first text.
+func firstDifference(a, b []byte) int {
+	line := 1
+	for i := 0; i < len(a) && i < len(b) && a[i] == b[i]; i++ {
+		if a[i] == '\n' {
+			line++
+		}
+	}
+	return line
+}
+
+// maxDiffLines is how many lines of a difference are shown.
+const maxDiffLines = 40
+
+// showRendered shows what is not as it would be rendered, with the lines that differ.
+func (c *call) showRendered(p *opened, differing []committed) {
+	presenter := c.presenter(p, c.out)
+	for i, d := range differing {
+		if i > 0 {
+			fmt.Fprintln(c.out)
+		}
+		finding := d.finding
+		presenter.Findings(source.Findings{finding})
+		lines := strings.Split(strings.TrimSuffix(d.diff, "\n"), "\n")
+		if d.diff == "" || len(lines) < 2 {
+			continue
+		}
+		lines = lines[2:] // without the names of the files
+		if len(lines) > maxDiffLines {
+			lines = append(lines[:maxDiffLines], fmt.Sprintf("… and %d lines more", len(lines)-maxDiffLines))
+		}
+		for _, line := range lines {
+			presenter.DiffLine(line)
+		}
+	}
+}

@@ -1,0 +1,77 @@
+package command
+
+import (
+	"flag"
+	"fmt"
+	"strings"
+
+	"knothole/core/builtin"
+	"knothole/core/eval"
+	"knothole/core/explain"
+	"knothole/core/place"
+)
+
+var whyCommand = &command{
+	name: "why", arguments: "ENV DOCUMENT PATH [--format text|json]",
+	short: "the life of one rendered value",
+	long: `Tells why a value in a rendered document is what it is: where it was written, computed or patched, what chose it, and for each
+input on which it depends what its layers say, what was overridden, and the limits that it passed. Only this document is
+evaluated.
+
+PATH is a path as patches have it, such as spec.containers[0].image, spec.containers[it.name == "map"].image, or with the
+name of an element as comparisons show it, spec.containers[map].image; or a JSON Pointer, such as /spec/replicas.`,
+	example: "knothole why north k8s/bay-map.yaml spec.replicas",
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		w := &whyRun{}
+		flags.StringVar(&w.format, "format", "text", "`FORMAT` of the answer: text or json")
+		w.given.define(flags)
+		return w.run
+	},
+}
+
+type whyRun struct {
+	given
+	format string
+}
+
+func (w *whyRun) run(c *call) int {
+	if len(c.arguments) != 3 {
+		return c.wrongUsage("name an environment, a document and a path in it")
+	}
+	if status := c.checkFormat(w.format, "text", "json"); status != exitClean {
+		return status
+	}
+	var path *eval.Places
+	var pointer []string
+	var err error
+	if text := c.arguments[2]; strings.HasPrefix(text, "/") {
+		pointer, err = place.ParsePointer(text)
+	} else {
+		path, err = eval.ParsePlaces(text, builtin.Table{})
+	}
+	if err != nil {
+		return c.failed("%s", err)
+	}
+	p, e, status := w.openOne(c)
+	if p == nil {
+		return status
+	}
+	why, whyNot, findings := explain.Value(p.Project, e, c.arguments[1], path, pointer)
+	switch {
+	case whyNot != "":
+		return c.failed("%s", whyNot)
+	case why == nil:
+		c.presenter(p, c.err).Findings(findings)
+		fmt.Fprintln(c.err, "\nnothing was explained: check finds all that is wrong")
+		return exitFailed
+	}
+	presenter := c.presenter(p, c.out)
+	if w.format == "json" {
+		if err := presenter.WhyJSON(why); err != nil {
+			return c.failed("%s", err)
+		}
+		return exitClean
+	}
+	presenter.Why(why)
+	return exitClean
+}

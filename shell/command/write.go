@@ -1,0 +1,275 @@
+package command
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"time"
+
+	"golang.org/x/sync/errgroup"
+
+	"knothole/core/source"
+	"knothole/outside/folder"
+	"knothole/shell/present"
+)
+
+// target is one folder that documents of an environment go to.
+type target struct {
+	*encoded
+	base    string
+	files   []folder.File
+	options folder.Options
+	plan    *folder.Plan
+}
+
+// write puts the documents in place: all of them, or none when something stands against one.
+func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) int {
+	to, own := filepath.Join(p.folder, filepath.FromSlash(p.Out)), true
+	if r.to != "" {
+		to, own = c.path(r.to), false
+	}
+	secretTo := filepath.Join(p.folder, filepath.FromSlash(p.SecretOut))
+	for _, base := range []string{to, secretTo} {
+		if info, err := os.Stat(base); err == nil && !info.IsDir() {
+			return c.failed("%s is a file, not a folder: nothing was written", c.relative(base))
+		}
+	}
+	if own && !within(p.folder, to) {
+		return c.failed("%s leads out of the project: nothing was written\n  write elsewhere with --to DIR", c.relative(to))
+	}
+	options := folder.Options{Overwrite: r.overwrite, Partial: r.only != ""}
+	var targets []*target
+	secret := false
+	for i := range all {
+		targets = append(targets, &target{encoded: &all[i], base: to, files: all[i].plain, options: options})
+		if r.secrets {
+			options := options
+			options.Secret = true
+			targets = append(targets, &target{encoded: &all[i], base: secretTo, files: all[i].secret, options: options})
+			secret = secret || len(all[i].secret) > 0
+		}
+	}
+	if secret {
+		if !within(p.folder, secretTo) {
+			return c.failed("%s leads out of the project: nothing was written", c.relative(secretTo))
+		}
+		if status := c.checkIgnored(p, secretTo); status != exitClean {
+			return status
+		}
+	}
+	unlock, err := folder.Lock(to, 0o755, func() { fmt.Fprintf(c.err, "waiting for another run that writes to %s\n", c.relative(to)) })
+	if err != nil {
+		return c.failed("%s: nothing was written", err)
+	}
+	defer unlock()
+	if secret {
+		unlock, err := folder.Lock(secretTo, 0o700, func() { fmt.Fprintf(c.err, "waiting for another run that writes to %s\n", c.relative(secretTo)) })
+		if err != nil {
+			return c.failed("%s: nothing was written", err)
+		}
+		defer unlock()
+	}
+	if status := c.put(targets); status != exitClean {
+		return status
+	}
+	if c.quiet {
+		return exitClean
+	}
+	r.sum(c, all, targets)
+	if own {
+		var names []string
+		for _, e := range p.Environments {
+			names = append(names, e.Name)
+		}
+		for _, name := range folder.Strangers(to, names) {
+			fmt.Fprintf(c.err, "%s belongs to no environment any more: remove the folder\n", c.relative(filepath.Join(to, name)))
+		}
+	}
+	fmt.Fprintf(c.err, "in %s (%.2f s)\n", c.relative(to), time.Since(start).Seconds())
+	if secret {
+		fmt.Fprintf(c.err, "secret documents in %s\n", c.relative(secretTo))
+	}
+	return exitClean
+}
+
+// put prepares, stages and commits: what fails before the last leaves everything as it was.
+func (c *call) put(targets []*target) int {
+	// Each environment has a folder of its own, so that they do not stand in each other's way.
+	each := func(do func(t *target) error) []error {
+		errs := make([]error, len(targets))
+		var group errgroup.Group
+		group.SetLimit(runtime.GOMAXPROCS(0))
+		for i, t := range targets {
+			group.Go(func() error {
+				errs[i] = do(t)
+				return nil
+			})
+		}
+		_ = group.Wait() // the errors are kept in the order of the environments
+		return errs
+	}
+	var refusals []*folder.Refusal
+	for _, err := range each(func(t *target) (err error) {
+		t.plan, err = folder.Prepare(t.base, t.environment.Name, t.files, t.options)
+		return err
+	}) {
+		var refusal *folder.Refusal
+		switch {
+		case errors.As(err, &refusal):
+			refusals = append(refusals, refusal)
+		case err != nil:
+			return c.failed("%s: nothing was written", err)
+		}
+	}
+	if refusals != nil {
+		for _, refusal := range refusals {
+			for _, name := range refusal.Paths {
+				fmt.Fprintf(c.err, "%s: error: not written by knothole, or changed since [%s]\n", c.relative(filepath.Join(refusal.Folder, name)), source.ForeignFile)
+			}
+		}
+		fmt.Fprintln(c.err, "nothing was written: move these files, or replace them with --overwrite")
+		return exitFindings
+	}
+	for _, err := range each(func(t *target) error { return t.plan.Stage() }) {
+		if err != nil {
+			for _, t := range targets {
+				t.plan.Cancel()
+			}
+			return c.failed("%s: nothing was written", err)
+		}
+	}
+	for _, err := range each(func(t *target) error { return t.plan.Commit() }) {
+		if err != nil {
+			return c.failed("%s", err)
+		}
+	}
+	return exitClean
+}
+
+// within reports whether a path that need not be there stays inside a folder, whatever links lead on the way.
+func within(folder, name string) bool {
+	real, err := filepath.EvalSymlinks(folder)
+	if err != nil {
+		return false
+	}
+	for {
+		to, err := filepath.EvalSymlinks(name)
+		if err == nil {
+			relative, err := filepath.Rel(real, to)
+			return err == nil && filepath.IsLocal(relative)
+		}
+		if _, err := os.Lstat(name); err == nil || name == filepath.Dir(name) {
+			return false // a link that leads nowhere
+		}
+		name = filepath.Dir(name)
+	}
+}
+
+// checkIgnored refuses to write secrets where git would take them up.
+func (c *call) checkIgnored(p *opened, name string) int {
+	git := exec.Command("git", "-C", p.folder, "check-ignore", "--quiet", "--", filepath.Join(name, "x"))
+	err := git.Run()
+	var exit *exec.ExitError
+	if errors.As(err, &exit) && exit.ExitCode() == 1 {
+		return c.failed("git does not ignore %s, so that secrets could be committed: nothing was written\n  add %s/ to .gitignore", c.relative(name), p.SecretOut)
+	}
+	return exitClean // ignored, or no repository of git
+}
+
+// states are what can have become of a document, in the order in which they are told.
+var states = []string{"written", "unchanged", "removed", "withheld"}
+
+// sum prints what was done in each environment, and to which kinds of documents.
+func (r *rendering) sum(c *call, all []encoded, targets []*target) {
+	kinds := map[string]map[string]int{}
+	total := map[string]int{}
+	for i := range all {
+		counts := map[string]int{}
+		add := func(state string, names []string) {
+			counts[state] += len(names)
+			for _, name := range names {
+				of := all[i].kinds[name]
+				if of == nil {
+					of = []string{strings.TrimPrefix(path.Ext(name), ".")} // one that is no longer rendered
+				}
+				for _, kind := range of {
+					if kinds[state] == nil {
+						kinds[state] = map[string]int{}
+					}
+					kinds[state][kind]++
+				}
+			}
+		}
+		for _, t := range targets {
+			if t.encoded == &all[i] {
+				s := t.plan.Summary()
+				add("written", s.Written)
+				add("unchanged", s.Unchanged)
+				add("removed", s.Removed)
+			}
+		}
+		var withheld []string
+		for _, d := range all[i].withheld {
+			withheld = append(withheld, d.Path)
+		}
+		add("withheld", withheld)
+		for state, n := range counts {
+			total[state] += n
+		}
+		fmt.Fprintf(c.err, "%-12s %s\n", all[i].environment.Name, countsText(counts))
+	}
+	if len(all) > 1 {
+		fmt.Fprintf(c.err, "%-12s %s\n", "together", countsText(total))
+	}
+	for _, state := range states {
+		if len(kinds[state]) > 0 {
+			fmt.Fprintf(c.err, "%-12s %s\n", state, kindsText(kinds[state]))
+		}
+	}
+}
+
+func countsText(counts map[string]int) string {
+	var parts []string
+	for _, state := range states {
+		if n := counts[state]; n > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", n, state))
+		}
+	}
+	if parts == nil {
+		return "no documents"
+	}
+	return present.Count(counts["written"]+counts["unchanged"]+counts["withheld"], "document") + ": " + strings.Join(parts, ", ")
+}
+
+// kindsText lists kinds with their numbers, most first.
+func kindsText(kinds map[string]int) string {
+	var names []string
+	for kind := range kinds {
+		names = append(names, kind)
+	}
+	slices.SortFunc(names, func(a, b string) int {
+		if kinds[a] != kinds[b] {
+			return kinds[b] - kinds[a]
+		}
+		return strings.Compare(a, b)
+	})
+	var parts []string
+	for _, kind := range names {
+		parts = append(parts, fmt.Sprintf("%d %s", kinds[kind], kind))
+	}
+	return strings.Join(parts, ", ")
+}
+
+// relative shows a path as seen from the working folder, when that is shorter.
+func (c *call) relative(name string) string {
+	if short, err := filepath.Rel(c.folder, name); err == nil && len(short) < len(name) {
+		return filepath.ToSlash(short)
+	}
+	return filepath.ToSlash(name)
+}

@@ -1,0 +1,284 @@
+package present
+
+import (
+	"encoding/json"
+	"slices"
+	"strings"
+
+	"knothole/core/project"
+	"knothole/core/value"
+)
+
+// Inputs is what is to be shown of the inputs of a module.
+type Inputs struct {
+	Inputs       []*project.Input
+	Environments []*project.Environment // none for a module without any
+	Settings     [][]project.Settings   // by input, then environment
+}
+
+// shortValue returns a value as it stands in a table: texts without quotes.
+func shortValue(v value.Value) string {
+	v = value.Shown(v)
+	if v.Kind() == value.String && v.Text() != "" {
+		return Clean(v.Text())
+	}
+	if text, ok := v.Scalar(); ok && text != "" {
+		return text
+	}
+	return v.Show(60)
+}
+
+// InputsTable shows inputs as one table: a line for each, a column for each environment, with who gave it its value.
+func (p *Presenter) InputsTable(in *Inputs) {
+	var files []string
+	letter := func(l *project.Layer) string {
+		i := slices.Index(files, l.Path)
+		if i < 0 {
+			i = len(files)
+			files = append(files, l.Path)
+		}
+		return letters(i)
+	}
+	// The letters stand in the order of the layers.
+	for _, e := range in.Environments {
+		for _, l := range e.AllLayers() {
+			letter(l)
+		}
+	}
+	head := []cell{{text: "input", paint: p.bold}, {text: "type", paint: p.bold}, {text: "default", paint: p.bold}}
+	for _, e := range in.Environments {
+		head = append(head, cell{text: e.Name, paint: p.bold})
+	}
+	rows := [][]cell{head}
+	over, repeats := false, false
+	for i, input := range in.Inputs {
+		row := []cell{plainCell(input.Name()), {text: typeText(input), paint: p.faint}, defaultCell(p, input)}
+		for j := range in.Environments {
+			s := in.Settings[i][j]
+			row = append(row, p.settingCell(input, s, letter))
+			over = over || len(s.All) > 1 && !s.Repeats
+			repeats = repeats || s.Repeats
+		}
+		rows = append(rows, row)
+	}
+	p.table(rows, 0, 25)
+	if len(in.Environments) == 0 {
+		return
+	}
+	p.printf("\n")
+	var legend []string
+	for i, name := range files {
+		legend = append(legend, letters(i)+" "+p.file(name))
+	}
+	p.list(legend)
+	var notes []string
+	if over {
+		notes = append(notes, "b>a: b says so, over a")
+	}
+	if repeats {
+		notes = append(notes, "b=a: b repeats what holds without it")
+	}
+	notes = append(notes, "no letter: the default")
+	p.list(notes)
+}
+
+// list shows short texts one behind the other, on as many lines as it takes.
+func (p *Presenter) list(texts []string) {
+	line := ""
+	for _, text := range texts {
+		switch {
+		case line == "":
+			line = text
+		case p.Fit && len([]rune(line))+3+len([]rune(text)) > p.Width:
+			p.printf("%s\n", p.faint(line))
+			line = text
+		default:
+			line += "   " + text
+		}
+	}
+	if line != "" {
+		p.printf("%s\n", p.faint(line))
+	}
+}
+
+func typeText(in *project.Input) string {
+	text := in.Type.String()
+	switch {
+	case in.Secret:
+		text = "secret " + text
+	case in.Later:
+		text = "later " + text
+	}
+	return text
+}
+
+func defaultCell(p *Presenter, in *project.Input) cell {
+	switch {
+	case in.Default != "":
+		return cell{text: strings.Join(strings.Fields(in.Default), " "), paint: p.faint}
+	case in.Required():
+		return cell{text: "required", paint: p.faint}
+	}
+	return cell{text: "-", paint: p.faint}
+}
+
+func (p *Presenter) settingCell(in *project.Input, s project.Settings, letter func(*project.Layer) string) cell {
+	if len(s.All) == 0 {
+		switch {
+		case in.Later:
+			return cell{text: "open", paint: p.yellow}
+		case s.Value.IsAbsent() && in.Required():
+			return cell{text: "missing", paint: p.red}
+		case s.Value.IsAbsent():
+			return cell{text: "-", paint: p.faint}
+		}
+		return cell{text: shortValue(s.Value), paint: p.faint}
+	}
+	last := s.All[len(s.All)-1]
+	if last.Reference != nil {
+		return cell{text: last.Reference.Kind, paint: p.cyan}
+	}
+	text := shortValue(s.Value)
+	if s.Value.IsAbsent() {
+		text = shortValue(last.Value) // it does not fit
+	}
+	tail := " " + letter(last.Layer)
+	switch {
+	case s.Repeats && len(s.All) > 1:
+		return cell{text, p.yellow, tail + "=" + letter(s.All[len(s.All)-2].Layer)}
+	case s.Repeats:
+		return cell{text, p.yellow, tail + "="}
+	case len(s.All) > 1:
+		return cell{text, p.green, tail + ">" + letter(s.All[len(s.All)-2].Layer)}
+	}
+	return cell{text, nil, tail}
+}
+
+// InputsDetail shows each input with its description, limits and, for each environment, the whole way to its value.
+func (p *Presenter) InputsDetail(in *Inputs) {
+	for i, input := range in.Inputs {
+		if i > 0 {
+			p.printf("\n")
+		}
+		head := p.bold(input.Name()) + "   " + typeText(input)
+		switch {
+		case input.Default != "":
+			head += " = " + strings.Join(strings.Fields(input.Default), " ")
+		case input.Required():
+			head += ", required"
+		}
+		p.printf("%s   %s\n", head, p.faint(p.line(input.Span.Start)))
+		if input.Description != "" {
+			for _, line := range strings.Split(input.Description, "\n") {
+				p.printf("  %s\n", Clean(line))
+			}
+		}
+		if input.Deprecated != "" {
+			p.printf("  deprecated: %s\n", Clean(input.Deprecated))
+		}
+		for _, limit := range input.Limits() {
+			p.printf("  %s %s\n", p.faint("where"), Clean(limit.Text()))
+		}
+		for j, e := range in.Environments {
+			name := ""
+			if len(in.Environments) > 1 {
+				name = e.Name + ": "
+			}
+			p.settings(input, in.Settings[i][j], name)
+		}
+	}
+}
+
+func (p *Presenter) settings(in *project.Input, s project.Settings, name string) {
+	if len(s.All) == 0 {
+		text := "the default holds: " + shortValue(s.Value)
+		switch {
+		case in.Later:
+			text = "open until --later fills it in: " + shortValue(s.Value)
+		case s.Value.IsAbsent() && in.Required():
+			text = p.red("missing")
+		case s.Value.IsAbsent():
+			text = "not there"
+		}
+		p.printf("  → %s%s\n", name, text)
+		return
+	}
+	for i := len(s.All) - 1; i >= 0; i-- {
+		setting := s.All[i]
+		at, text := p.line(setting.At), shortValue(setting.Value)
+		if setting.Reference != nil {
+			text = setting.Reference.String()
+		}
+		switch {
+		case i == len(s.All)-1 && s.Repeats:
+			p.printf("  → %s%s   %s   %s\n", name, text, p.cyan(at), p.yellow("repeats what holds without it"))
+		case i == len(s.All)-1:
+			p.printf("  → %s%s   %s\n", name, text, p.cyan(at))
+		default:
+			p.printf("    over %s   %s\n", text, p.cyan(at))
+		}
+	}
+}
+
+// The form of inputs as JSON.
+type (
+	inputJSON struct {
+		Name         string                  `json:"name"`
+		Type         string                  `json:"type"`
+		Description  string                  `json:"description,omitempty"`
+		Required     bool                    `json:"required"`
+		Secret       bool                    `json:"secret,omitempty"`
+		Later        bool                    `json:"later,omitempty"`
+		Deprecated   string                  `json:"deprecated,omitempty"`
+		Default      string                  `json:"default,omitempty"`
+		Limits       []string                `json:"limits,omitempty"`
+		Declared     *jsonPlace              `json:"declared"`
+		Environments map[string]settingsJSON `json:"environments,omitempty"`
+	}
+	settingsJSON struct {
+		Value   json.RawMessage `json:"value,omitempty"`
+		Repeats bool            `json:"repeats,omitempty"`
+		From    []settingJSON   `json:"from,omitempty"` // strongest first
+	}
+	settingJSON struct {
+		Place  *jsonPlace      `json:"place,omitempty"`
+		Value  json.RawMessage `json:"value,omitempty"`
+		Source string          `json:"source,omitempty"`
+	}
+)
+
+func (p *Presenter) settingsJSON(s project.Settings) []settingJSON {
+	from := []settingJSON{}
+	for _, one := range slices.Backward(s.All) {
+		setting := settingJSON{Place: p.jsonPlace(one.At), Value: raw(one.Value)}
+		if one.Reference != nil {
+			setting.Source = one.Reference.String()
+		}
+		from = append(from, setting)
+	}
+	return from
+}
+
+// InputsJSON shows inputs for programs.
+func (p *Presenter) InputsJSON(in *Inputs) error {
+	all := []inputJSON{}
+	for i, input := range in.Inputs {
+		one := inputJSON{
+			Name: input.Name(), Type: input.Type.String(), Description: input.Description, Required: input.Required(), Secret: input.Secret, Later: input.Later,
+			Deprecated: input.Deprecated, Default: input.Default, Declared: p.jsonPlace(input.Span.Start),
+		}
+		for _, limit := range input.Limits() {
+			one.Limits = append(one.Limits, limit.Text())
+		}
+		for j, e := range in.Environments {
+			s := in.Settings[i][j]
+			settings := settingsJSON{Value: raw(s.Value), Repeats: s.Repeats, From: p.settingsJSON(s)}
+			if one.Environments == nil {
+				one.Environments = map[string]settingsJSON{}
+			}
+			one.Environments[e.Name] = settings
+		}
+		all = append(all, one)
+	}
+	return writeJSON(p.Out, map[string]any{"inputs": all})
+}
