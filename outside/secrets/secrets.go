@@ -236,6 +236,11 @@ func (s *Source) url(target string) ([]byte, error) {
 		return nil, fmt.Errorf("%s answers %d %s", u.Host, answer.StatusCode, http.StatusText(answer.StatusCode))
 	}
 	text, err := io.ReadAll(io.LimitReader(answer.Body, maxBytes+1))
+	if err == nil {
+		// Giving up says so to the store, and a store that then ends its answer in good order makes
+		// what came so far look whole.
+		err = ctx.Err()
+	}
 	switch {
 	case err != nil:
 		return nil, unreachable(u.Host, timeout, err)
