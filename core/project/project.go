@@ -137,6 +137,11 @@ func (p *Project) Tracked(f source.Finding) bool {
 	return p.checked.Tracked[f.Span.Start] || slices.ContainsFunc(f.Related, func(r source.Related) bool { return p.checked.Tracked[r.Span.Start] })
 }
 
+// InSource reports whether a place is in a module.
+func (p *Project) InSource(at source.Span) bool {
+	return at.IsValid() && strings.HasSuffix(p.Sources.File(at.Start).Path, ".knot")
+}
+
 // Concrete returns the environments that are rendered: those that are not abstract.
 func (p *Project) Concrete() []*Environment {
 	var concrete []*Environment

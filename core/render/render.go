@@ -209,7 +209,7 @@ func (r *Result) finish(p *project.Project, w *eval.World, m made) {
 		marks := value.Marks(v)
 		m.Open = marks&value.Unknown != 0
 		if marks&value.Secret != 0 && !d.Secret {
-			r.exposed(w, m)
+			r.exposed(p, w, m)
 			return
 		}
 	}
@@ -224,14 +224,17 @@ func (r *Result) finish(p *project.Project, w *eval.World, m made) {
 }
 
 // exposed reports a secret in a document that is not.
-func (r *Result) exposed(w *eval.World, m made) {
+func (r *Result) exposed(p *project.Project, w *eval.World, m made) {
 	found, _ := eval.FindSecret(m.Value, nil)
-	span := source.At(w.Recorder().Pos(found.Value.Origin()))
+	span, related := source.At(w.Recorder().Pos(found.Value.Origin())), source.Related{Span: m.declared.Span, Text: "in this document"}
+	if !p.InSource(span) { // a layer or a reference is not what has to change
+		span, related = m.declared.Span, source.Related{Span: span, Text: "the secret comes from here"}
+	}
 	message := m.Path + " is not secret, but holds a secret"
 	if found.Path != nil {
 		message += " at " + found.Path.String()
 	}
-	r.report(source.SecretExposed, span, "write secret before the document, or leave the secret out", append([]source.Related{{Span: m.declared.Span, Text: "in this document"}}, m.via...), "%s", message)
+	r.report(source.SecretExposed, span, "write secret before the document, or leave the secret out", append([]source.Related{related}, m.via...), "%s", message)
 }
 
 // checkPath reports a path that does not stay inside the folder of the environment or that not every file system

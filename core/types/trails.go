@@ -34,7 +34,17 @@ func (t *trail) adjective() string {
 type taint struct {
 	scalar *trail // of the value, or of all that it holds
 	fields map[string]*taint
-	rest   *taint // of the elements, or of fields that are not among fields
+	rest   *taint   // of the elements, or of fields that are not among fields
+	list   bool     // rest is of the elements of a list
+	runs   *routine // what runs when the value is a function that is called
+}
+
+// elements returns the taint of a list, of whose elements some have this one.
+func elements(found *taint) *taint {
+	if found == nil {
+		return nil
+	}
+	return &taint{rest: found, list: true}
 }
 
 // field returns the taint of what stands under a key.
@@ -63,7 +73,7 @@ func (t *taint) moved(move func(*trail) *trail) *taint {
 	if t == nil {
 		return nil
 	}
-	m := &taint{rest: t.rest.moved(move)}
+	m := &taint{rest: t.rest.moved(move), list: t.list, runs: t.runs}
 	if t.scalar != nil {
 		m.scalar = move(t.scalar)
 	}
@@ -122,7 +132,12 @@ func (t *taint) find(declared *Type, wanted func(*trail) bool, path *place.Path)
 	} else if record != nil {
 		of = record.Rest
 	}
-	return t.rest.find(of, wanted, path)
+	if t.list {
+		return t.rest.find(of, wanted, path.Keyed("*", 0))
+	}
+	// Under which key it stands is not known, so that this is as far as the path leads.
+	found, _ := t.rest.find(of, wanted, nil)
+	return found, path
 }
 
 func isSecretTrail(t *trail) bool { return !t.later }
@@ -149,9 +164,12 @@ func either(a, b *taint) *taint {
 	case b == nil || a == b:
 		return a
 	}
-	joined := &taint{scalar: a.scalar, rest: either(a.rest, b.rest)}
+	joined := &taint{scalar: a.scalar, rest: either(a.rest, b.rest), list: a.list || b.list, runs: a.runs}
 	if joined.scalar == nil {
 		joined.scalar = b.scalar
+	}
+	if joined.runs == nil {
+		joined.runs = b.runs
 	}
 	for _, side := range []*taint{a, b} {
 		for name, f := range side.fields {
@@ -182,6 +200,10 @@ type tracked struct {
 	*tracker
 	module *Module
 	locals map[int]*taint
+	// patched is what the patch in hand has made of its target so far; sometimes says that an operation may not happen, since
+	// it stands in a block.
+	patched   *taint
+	sometimes bool
 }
 
 // track reports secrets that get where they must not be.
@@ -267,9 +289,7 @@ func declaredTaint(t *Type, seen []*Type) *taint {
 	for _, part := range t.Parts() {
 		switch part.Kind {
 		case List:
-			if inner := declaredTaint(part.Element, seen); inner != nil {
-				found = either(found, &taint{rest: inner})
-			}
+			found = either(found, elements(declaredTaint(part.Element, seen)))
 		case Record:
 			one := &taint{fields: map[string]*taint{}, rest: declaredTaint(part.Rest, seen)}
 			for _, f := range part.Fields {
@@ -376,22 +396,28 @@ func (t *tracked) statement(d syntax.Declaration) {
 		if d.Where != nil {
 			t.decides(t.expression(d.Where), "this condition", d.Where.Place())
 		}
-		t.statements(d.Body)
+		t.block(d.Body)
 	case *syntax.Operation:
-		if d.Value != nil {
-			t.expression(d.Value)
-		}
+		t.operation(d)
 	case *syntax.Let:
 		found := t.named(t.expression(d.Value), d.Name)
 		t.locals[t.module.Info.Slots[d]] = found
 	case *syntax.IfBlock:
 		t.decides(t.expression(d.Condition), "this condition", d.Condition.Place())
-		t.statements(d.Then)
-		t.statements(d.Else)
+		t.block(d.Then)
+		t.block(d.Else)
 	case *syntax.ForBlock:
 		t.loop(d.Loop)
-		t.statements(d.Body)
+		t.block(d.Body)
 	}
+}
+
+// block follows statements that need not happen.
+func (t *tracked) block(all []syntax.Declaration) {
+	outer := t.sometimes
+	t.sometimes = true
+	t.statements(all)
+	t.sometimes = outer
 }
 
 // documentType returns the type that is written for a document at the top of a module.
@@ -406,9 +432,7 @@ func (t *tracked) documentType(d *syntax.Document) *Type {
 
 // named returns the taint of a local value.
 func (t *tracked) named(found *taint, name syntax.Identifier) *taint {
-	return found.moved(func(x *trail) *trail {
-		return x.through(source.Related{Span: x.at, Text: fmt.Sprintf("passes into %q", name.Name)}, name.Span)
-	})
+	return into(found, fmt.Sprintf("passes into %q", name.Name), name.Span)
 }
 
 func (t *tracked) loop(e *syntax.For) {
@@ -468,10 +492,7 @@ func (t *tracked) bare(e syntax.Expression) *taint {
 			}
 			all = either(all, found)
 		}
-		if all == nil {
-			return nil
-		}
-		return &taint{rest: all}
+		return elements(all)
 	case *syntax.Record:
 		return t.record(e)
 	case *syntax.Unary:
@@ -499,27 +520,35 @@ func (t *tracked) bare(e syntax.Expression) *taint {
 	case *syntax.With:
 		found := t.expression(e.Of)
 		for _, c := range e.Changes {
-			inner := t.expression(c.Value)
-			for i := len(c.Path) - 1; i >= 0 && inner != nil; i-- {
-				inner = &taint{fields: map[string]*taint{c.Path[i].Name: inner}}
+			for _, key := range c.Path {
+				t.key(key)
 			}
-			found = either(found, inner)
+			found = found.changed(c.Path, t.expression(c.Value), t.isRecord(c.Value))
 		}
 		return found
 	case *syntax.Lambda:
-		t.expression(e.Body)
-		return nil
+		return &taint{runs: &routine{in: t, lambda: e, plain: t.expression(e.Body)}}
 	case *syntax.For:
 		t.loop(e)
 		t.key(e.Body.Key)
-		if inner := t.expression(e.Body.Value); inner != nil {
-			return &taint{rest: inner}
+		inner := t.expression(e.Body.Value)
+		switch {
+		case inner == nil:
+			return nil
+		case e.Body.Spread:
+			return inner
+		case e.Body.Key == nil:
+			return elements(inner)
 		}
+		return &taint{rest: inner}
 	case *syntax.Call:
 		return t.call(e)
 	case *syntax.Patch:
-		found := t.expression(e.Target)
+		outer, sometimes := t.patched, t.sometimes
+		t.patched, t.sometimes = t.expression(e.Target), false
 		t.statements(e.Body)
+		found := t.patched
+		t.patched, t.sometimes = outer, sometimes
 		return found
 	case *syntax.Field:
 		if o := t.module.Info.Objects[e.ID()]; o != nil {
@@ -544,7 +573,7 @@ func (t *tracked) bare(e syntax.Expression) *taint {
 func (t *tracked) instanceMember(e *syntax.Field, other *taint) *taint {
 	of := t.module.Info.Types[e.Of.ID()]
 	if of == nil || of.Core().Kind != Instance || of.Core().Module == nil {
-		return other.moved(func(x *trail) *trail { return &trail{x.later, e.Place(), x.steps} })
+		return other.standing(e.Place())
 	}
 	if o := of.Core().Module.Objects[e.Name.Name]; o != nil {
 		return t.name(o, e.Place())
@@ -558,7 +587,10 @@ func (t *tracked) name(o *Object, at source.Span) *taint {
 		return nil
 	}
 	if o.Kind == ObjectLocal {
-		return t.locals[o.Slot].moved(func(x *trail) *trail { return &trail{x.later, at, x.steps} })
+		return t.locals[o.Slot].standing(at)
+	}
+	if o.Kind == ObjectFunction {
+		return &taint{runs: &routine{declared: o}}
 	}
 	if o.Global < 0 {
 		return nil
@@ -646,100 +678,4 @@ func (t *tracked) match(e *syntax.Match) *taint {
 		t.decides(subject, "this match", e.Subject.Place())
 	}
 	return found
-}
-
-func (t *tracked) call(e *syntax.Call) *taint {
-	o := t.module.Info.Objects[e.ID()]
-	given := make([]*taint, len(e.Arguments))
-	spread := false
-	for i, a := range e.Arguments {
-		given[i] = t.expression(a.Value)
-		spread = spread || a.Spread
-	}
-	switch {
-	case o == nil || spread && o.Kind != ObjectModule:
-		return nil
-	case o.Kind == ObjectModule:
-		t.instance(e, o.Imported(), given)
-		return nil
-	}
-	arguments := make([]*taint, len(o.Parameters))
-	for i, at := range Arrange(o.Parameters, e.Arguments) {
-		if at >= 0 {
-			arguments[i] = given[at]
-		}
-	}
-	if o.Kind == ObjectBuiltin {
-		return t.builtin(e, o, arguments)
-	}
-	d, ok := o.Declaration.(*syntax.Function)
-	if !ok || o.Invalid || d.Body == nil || t.running[o] {
-		return nil
-	}
-	t.running[o] = true
-	defer delete(t.running, o)
-	inner := &tracked{tracker: t.tracker, module: o.Module, locals: map[int]*taint{}}
-	any := false
-	for i, p := range o.Parameters {
-		if arguments[i] == nil || p.Object == nil {
-			continue
-		}
-		any = true
-		inner.locals[p.Object.Slot] = arguments[i].moved(func(x *trail) *trail {
-			return x.through(source.Related{Span: x.at, Text: fmt.Sprintf("passes into the parameter %q of %s", p.Name, o.Name)}, p.Object.Span)
-		})
-	}
-	if !any {
-		return t.result(o, d)
-	}
-	return inner.expression(d.Body).moved(func(x *trail) *trail { return &trail{x.later, e.Place(), x.steps} })
-}
-
-// result returns the taint of a function that is given none.
-func (t *tracked) result(o *Object, d *syntax.Function) *taint {
-	if found, ok := t.globals[o]; ok {
-		return found
-	}
-	inner := &tracked{tracker: t.tracker, module: o.Module, locals: map[int]*taint{}}
-	found := inner.expression(d.Body)
-	t.globals[o] = found
-	return found
-}
-
-// instance reports secrets that pass into inputs of a component that are not secret.
-func (t *tracked) instance(e *syntax.Call, m *Module, given []*taint) {
-	for i, a := range e.Arguments {
-		if m == nil || a.Spread || given[i] == nil {
-			continue
-		}
-		o := m.Objects[a.Name.Name]
-		if o == nil || o.Kind != ObjectInput {
-			continue
-		}
-		if d, ok := o.Declaration.(*syntax.Input); ok && d.Secret {
-			continue
-		}
-		if trail, path := given[i].find(o.Type, isSecretTrail, nil); trail != nil {
-			t.expose(trail, path, fmt.Sprintf("the input %q of %s, which is not secret", o.Name, m.Path), "declare it there: secret input "+o.Name, e)
-		}
-	}
-}
-
-// builtin returns the taint of the result of a built-in function. Of those that pass on what they are given, only those are
-// followed whose result holds the same as their first argument.
-func (t *tracked) builtin(e *syntax.Call, o *Object, arguments []*taint) *taint {
-	if o.Builtin.Group == "" { // environment("…") in a test
-		return nil
-	}
-	if !t.program.Builtins.Passes(o.Builtin.Group, o.Builtin.Name) {
-		return scalars("", e.Place(), arguments...)
-	}
-	first := arguments[0].moved(func(x *trail) *trail { return &trail{x.later, e.Place(), x.steps} })
-	switch o.Name {
-	case "list.filter", "list.sort", "list.reverse", "list.distinct", "list.slice", "record.filter", "record.sort", "record.pick", "record.omit":
-		return first
-	case "list.first", "list.last", "list.find", "list.min", "list.max":
-		return first.element()
-	}
-	return nil
 }
