@@ -110,11 +110,12 @@ func (r *Result) report(code source.Code, span source.Span, help string, related
 	r.Findings.Add(source.Finding{Code: code, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help, Related: related, Environments: []string{r.Environment.Name}})
 }
 
-// taken is a path that a document takes.
+// taken is a path that a document takes, or a folder that it stands in.
 type taken struct {
-	name string
-	span source.Span
-	via  []source.Related
+	name   string
+	span   source.Span
+	via    []source.Related
+	folder bool
 }
 
 // made is a document that was evaluated, or was not because something is wrong with it.
@@ -137,7 +138,7 @@ func (r *Result) document(d eval.Document, places map[string]taken, options Opti
 	}
 	// Two paths that differ only in the case of letters are one file on some machines.
 	folded := strings.ToLower(name)
-	if first, ok := places[folded]; ok {
+	if first, ok := places[folded]; ok && !first.folder {
 		message := fmt.Sprintf("two documents are rendered to %s", name)
 		if first.name != name {
 			message += fmt.Sprintf(" and %s, which is one file where case does not matter", first.name)
@@ -154,7 +155,25 @@ func (r *Result) document(d eval.Document, places map[string]taken, options Opti
 		r.report(source.SamePath, span, "give one of them another path", related, "%s", message)
 		return
 	}
-	places[folded] = taken{name, span, via}
+	here := taken{name, span, via, false}
+	if first, ok := places[folded]; ok {
+		r.clash(here, first)
+		return
+	}
+	places[folded] = here
+	for i := strings.LastIndexByte(folded, '/'); i > 0; i = strings.LastIndexByte(folded[:i], '/') {
+		above, ok := places[folded[:i]]
+		switch {
+		case ok && above.folder: // so that all above it are noted, too
+		case ok:
+			r.clash(above, here)
+			return
+		default:
+			places[folded[:i]] = taken{name, span, via, true}
+			continue
+		}
+		break
+	}
 	format, ok := data.FormatOf(path.Base(name))
 	if d.Format != "" {
 		format, ok = data.FormatOf(d.Format)
@@ -171,6 +190,12 @@ func (r *Result) document(d eval.Document, places map[string]taken, options Opti
 		options.Made()
 	}
 	*all = append(*all, made{Document{Path: name, Format: format, Value: v, Stream: d.Stream, Secret: d.Secret, Name: d.Path}, d, via, !ok})
+}
+
+// clash reports a document at whose path a folder with another is needed.
+func (r *Result) clash(file, inside taken) {
+	related := append([]source.Related{{Span: file.span, Text: "the document"}}, file.via...)
+	r.report(source.SamePath, inside.span, "give one of them another path", append(related, inside.via...), "%s is a document, so that it cannot be the folder of %s", file.name, inside.name)
 }
 
 // patch lets the patches of all documents do their work.

@@ -5,6 +5,7 @@ import (
 	"io/fs"
 	"os"
 	"path"
+	"syscall"
 )
 
 // disk is what is done to a folder. It is an os.Root, which refuses links that leave it; tests let it fail.
@@ -68,16 +69,23 @@ func current(d disk, name string) (text []byte, exists bool, err error) {
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, false, nil
+	case errors.Is(err, syscall.ENOTDIR):
+		return nil, false, obstacle("a file stands where the folder of the document goes")
 	case err != nil:
 		return nil, false, err
 	case info.IsDir():
-		return nil, false, errors.New("a folder stands where the document goes")
+		return nil, false, obstacle("a folder stands where the document goes")
 	case !info.Mode().IsRegular():
-		return nil, false, errors.New("something that is no plain file stands where the document goes")
+		return nil, false, obstacle("something that is no plain file stands where the document goes")
 	}
 	text, err = d.ReadFile(name)
 	return text, err == nil, err
 }
+
+// obstacle is something of other people where a document goes, which is not replaced.
+type obstacle string
+
+func (o obstacle) Error() string { return string(o) }
 
 // cleared reports whether nothing is in the way of a path when files have been removed: what is in the way is one of them, or a
 // folder with nothing but them. An empty folder is somebody's, unless nothing is said to be removed: then it was emptied by a run

@@ -174,7 +174,7 @@ func TestEditBetweenRuns(t *testing.T) {
 	_, err = Prepare(base, "north", []File{{"a", []byte("new")}, {"b", []byte("new")}}, Options{})
 	var refusal *Refusal
 	require.ErrorAs(t, err, &refusal)
-	require.Equal(t, []string{"a"}, refusal.Paths)
+	require.Equal(t, []string{"a"}, refusal.Changed)
 	require.Equal(t, "mine", contents(t, base)["north/a"])
 	require.Equal(t, "new", contents(t, base)["north/b"])
 }

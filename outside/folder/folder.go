@@ -43,15 +43,38 @@ type Options struct {
 // Summary says what is done: the paths of files, sorted.
 type Summary struct{ Written, Unchanged, Removed []string }
 
-// Refusal says that files of other people stand in the way. Nothing was written.
+// Refusal says that what other people made or changed stands in the way. Nothing was written.
 type Refusal struct {
 	Folder string
-	Paths  []string // sorted
+	// Changed are the paths of files that were changed since they were written, or that were never written by the program;
+	// Blocked are those of documents where something stands that is never replaced, and what it is. Both are sorted.
+	Changed []string
+	Blocked []Blocked
 }
 
-// Error names the files.
+// Blocked is a document that cannot be written, since something else stands there.
+type Blocked struct{ Path, By string }
+
+// Error names what stands in the way.
 func (r *Refusal) Error() string {
-	return fmt.Sprintf("%s: not written by knothole, or changed since: %s", r.Folder, strings.Join(r.Paths, ", "))
+	var all []string
+	for _, name := range r.Changed {
+		all = append(all, name+": not written by knothole, or changed since")
+	}
+	for _, b := range r.Blocked {
+		all = append(all, b.Path+": "+b.By)
+	}
+	return r.Folder + ": " + strings.Join(all, "; ")
+}
+
+// add notes what stands in the way of a path, if that is what the error says.
+func (r *Refusal) add(name string, err error) bool {
+	var o obstacle
+	if !errors.As(err, &o) {
+		return false
+	}
+	r.Blocked = append(r.Blocked, Blocked{name, string(o)})
+	return true
 }
 
 // Plan is what is to be done in one folder; it has been checked that it can be.
@@ -115,13 +138,14 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 	// Files are removed first: a folder may take the place of one, or one that of a folder.
 	for _, name := range slices.Sorted(maps.Keys(gone)) {
 		text, exists, err := current(root, name)
+		var o obstacle
 		switch {
-		case err != nil:
+		case err != nil && !errors.As(err, &o):
 			return nil, fmt.Errorf("%s: %w", path.Join(directory, name), plain(err))
-		case !exists:
+		case !exists: // nor is it when something else stands there
 			continue
 		case !ours(gone[name], text) && !options.Overwrite:
-			refusal.Paths = append(refusal.Paths, name)
+			refusal.Changed = append(refusal.Changed, name)
 			continue
 		}
 		p.steps = append(p.steps, step{-1, p.stands(text, true), name})
@@ -135,19 +159,21 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		text, exists, err := current(root, f.Path)
 		switch {
 		case err != nil && cleared(root, f.Path, gone):
+		case refusal.add(f.Path, err):
 		case err != nil:
 			return nil, fmt.Errorf("%s: %w", path.Join(directory, f.Path), plain(err))
 		case exists && bytes.Equal(text, f.Data) && (!options.Secret || before[f.Path] == noDigest):
 			p.summary.Unchanged = append(p.summary.Unchanged, f.Path)
 			continue
 		case exists && !ours(before[f.Path], text) && !options.Overwrite:
-			refusal.Paths = append(refusal.Paths, f.Path)
+			refusal.Changed = append(refusal.Changed, f.Path)
 		}
 		put(f, p.stands(text, exists))
 		p.summary.Written = append(p.summary.Written, f.Path)
 	}
-	if len(refusal.Paths) > 0 {
-		slices.Sort(refusal.Paths)
+	if len(refusal.Changed)+len(refusal.Blocked) > 0 {
+		slices.Sort(refusal.Changed)
+		slices.SortFunc(refusal.Blocked, func(a, b Blocked) int { return strings.Compare(a.Path, b.Path) })
 		return nil, refusal
 	}
 	if text := formatRecord(record); !bytes.Equal(text, oldRecord) {

@@ -77,7 +77,7 @@ func TestRefusesWhatOthersMadeOrChanged(t *testing.T) {
 	var refusal *folder.Refusal
 	_, err = write(t, d, folder.Options{}, file("a", "2"), file("b", "2"), file("c", "2"))
 	require.True(t, errors.As(err, &refusal))
-	require.Equal(t, []string{"a", "c"}, refusal.Paths)
+	require.Equal(t, []string{"a", "c"}, refusal.Changed)
 	require.Equal(t, map[string]string{"a": "mine", "b": "1", "c": "mine"}, tree(t, d), "nothing was written")
 
 	_, err = write(t, d, folder.Options{}, file("b", "1"))
@@ -151,6 +151,13 @@ func TestFilesAndFoldersTakeEachOthersPlace(t *testing.T) {
 	_, err = write(t, d, folder.Options{}, file("a", "3"), file("b", "3"))
 	require.ErrorContains(t, err, "a folder stands where the document goes")
 	require.Equal(t, map[string]string{"a/x": "2", "a/mine": "mine", "b": "2"}, tree(t, d))
+
+	// A folder that somebody put in the place of a document that is no longer rendered is theirs.
+	require.NoError(t, os.Remove(filepath.Join(d, "b")))
+	require.NoError(t, os.Mkdir(filepath.Join(d, "b"), 0o755))
+	_, err = write(t, d, folder.Options{}, file("a/x", "2"))
+	require.NoError(t, err)
+	require.DirExists(t, filepath.Join(d, "b"))
 }
 
 func TestSecretFiles(t *testing.T) {
@@ -207,4 +214,22 @@ func TestStrangers(t *testing.T) {
 	}
 	require.NoError(t, os.Mkdir(filepath.Join(d, "mine"), 0o755))
 	require.Equal(t, []string{"old"}, folder.Strangers(d, []string{"north"}))
+}
+
+func TestWhatIsNeverReplaced(t *testing.T) {
+	d := t.TempDir()
+	require.NoError(t, os.MkdirAll(filepath.Join(d, "a", "own"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(d, "b"), []byte("mine"), 0o644))
+	require.NoError(t, os.Symlink("b", filepath.Join(d, "c")))
+	require.NoError(t, os.WriteFile(filepath.Join(d, "d"), []byte("mine"), 0o644))
+	var refusal *folder.Refusal
+	_, err := write(t, d, folder.Options{Overwrite: true}, file("a", "1"), file("b/x", "1"), file("c", "1"), file("d", "1"))
+	require.ErrorAs(t, err, &refusal)
+	require.Empty(t, refusal.Changed)
+	require.Equal(t, []folder.Blocked{
+		{Path: "a", By: "a folder stands where the document goes"},
+		{Path: "b/x", By: "a file stands where the folder of the document goes"},
+		{Path: "c", By: "something that is no plain file stands where the document goes"},
+	}, refusal.Blocked)
+	require.Equal(t, map[string]string{"b": "mine", "c": "mine", "d": "mine"}, tree(t, d))
 }

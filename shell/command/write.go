@@ -1,6 +1,7 @@
 package command
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"os"
@@ -128,12 +129,22 @@ func (c *call) put(targets []*target) int {
 		}
 	}
 	if refusals != nil {
+		say := func(refusal *folder.Refusal, name, what string) {
+			fmt.Fprintf(c.err, "%s: error: %s [%s]\n", c.relative(filepath.Join(refusal.Folder, name)), what, source.ForeignFile)
+		}
+		help := "move what stands there"
 		for _, refusal := range refusals {
-			for _, name := range refusal.Paths {
-				fmt.Fprintf(c.err, "%s: error: not written by knothole, or changed since [%s]\n", c.relative(filepath.Join(refusal.Folder, name)), source.ForeignFile)
+			for _, name := range refusal.Changed {
+				say(refusal, name, "not written by knothole, or changed since")
+				help = "move these files, or replace them with --overwrite"
 			}
 		}
-		fmt.Fprintln(c.err, "nothing was written: move these files, or replace them with --overwrite")
+		for _, refusal := range refusals {
+			for _, b := range refusal.Blocked {
+				say(refusal, b.Path, b.By)
+			}
+		}
+		fmt.Fprintln(c.err, "nothing was written: "+help)
 		return exitFindings
 	}
 	for _, err := range each(func(t *target) error { return t.plan.Stage() }) {
@@ -196,7 +207,7 @@ func (r *rendering) sum(c *call, all []encoded, targets []*target) {
 			for _, name := range names {
 				of := all[i].kinds[name]
 				if of == nil {
-					of = []string{strings.TrimPrefix(path.Ext(name), ".")} // one that is no longer rendered
+					of = []string{cmp.Or(strings.TrimPrefix(path.Ext(name), "."), "file")} // one that is no longer rendered
 				}
 				for _, kind := range of {
 					if kinds[state] == nil {
