@@ -186,21 +186,21 @@ func (p *Project) report(code source.Code, span source.Span, help, format string
 func (p *Project) read(name string, span source.Span) (file *source.File, ok bool) {
 	text, err := fs.ReadFile(p.files, name)
 	if err != nil {
-		help := ""
-		if near, found := p.nearestFile(name); found {
-			help = fmt.Sprintf("did you mean %q?", near)
-		} else if name == p.Main && errors.Is(err, fs.ErrNotExist) {
-			help = `write it, or name another module in [project]: main = "…"`
-		}
-		if errors.Is(err, fs.ErrNotExist) {
-			p.report(source.NoFile, span, help, "there is no file %s in the project", name)
-		} else {
+		if !errors.Is(err, fs.ErrNotExist) {
 			var pathError *fs.PathError
 			if errors.As(err, &pathError) {
 				err = pathError.Err
 			}
-			p.report(source.NoFile, span, help, "%s cannot be read: %s", name, err)
+			p.report(source.NoFile, span, "", "%s cannot be read: %s", name, err)
+			return nil, false
 		}
+		help := ""
+		if near, found := p.nearestFile(name); found {
+			help = fmt.Sprintf("did you mean %q?", near)
+		} else if name == p.Main {
+			help = `write it, or name another module in [project]: main = "…"`
+		}
+		p.report(source.NoFile, span, help, "there is no file %s in the project", name)
 		return nil, false
 	}
 	file, err = p.Sources.Add(name, text)

@@ -20,9 +20,10 @@ var outputsCommand = &command{
 	short: "named outputs, for people and scripts",
 	long: `Prints the named outputs of the project in an environment, or one of them. As plain text, one alone is printed as it is, without
 quotes; several as names and values. As env, each is a line NAME=value that a POSIX shell reads back; lists and records are
-JSON in it.
+JSON in it, and an output that is hidden or still open is a comment, so that no script takes what stands for it for its value.
 
-Secret outputs are hidden. With --reveal the secrets are read and shown, on a terminal only; with --reveal=always anywhere.`,
+Secret outputs are hidden. With --reveal the secrets are read and shown, on a terminal only; with --reveal=always anywhere.
+With --final, an output that is still open is an error.`,
 	example: "knothole outputs north map_url",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		o := &outputsRun{}
@@ -44,6 +45,8 @@ type outputsRun struct {
 type output struct {
 	object *types.Object
 	value  value.Value
+	// hidden and open say that what is printed is not the value: it is secret, or known only after deployment.
+	hidden, open bool
 }
 
 func (o *outputsRun) run(c *call) int {
@@ -97,7 +100,10 @@ func (o *outputsRun) run(c *call) int {
 		all = all[i : i+1]
 	}
 	for i := range all {
-		if o.final && value.Marks(all[i].value)&value.Unknown != 0 {
+		marks := value.Marks(all[i].value)
+		all[i].hidden = marks&value.Secret != 0 && !show
+		all[i].open = marks&value.Unknown != 0 && !all[i].hidden
+		if o.final && marks&value.Later != 0 && marks&value.Unknown != 0 {
 			return c.failed("the output %q is still open: fill it in with --later FILE", all[i].object.Name)
 		}
 		if show {
@@ -107,7 +113,23 @@ func (o *outputsRun) run(c *call) int {
 		}
 	}
 	o.print(c, all, single)
+	if o.format != "plain" || single {
+		o.noteAbsent(c, all)
+	}
 	return exitClean
+}
+
+// noteAbsent says which outputs a script does not get.
+func (o *outputsRun) noteAbsent(c *call, all []output) {
+	for _, out := range all {
+		switch {
+		case c.quiet:
+		case out.hidden:
+			fmt.Fprintf(c.err, "%s is hidden: --reveal=always shows it\n", out.object.Name)
+		case out.open:
+			fmt.Fprintf(c.err, "%s is still open: fill it in with --later FILE, or refuse it with --final\n", out.object.Name)
+		}
+	}
 }
 
 func (o *outputsRun) print(c *call, all []output, single bool) {
@@ -121,12 +143,16 @@ func (o *outputsRun) print(c *call, all []output, single bool) {
 		}
 		fmt.Fprintln(c.out, data.JSONText(b.Record(0), 2))
 	case o.format == "env":
-		var b value.Builder
 		for _, out := range all {
+			if out.hidden || out.open {
+				fmt.Fprintf(c.out, "# %s: %s\n", out.object.Name, present.Clean(plainText(out.value)))
+				continue
+			}
+			var b value.Builder
 			b.Set(out.object.Name, value.StringOf(plainText(out.value), 0))
+			text, _ := data.Write(b.Record(0), data.Env) // a text only
+			_, _ = c.out.Write(text)
 		}
-		text, _ := data.Write(b.Record(0), data.Env) // texts only
-		_, _ = c.out.Write(text)
 	case single:
 		fmt.Fprintln(c.out, plainText(all[0].value))
 	default:
@@ -166,7 +192,7 @@ func outputsOf(p *project.Project, e *project.Environment) []output {
 			continue
 		}
 		if v, ok := w.Value(o); ok {
-			all = append(all, output{o, v})
+			all = append(all, output{object: o, value: v})
 		}
 	}
 	return all
