@@ -14,9 +14,10 @@ import (
 
 // Places is a path that was written outside of a module, on the command line or in the project file, ready to be followed.
 type Places struct {
-	operation *operation
+	operation *operation // nil for a JSON Pointer
 	thread    *thread
 	frame     int
+	pointer   []string
 }
 
 // Table is the table of built-in functions, as a path needs it: its conditions may call them.
@@ -34,10 +35,17 @@ var keyed = regexp.MustCompile(`\[([A-Za-z_][A-Za-z0-9_./:@-]*)\]`)
 // keyFields are the fields by which elements of lists are known, and those by which objects are.
 var keyFields = []string{"name", "id", "key", "path", "host", "metadata.name"}
 
-// ParsePlaces reads a path: steps as patches have them, or [NAME] for the element that is known by a name. The error says what
-// is wrong with it, and at which column.
+// ParsePlaces reads a path: steps as patches have them, or [NAME] for the element that is known by a name; or, when it begins
+// with a slash, a JSON Pointer (RFC 6901). The error says what is wrong with it, and at which column.
 func ParsePlaces(text string, table Table) (*Places, error) {
 	written := strings.TrimSpace(text)
+	if strings.HasPrefix(written, "/") {
+		pointer, err := place.ParsePointer(written)
+		if err != nil {
+			return nil, fmt.Errorf("%q is no JSON Pointer (RFC 6901): %w", text, err)
+		}
+		return &Places{pointer: pointer}, nil
+	}
 	if written == "" || strings.ContainsAny(written, "\n\r") {
 		return nil, fmt.Errorf("a path names a place in data, such as spec.replicas or spec.containers[*].image")
 	}
@@ -111,6 +119,13 @@ func ParsePlaces(text string, table Table) (*Places, error) {
 // Find returns the places in data to which the path leads, in order. When there is none, or the data does not meet a step that
 // must be met, why says so.
 func (p *Places) Find(data value.Value) (found []place.Found, why string) {
+	if p.operation == nil {
+		one, missing := place.Follow(data, p.pointer)
+		if missing != "" {
+			return nil, "there is nothing at " + missing
+		}
+		return []place.Found{one}, ""
+	}
 	p.thread.steps = 0
 	before := len(p.thread.reports.findings)
 	ok := guard(func() {

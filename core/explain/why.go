@@ -33,7 +33,7 @@ type InputLife struct {
 
 // Value explains one value of an environment. Only the document in question is evaluated. The findings are those that keep it
 // from being rendered; why not is said when the document or the place is not there.
-func Value(p *project.Project, e *project.Environment, document string, path *eval.Places, pointer []string) (why *Why, whyNot string, findings source.Findings) {
+func Value(p *project.Project, e *project.Environment, document string, path *eval.Places) (why *Why, whyNot string, findings source.Findings) {
 	results, findings := render.All(p, []*project.Environment{e}, render.Options{Recording: true, Only: func(name string) bool { return name == document }})
 	if findings.HasErrors() {
 		return nil, "", findings
@@ -43,7 +43,7 @@ func Value(p *project.Project, e *project.Environment, document string, path *ev
 		return nil, noDocument(p, e, document), nil
 	}
 	w := &Why{Environment: e, Document: &r.Documents[0]}
-	found, whyNot := w.find(path, pointer)
+	found, whyNot := w.find(path)
 	if whyNot != "" {
 		return nil, whyNot, nil
 	}
@@ -67,23 +67,7 @@ func Value(p *project.Project, e *project.Environment, document string, path *ev
 }
 
 // find follows the path, which must lead to one place.
-func (w *Why) find(path *eval.Places, pointer []string) (place.Found, string) {
-	if path == nil {
-		found := place.Found{Value: w.Document.Value}
-		for i, step := range pointer {
-			v, ok := place.Child(found.Value, step)
-			if !ok {
-				return found, fmt.Sprintf("%s has nothing at /%s", w.Document.Path, strings.Join(pointer[:i+1], "/"))
-			}
-			if found.Value.Kind() == value.List {
-				found.Path = found.Path.Index(slices.Index(found.Value.Elements(), v))
-			} else {
-				found.Path = found.Path.Field(step)
-			}
-			found.Value = v
-		}
-		return found, ""
-	}
+func (w *Why) find(path *eval.Places) (place.Found, string) {
 	all, why := path.Find(w.Document.Value)
 	switch {
 	case why != "":

@@ -170,3 +170,22 @@ func Child(v value.Value, step string) (value.Value, bool) {
 	}
 	return value.Value{}, false
 }
+
+// Follow goes where the steps of a JSON Pointer lead (RFC 6901 section 4). When there is nothing, missing is the pointer up to the
+// first step that leads nowhere.
+func Follow(v value.Value, pointer []string) (found Found, missing string) {
+	found.Value = v
+	for _, step := range pointer {
+		inner, ok := Child(found.Value, step)
+		next := found.Path.Field(step)
+		if found.Value.Kind() == value.List && ok {
+			i, _ := strconv.Atoi(step) // as Child has read it
+			next = found.Path.Index(i)
+		}
+		if !ok {
+			return Found{}, next.Pointer()
+		}
+		found = Found{next, inner}
+	}
+	return found, ""
+}

@@ -71,6 +71,15 @@ func TestPointers(t *testing.T) {
 	require.EqualValues(t, 1, found.Int())
 	_, ok = place.Child(value.IntOf(4, 0), "0")
 	require.False(t, ok)
+
+	there, missing := place.Follow(record, []string{"a", "1"})
+	require.Empty(t, missing)
+	require.Equal(t, "a[1]", there.Path.String())
+	require.EqualValues(t, 7, there.Value.Int())
+	for want, pointer := range map[string][]string{"/a/2": {"a", "2", "x"}, "/m~1n": {"m/n"}, "/0/b": {"0", "b"}} {
+		_, missing = place.Follow(record, pointer)
+		require.Equal(t, want, missing)
+	}
 }
 
 func TestFind(t *testing.T) {

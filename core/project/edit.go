@@ -21,6 +21,7 @@ type Editor struct {
 	texts       map[string]string // by path
 	order       []string
 	names       []string // of the inputs that were set
+	layers      []*Layer // in which they were set
 	edited      *Project
 }
 
@@ -139,7 +140,7 @@ func (e *Editor) Set(name, text string) error {
 		return fmt.Errorf("%s: %s: %w", l.Path, name, err)
 	}
 	e.keep(l, after)
-	e.names = append(e.names, in.Name())
+	e.names, e.layers = append(e.names, in.Name()), append(e.layers, l)
 	return nil
 }
 
@@ -230,6 +231,38 @@ func (e *Editor) Result() (files map[string]string, wrong source.Findings) {
 		}
 	}
 	return e.texts, wrong.Tidy(edited.Sources)
+}
+
+// Overridden is an input that was set in a layer, but is given by a stronger one.
+type Overridden struct {
+	Name  string
+	Layer string // in which it was set
+	By    source.Pos
+}
+
+// Overridden returns the inputs that were set to no effect, in the order in which they were set. It is asked after Result.
+func (e *Editor) Overridden() []Overridden {
+	var all []Overridden
+	environment := e.edited.Environment(e.environment.Name)
+	if environment == nil {
+		return nil
+	}
+	w := e.edited.World(environment, false)
+	for i, name := range e.names {
+		in, err := e.edited.InputNamed(name)
+		if err != nil {
+			continue
+		}
+		said := e.edited.Settings(environment, w, in).All
+		set := slices.IndexFunc(said, func(s Setting) bool { return s.Layer != nil && s.Layer.Path == e.layers[i].Path })
+		if set < 0 {
+			continue // it was taken back
+		}
+		if last := said[len(said)-1]; !value.Identical(last.Value, said[set].Value) {
+			all = append(all, Overridden{name, e.layers[i].Path, last.At})
+		}
+	}
+	return all
 }
 
 // Edited returns the project as it is with the changes.

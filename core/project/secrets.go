@@ -349,14 +349,11 @@ func readReference(r *Reference, t *types.Type, from SecretSource) (value.Value,
 		return value.Value{}, fmt.Errorf("it is not JSON, which \"at\" and url need")
 	}
 	steps, _ := place.ParsePointer(r.At)
-	for i, step := range steps {
-		inner, ok := place.Child(v, step)
-		if !ok {
-			return value.Value{}, fmt.Errorf("there is nothing at %q", "/"+strings.Join(steps[:i+1], "/"))
-		}
-		v = inner
+	found, missing := place.Follow(v, steps)
+	if missing != "" {
+		return value.Value{}, fmt.Errorf("there is nothing at %q", missing)
 	}
-	return v, nil
+	return found.Value, nil
 }
 
 func readSecretText(text string, t *types.Type) (value.Value, error) {

@@ -6,6 +6,7 @@ import (
 	"io"
 	"runtime/debug"
 	"strings"
+	"unicode/utf8"
 
 	"knothole/core/builtin"
 	"knothole/core/source"
@@ -103,7 +104,7 @@ func runHelp(c *call) int {
 
 // writePage prints what a code means, with its examples.
 func writePage(out io.Writer, page *source.Page) {
-	fmt.Fprintf(out, "%s\n\n%s\n", page.Code, page.Text)
+	fmt.Fprintf(out, "%s\n\n%s\n", page.Code, filled(page.Text, ""))
 	for _, example := range []struct {
 		title string
 		files []source.PageFile
@@ -127,11 +128,48 @@ func writePage(out io.Writer, page *source.Page) {
 }
 
 func writeFunction(out io.Writer, f *builtin.Function) {
-	fmt.Fprintf(out, "%s.%s\n  %s\n", f.Group, f.Signature, f.Description)
+	fmt.Fprintf(out, "%s.%s\n%s\n", f.Group, f.Signature, filled(f.Description, "  "))
 	if f.Errors != "" {
-		fmt.Fprintf(out, "  Fails: %s\n", f.Errors)
+		fmt.Fprintln(out, filled("Fails: "+f.Errors, "  "))
 	}
 	fmt.Fprintf(out, "  Example: %s is %s\n", f.Example, f.Result)
+}
+
+// helpWidth is how many columns help takes: those of a terminal that is not wide, and few enough to be read.
+const helpWidth = 100
+
+// filled returns paragraphs with lines of about the same length. Lines that are indented, such as examples, stay as they are.
+func filled(text, indent string) string {
+	var b strings.Builder
+	column := 0
+	for line := range strings.Lines(text) {
+		words := strings.Fields(line)
+		if len(words) == 0 || line[0] == ' ' {
+			if column > 0 {
+				b.WriteByte('\n')
+			}
+			b.WriteString(strings.TrimRight(line, " \n") + "\n")
+			column = 0
+			continue
+		}
+		for _, word := range words {
+			width := utf8.RuneCountInString(word)
+			switch {
+			case column == 0:
+				b.WriteString(indent)
+				column = len(indent)
+			case column+1+width > helpWidth:
+				b.WriteString("\n" + indent)
+				column = len(indent)
+			default:
+				b.WriteByte(' ')
+				column++
+			}
+			b.WriteString(word)
+			column += width
+		}
+	}
+	return strings.TrimRight(b.String(), "\n")
 }
 
 // overview lists the commands.
@@ -148,15 +186,22 @@ func overview() string {
 // usage is the help of one command.
 func usage(cmd *command) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "usage: knothole %s\n\n%s\n\nexample: %s\n\nflags:\n", strings.TrimSpace(cmd.name+" "+cmd.arguments), cmd.long, cmd.example)
+	fmt.Fprintf(&b, "usage: knothole %s\n\n%s\n\nexample: %s\n\nflags:\n", strings.TrimSpace(cmd.name+" "+cmd.arguments), filled(cmd.long, ""), cmd.example)
 	flags := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
 	flags.String("project", "", "the folder of the project `DIR` (default: the nearest one upwards with a knothole.toml)")
 	flags.Bool("no-color", false, "no colours")
 	flags.Bool("quiet", false, "no summary")
 	cmd.define(flags)
+	var names, texts []string
+	width := 0
 	flags.VisitAll(func(f *flag.Flag) {
 		name, text := flag.UnquoteUsage(f)
-		fmt.Fprintf(&b, "  %-18s %s\n", strings.TrimSpace("--"+f.Name+" "+name), text)
+		names, texts = append(names, strings.TrimSpace("  --"+f.Name+" "+name)), append(texts, text)
+		width = max(width, len(names[len(names)-1]))
 	})
+	indent := strings.Repeat(" ", width+4)
+	for i, text := range texts {
+		fmt.Fprintf(&b, "  %-*s  %s\n", width, names[i], strings.TrimPrefix(filled(text, indent), indent))
+	}
 	return b.String()
 }

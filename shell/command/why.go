@@ -3,12 +3,10 @@ package command
 import (
 	"flag"
 	"fmt"
-	"strings"
 
 	"knothole/core/builtin"
 	"knothole/core/eval"
 	"knothole/core/explain"
-	"knothole/core/place"
 )
 
 var whyCommand = &command{
@@ -41,14 +39,7 @@ func (w *whyRun) run(c *call) int {
 	if status := c.checkFormat(w.format, "text", "json"); status != exitClean {
 		return status
 	}
-	var path *eval.Places
-	var pointer []string
-	var err error
-	if text := c.arguments[2]; strings.HasPrefix(text, "/") {
-		pointer, err = place.ParsePointer(text)
-	} else {
-		path, err = eval.ParsePlaces(text, builtin.Table{})
-	}
+	path, err := eval.ParsePlaces(c.arguments[2], builtin.Table{})
 	if err != nil {
 		return c.failed("%s", err)
 	}
@@ -56,7 +47,7 @@ func (w *whyRun) run(c *call) int {
 	if p == nil {
 		return status
 	}
-	why, whyNot, findings := explain.Value(p.Project, e, c.arguments[1], path, pointer)
+	why, whyNot, findings := explain.Value(p.Project, e, c.arguments[1], path)
 	switch {
 	case whyNot != "":
 		return c.failed("%s", whyNot)
