@@ -191,23 +191,25 @@ func (c *checking) value(v value.Value, depth int, key string) {
 		return
 	}
 	c.bytes += scalarBytes
-	under := ""
-	if key != "" {
-		under = fmt.Sprintf(" under %q", key)
+	under := func() string {
+		if key == "" {
+			return ""
+		}
+		return fmt.Sprintf(" under %q", key)
 	}
 	switch v.Kind() {
 	case value.String:
 		c.bytes += len(v.Text())
 		if c.format == Env && strings.ContainsRune(v.Text(), 0) {
-			c.problems = append(c.problems, Problem{v.Origin(), "an env file cannot carry a NUL character" + under, ""})
+			c.problems = append(c.problems, Problem{v.Origin(), "an env file cannot carry a NUL character" + under(), ""})
 		}
 	case value.Null:
 		if c.format == TOML || c.format == Env {
-			c.problems = append(c.problems, Problem{v.Origin(), fmt.Sprintf("%s has no null, which stands%s", formatName(c.format), under), "leave the entry out: mark it ?"})
+			c.problems = append(c.problems, Problem{v.Origin(), fmt.Sprintf("%s has no null, which stands%s", formatName(c.format), under()), "leave the entry out: mark it ?"})
 		}
 	case value.List:
 		if c.format == Env && depth > 0 {
-			c.problems = append(c.problems, Problem{v.Origin(), "an env file carries scalars only, not a list" + under, "join it: text.join(…)"})
+			c.problems = append(c.problems, Problem{v.Origin(), "an env file carries scalars only, not a list" + under(), "join it: text.join(…)"})
 			return
 		}
 		for _, x := range v.Elements() {
@@ -215,7 +217,7 @@ func (c *checking) value(v value.Value, depth int, key string) {
 		}
 	case value.Record:
 		if c.format == Env && depth > 0 {
-			c.problems = append(c.problems, Problem{v.Origin(), "an env file carries scalars only, not a record" + under, "give each of its entries a name of its own"})
+			c.problems = append(c.problems, Problem{v.Origin(), "an env file carries scalars only, not a record" + under(), "give each of its entries a name of its own"})
 			return
 		}
 		for i, k := range v.Shape().Keys() {

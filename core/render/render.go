@@ -317,7 +317,7 @@ func constants(p *project.Project) {
 func All(p *project.Project, environments []*project.Environment, options Options) ([]*Result, source.Findings) {
 	results := make([]*Result, len(environments))
 	var group errgroup.Group
-	group.SetLimit(runtime.GOMAXPROCS(0))
+	group.SetLimit(4 * runtime.GOMAXPROCS(0))
 	for i, e := range environments {
 		group.Go(func() error {
 			results[i] = Environment(p, e, options)

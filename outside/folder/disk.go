@@ -19,6 +19,7 @@ type disk interface {
 	Remove(name string) error
 	RemoveAll(name string) error
 	FS() fs.FS
+	OpenRoot(name string) (*os.Root, error)
 	Close() error
 }
 
@@ -61,16 +62,13 @@ func create(base, environment string, mode fs.FileMode) (disk, error) {
 }
 
 // current returns the contents of a file.
-func current(d disk, name string) (text []byte, exists bool, err error) {
-	if d == nil {
-		return nil, false, nil
-	}
+func current(d reading, name string) (text []byte, exists bool, err error) {
 	info, err := d.Lstat(name)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, false, nil
 	case errors.Is(err, syscall.ENOTDIR):
-		return nil, false, obstacle("a file stands where the folder of the document goes")
+		return nil, false, fileInTheWay
 	case err != nil:
 		return nil, false, err
 	case info.IsDir():
@@ -82,10 +80,62 @@ func current(d disk, name string) (text []byte, exists bool, err error) {
 	return text, err == nil, err
 }
 
+// reading is the part of a disk that current needs.
+type reading interface {
+	Lstat(name string) (fs.FileInfo, error)
+	ReadFile(name string) ([]byte, error)
+}
+
+// reader is current for one file after the other. It keeps the folder of the last one open, where the next mostly stands, too.
+type reader struct {
+	root   disk // nil when nothing is there yet
+	folder string
+	inner  *os.Root
+	err    error // of opening the folder
+}
+
+func (r *reader) current(name string) (text []byte, exists bool, err error) {
+	if r.root == nil {
+		return nil, false, nil
+	}
+	folder, base := path.Split(name)
+	if folder == "" {
+		return current(r.root, name)
+	}
+	if folder != r.folder {
+		r.close()
+		r.folder = folder
+		r.inner, r.err = r.root.OpenRoot(path.Clean(folder))
+		if r.err != nil {
+			if info, err := r.root.Lstat(path.Clean(folder)); err == nil && info.Mode().IsRegular() {
+				r.err = syscall.ENOTDIR
+			}
+		}
+	}
+	switch {
+	case errors.Is(r.err, fs.ErrNotExist):
+		return nil, false, nil
+	case errors.Is(r.err, syscall.ENOTDIR):
+		return nil, false, fileInTheWay
+	case r.err != nil:
+		return nil, false, r.err
+	}
+	return current(r.inner, base)
+}
+
+func (r *reader) close() {
+	if r.inner != nil {
+		r.inner.Close()
+		r.inner = nil
+	}
+}
+
 // obstacle is something of other people where a document goes, which is not replaced.
 type obstacle string
 
 func (o obstacle) Error() string { return string(o) }
+
+const fileInTheWay = obstacle("a file stands where the folder of the document goes")
 
 // cleared reports whether nothing is in the way of a path when files have been removed: what is in the way is one of them, or a
 // folder with nothing but them. An empty folder is somebody's, unless nothing is said to be removed: then it was emptied by a run

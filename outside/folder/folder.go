@@ -27,6 +27,16 @@ const RecordName = ".knothole-record"
 type File struct {
 	Path string
 	Data []byte
+	// Digest is that of the data; empty when it is not known yet. With it alone, Make makes the data if it is needed.
+	Digest string
+	Make   func() ([]byte, error)
+}
+
+// load makes the data, and finds its digest anew.
+func (f *File) load() (err error) {
+	f.Data, err = f.Make()
+	f.Make, f.Digest = nil, digestOf(f.Data)
+	return err
 }
 
 // Options say how to write.
@@ -116,13 +126,18 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 			return nil, fmt.Errorf("%s: %w", path.Join(directory, RecordName), plain(err))
 		}
 	}
-	refusal := &Refusal{Folder: directory}
-	record := map[string]string{}
-	for _, f := range files {
-		record[f.Path] = noDigest
-		if !options.Secret {
-			record[f.Path] = digestOf(f.Data)
+	refusal, there := &Refusal{Folder: directory}, &reader{root: root}
+	defer there.close()
+	record := make(map[string]string, len(files))
+	for i := range files {
+		f := &files[i]
+		switch {
+		case options.Secret:
+			f.Digest = noDigest
+		case f.Digest == "":
+			f.Digest = digestOf(f.Data)
 		}
+		record[f.Path] = f.Digest
 	}
 	gone := map[string]string{} // what was written before and is no longer rendered
 	for name, digest := range before {
@@ -137,7 +152,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 	}
 	// Files are removed first: a folder may take the place of one, or one that of a folder.
 	for _, name := range slices.Sorted(maps.Keys(gone)) {
-		text, exists, err := current(root, name)
+		text, exists, err := there.current(name)
 		var o obstacle
 		switch {
 		case err != nil && !errors.As(err, &o):
@@ -155,8 +170,19 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		p.steps = append(p.steps, step{len(p.write), before, f.Path})
 		p.write = append(p.write, f)
 	}
-	for _, f := range files {
-		text, exists, err := current(root, f.Path)
+	for i := range files {
+		f := &files[i]
+		text, exists, err := there.current(f.Path)
+		if f.Make != nil {
+			if err == nil && exists && digestOf(text) == f.Digest {
+				p.summary.Unchanged = append(p.summary.Unchanged, f.Path)
+				continue
+			}
+			if err := f.load(); err != nil {
+				return nil, fmt.Errorf("%s: %w", f.Path, err)
+			}
+			record[f.Path] = f.Digest
+		}
 		switch {
 		case err != nil && cleared(root, f.Path, gone):
 		case refusal.add(f.Path, err):
@@ -168,7 +194,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		case exists && !ours(before[f.Path], text) && !options.Overwrite:
 			refusal.Changed = append(refusal.Changed, f.Path)
 		}
-		put(f, p.stands(text, exists))
+		put(*f, p.stands(text, exists))
 		p.summary.Written = append(p.summary.Written, f.Path)
 	}
 	if len(refusal.Changed)+len(refusal.Blocked) > 0 {
@@ -177,7 +203,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		return nil, refusal
 	}
 	if text := formatRecord(record); !bytes.Equal(text, oldRecord) {
-		put(File{RecordName, text}, p.stands(oldRecord, oldRecord != nil))
+		put(File{Path: RecordName, Data: text}, p.stands(oldRecord, oldRecord != nil))
 	}
 	for _, names := range []*[]string{&p.summary.Written, &p.summary.Unchanged, &p.summary.Removed} {
 		slices.Sort(*names)

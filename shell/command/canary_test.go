@@ -308,7 +308,8 @@ func hasFlag(c *command, name string) bool {
 // TestCanary holds that no secret gets out: of no command that the program has, in no format, whatever is wrong.
 func TestCanary(t *testing.T) {
 	r := &canaryRun{t: t, root: t.TempDir(), template: t.TempDir()}
-	said := t.TempDir()
+	said, remembered := t.TempDir(), t.TempDir()
+	t.Setenv("XDG_CACHE_HOME", remembered)
 	store, err := demo.StartStore(said)
 	require.NoError(t, err)
 	t.Cleanup(store.Close)
@@ -430,6 +431,9 @@ func TestCanary(t *testing.T) {
 				}
 			}
 		})
+	}
+	for name, file := range tree(t, remembered) {
+		r.clean(file, "what is remembered in "+name)
 	}
 	t.Logf("%d runs", r.runs)
 }

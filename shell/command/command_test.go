@@ -12,8 +12,21 @@ import (
 	"knothole/shell/command"
 )
 
+// withCache is a run of tests in which the program has a folder of its own for what it remembers.
+type withCache struct{ *testing.M }
+
+func (m withCache) Run() int {
+	folder, err := os.MkdirTemp("", "cache-")
+	if err != nil {
+		panic(err)
+	}
+	defer os.RemoveAll(folder)
+	os.Setenv("XDG_CACHE_HOME", folder)
+	return m.M.Run()
+}
+
 func TestMain(m *testing.M) {
-	testscript.Main(m, map[string]func(){
+	testscript.Main(withCache{m}, map[string]func(){
 		"knothole": func() { os.Exit(command.Main(os.Args[1:], command.System())) },
 	})
 }
@@ -35,6 +48,7 @@ func TestScripts(t *testing.T) {
 			}
 			e.Defer(store.Close)
 			e.Setenv("POLICY", store.Policy)
+			e.Setenv("XDG_CACHE_HOME", filepath.Join(e.WorkDir, ".cache"))
 			return demo.Write(filepath.Join(e.WorkDir, "demo"))
 		},
 		Cmds: map[string]func(ts *testscript.TestScript, neg bool, args []string){

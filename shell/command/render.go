@@ -4,6 +4,7 @@ import (
 	"flag"
 	"fmt"
 	"path"
+	"path/filepath"
 	"strings"
 	"time"
 
@@ -15,6 +16,7 @@ import (
 	"knothole/core/render"
 	"knothole/core/source"
 	"knothole/core/value"
+	"knothole/outside/cache"
 	"knothole/outside/folder"
 	"knothole/shell/present"
 )
@@ -165,7 +167,14 @@ func (r *rendering) once(c *call) int {
 	case r.annotate:
 		return r.printAnnotated(c, p, results)
 	}
-	all, err := r.encode(p.Project, results)
+	var known []*cache.Texts
+	if !r.stdout {
+		base, _ := r.base(c, p)
+		for _, result := range results {
+			known = append(known, cache.Open(filepath.Join(base, result.Environment.Name), r.only != ""))
+		}
+	}
+	all, err := r.encode(p.Project, results, known)
 	if err != nil {
 		return c.failed("%s", err)
 	}
@@ -173,12 +182,17 @@ func (r *rendering) once(c *call) int {
 		r.print(c, all)
 		return exitClean
 	}
-	status = r.write(c, p, all, start)
-	if status == exitClean && !c.quiet {
+	if status = r.write(c, p, all, start); status != exitClean {
+		return status
+	}
+	for _, texts := range known {
+		texts.Save()
+	}
+	if !c.quiet {
 		c.printOpen(open)
 		printRemarks(c, results)
 	}
-	return status
+	return exitClean
 }
 
 // matcher returns what selects documents by a pattern of their paths.
@@ -218,8 +232,9 @@ func nearestDocument(p *opened, environments []*project.Environment, only string
 	return ""
 }
 
-// encode writes all documents in their formats, those of several environments at the same time.
-func (r *rendering) encode(p *project.Project, results []*render.Result) ([]encoded, error) {
+// encode writes all documents in their formats, those of several environments at the same time. Those of which it is known what
+// they come to are left to be written when they are needed; known may be nil.
+func (r *rendering) encode(p *project.Project, results []*render.Result, known []*cache.Texts) ([]encoded, error) {
 	all := make([]encoded, len(results))
 	var group errgroup.Group
 	for i, result := range results {
@@ -232,18 +247,35 @@ func (r *rendering) encode(p *project.Project, results []*render.Result) ([]enco
 					e.withheld = append(e.withheld, d)
 					continue
 				}
-				text, err := d.Text()
-				if err != nil {
-					return fmt.Errorf("%s: %w", d.Path, err)
+				f := folder.File{Path: d.Path}
+				header := render.Header(p, result.Environment, d.Format)
+				whole := func() ([]byte, error) {
+					text, err := d.Text()
+					d.Value = value.Value{} // which may be large, and is not needed any more
+					return append([]byte(header), text...), err
 				}
-				d.Value = value.Value{} // which may be large, and is not needed any more
-				if header := render.Header(p, result.Environment, d.Format); header != "" {
-					text = append([]byte(header), text...)
+				var content cache.Content
+				if known != nil && !d.Secret {
+					content = d.Content(header)
+					f.Digest = known[i].Digest(content)
+				}
+				if f.Digest != "" {
+					f.Make = whole
+				} else {
+					text, err := whole()
+					if err != nil {
+						return fmt.Errorf("%s: %w", d.Path, err)
+					}
+					f.Data = text
+					if known != nil && !d.Secret {
+						f.Digest = folder.Digest(text)
+						known[i].Put(content, f.Digest)
+					}
 				}
 				if d.Secret {
-					e.secret = append(e.secret, folder.File{Path: d.Path, Data: text})
+					e.secret = append(e.secret, f)
 				} else {
-					e.plain = append(e.plain, folder.File{Path: d.Path, Data: text})
+					e.plain = append(e.plain, f)
 				}
 			}
 			all[i] = e

@@ -29,12 +29,17 @@ type target struct {
 	plan    *folder.Plan
 }
 
+// base returns the folder that the environments are rendered to, and whether it is the project's own.
+func (r *rendering) base(c *call, p *opened) (name string, own bool) {
+	if r.to != "" {
+		return c.path(r.to), false
+	}
+	return filepath.Join(p.folder, filepath.FromSlash(p.Out)), true
+}
+
 // write puts the documents in place: all of them, or none when something stands against one.
 func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) int {
-	to, own := filepath.Join(p.folder, filepath.FromSlash(p.Out)), true
-	if r.to != "" {
-		to, own = c.path(r.to), false
-	}
+	to, own := r.base(c, p)
 	secretTo := filepath.Join(p.folder, filepath.FromSlash(p.SecretOut))
 	for _, base := range []string{to, secretTo} {
 		if info, err := os.Stat(base); err == nil && !info.IsDir() {
@@ -105,7 +110,7 @@ func (c *call) put(targets []*target) int {
 	each := func(do func(t *target) error) []error {
 		errs := make([]error, len(targets))
 		var group errgroup.Group
-		group.SetLimit(runtime.GOMAXPROCS(0))
+		group.SetLimit(4 * runtime.GOMAXPROCS(0))
 		for i, t := range targets {
 			group.Go(func() error {
 				errs[i] = do(t)

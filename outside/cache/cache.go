@@ -1,0 +1,150 @@
+// Package cache remembers what texts documents had, in the folder that the machine has for such things. It exists so that a
+// document whose content is that of the last run need not be put into its format again to find that its file is as it should be.
+// Nothing depends on it: without a cache, or with a damaged one, everything is just made anew.
+package cache
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+)
+
+// Content is a digest of all that the text of a document depends on, but the program that makes it.
+type Content = [sha256.Size]byte
+
+// folderName is the name of the folder of the program among those of others.
+const folderName = "knothole"
+
+// kept is for how long what no run has used stays.
+const kept = 30 * 24 * time.Hour
+
+// Texts are the digests of the texts of documents, by their content. They are good for one goroutine.
+type Texts struct {
+	name    string // of the file; empty for no cache
+	program [sha256.Size]byte
+	before  map[Content][sha256.Size]byte
+	used    map[Content][sha256.Size]byte
+	all     bool // what was known before stays
+	changed bool
+}
+
+// Open reads what is known of the documents that go to a folder. Everything is known of the running program only: another one
+// may write the same content in another way. Partial says that only some of the documents will be asked for.
+func Open(directory string, partial bool) *Texts {
+	t := &Texts{used: map[Content][sha256.Size]byte{}, before: map[Content][sha256.Size]byte{}, all: partial}
+	user, err := os.UserCacheDir()
+	if err != nil {
+		return t
+	}
+	absolute, err := filepath.Abs(directory)
+	if err != nil {
+		return t
+	}
+	program, ok := identity()
+	if !ok {
+		return t
+	}
+	of := sha256.Sum256([]byte(absolute))
+	t.name, t.program = filepath.Join(user, folderName, hex.EncodeToString(of[:16])), program
+	text, err := os.ReadFile(t.name)
+	if err != nil || len(text)%sha256.Size != 0 || !bytes.HasPrefix(text, program[:]) {
+		t.changed = true
+		return t
+	}
+	for text = text[sha256.Size:]; len(text) >= 2*sha256.Size; text = text[2*sha256.Size:] {
+		t.before[Content(text)] = [sha256.Size]byte(text[sha256.Size:])
+	}
+	return t
+}
+
+// identity tells the running program from any other.
+func identity() (digest [sha256.Size]byte, ok bool) {
+	name, err := os.Executable()
+	if err != nil {
+		return digest, false
+	}
+	info, err := os.Stat(name)
+	if err != nil {
+		return digest, false
+	}
+	return sha256.Sum256(fmt.Appendf(nil, "%s %d %d", name, info.Size(), info.ModTime().UnixNano())), true
+}
+
+// Digest returns the digest, in hexadecimal, of the text of a document with a content; empty when it is not known.
+func (t *Texts) Digest(content Content) string {
+	digest, ok := t.before[content]
+	if !ok {
+		return ""
+	}
+	t.used[content] = digest
+	return hex.EncodeToString(digest[:])
+}
+
+// Put notes the digest, in hexadecimal, of the text of a document.
+func (t *Texts) Put(content Content, digest string) {
+	var d [sha256.Size]byte
+	if n, err := hex.Decode(d[:], []byte(digest)); err != nil || n != len(d) {
+		return
+	}
+	t.used[content], t.changed = d, true
+}
+
+// Save keeps what was noted for the next run. That it cannot is no mistake: the next run then makes everything anew.
+func (t *Texts) Save() {
+	if t.name == "" {
+		return
+	}
+	if !t.changed && (t.all || len(t.used) == len(t.before)) {
+		now := time.Now()
+		_ = os.Chtimes(t.name, now, now) // so that it is not forgotten
+		return
+	}
+	if t.all {
+		for content, digest := range t.before {
+			if _, ok := t.used[content]; !ok {
+				t.used[content] = digest
+			}
+		}
+	}
+	text := make([]byte, 0, (1+2*len(t.used))*sha256.Size)
+	text = append(text, t.program[:]...)
+	for content, digest := range t.used {
+		text = append(append(text, content[:]...), digest[:]...)
+	}
+	folder := filepath.Dir(t.name)
+	if os.MkdirAll(folder, 0o700) != nil {
+		return
+	}
+	staged, err := os.CreateTemp(folder, ".new-")
+	if err != nil {
+		return
+	}
+	_, err = staged.Write(text)
+	if err2 := staged.Close(); err != nil || err2 != nil || os.Rename(staged.Name(), t.name) != nil {
+		_ = os.Remove(staged.Name())
+		return
+	}
+	forget(folder)
+}
+
+// forget removes what has not been used for long: projects that are gone, and what runs left that were stopped.
+func forget(folder string) {
+	entries, err := os.ReadDir(folder)
+	if err != nil {
+		return
+	}
+	for _, e := range entries {
+		info, err := e.Info()
+		if err != nil || !info.Mode().IsRegular() || strings.HasPrefix(e.Name(), ".") && !strings.HasPrefix(e.Name(), ".new-") {
+			continue
+		}
+		if time.Since(info.ModTime()) > kept {
+			_ = os.Remove(filepath.Join(folder, e.Name()))
+		}
+	}
+}
