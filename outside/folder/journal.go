@@ -109,13 +109,16 @@ func apply(d disk, steps []step) error {
 			}
 			made[folder] = true
 		}
-		if info, err := d.Lstat(s.path); s.before == "-" && err == nil && info.IsDir() && cleared(d, s.path, nil) {
-			// A run that was stopped removed what was in it.
-			if err := d.RemoveAll(s.path); err != nil {
-				return fmt.Errorf("%s: %w", s.path, plain(err))
+		err := d.Rename(staged(s.staged), s.path)
+		if err != nil && s.before == "-" {
+			if info, missing := d.Lstat(s.path); missing == nil && info.IsDir() && cleared(d, s.path, nil) {
+				// A run that was stopped removed what was in it.
+				if err = d.RemoveAll(s.path); err == nil {
+					err = d.Rename(staged(s.staged), s.path)
+				}
 			}
 		}
-		if err := d.Rename(staged(s.staged), s.path); err != nil {
+		if err != nil {
 			return fmt.Errorf("%s: %w", s.path, plain(err))
 		}
 	}
