@@ -74,6 +74,8 @@ const (
 	SecretReference    Code = "secret-reference"
 	SecretUnavailable  Code = "secret-unavailable"
 	Deprecated         Code = "deprecated"
+	// TooOld is a program that is older than what the project needs.
+	TooOld Code = "too-old"
 
 	// Rendering.
 	BadPath     Code = "bad-path"

@@ -225,20 +225,35 @@ func (c *call) open(modules ...string) (*opened, int) {
 	if err != nil {
 		return nil, c.failed("%s cannot be read: %s", project.FileName, plainError(err))
 	}
-	if p.Requires != "" {
-		oldest, err := semver.NewVersion(p.Requires)
-		if err != nil {
-			return nil, c.failed("%s: requires = %q is no version, such as \"%s\"", project.FileName, p.Requires, Version)
-		}
-		if semver.MustParse(Version).LessThan(oldest) {
-			return nil, c.failed("the project needs knothole %s or later, and this is %s", p.Requires, Version)
-		}
-	}
 	prefix, err := filepath.Rel(c.folder, folder)
 	if err != nil || prefix == "." {
 		prefix = ""
 	}
-	return &opened{p, folder, filepath.ToSlash(prefix)}, exitClean
+	all := &opened{p, folder, filepath.ToSlash(prefix)}
+	if wrong := required(p); wrong != nil {
+		c.presenter(all, c.err).Findings(source.Findings{*wrong})
+		return nil, exitFailed
+	}
+	return all, exitClean
+}
+
+// required returns what stands against reading a project with this version of the program; nil when nothing does.
+func required(p *project.Project) *source.Finding {
+	if p.Requires == "" {
+		return nil
+	}
+	wrong := source.Finding{Code: source.WrongType, Span: p.RequiresSpan, Help: fmt.Sprintf("such as %q", Version)}
+	oldest, err := semver.NewVersion(p.Requires)
+	switch {
+	case err != nil:
+		wrong.Message = fmt.Sprintf("%q is no version", p.Requires)
+	case semver.MustParse(Version).LessThan(oldest):
+		wrong.Code, wrong.Help = source.TooOld, "get that one, or lower this when nothing in the project needs it"
+		wrong.Message = fmt.Sprintf("the project needs knothole %s or later, and this is %s", p.Requires, Version)
+	default:
+		return nil
+	}
+	return &wrong
 }
 
 // projectFolder returns the folder of the project; ok is false when there is none upwards.
