@@ -31,7 +31,8 @@ alone. Files that knothole did not write, or that were changed since, are neithe
 the next, and two runs wait for each other.
 
 Secret documents are withheld. With --secrets the secrets are read from where the project file says they are, and the secret
-documents written to the folder that the project names as secret_out, readable by their owner only.
+documents written to the folder that the project names as secret_out, readable by their owner only; with --to DIR,
+to that folder in DIR.
 
 --stdout prints instead, --stream prints all YAML documents as one stream, what others need first, and --annotate puts beside
 each line where it comes from. --only takes a pattern of paths: * stands for part of a name, ** for any folders.

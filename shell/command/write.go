@@ -31,16 +31,25 @@ type target struct {
 
 // base returns the folder that the environments are rendered to, and whether it is the project's own.
 func (r *rendering) base(c *call, p *opened) (name string, own bool) {
-	if r.to != "" {
-		return c.path(r.to), false
+	name = filepath.Join(p.folder, filepath.FromSlash(p.Out))
+	if r.to == "" {
+		return name, true
 	}
-	return filepath.Join(p.folder, filepath.FromSlash(p.Out)), true
+	to := c.path(r.to)
+	return to, filepath.Clean(to) == name
 }
 
 // write puts the documents in place: all of them, or none when something stands against one.
 func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) int {
 	to, own := r.base(c, p)
-	secretTo := filepath.Join(p.folder, filepath.FromSlash(p.SecretOut))
+	if own && (r.overrides() || r.ask) {
+		return c.failed("values for this run only do not go into the project's own folder, which %s is: nothing was written", c.relative(to))
+	}
+	around := p.folder // what the folder of the secret documents stands in
+	if !own {
+		around = to
+	}
+	secretTo := filepath.Join(around, filepath.FromSlash(p.SecretOut))
 	for _, base := range []string{to, secretTo} {
 		if info, err := os.Stat(base); err == nil && !info.IsDir() {
 			return c.failed("%s is a file, not a folder: nothing was written", c.relative(base))
@@ -62,7 +71,7 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 		}
 	}
 	if secret {
-		if !within(p.folder, secretTo) {
+		if !within(p.folder, secretTo) && own {
 			return c.failed("%s leads out of the project: nothing was written", c.relative(secretTo))
 		}
 		if status := c.checkIgnored(p, secretTo); status != exitClean {
@@ -189,7 +198,14 @@ func within(folder, name string) bool {
 
 // checkIgnored refuses to write secrets where git would take them up.
 func (c *call) checkIgnored(p *opened, name string) int {
-	git := exec.Command("git", "-C", p.folder, "check-ignore", "--quiet", "--", filepath.Join(name, "x"))
+	there := name // or as much of the way to it as there is
+	for {
+		if info, err := os.Stat(there); err == nil && info.IsDir() || there == filepath.Dir(there) {
+			break
+		}
+		there = filepath.Dir(there)
+	}
+	git := exec.Command("git", "-C", there, "check-ignore", "--quiet", "--", filepath.Join(name, "x"))
 	err := git.Run()
 	var exit *exec.ExitError
 	if errors.As(err, &exit) && exit.ExitCode() == 1 {
