@@ -384,8 +384,11 @@ func (c *checker) inferEnv(e *syntax.Field) *Type {
 // inferMember finds the type of `name.member` where name is a module or a group of built-in functions; done is
 // false when it is neither.
 func (c *checker) inferMember(e *syntax.Field, name *syntax.Name) (t *Type, done bool) {
-	if slices.Contains(c.program.Builtins.Groups(), name.Name) {
-		c.report(source.WrongUse, e.Place(), fmt.Sprintf("call it: %s.%s(…)", name.Name, e.Name.Name), "%s.%s is a built-in function, not a value", name.Name, e.Name.Name)
+	// An input or a local name may be called like a group: it is meant where nothing is called.
+	if _, declared := c.module.Objects[name.Name]; slices.Contains(c.program.Builtins.Groups(), name.Name) && !declared && !c.local(name.Name) {
+		if c.builtin(name.Name, e.Name) != nil {
+			c.report(source.WrongUse, e.Place(), fmt.Sprintf("call it: %s.%s(…)", name.Name, e.Name.Name), "%s.%s is a built-in function, not a value", name.Name, e.Name.Name)
+		}
 		return InvalidType, true
 	}
 	o := c.member(e, name)
