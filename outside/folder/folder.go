@@ -48,6 +48,8 @@ type Options struct {
 	// Secret files are readable by their owner only, and their record has no digests: what was written before is replaced
 	// whatever became of it.
 	Secret bool
+	// Done is called for each document that was looked at by Prepare, and for each step of Stage and Commit; nil for nobody.
+	Done func()
 }
 
 // Summary says what is done: the paths of files, sorted.
@@ -105,6 +107,9 @@ const noDigest = "-"
 // way.
 func Prepare(base, environment string, files []File, options Options) (*Plan, error) {
 	p := &Plan{base: base, environment: environment, options: options}
+	if p.options.Done == nil {
+		p.options.Done = func() {}
+	}
 	directory := filepath.Join(base, environment)
 	root, err := open(base, environment)
 	if err != nil {
@@ -172,6 +177,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 	}
 	for i := range files {
 		f := &files[i]
+		p.options.Done()
 		text, exists, err := there.current(f.Path)
 		if f.Make != nil {
 			if err == nil && exists && digestOf(text) == f.Digest {
@@ -225,6 +231,9 @@ func (p *Plan) stands(text []byte, exists bool) string {
 	return digestOf(text)
 }
 
+// Steps returns how many steps Stage and Commit take.
+func (p *Plan) Steps() int { return len(p.write) + len(p.steps) }
+
 // Summary returns what the plan does.
 func (p *Plan) Summary() Summary { return p.summary }
 
@@ -269,6 +278,7 @@ func (p *Plan) stage(fileMode, folderMode fs.FileMode) error {
 		if err := p.root.WriteFile(staged(i), f.Data, fileMode); err != nil {
 			return failed(f.Path, err)
 		}
+		p.options.Done()
 	}
 	if err := p.root.WriteFile(newJournalName, formatJournal(p.steps), 0o600); err != nil {
 		return failed(newJournalName, err)
@@ -302,7 +312,7 @@ func (p *Plan) Commit() error {
 	if err := p.root.Rename(newJournalName, journalName); err != nil {
 		return failed(err)
 	}
-	if err := apply(p.root, p.steps); err != nil {
+	if err := apply(p.root, p.steps, p.options.Done); err != nil {
 		return failed(err)
 	}
 	if err := discard(p.root); err != nil {

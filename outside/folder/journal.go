@@ -83,7 +83,7 @@ func recoverRun(d disk) error {
 		if !untouched || err != nil && !cleared(d, s.path, nil) {
 			continue
 		}
-		if err := apply(d, []step{s}); err != nil {
+		if err := apply(d, []step{s}, func() {}); err != nil {
 			return err
 		}
 	}
@@ -94,9 +94,10 @@ func recoverRun(d disk) error {
 const anything = "*"
 
 // apply does steps. Each is done or not; what is done already is no mistake.
-func apply(d disk, steps []step) error {
+func apply(d disk, steps []step, done func()) error {
 	made := map[string]bool{".": true}
 	for _, s := range steps {
+		done()
 		if s.staged < 0 {
 			if err := remove(d, s.path); err != nil {
 				return fmt.Errorf("%s: %w", s.path, plain(err))

@@ -65,7 +65,7 @@ func (r *checking) once(c *call) int {
 	if r.rendered && (modules != nil || r.overrides()) {
 		return c.wrongUsage("--rendered compares what the project itself renders: leave paths and values for this run out")
 	}
-	bar := c.progress("checking")
+	bar := c.progress("checking", 0)
 	results, findings := render.All(p.Project, environments, render.Options{Everything: true, Made: bar.add})
 	bar.stop()
 	n, of := len(environments), "environment"

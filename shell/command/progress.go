@@ -18,7 +18,8 @@ type progress struct {
 // progressDelay is how long a run takes before it shows that it goes on.
 const progressDelay = time.Second
 
-func (c *call) progress(what string) *progress {
+// progress begins to count documents. Total is how many there will be; 0 when that is known only when the last is done.
+func (c *call) progress(what string, total int) *progress {
 	if !c.errTerminal || c.quiet {
 		return nil
 	}
@@ -30,11 +31,20 @@ func (c *call) progress(what string) *progress {
 			return
 		case <-time.After(progressDelay):
 		}
-		bar := progressbar.NewOptions64(-1, progressbar.OptionSetWriter(c.err), progressbar.OptionClearOnFinish(), progressbar.OptionUseANSICodes(true),
-			progressbar.OptionSpinnerType(9), progressbar.OptionSetRenderBlankState(true))
+		options := []progressbar.Option{progressbar.OptionSetWriter(c.err), progressbar.OptionClearOnFinish(), progressbar.OptionUseANSICodes(true), progressbar.OptionSetRenderBlankState(true)}
+		most := int64(total)
+		if total == 0 {
+			most, options = -1, append(options, progressbar.OptionSpinnerType(9))
+		} else {
+			options = append(options, progressbar.OptionSetWidth(40), progressbar.OptionSetPredictTime(false), progressbar.OptionSetDescription(what))
+		}
+		bar := progressbar.NewOptions64(most, options...)
 		for {
-			// How many there will be is known only when the last is.
-			bar.Describe(fmt.Sprintf("%s: %d documents", what, p.done.Load()))
+			if done := p.done.Load(); total == 0 {
+				bar.Describe(fmt.Sprintf("%s: %d documents", what, done))
+			} else {
+				_ = bar.Set64(min(done, most-1)) // a full bar would be gone
+			}
 			select {
 			case <-p.quit:
 				_ = bar.Finish()

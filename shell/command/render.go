@@ -133,7 +133,7 @@ func (r *rendering) once(c *call) int {
 			findings = append(findings, p.ReadSecrets(e, from)...)
 		}
 	}
-	bar := c.progress("rendering")
+	bar := c.progress("evaluating", 0)
 	options := render.Options{Recording: r.annotate, Made: bar.add}
 	if r.only != "" {
 		options.Only = matcher(r.only)
@@ -175,7 +175,9 @@ func (r *rendering) once(c *call) int {
 			known = append(known, cache.Open(filepath.Join(base, result.Environment.Name), r.only != ""))
 		}
 	}
-	all, err := r.encode(p.Project, results, known)
+	bar = c.progress("rendering", count)
+	all, err := r.encode(p.Project, results, known, bar.add)
+	bar.stop()
 	if err != nil {
 		return c.failed("%s", err)
 	}
@@ -234,8 +236,8 @@ func nearestDocument(p *opened, environments []*project.Environment, only string
 }
 
 // encode writes all documents in their formats, those of several environments at the same time. Those of which it is known what
-// they come to are left to be written when they are needed; known may be nil.
-func (r *rendering) encode(p *project.Project, results []*render.Result, known []*cache.Texts) ([]encoded, error) {
+// they come to are left to be written when they are needed; known may be nil. Made is called for each document, from any goroutine.
+func (r *rendering) encode(p *project.Project, results []*render.Result, known []*cache.Texts, made func()) ([]encoded, error) {
 	all := make([]encoded, len(results))
 	var group errgroup.Group
 	for i, result := range results {
@@ -243,6 +245,7 @@ func (r *rendering) encode(p *project.Project, results []*render.Result, known [
 			e := encoded{environment: result.Environment, kinds: make(map[string][]string, len(result.Documents))}
 			for j := range result.Documents {
 				d := &result.Documents[j]
+				made()
 				e.kinds[d.Path] = d.Kinds()
 				if d.Secret && !r.secrets {
 					e.withheld = append(e.withheld, d)

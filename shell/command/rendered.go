@@ -27,7 +27,7 @@ type committed struct {
 // compareRendered compares the rendered files of environments with what would be rendered. The error is one of reading them.
 func (c *call) compareRendered(p *opened, results []*render.Result) ([]committed, error) {
 	r := &rendering{}
-	all, err := r.encode(p.Project, results, nil)
+	all, err := r.encode(p.Project, results, nil, func() {})
 	if err != nil {
 		return nil, err
 	}

@@ -130,10 +130,18 @@ func (c *call) put(targets []*target) int {
 		return errs
 	}
 	var refusals []*folder.Refusal
-	for _, err := range each(func(t *target) (err error) {
+	count := 0
+	for _, t := range targets {
+		count += len(t.files)
+	}
+	bar := c.progress("comparing with what is there", count)
+	errs := each(func(t *target) (err error) {
+		t.options.Done = func() { bar.add() }
 		t.plan, err = folder.Prepare(t.base, t.environment.Name, t.files, t.options)
 		return err
-	}) {
+	})
+	bar.stop()
+	for _, err := range errs {
 		var refusal *folder.Refusal
 		switch {
 		case errors.As(err, &refusal):
@@ -161,15 +169,24 @@ func (c *call) put(targets []*target) int {
 		fmt.Fprintln(c.err, "nothing was written: "+help)
 		return exitFindings
 	}
-	for _, err := range each(func(t *target) error { return t.plan.Stage() }) {
+	count = 0
+	for _, t := range targets {
+		count += t.plan.Steps()
+	}
+	bar = c.progress("writing", count)
+	errs = each(func(t *target) error { return t.plan.Stage() })
+	for _, err := range errs {
 		if err != nil {
+			bar.stop()
 			for _, t := range targets {
 				t.plan.Cancel()
 			}
 			return c.failed("%s: nothing was written", err)
 		}
 	}
-	for _, err := range each(func(t *target) error { return t.plan.Commit() }) {
+	errs = each(func(t *target) error { return t.plan.Commit() })
+	bar.stop()
+	for _, err := range errs {
 		if err != nil {
 			return c.failed("%s", err)
 		}
