@@ -402,11 +402,11 @@ func writeBlank(b *strings.Builder, inputs []*Input, depth int, mark string) {
 // inputDefault writes the default of an input in a format, as it is written in the module when it is not a literal.
 func inputDefault(in *Input, format string) string {
 	switch {
-	case !in.literal.IsAbsent() && !in.literal.IsNull():
-		return data.Literal(in.literal, data.Format(format))
+	case !in.Literal.IsAbsent() && !in.Literal.IsNull():
+		return data.Literal(in.Literal, data.Format(format))
 	case in.optional && in.Default == "":
 		return "…"
-	case in.literal.IsNull() && format == "toml":
+	case in.Literal.IsNull() && format == "toml":
 		return "…"
 	}
 	return strings.Join(strings.Fields(in.Default), " ")

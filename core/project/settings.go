@@ -21,10 +21,10 @@ type Input struct {
 	Span        source.Span // where it is declared
 	Secret      bool
 	Later       bool
-	Default     string // as written in the module; empty when there is none
+	Default     string      // as written in the module; empty when there is none
+	Literal     value.Value // the default, when it is a literal
 	Deprecated  string
 
-	literal    value.Value // the default, when it is a literal
 	hasDefault bool
 	optional   bool
 }
@@ -73,16 +73,16 @@ func (in *Input) setDefault(m *types.Module, e syntax.Expression) {
 	in.Default, in.hasDefault = m.Tree.File.Slice(e.Place()), true
 	switch e := e.(type) {
 	case *syntax.Null:
-		in.literal = value.NullOf(0)
+		in.Literal = value.NullOf(0)
 	case *syntax.Bool:
-		in.literal = value.BoolOf(e.Value, 0)
+		in.Literal = value.BoolOf(e.Value, 0)
 	case *syntax.Int:
-		in.literal = value.IntOf(e.Value, 0)
+		in.Literal = value.IntOf(e.Value, 0)
 	case *syntax.Float:
-		in.literal = value.FloatOf(e.Value, 0)
+		in.Literal = value.FloatOf(e.Value, 0)
 	case *syntax.String:
 		if text, plain := e.Plain(); plain {
-			in.literal = value.StringOf(text, 0)
+			in.Literal = value.StringOf(text, 0)
 		}
 	}
 }
@@ -146,7 +146,7 @@ func (in *Input) Limits() []*types.Condition {
 // Settings returns what an environment says about an input; the world is that of the environment.
 func (p *Project) Settings(e *Environment, w *eval.World, in *Input) Settings {
 	var s Settings
-	before := in.literal
+	before := in.Literal
 	for _, l := range e.AllLayers() {
 		if l.Root.IsAbsent() {
 			continue

@@ -3,6 +3,7 @@ package present
 import (
 	"encoding/json"
 	"slices"
+	"strconv"
 	"strings"
 
 	"knothole/core/project"
@@ -16,16 +17,28 @@ type Inputs struct {
 	Settings     [][]project.Settings   // by input, then environment
 }
 
-// shortValue returns a value as it stands in a table: texts without quotes.
+// shortValue returns a value as it stands in a table: texts without quotes, if they could be nothing else.
 func shortValue(v value.Value) string {
 	v = value.Shown(v)
-	if v.Kind() == value.String && v.Text() != "" {
+	if v.Kind() == value.String && !looksOther(v.Text()) {
 		return Clean(v.Text())
+	}
+	if v.Kind() == value.String {
+		return `"` + Clean(v.Text()) + `"`
 	}
 	if text, ok := v.Scalar(); ok && text != "" {
 		return text
 	}
 	return v.Show(60)
+}
+
+// looksOther reports whether a text without quotes could be taken for a value of another kind, or for none.
+func looksOther(s string) bool {
+	if s == "" || s == "null" || s == "true" || s == "false" || strings.TrimSpace(s) != s || strings.ContainsRune(`"[{`, rune(s[0])) {
+		return true
+	}
+	_, err := strconv.ParseFloat(s, 64)
+	return err == nil
 }
 
 // InputsTable shows inputs as one table: a line for each, a column for each environment, with who gave it its value.
@@ -114,6 +127,8 @@ func typeText(in *project.Input) string {
 
 func defaultCell(p *Presenter, in *project.Input) cell {
 	switch {
+	case in.Literal.Kind() == value.String:
+		return cell{text: shortValue(in.Literal), paint: p.faint}
 	case in.Default != "":
 		return cell{text: strings.Join(strings.Fields(in.Default), " "), paint: p.faint}
 	case in.Required():
