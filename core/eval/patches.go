@@ -523,7 +523,10 @@ func (o *operation) missing(f *frame, m *place.Miss, s *step, in, stepText strin
 	case syntax.DeepStep:
 		return fmt.Sprintf("no place%s meets %s", in, o.path[strings.Index(o.path, stepText):]), ""
 	default:
-		return fmt.Sprintf("%s finds nothing%s", stepText, in), "write " + o.tree.Verb.String() + "? where there need not be any"
+		if !o.tree.Optional {
+			help = "write " + o.tree.Verb.String() + "? where there need not be any"
+		}
+		return fmt.Sprintf("%s finds nothing%s", stepText, in), help
 	}
 	var keys []string
 	for _, key := range s.keys {
@@ -546,7 +549,7 @@ func (o *operation) missing(f *frame, m *place.Miss, s *step, in, stepText strin
 	if len(there) == 0 {
 		help = "the record is empty"
 	}
-	if m.Step == len(o.steps)-1 && o.tree.Verb == syntax.ReplaceVerb {
+	if m.Step == len(o.steps)-1 && o.tree.Verb == syntax.ReplaceVerb && !o.tree.Optional {
 		help += "; put adds what is not there"
 	}
 	return message, help

@@ -37,15 +37,17 @@ type Event struct {
 // storyLimit is how many events a story has at most.
 const storyLimit = 200
 
-// Story returns the life of a value, from the document back to where it was written. Each thing is told once.
-func Story(r *eval.Recorder, o value.Origin) []Event {
-	s := &story{recorder: r, seen: map[value.Origin]bool{}}
+// Story returns the life of a value, from the document back to where it was written. Each thing is told once. InSource says whether
+// a place is in a module.
+func Story(r *eval.Recorder, o value.Origin, inSource func(at source.Span) bool) []Event {
+	s := &story{recorder: r, inSource: inSource, seen: map[value.Origin]bool{}}
 	s.tell(o, 0)
 	return s.events
 }
 
 type story struct {
 	recorder *eval.Recorder
+	inSource func(at source.Span) bool
 	seen     map[value.Origin]bool
 	events   []Event
 }
@@ -98,6 +100,14 @@ func (s *story) tell(o value.Origin, depth int) {
 			s.tell(step.Operands[0], depth)
 		}
 		by := step.Operands[len(step.Operands)-1]
+		// That data was gone through which something else chose, is told by what chose it.
+		for {
+			other, ok := s.recorder.Step(by)
+			if !ok || other.Kind != eval.Chosen || len(other.Operands) != 1 || s.inSource(source.At(other.Pos)) {
+				break
+			}
+			by = other.Operands[0]
+		}
 		if !s.seen[by] && !s.holds(by) {
 			s.add(Event{Kind: Chosen, Pos: s.recorder.Pos(by), Depth: depth})
 			s.tell(by, depth+1)

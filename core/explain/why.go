@@ -48,10 +48,10 @@ func Value(p *project.Project, e *project.Environment, document string, path *ev
 		return nil, whyNot, nil
 	}
 	w.Path, w.Value = found.Path, found.Value
-	w.Events = Story(r.Recorder, w.Value.Origin())
+	w.Events = Story(r.Recorder, w.Value.Origin(), p.InSource)
 	v := w.Document.Value
 	for _, step := range w.Path.Steps() {
-		for _, event := range Story(r.Recorder, v.Origin()) {
+		for _, event := range Story(r.Recorder, v.Origin(), p.InSource) {
 			if event.Kind == Patched && event.Depth == 0 {
 				w.Around = append(w.Around, event)
 			}
@@ -62,6 +62,7 @@ func Value(p *project.Project, e *project.Environment, document string, path *ev
 			v = v.Elements()[step.Index]
 		}
 	}
+	w.Path = known(w.Document.Value, w.Path)
 	w.addInputs(p, e, w.names(r.Recorder))
 	return w, "", findings
 }

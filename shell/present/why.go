@@ -42,7 +42,7 @@ func (p *Presenter) Why(w *explain.Why) {
 		last, depth = line, min(e.Depth, depth+1)
 		e.Depth = depth
 		row := p.eventRow(e)
-		if because {
+		if because && e.Kind != explain.Chosen {
 			row[0].text = strings.Repeat("  ", depth) + eventTexts[explain.Chosen] + " " + strings.TrimSpace(row[0].text)
 		}
 		because = false
