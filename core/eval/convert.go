@@ -109,6 +109,22 @@ func (c *conversion) misfit(path *place.Path, v value.Value, code source.Code, h
 	c.misfits = append(c.misfits, m)
 }
 
+// howToAdd says how a field that is missing is added: one that is secret does not stand in a layer.
+func (c *conversion) howToAdd(f *types.Field, path *place.Path) string {
+	if !f.Secret || c.what != "input" {
+		return fmt.Sprintf("add it: %s: …", place.Key(f.Name))
+	}
+	names := []string{c.name}
+	for _, step := range append(path.Steps(), place.Step{Kind: place.Field, Name: f.Name}) {
+		if step.Kind != place.Field {
+			return "it is secret, and elements of lists have no source of their own: make it an input, or a field of one"
+		}
+		names = append(names, place.Key(step.Name))
+	}
+	variable := strings.ToUpper(strings.Join(names, "_"))
+	return fmt.Sprintf("it is secret: name its source in [environments.….secrets]: %s = { variable = \"KNOTHOLE_SECRET_%s\" }", strings.Join(names, "."), variable)
+}
+
 func (c *conversion) wrongKind(path *place.Path, v value.Value, to *types.Type, help string) value.Value {
 	c.misfit(path, v, source.WrongType, help, "expected %s, found %s", types.Article(to), describeValue(v))
 	return v
@@ -450,7 +466,7 @@ func (c *conversion) record(v value.Value, from, to *types.Type, path *place.Pat
 				c.misfit(path, v, source.MissingField, "", "the field %q is missing", f.Name)
 			}
 		case !f.Optional && !slices.Contains(meant, f.Name):
-			c.misfit(path, v, source.MissingField, fmt.Sprintf("add it: %s: …", place.Key(f.Name)), "the field %q (%s) is missing", f.Name, f.Type)
+			c.misfit(path, v, source.MissingField, c.howToAdd(f, path), "the field %q (%s) is missing", f.Name, f.Type)
 		}
 	}
 	for i, key := range v.Shape().Keys() {

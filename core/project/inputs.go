@@ -180,12 +180,19 @@ func (p *Project) missingInput(o *types.Object, environments []*Environment) sou
 		files = []string{common[len(common)-1].Path}
 	}
 	help := fmt.Sprintf("put it into %s", strings.Join(files, " and "))
+	tables := make([]string, len(names))
+	for i, name := range names {
+		tables[i] = "[environments." + name + ".secrets]"
+	}
+	reference := func(r *Reference) string {
+		return fmt.Sprintf(`in %s, %s: %s = { variable = "KNOTHOLE_SECRET_%s" }`, FileName, strings.Join(tables, " and "), r.Name(), strings.ToUpper(strings.Join(r.Path, "_")))
+	}
 	if IsSecret(o) {
-		tables := make([]string, len(names))
-		for i, name := range names {
-			tables[i] = "[environments." + name + ".secrets]"
+		help = "name its source " + reference(&Reference{Path: []string{o.Name}})
+	} else {
+		if secret := SecretFields(o.Type); len(secret) > 0 {
+			help += ", and the source of what is secret in it " + reference(&Reference{Path: append([]string{o.Name}, secret[0]...)})
 		}
-		help = fmt.Sprintf(`name its source in %s, %s: %s = { variable = "KNOTHOLE_SECRET_%s" }`, FileName, strings.Join(tables, " and "), o.Name, strings.ToUpper(o.Name))
 	}
 	if d, ok := o.Declaration.(*syntax.Input); ok && d.Example != nil {
 		help += fmt.Sprintf(", such as %s", p.Module.Tree.File.Slice(d.Example.Place()))

@@ -238,10 +238,12 @@ func (p *Project) checkSecrets(environments []*Environment, layers []*Layer) sou
 				continue
 			}
 			seen[r] = true
-			f := source.Finding{Code: source.UnknownInput, Span: r.Span, Message: fmt.Sprintf("%s has no secret input %q", p.Module.Path, r.Name())}
+			f := source.Finding{Code: source.UnknownInput, Span: r.Span, Message: fmt.Sprintf("%s has no secret input %q", p.Module.Path, strings.Join(r.Path, "."))}
 			if o := p.Module.Objects[r.Path[0]]; o != nil && o.Kind == types.ObjectInput {
 				f.Help = fmt.Sprintf("declare it so: secret input %s: %s", o.Name, o.Type)
 				f.Related = []source.Related{{Span: o.Span, Text: o.Summary()}}
+			} else if len(r.Path) == 1 && slices.Contains(names, r.Path[0]) { // with dots in it
+				f.Help = "write it without quotes: " + r.Path[0]
 			} else if near, ok := source.Nearest(r.Name(), names); ok {
 				f.Help = fmt.Sprintf("did you mean %q?", near)
 			} else if len(names) > 0 {
