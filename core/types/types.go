@@ -9,6 +9,7 @@ import (
 	"strings"
 	"sync"
 
+	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
 )
@@ -483,7 +484,11 @@ func (t *Type) text(depth int) string {
 		if f.Optional {
 			mark = "?"
 		}
-		fields = append(fields, f.Name+mark+": "+f.Type.text(depth-1))
+		text := place.Key(f.Name) + mark + ": " + f.Type.text(depth-1)
+		if f.Secret {
+			text = "secret " + text
+		}
+		fields = append(fields, text)
 	}
 	if t.Rest != nil {
 		fields = append(fields, "*: "+t.Rest.text(depth-1))
