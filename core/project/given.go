@@ -54,43 +54,38 @@ func (p *Project) AddLater(e *Environment, name string, format data.Format, text
 	}
 }
 
-// AddInput gives one input a value for this run. The text is read as the type of the input; label is what messages call the
+// AddInput gives one input, or a field of one, a value for this run. The text is read as the type of the input; label is what messages call the
 // text. Of a secret input no message shows it.
 func (p *Project) AddInput(e *Environment, name, label, text string) error {
 	l := &Layer{Path: label, Given: true}
 	if p.Module == nil {
 		return nil
 	}
-	o := p.Module.Objects[name]
-	if o == nil || o.Kind != types.ObjectInput {
-		var names []string
-		for _, o := range p.Inputs() {
-			names = append(names, o.Name)
-		}
-		help := "its inputs are " + strings.Join(names, ", ")
-		if near, ok := source.Nearest(name, names); ok {
-			help = fmt.Sprintf("did you mean %q?", near)
-		}
-		return fmt.Errorf("%s has no input %q [%s]\n  %s", p.Module.Path, name, source.UnknownInput, help)
+	in, err := p.InputNamed(name)
+	if err != nil {
+		return err
 	}
 	var v value.Value
-	if IsSecret(o) {
+	if in.Secret {
 		l.Secret = true
-		read, err := readSecretText(text, o.Type)
+		read, err := readSecretText(text, in.Type)
 		if err != nil {
 			return fmt.Errorf("%s: %w", label, err)
 		}
-		v = value.MarkAll(eval.Originate(read, value.From(o.Span.Start)), value.Secret)
+		v = value.MarkAll(eval.Originate(read, value.From(in.Object.Span.Start)), value.Secret)
 	} else {
 		file, err := p.Sources.Add(label, []byte(text))
 		if err != nil {
 			return err
 		}
-		v, l.findings = readTyped(file, o.Type, p.keys)
+		v, l.findings = readTyped(file, in.Type, p.keys)
 		l.Bad = l.findings.HasErrors()
 	}
 	if !l.Bad {
-		l.Root = value.RecordOf(value.NewShape([]string{name}), []value.Value{v}, v.Origin())
+		for _, key := range slices.Backward(in.Path) {
+			v = value.RecordOf(value.NewShape([]string{key}), []value.Value{v}, v.Origin())
+		}
+		l.Root = v
 	}
 	e.given = append(e.given, l)
 	return nil

@@ -154,6 +154,44 @@ secret output sum = [lengths, number + 1, part * 2, not login.on]
 	require.Equal(t, `input "number": expected an int, found the string ‹secret›`, output(p, e, "sum"))
 }
 
+// TestFields holds that fields of inputs are given by their names, secret ones too, which then need no source.
+func TestFields(t *testing.T) {
+	p := load(t, map[string]string{
+		project.FileName: "[environments.north]\nlayers = [\"a.yaml\"]\n[environments.north.secrets]\nmail.password = { file = \"gone\" }\n",
+		"a.yaml":         "mail: { host: a.example }\nlevels: { high: 3 }\nfree: { a: { b: 1 } }\n",
+		"main.knot":      "input mail: { host: string, secret password: string }\ninput levels: { *: int }\ninput free: any\noutput plain = [mail.host, levels, free]\nsecret output word = mail.password\n",
+	})
+	e := p.Environment("north")
+	for name, text := range map[string]string{"mail.host": "b.example", "levels.low": "1", `levels."very high"`: "5", "free.a.c": "[true]"} {
+		require.NoError(t, p.AddInput(e, name, "--input "+name, text))
+	}
+	require.NoError(t, p.AddInput(e, "mail.password", "password.txt", "tide"))
+	got := output(p, e, "plain")
+	for _, part := range []string{`"b.example"`, `"high":3`, `"low":1`, `"very high":5`, `"b":1`, `"c":[true]`} {
+		require.Contains(t, got, part)
+	}
+	require.Empty(t, p.ReadSecrets(e, store{}), "what is given is not read")
+	require.Equal(t, `"‹secret›"`, output(p, e, "word"))
+	v, ok := p.World(e, false).Value(p.Module.Objects["word"])
+	require.True(t, ok)
+	require.Equal(t, "tide", v.Text())
+	require.Empty(t, p.CheckLayers([]*project.Environment{e}))
+
+	for name, want := range map[string]string{
+		"mial.host": `main.knot has no input "mial"`, "mail.hots": "did you mean \"host\"?", "mail.host.x": `the input "mail.host" is no record, so it has no field "x"`,
+		"mail..x": "is no name of an input", "levels.low": "",
+	} {
+		err := p.AddInput(e, name, "--input "+name, "1")
+		if want == "" {
+			require.NoError(t, err)
+		} else {
+			require.ErrorContains(t, err, want)
+		}
+	}
+	require.NoError(t, p.AddInput(e, "levels.low", "--input levels.low", "tide"))
+	require.Equal(t, `input "levels.low": expected an int, found the string "tide"`, output(p, e, "plain"))
+}
+
 // TestLayersOfAnySize holds that a layer may be large.
 func TestLayersOfAnySize(t *testing.T) {
 	large := strings.Repeat("tide ", 2<<20)

@@ -303,14 +303,14 @@ func (p *Project) World(e *Environment, recording bool) *eval.World {
 	for _, o := range p.Inputs() {
 		v := p.merged(e, o)
 		if IsSecret(o) {
-			if r := e.reference(o); r != nil && !e.gives(o) {
+			if r := e.reference(o); r != nil && !e.gives(r.Path) {
 				read, ok := e.read[r]
 				if !ok {
 					w.SetMissing(o, value.From(r.Span.Start))
 					continue
 				}
 				v = read
-			} else if !e.gives(o) {
+			} else if !e.gives([]string{o.Name}) {
 				v = value.Value{} // what a layer says was reported
 			}
 		} else {
@@ -329,15 +329,15 @@ func (p *Project) World(e *Environment, recording bool) *eval.World {
 	return w
 }
 
-// gives reports whether a secret input is given for this run.
-func (e *Environment) gives(o *types.Object) bool {
-	return slices.ContainsFunc(e.given, func(l *Layer) bool { return l.Secret && !l.Root.Get(o.Name).IsAbsent() })
+// gives reports whether a secret input, or a secret field of one, is given for this run.
+func (e *Environment) gives(path []string) bool {
+	return slices.ContainsFunc(e.given, func(l *Layer) bool { return l.Secret && !at(l.Root, path).IsAbsent() })
 }
 
 // withSecretFields puts the secrets into the value of an input that are fields of it. One that is not read is not known.
 func (p *Project) withSecretFields(e *Environment, o *types.Object, v value.Value) value.Value {
 	for _, r := range e.Secrets() {
-		if r.Path[0] != o.Name || len(r.Path) == 1 || p.secretAt(r.Path) == nil {
+		if r.Path[0] != o.Name || len(r.Path) == 1 || p.secretAt(r.Path) == nil || e.gives(r.Path) {
 			continue
 		}
 		secret, ok := e.read[r]

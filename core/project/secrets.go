@@ -318,8 +318,8 @@ func (p *Project) ReadSecrets(e *Environment, from SecretSource) source.Findings
 	e.read = map[*Reference]value.Value{}
 	for _, r := range e.Secrets() {
 		t := p.secretAt(r.Path)
-		if t == nil {
-			continue // reported with the layers
+		if t == nil || e.gives(r.Path) {
+			continue // reported with the layers; or not needed
 		}
 		v, err := readReference(r, t, from)
 		if err != nil {

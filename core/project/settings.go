@@ -2,6 +2,7 @@ package project
 
 import (
 	"fmt"
+	"strings"
 
 	"knothole/core/data"
 	"knothole/core/eval"
@@ -189,16 +190,20 @@ func (p *Project) InputNamed(name string) (*Input, error) {
 	}
 	o := p.Module.Objects[path[0]]
 	if o == nil || o.Kind != types.ObjectInput {
-		help := ""
+		help := "its inputs are " + strings.Join(names, ", ")
 		if near, ok := source.Nearest(name, names); ok {
-			help = fmt.Sprintf("\n  did you mean %q?", near)
+			help = fmt.Sprintf("did you mean %q?", near)
 		}
-		return nil, fmt.Errorf("%s has no input %q [%s]%s", p.Module.Path, path[0], source.UnknownInput, help)
+		return nil, fmt.Errorf("%s has no input %q [%s]\n  %s", p.Module.Path, path[0], source.UnknownInput, help)
 	}
 	in := &Input{Object: o, Path: path, Type: o.Type, Span: o.Span, Secret: IsSecret(o)}
 	_, in.Later = Placeholder(o)
 	for i, key := range path[1:] {
 		record := recordOf(in.Type)
+		if record == nil && in.Type.Core().Kind == types.Any {
+			in.Type = types.AnyType // of which nothing is known
+			continue
+		}
 		if record == nil {
 			return nil, fmt.Errorf("the input %q is no record, so it has no field %q", (&Reference{Path: path[:i+1]}).Name(), key)
 		}

@@ -407,7 +407,7 @@ func TestCanary(t *testing.T) {
 						variants = append(variants, []string{"--secrets", "--secret-policy", r.policy, "--identity", r.identity})
 					}
 					if hasFlag(c, "input") {
-						variants = append(variants, []string{"--input", "given=@" + r.given})
+						variants = append(variants, []string{"--input", "given=@" + r.given, "--input", "mail.password=@" + r.given})
 						if hasFlag(c, "secrets") {
 							variants = append(variants, []string{"--stdout", "--secrets", "--secret-policy", r.policy, "--identity", r.identity, "--input", "given=@" + r.given})
 						}

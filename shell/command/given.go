@@ -27,7 +27,7 @@ func (g *given) define(flags *flag.FlagSet) {
 		g.layers = append(g.layers, s)
 		return nil
 	})
-	flags.Func("input", "`NAME=VALUE` for one input, or NAME=@FILE; VALUE is read as the type of the input", func(s string) error {
+	flags.Func("input", "`NAME=VALUE` for one input or a field of one, or NAME=@FILE; VALUE is read as its type", func(s string) error {
 		if name, _, ok := strings.Cut(s, "="); !ok || name == "" {
 			return fmt.Errorf("write NAME=VALUE or NAME=@FILE")
 		}
@@ -73,7 +73,9 @@ func (g *given) apply(c *call, p *opened, environments []*project.Environment) (
 				return c.failed("--input %s: %s cannot be read: %s", name, file, plainError(err))
 			}
 			text, label = strings.TrimSuffix(strings.TrimSuffix(string(read), "\n"), "\r"), c.relative(c.path(file))
-		} else if p.Module != nil && p.Module.Objects[name] != nil && project.IsSecret(p.Module.Objects[name]) {
+		} else if p.Module == nil {
+			return exitClean // which is reported
+		} else if in, err := p.InputNamed(name); err == nil && in.Secret {
 			return c.wrongUsage("the input %q is secret: write --input %s=@FILE, so that it does not stay in the history of the shell", name, name)
 		}
 		if err := p.AddInput(e, name, label, text); err != nil {
