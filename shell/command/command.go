@@ -64,6 +64,20 @@ func System() *system {
 	return s
 }
 
+// sink is standard output. It keeps the first error, so that no answer that is cut short looks whole.
+type sink struct {
+	io.Writer
+	err error
+}
+
+func (s *sink) Write(text []byte) (int, error) {
+	n, err := s.Writer.Write(text)
+	if s.err == nil {
+		s.err = err
+	}
+	return n, err
+}
+
 // command is one command of the program.
 type command struct {
 	name      string
@@ -105,6 +119,9 @@ func Main(arguments []string, s *system) (status int) {
 		fmt.Fprint(s.err, overview())
 		return exitFailed
 	}
+	out, machine := &sink{Writer: s.out}, *s
+	machine.out = out
+	s = &machine
 	name := arguments[0]
 	switch name {
 	case "-h", "-help", "--help":
@@ -127,6 +144,11 @@ func Main(arguments []string, s *system) (status int) {
 		return exitFailed
 	}
 	c := &call{system: s, command: cmd}
+	defer func() {
+		if out.err != nil && status != exitFailed {
+			status = c.failed("standard output cannot be written: %s", plainError(out.err))
+		}
+	}()
 	flags := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
 	flags.SetOutput(io.Discard)
 	flags.StringVar(&c.project, "project", "", "the folder of the project `DIR` (default: the nearest one upwards with a knothole.toml)")
