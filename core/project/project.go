@@ -181,6 +181,9 @@ func (p *Project) report(code source.Code, span source.Span, help, format string
 	p.Findings.Add(source.Finding{Code: code, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help})
 }
 
+// leadsOut is how the files of an os.Root say that a link leads out of it.
+const leadsOut = "path escapes from parent"
+
 // read adds a file to the sources. Span is where it is asked for. ok is false when it cannot be read, which is
 // reported.
 func (p *Project) read(name string, span source.Span) (file *source.File, ok bool) {
@@ -190,6 +193,10 @@ func (p *Project) read(name string, span source.Span) (file *source.File, ok boo
 			var pathError *fs.PathError
 			if errors.As(err, &pathError) {
 				err = pathError.Err
+			}
+			if err.Error() == leadsOut {
+				p.report(source.OutsideProject, span, "what it needs stands in the project; copy it there", "%s is, or stands behind, a link that leads out of the project", name)
+				return nil, false
 			}
 			p.report(source.NoFile, span, "", "%s cannot be read: %s", name, err)
 			return nil, false

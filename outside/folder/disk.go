@@ -161,15 +161,35 @@ func cleared(d disk, name string, removed map[string]string) bool {
 	return err == nil && !others && some
 }
 
+// Failure says what could not be done, and where.
+type Failure struct {
+	Path string
+	Err  error
+}
+
+// Error names the place.
+func (f *Failure) Error() string { return f.Path + ": " + f.Err.Error() }
+
+// Unwrap returns what went wrong.
+func (f *Failure) Unwrap() error { return f.Err }
+
+func failure(name string, err error) error { return &Failure{name, plain(err)} }
+
+// leadsOut is how an os.Root says that a link leads out of it.
+const leadsOut = "path escapes from parent"
+
 // plain takes the operation and the path off an error, which the caller names better.
 func plain(err error) error {
 	var pathError *fs.PathError
 	var linkError *os.LinkError
 	switch {
 	case errors.As(err, &pathError):
-		return pathError.Err
+		err = pathError.Err
 	case errors.As(err, &linkError):
-		return linkError.Err
+		err = linkError.Err
+	}
+	if err != nil && err.Error() == leadsOut {
+		return errors.New("a link leads out of the folder, and is not followed")
 	}
 	return err
 }

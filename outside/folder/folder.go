@@ -113,7 +113,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 	directory := filepath.Join(base, environment)
 	root, err := open(base, environment)
 	if err != nil {
-		return nil, fmt.Errorf("%s: %w", directory, plain(err))
+		return nil, failure(directory, err)
 	}
 	before := map[string]string{}
 	var oldRecord []byte
@@ -121,14 +121,14 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		defer root.Close()
 		if _, err := root.Lstat(stagingName); err == nil {
 			if err := recoverRun(root); err != nil {
-				return nil, fmt.Errorf("%s: what a run left that was stopped cannot be finished: %w", directory, plain(err))
+				return nil, failure(directory, fmt.Errorf("what a run left that was stopped cannot be finished: %w", plain(err)))
 			}
 		}
 		if oldRecord, _, err = current(root, RecordName); err == nil {
 			before, err = parseRecord(oldRecord)
 		}
 		if err != nil {
-			return nil, fmt.Errorf("%s: %w", path.Join(directory, RecordName), plain(err))
+			return nil, failure(path.Join(directory, RecordName), err)
 		}
 	}
 	refusal, there := &Refusal{Folder: directory}, &reader{root: root}
@@ -161,7 +161,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		var o obstacle
 		switch {
 		case err != nil && !errors.As(err, &o):
-			return nil, fmt.Errorf("%s: %w", path.Join(directory, name), plain(err))
+			return nil, failure(path.Join(directory, name), err)
 		case !exists: // nor is it when something else stands there
 			continue
 		case !ours(gone[name], text) && !options.Overwrite:
@@ -193,7 +193,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		case err != nil && cleared(root, f.Path, gone):
 		case refusal.add(f.Path, err):
 		case err != nil:
-			return nil, fmt.Errorf("%s: %w", path.Join(directory, f.Path), plain(err))
+			return nil, failure(path.Join(directory, f.Path), err)
 		case exists && bytes.Equal(text, f.Data) && (!options.Secret || before[f.Path] == noDigest):
 			p.summary.Unchanged = append(p.summary.Unchanged, f.Path)
 			continue
@@ -254,7 +254,7 @@ func (p *Plan) Stage() error {
 	fileMode, folderMode := p.modes()
 	root, err := create(p.base, p.environment, folderMode)
 	if err != nil {
-		return fmt.Errorf("%s: %w", filepath.Join(p.base, p.environment), plain(err))
+		return failure(filepath.Join(p.base, p.environment), err)
 	}
 	p.root = root
 	if err := p.stage(fileMode, folderMode); err != nil {
@@ -266,7 +266,7 @@ func (p *Plan) Stage() error {
 
 func (p *Plan) stage(fileMode, folderMode fs.FileMode) error {
 	failed := func(name string, err error) error {
-		return fmt.Errorf("%s: %w", filepath.Join(p.base, p.environment, name), plain(err))
+		return failure(filepath.Join(p.base, p.environment, name), err)
 	}
 	if err := p.root.RemoveAll(stagingName); err != nil {
 		return failed(stagingName, err)
@@ -307,7 +307,7 @@ func (p *Plan) Commit() error {
 		p.root = nil
 	}()
 	failed := func(err error) error {
-		return fmt.Errorf("%s: %w; the next run finishes what is left", filepath.Join(p.base, p.environment), plain(err))
+		return failure(filepath.Join(p.base, p.environment), fmt.Errorf("%w; the next run finishes what is left", plain(err)))
 	}
 	if err := p.root.Rename(newJournalName, journalName); err != nil {
 		return failed(err)
@@ -328,11 +328,11 @@ func ReadRecord(directory string) (map[string]string, error) {
 		return nil, nil
 	}
 	if err != nil {
-		return nil, fmt.Errorf("%s: %w", filepath.Join(directory, RecordName), plain(err))
+		return nil, failure(filepath.Join(directory, RecordName), err)
 	}
 	record, err := parseRecord(text)
 	if err != nil {
-		return nil, fmt.Errorf("%s: %w", filepath.Join(directory, RecordName), err)
+		return nil, failure(filepath.Join(directory, RecordName), err)
 	}
 	return record, nil
 }

@@ -47,12 +47,9 @@ func parseJournal(text []byte) ([]step, error) {
 	var steps []step
 	for line := range strings.Lines(string(text)) {
 		parts := strings.SplitN(strings.TrimSuffix(line, "\n"), " ", 4)
-		if len(parts) != 4 {
-			return nil, fmt.Errorf("the line %q of the journal cannot be read", line)
-		}
-		i, err := strconv.Atoi(parts[1])
-		if err != nil {
-			return nil, fmt.Errorf("the line %q of the journal cannot be read", line)
+		i, err := strconv.Atoi(append(parts, "")[1])
+		if err != nil || len(parts) != 4 {
+			return nil, fmt.Errorf("its journal is damaged at the line %q; remove %s and render again", strings.TrimSpace(line), stagingName)
 		}
 		steps = append(steps, step{i, parts[2], parts[3]})
 	}

@@ -14,12 +14,12 @@ import (
 // so a file beside it is. unlock gives it back, and removes the folder when it is empty.
 func Lock(directory string, mode os.FileMode, waiting func()) (unlock func(), err error) {
 	if err := os.MkdirAll(directory, mode); err != nil {
-		return nil, fmt.Errorf("%s: %w", directory, plain(err))
+		return nil, failure(directory, err)
 	}
 	name := filepath.Join(os.TempDir(), "knothole-"+digestOf([]byte(directory))[:16])
 	free, err := lockedfile.MutexAt(name).Lock()
 	if err != nil {
-		return nil, fmt.Errorf("%s cannot be locked: %w", directory, err)
+		return nil, failure(directory, fmt.Errorf("it cannot be locked: %w", plain(err)))
 	}
 	return func() {
 		_ = os.Remove(directory) // when it is empty

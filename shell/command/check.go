@@ -80,7 +80,7 @@ func (r *checking) once(c *call) int {
 	if r.rendered && !findings.HasErrors() {
 		var err error
 		if differing, err = c.compareRendered(p, results); err != nil {
-			return c.failed("%s", err)
+			return c.failed("%s", c.told(err))
 		}
 		if format != "text" {
 			for _, d := range differing {

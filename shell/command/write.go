@@ -80,13 +80,13 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 	}
 	unlock, err := folder.Lock(to, 0o755, func() { fmt.Fprintf(c.err, "waiting for another run that writes to %s\n", c.relative(to)) })
 	if err != nil {
-		return c.failed("%s: nothing was written", err)
+		return c.failed("%s: nothing was written", c.told(err))
 	}
 	defer unlock()
 	if secret {
 		unlock, err := folder.Lock(secretTo, 0o700, func() { fmt.Fprintf(c.err, "waiting for another run that writes to %s\n", c.relative(secretTo)) })
 		if err != nil {
-			return c.failed("%s: nothing was written", err)
+			return c.failed("%s: nothing was written", c.told(err))
 		}
 		defer unlock()
 	}
@@ -147,7 +147,7 @@ func (c *call) put(targets []*target) int {
 		case errors.As(err, &refusal):
 			refusals = append(refusals, refusal)
 		case err != nil:
-			return c.failed("%s: nothing was written", err)
+			return c.failed("%s: nothing was written", c.told(err))
 		}
 	}
 	if refusals != nil {
@@ -181,17 +181,26 @@ func (c *call) put(targets []*target) int {
 			for _, t := range targets {
 				t.plan.Cancel()
 			}
-			return c.failed("%s: nothing was written", err)
+			return c.failed("%s: nothing was written", c.told(err))
 		}
 	}
 	errs = each(func(t *target) error { return t.plan.Commit() })
 	bar.stop()
 	for _, err := range errs {
 		if err != nil {
-			return c.failed("%s", err)
+			return c.failed("%s", c.told(err))
 		}
 	}
 	return exitClean
+}
+
+// told returns what an error says, with the place named as seen from the working folder.
+func (c *call) told(err error) string {
+	var failure *folder.Failure
+	if errors.As(err, &failure) {
+		return c.relative(failure.Path) + ": " + failure.Err.Error()
+	}
+	return err.Error()
 }
 
 // within reports whether a path that need not be there stays inside a folder, whatever links lead on the way.
