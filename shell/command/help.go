@@ -6,10 +6,10 @@ import (
 	"io"
 	"runtime/debug"
 	"strings"
-	"unicode/utf8"
 
 	"knothole/core/builtin"
 	"knothole/core/source"
+	"knothole/shell/present"
 )
 
 // Version is the version of the program.
@@ -140,36 +140,24 @@ const helpWidth = 100
 
 // filled returns paragraphs with lines of about the same length. Lines that are indented, such as examples, stay as they are.
 func filled(text, indent string) string {
-	var b strings.Builder
-	column := 0
-	for line := range strings.Lines(text) {
-		words := strings.Fields(line)
-		if len(words) == 0 || line[0] == ' ' {
-			if column > 0 {
-				b.WriteByte('\n')
-			}
-			b.WriteString(strings.TrimRight(line, " \n") + "\n")
-			column = 0
-			continue
-		}
-		for _, word := range words {
-			width := utf8.RuneCountInString(word)
-			switch {
-			case column == 0:
-				b.WriteString(indent)
-				column = len(indent)
-			case column+1+width > helpWidth:
-				b.WriteString("\n" + indent)
-				column = len(indent)
-			default:
-				b.WriteByte(' ')
-				column++
-			}
-			b.WriteString(word)
-			column += width
+	var lines, words []string
+	end := func() {
+		if words != nil {
+			lines = append(lines, indent+present.Fill(words, len(indent), helpWidth, indent))
+			words = nil
 		}
 	}
-	return strings.TrimRight(b.String(), "\n")
+	for line := range strings.Lines(text) {
+		line = strings.TrimRight(line, " \n")
+		if line != "" && line[0] != ' ' {
+			words = append(words, strings.Fields(line)...)
+			continue
+		}
+		end()
+		lines = append(lines, line)
+	}
+	end()
+	return strings.Join(lines, "\n")
 }
 
 // overview lists the commands.

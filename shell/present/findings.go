@@ -51,13 +51,18 @@ func (p *Presenter) wrapped(text string, column int) string {
 	if !p.Color || p.Width < 40 {
 		return text
 	}
-	const indent = "    "
+	return Fill(strings.Split(text, " "), column, p.Width, "    ")
+}
+
+// Fill puts words behind each other so that no line is wider than it may be. The first line begins in a column, the others with an
+// indent.
+func Fill(words []string, column, width int, indent string) string {
 	var b strings.Builder
-	for i, word := range strings.Split(text, " ") {
-		width := len([]rune(word))
+	for i, word := range words {
+		n := len([]rune(word))
 		switch {
 		case i == 0:
-		case column+1+width > p.Width:
+		case column+1+n > width:
 			b.WriteString("\n" + indent)
 			column = len(indent)
 		default:
@@ -65,7 +70,7 @@ func (p *Presenter) wrapped(text string, column int) string {
 			column++
 		}
 		b.WriteString(word)
-		column += width
+		column += n
 	}
 	return b.String()
 }
