@@ -8,6 +8,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"go.yaml.in/yaml/v4"
@@ -320,8 +321,11 @@ func writeYAML(v value.Value) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	nodes := yamlNodes{left: make([]yaml.Node, countNodes(v))}
-	if err := dumper.Dump(nodes.node(v)); err != nil {
+	nodes := yamlMemory.Get().(*yamlNodes)
+	err = dumper.Dump(nodes.of(v))
+	nodes.clear()
+	yamlMemory.Put(nodes)
+	if err != nil {
 		return nil, err
 	}
 	if err := dumper.Close(); err != nil {
@@ -330,8 +334,39 @@ func writeYAML(v value.Value) ([]byte, error) {
 	return b.Bytes(), nil
 }
 
-// yamlNodes makes nodes out of one piece of memory.
-type yamlNodes struct{ left []yaml.Node }
+// yamlMemory is what nodes are made of, which documents take by turns.
+var yamlMemory = sync.Pool{New: func() any { return new(yamlNodes) }}
+
+// yamlNodes makes the nodes of one document out of two pieces of memory.
+type yamlNodes struct {
+	all      []yaml.Node
+	contents []*yaml.Node
+	taken    int // how many of all
+	used     int // how much of contents
+}
+
+// of returns the nodes of a value.
+func (y *yamlNodes) of(v value.Value) *yaml.Node {
+	n := countNodes(v)
+	if cap(y.all) < n {
+		y.all, y.contents = make([]yaml.Node, n), make([]*yaml.Node, n)
+	}
+	y.all, y.contents = y.all[:n], y.contents[:n]
+	return y.node(v)
+}
+
+// clear forgets what the nodes hold.
+func (y *yamlNodes) clear() {
+	clear(y.all)
+	clear(y.contents)
+	y.taken, y.used = 0, 0
+}
+
+// content returns room for the nodes inside of one.
+func (y *yamlNodes) content(n int) []*yaml.Node {
+	y.used += n
+	return y.contents[y.used-n : y.used : y.used]
+}
 
 // countNodes counts the nodes of a value, keys too.
 func countNodes(v value.Value) int {
@@ -350,8 +385,8 @@ func countNodes(v value.Value) int {
 }
 
 func (y *yamlNodes) take(kind yaml.Kind, tag, text string) *yaml.Node {
-	n := &y.left[0]
-	y.left = y.left[1:]
+	n := &y.all[y.taken]
+	y.taken++
 	n.Kind, n.Tag, n.Value = kind, tag, text
 	return n
 }
@@ -363,7 +398,7 @@ func (y *yamlNodes) node(v value.Value) *yaml.Node {
 		if v.Len() == 0 {
 			n.Style = yaml.FlowStyle
 		}
-		n.Content = make([]*yaml.Node, v.Len())
+		n.Content = y.content(v.Len())
 		for i, x := range v.Elements() {
 			n.Content[i] = y.node(x)
 		}
@@ -373,14 +408,14 @@ func (y *yamlNodes) node(v value.Value) *yaml.Node {
 		if v.Len() == 0 {
 			n.Style = yaml.FlowStyle
 		}
-		n.Content = make([]*yaml.Node, 0, 2*v.Len())
+		n.Content = y.content(2 * v.Len())
 		for i, key := range v.Shape().Keys() {
 			k := y.text(key)
 			k.Style &^= yaml.LiteralStyle
 			if strings.Contains(key, "\n") {
 				k.Style = yaml.DoubleQuotedStyle
 			}
-			n.Content = append(n.Content, k, y.node(v.Values()[i]))
+			n.Content[2*i], n.Content[2*i+1] = k, y.node(v.Values()[i])
 		}
 		return n
 	case value.String:
