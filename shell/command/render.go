@@ -6,6 +6,7 @@ import (
 	"path"
 	"path/filepath"
 	"strings"
+	"sync"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -236,45 +237,28 @@ func nearestDocument(p *opened, environments []*project.Environment, only string
 }
 
 // encode writes all documents in their formats, those of several environments at the same time. Those of which it is known what
-// they come to are left to be written when they are needed; known may be nil. Made is called for each document, from any goroutine.
-func (r *rendering) encode(p *project.Project, results []*render.Result, known []*cache.Texts, made func()) ([]encoded, error) {
-	all := make([]encoded, len(results))
+// they come to are left to be written when they are needed; known may be nil. Done is called for each document, from any goroutine.
+func (r *rendering) encode(p *project.Project, results []*render.Result, known []*cache.Texts, done func()) ([]encoded, error) {
+	all, made := make([]encoded, len(results)), &sync.Map{}
 	var group errgroup.Group
 	for i, result := range results {
 		group.Go(func() error {
 			e := encoded{environment: result.Environment, kinds: make(map[string][]string, len(result.Documents))}
 			for j := range result.Documents {
 				d := &result.Documents[j]
-				made()
+				done()
 				e.kinds[d.Path] = d.Kinds()
 				if d.Secret && !r.secrets {
 					e.withheld = append(e.withheld, d)
 					continue
 				}
-				f := folder.File{Path: d.Path}
-				header := render.Header(p, result.Environment, d.Format)
-				whole := func() ([]byte, error) {
-					text, err := d.Text()
-					d.Value = value.Value{} // which may be large, and is not needed any more
-					return append([]byte(header), text...), err
-				}
-				var content cache.Content
+				var texts *cache.Texts
 				if known != nil && !d.Secret {
-					content = d.Content(header)
-					f.Digest = known[i].Digest(content)
+					texts = known[i]
 				}
-				if f.Digest != "" {
-					f.Make = whole
-				} else {
-					text, err := whole()
-					if err != nil {
-						return fmt.Errorf("%s: %w", d.Path, err)
-					}
-					f.Data = text
-					if known != nil && !d.Secret {
-						f.Digest = folder.Digest(text)
-						known[i].Put(content, f.Digest)
-					}
+				f, err := fileOf(d, render.Header(p, result.Environment, d.Format), texts, made)
+				if err != nil {
+					return fmt.Errorf("%s: %w", d.Path, err)
 				}
 				if d.Secret {
 					e.secret = append(e.secret, f)
@@ -287,6 +271,37 @@ func (r *rendering) encode(p *project.Project, results []*render.Result, known [
 		})
 	}
 	return all, group.Wait()
+}
+
+// fileOf returns a document as it is to be written. When it is known what it comes to, that is left until it is needed; made holds
+// what was made before, by content: other environments may have just the same.
+func fileOf(d *render.Document, header string, known *cache.Texts, made *sync.Map) (f folder.File, err error) {
+	f.Path = d.Path
+	whole := func() ([]byte, error) {
+		text, err := d.Text()
+		d.Value = value.Value{} // which may be large, and is not needed any more
+		return append([]byte(header), text...), err
+	}
+	if known == nil {
+		f.Data, err = whole()
+		return f, err
+	}
+	content := d.Content(header)
+	if f.Digest = known.Digest(content); f.Digest != "" {
+		f.Make = whole
+		return f, nil
+	}
+	if same, ok := made.Load(content); ok {
+		f.Data, f.Digest = same.(folder.File).Data, same.(folder.File).Digest
+	} else {
+		if f.Data, err = whole(); err != nil {
+			return f, err
+		}
+		f.Digest = folder.Digest(f.Data)
+		made.Store(content, f)
+	}
+	known.Put(content, f.Digest)
+	return f, nil
 }
 
 // print prints documents. One alone is printed as it is, several each behind a line with its path.
