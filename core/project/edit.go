@@ -319,12 +319,19 @@ func Blank(inputs []*Input, format string, has func(*Input) bool) string {
 		return data.JSONText(root, 2) + "\n"
 	}
 	if format == "yaml" {
-		var b strings.Builder
-		writeBlank(&b, required, 0, "")
-		if len(required) > 0 && len(optional) > 0 {
-			b.WriteByte('\n')
+		// The fields of a record stay together: a key is there once.
+		var first, last []*Input
+		for _, in := range inputs {
+			switch {
+			case in.Secret || in.Later || has(in):
+			case slices.ContainsFunc(required, func(r *Input) bool { return r.Path[0] == in.Path[0] }):
+				first = append(first, in)
+			default:
+				last = append(last, in)
+			}
 		}
-		writeBlank(&b, optional, 0, "# ")
+		var b strings.Builder
+		writeBlank(&b, append(first, last...), 0, -1)
 		return b.String()
 	}
 	var b strings.Builder
@@ -365,37 +372,40 @@ func blankLine(in *Input) string {
 }
 
 // writeBlank writes inputs as a mapping of YAML, those of one record below each other. What must be decided is a key without a
-// value, which says nothing; the mark is before each line of what need not be.
-func writeBlank(b *strings.Builder, inputs []*Input, depth int, mark string) {
-	indent := strings.Repeat("  ", depth)
+// value, which says nothing; what need not be is a comment. Comment is the depth at which one has begun; -1 for none.
+func writeBlank(b *strings.Builder, inputs []*Input, depth, comment int) {
+	line := func(from int, text string) {
+		if from < 0 {
+			b.WriteString(strings.Repeat("  ", depth) + text + "\n")
+		} else {
+			b.WriteString(strings.Repeat("  ", from) + "# " + strings.Repeat("  ", depth-from) + text + "\n")
+		}
+	}
 	for i := 0; i < len(inputs); {
-		in := inputs[i]
+		in, last := inputs[i], i+1
+		for len(in.Path) > depth+1 && last < len(inputs) && len(inputs[last].Path) > depth+1 && inputs[last].Path[depth] == in.Path[depth] {
+			last++
+		}
 		if i > 0 && depth == 0 {
 			b.WriteByte('\n')
 		}
+		from, key := comment, data.Literal(value.StringOf(in.Path[depth], 0), data.YAML)+":"
+		if from < 0 && !slices.ContainsFunc(inputs[i:last], (*Input).Required) {
+			from = depth
+		}
 		if len(in.Path) > depth+1 {
-			last := i
-			for last < len(inputs) && len(inputs[last].Path) > depth+1 && inputs[last].Path[depth] == in.Path[depth] {
-				last++
+			line(from, key)
+			writeBlank(b, inputs[i:last], depth+1, from)
+		} else {
+			for _, text := range in.about() {
+				line(comment, "# "+text)
 			}
-			b.WriteString(mark + indent + data.Literal(value.StringOf(in.Path[depth], 0), data.YAML) + ":\n")
-			writeBlank(b, inputs[i:last], depth+1, mark)
-			i = last
-			continue
-		}
-		for _, line := range in.about() {
-			comment := "# "
-			if depth > 0 {
-				comment = mark + indent + "# "
+			if !in.Required() {
+				key += " " + inputDefault(in, "yaml")
 			}
-			b.WriteString(comment + line + "\n")
+			line(from, key)
 		}
-		line := mark + indent + data.Literal(value.StringOf(in.Path[depth], 0), data.YAML) + ":"
-		if !in.Required() {
-			line += " " + inputDefault(in, "yaml")
-		}
-		b.WriteString(line + "\n")
-		i++
+		i = last
 	}
 }
 

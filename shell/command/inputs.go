@@ -83,7 +83,11 @@ func (i *inputsRun) run(c *call) int {
 		if len(c.arguments) == 1 && len(environments) == 1 {
 			e = environments[0]
 		}
-		_, _ = io.WriteString(c.out, project.Blank(shown.Inputs, i.blank, p.HasValue(e)))
+		text := project.Blank(shown.Inputs, i.blank, p.HasValue(e))
+		_, _ = io.WriteString(c.out, text)
+		if text == "" && e != nil && !c.quiet {
+			fmt.Fprintf(c.err, "nothing is left to fill in: %s gives every input\n", e.Name)
+		}
 		return exitClean
 	}
 	presenter := c.presenter(p, c.out)
