@@ -235,15 +235,17 @@ func indentOf(text string, offset int) int {
 }
 
 // blockEnd returns the offset of the first line behind the block that begins at an offset: one that is indented less. Comments
-// and empty lines before that line belong to it.
+// that are, and empty lines, before that line belong to it.
 func blockEnd(text string, start int) int {
 	indent := indentOf(text, start)
-	end, at := len(text), start
-	last := len(text)
+	last, at, comment := len(text), start, false
 	for {
 		next := strings.IndexByte(text[at:], '\n')
-		if next < 0 {
-			return end
+		switch {
+		case next < 0 && comment:
+			return last
+		case next < 0:
+			return len(text) // the empty lines may belong to a text
 		}
 		at += next + 1
 		line := text[at:]
@@ -252,13 +254,13 @@ func blockEnd(text string, start int) int {
 		}
 		trimmed := strings.TrimSpace(line)
 		if trimmed == "" || trimmed[0] == '#' && len(line)-len(strings.TrimLeft(line, " ")) < indent {
-			last = min(last, at)
+			last, comment = min(last, at), comment || trimmed != ""
 			continue
 		}
 		if len(line)-len(strings.TrimLeft(line, " ")) < indent || strings.HasPrefix(line, "---") || strings.HasPrefix(line, "...") {
 			return min(last, at)
 		}
-		last = len(text)
+		last, comment = len(text), false
 	}
 }
 

@@ -144,60 +144,6 @@ func (e *Editor) Set(name, text string) error {
 	return nil
 }
 
-// Complete adds the inputs that the environment leaves to their defaults to its last own layer, as comments.
-func (e *Editor) Complete() error {
-	l, err := e.layer(nil)
-	if e.in == "" {
-		own := e.own()
-		if len(own) == 0 {
-			return fmt.Errorf("all layers of %s are those of other environments too: choose one with --in", e.environment.Name)
-		}
-		l, err = own[len(own)-1], nil
-	}
-	if err != nil {
-		return err
-	}
-	format, _ := data.FormatOf(l.Path)
-	if format == data.JSON {
-		return fmt.Errorf("%s: JSON has no comments", l.Path)
-	}
-	text, err := e.text(l)
-	if err != nil {
-		return err
-	}
-	has := e.project.HasValue(e.environment)
-	var left []*Input
-	for _, in := range InputsOf(e.project.Module) {
-		if !in.Secret && !in.Later && !in.Required() && !has(in) && !slices.Contains(e.names, in.Name()) && !mentioned(text, in) {
-			left = append(left, in)
-		}
-	}
-	if len(left) == 0 {
-		return nil
-	}
-	if text != "" && !strings.HasSuffix(text, "\n") {
-		text += "\n"
-	}
-	e.keep(l, text+"\n"+Blank(left, string(format), func(*Input) bool { return false }))
-	return nil
-}
-
-// mentioned reports whether a comment of a layer holds an input already.
-func mentioned(text string, in *Input) bool {
-	for line := range strings.Lines(text) {
-		rest, comment := strings.CutPrefix(strings.TrimSpace(line), "#")
-		rest = strings.TrimSpace(rest)
-		for _, name := range []string{in.Name(), in.Path[len(in.Path)-1]} {
-			behind, ok := strings.CutPrefix(rest, name)
-			behind = strings.TrimSpace(behind)
-			if comment && ok && (strings.HasPrefix(behind, "=") || strings.HasPrefix(behind, ":")) {
-				return true
-			}
-		}
-	}
-	return false
-}
-
 // Result returns the files that were changed, and what is wrong with the inputs that were set. When anything is, the findings
 // are those of Edited.
 func (e *Editor) Result() (files map[string]string, wrong source.Findings) {

@@ -1,0 +1,81 @@
+package project_test
+
+import (
+	"regexp"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"knothole/core/project"
+)
+
+const completeModule = `
+input camera: {
+  ## How it is called.
+  name: string
+  fps: int = 10 where it in 1..30
+  size: { wide: int = 640, high: int = 480 } = {}
+  feed: { url: string, retry: int = 3, "back-off": float = 1.5 }
+}
+input days: int = 7
+input title: string = "a: b # c"
+input note: string? = null
+output all = [camera.name, camera.fps, camera.size.wide, camera.size.high, camera.feed.url, camera.feed.retry, camera.feed."back-off", days, title, note]
+`
+
+// TestComplete holds that what is added as a comment stands where it has to: with the marks of the comments taken away it gives each
+// input its default.
+func TestComplete(t *testing.T) {
+	marks := map[string]*regexp.Regexp{
+		"yaml": regexp.MustCompile(`(?m)^( *)# ( *["a-z-]+:( [^…\n]*)?)$`), "toml": regexp.MustCompile(`(?m)^( *)# ([a-z."-]+ = [^…\n]*)$`),
+	}
+	inner := regexp.MustCompile(`(?m)^( *)#(  *)# `) // comments in comments
+	for name, c := range map[string]struct{ format, text string }{
+		"nothing of it":       {"yaml", "camera: { name: x, feed: { url: y } }\n"},
+		"block":               {"yaml", "camera:\n  name: x\n  feed:\n    url: y\n"},
+		"wide indent":         {"yaml", "# Top.\ncamera:\n    feed:\n        url: y # the feed\n    name: x\n\n# End.\n"},
+		"between others":      {"yaml", "days: 7\ncamera:\n  name: x\n  feed:\n    url: y\n\n# The title.\ntitle: 'a: b # c'\n"},
+		"some":                {"yaml", "camera:\n  name: x\n  size:\n    wide: 640\n  feed:\n    url: y\n    retry: 3"},
+		"tables":              {"toml", "title = \"a: b # c\"\n\n# It.\n[camera]\nname = \"x\"\n\n[camera.feed]\nurl = \"y\"\n"},
+		"points":              {"toml", "camera.name = \"x\"\ncamera.feed.url = \"y\"\n"},
+		"tables out of order": {"toml", "[camera.feed]\nurl = \"y\"\n[camera.size]\nhigh = 480\n[camera]\nname = \"x\""},
+		"inline":              {"toml", "[camera]\nname = \"x\"\nfeed = { url = \"y\" }\n"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			layer := "north." + c.format
+			files := func(text string) map[string]string {
+				return map[string]string{project.FileName: "[environments.north]\nlayers = [\"" + layer + "\"]\n", "main.knot": completeModule, layer: text}
+			}
+			complete := func(text string) string {
+				p := load(t, files(text))
+				e := p.Edit(p.Environment("north"), "")
+				require.NoError(t, e.Complete())
+				changed, wrong := e.Result()
+				require.Empty(t, wrong)
+				if after, ok := changed[layer]; ok {
+					return after
+				}
+				return text
+			}
+			once := complete(c.text)
+			require.NotEqual(t, c.text, once)
+			require.Equal(t, once, complete(once), "it is done once")
+			const want = `["x",10,640,480,"y",3,1.5,7,"a: b # c",null]`
+			p := load(t, files(once))
+			require.Equal(t, want, output(p, p.Environment("north"), "all"))
+
+			given := marks[c.format].ReplaceAllString(inner.ReplaceAllString(once, "$1$2# "), "$1$2")
+			if name == "nothing of it" || name == "inline" {
+				require.Contains(t, once, "# These have a place in what stands above on one line:\n")
+				return
+			}
+			require.NotEqual(t, once, given)
+			p = load(t, files(given))
+			require.Empty(t, p.CheckLayers(p.Environments), given)
+			require.Equal(t, want, output(p, p.Environment("north"), "all"), given)
+			for _, in := range project.InputsOf(p.Module) {
+				require.Equal(t, in.Name() != "note" || c.format == "yaml", p.HasValue(p.Environment("north"))(in), "%s in\n%s", in.Name(), given)
+			}
+		})
+	}
+}
