@@ -74,7 +74,20 @@ func (p *Presenter) InputsTable(in *Inputs) {
 		}
 		rows = append(rows, row)
 	}
-	p.table(rows, 0, 25)
+	for i, columns := range p.blocks(rows, len(in.Environments)) {
+		if i > 0 {
+			p.printf("\n")
+		}
+		var block [][]cell
+		for _, row := range rows {
+			var part []cell
+			for _, column := range columns {
+				part = append(part, row[column])
+			}
+			block = append(block, part)
+		}
+		p.table(block, 0, inputShare)
+	}
 	if len(in.Environments) == 0 {
 		return
 	}
@@ -93,6 +106,44 @@ func (p *Presenter) InputsTable(in *Inputs) {
 	}
 	notes = append(notes, "no letter: the default")
 	p.list(notes)
+}
+
+// How the columns of the table of inputs share a terminal: the names of inputs in percent, the others in columns.
+const (
+	inputShare       = 25
+	typeColumn       = 16
+	defaultColumn    = 12
+	settingColumn    = 12 // at least
+	settingColumnMax = 20 // of what the name of an environment asks for
+)
+
+// blocks divides the columns of the table of inputs into tables below each other, where there are more environments than fit beside
+// each other: what is cut to a few letters tells nothing. Each begins with the names of the inputs.
+func (p *Presenter) blocks(rows [][]cell, environments int) [][]int {
+	widest := func(column, most int) int {
+		width := 0
+		for _, row := range rows {
+			width = max(width, row[column].width())
+		}
+		return min(width, most)
+	}
+	first := len(rows[0]) - environments
+	setting := settingColumn
+	for i := range environments {
+		setting = max(setting, min(rows[0][first+i].width(), settingColumnMax))
+	}
+	names := widest(0, p.Width*inputShare/100) + columnGap
+	columns, left := []int{0, 1, 2}, p.Width-names-widest(1, typeColumn)-widest(2, defaultColumn)-2*columnGap
+	var blocks [][]int
+	for i := range environments {
+		if left -= setting; left < 0 && p.Fit && len(columns) > 1 {
+			blocks = append(blocks, columns)
+			columns, left = []int{0}, p.Width-names-setting
+		}
+		left -= columnGap
+		columns = append(columns, first+i)
+	}
+	return append(blocks, columns)
 }
 
 // list shows short texts one behind the other, on as many lines as it takes.

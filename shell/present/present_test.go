@@ -2,6 +2,7 @@ package present_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"regexp"
 	"strings"
 	"testing"
@@ -201,4 +202,48 @@ func TestNothingDiffers(t *testing.T) {
 	p.Comparison(c)
 	require.Equal(t, "a → b   1 document: 1 same\n", b.String())
 	require.True(t, c.Equal())
+}
+
+// TestInputsOfManyEnvironments holds that environments which do not fit beside each other stand below each other, by their whole
+// names, and that no line is wider than the terminal.
+func TestInputsOfManyEnvironments(t *testing.T) {
+	var names []string
+	for i := range 14 {
+		names = append(names, fmt.Sprintf("coast-number-%d", i))
+	}
+	table := func(width int, fits bool, environments ...string) string {
+		files := fstest.MapFS{"main.knot": {Data: []byte("input host: string\ninput level: string = \"info\"\ndocument \"a.yaml\" = [host, level]\n")}}
+		text := ""
+		for _, name := range environments {
+			text += fmt.Sprintf("[environments.%s]\nlayers = [%q]\n", name, name+".yaml")
+			files[name+".yaml"] = &fstest.MapFile{Data: []byte("host: map." + name + ".floodwatch.example\n")}
+		}
+		files[project.FileName] = &fstest.MapFile{Data: []byte(text)}
+		p, err := project.Load(files)
+		require.NoError(t, err)
+		in := &present.Inputs{Inputs: project.InputsOf(p.Module), Environments: p.Concrete()}
+		for _, input := range in.Inputs {
+			var all []project.Settings
+			for _, e := range in.Environments {
+				all = append(all, p.Settings(e, p.World(e, false), input))
+			}
+			in.Settings = append(in.Settings, all)
+		}
+		shown, b := presenter(p.Sources)
+		shown.Width, shown.Fit = width, fits
+		shown.InputsTable(in)
+		return b.String()
+	}
+	for _, width := range []int{80, 120, 200} {
+		text := table(width, true, names...)
+		for _, name := range names {
+			require.Regexp(t, `(?m)^input .*`+name+`( |$)`, text)
+		}
+		for line := range strings.Lines(text) {
+			require.LessOrEqual(t, len([]rune(line)), width+1, "%s", line)
+		}
+		require.Greater(t, strings.Count(text, "\nhost "), 1)
+	}
+	require.Equal(t, 1, strings.Count(table(120, true, "bench", "rehearsal", "north", "south"), "\nhost "))
+	require.Equal(t, 1, strings.Count(table(120, false, names...), "\nhost "), "a program that reads it gets one table")
 }
