@@ -119,10 +119,9 @@ func (c *conversion) howToAdd(f *types.Field, path *place.Path) string {
 		if step.Kind != place.Field {
 			return "it is secret, and elements of lists have no source of their own: make it an input, or a field of one"
 		}
-		names = append(names, place.Key(step.Name))
+		names = append(names, step.Name)
 	}
-	variable := strings.ToUpper(strings.Join(names, "_"))
-	return fmt.Sprintf("it is secret: name its source in [environments.….secrets]: %s = { variable = \"KNOTHOLE_SECRET_%s\" }", strings.Join(names, "."), variable)
+	return "it is secret: name its source in [environments.….secrets]: " + SecretSource(names)
 }
 
 func (c *conversion) wrongKind(path *place.Path, v value.Value, to *types.Type, help string) value.Value {

@@ -184,14 +184,14 @@ func (p *Project) missingInput(o *types.Object, environments []*Environment) sou
 	for i, name := range names {
 		tables[i] = "[environments." + name + ".secrets]"
 	}
-	reference := func(r *Reference) string {
-		return fmt.Sprintf(`in %s, %s: %s = { variable = "KNOTHOLE_SECRET_%s" }`, FileName, strings.Join(tables, " and "), r.Name(), strings.ToUpper(strings.Join(r.Path, "_")))
+	reference := func(path ...string) string {
+		return fmt.Sprintf("in %s, %s: %s", FileName, strings.Join(tables, " and "), eval.SecretSource(path))
 	}
 	if IsSecret(o) {
-		help = "name its source " + reference(&Reference{Path: []string{o.Name}})
+		help = "name its source " + reference(o.Name)
 	} else {
 		if secret := SecretFields(o.Type); len(secret) > 0 {
-			help += ", and the source of what is secret in it " + reference(&Reference{Path: append([]string{o.Name}, secret[0]...)})
+			help += ", and the source of what is secret in it " + reference(append([]string{o.Name}, secret[0]...)...)
 		}
 	}
 	if d, ok := o.Declaration.(*syntax.Input); ok && d.Example != nil {

@@ -293,7 +293,7 @@ func (p *Project) secretInLayer(l *Layer, o *types.Object, path []string, v valu
 	}
 	return source.Finding{
 		Code: source.SecretInFile, Span: span, Message: fmt.Sprintf("%q is secret, and secrets do not stand in layers", name),
-		Help:    fmt.Sprintf("take it out, change the secret, and name its source in [environments.….secrets]: %s = { variable = \"KNOTHOLE_SECRET_%s\" }", name, strings.ToUpper(strings.Join(path, "_"))),
+		Help:    "take it out, change the secret, and name its source in [environments.….secrets]: " + eval.SecretSource(path),
 		Related: []source.Related{{Span: o.Span, Text: o.Summary()}},
 	}
 }

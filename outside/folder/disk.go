@@ -173,13 +173,13 @@ func (f *Failure) Error() string { return f.Path + ": " + f.Err.Error() }
 // Unwrap returns what went wrong.
 func (f *Failure) Unwrap() error { return f.Err }
 
-func failure(name string, err error) error { return &Failure{name, plain(err)} }
+func failure(name string, err error) error { return &Failure{name, Plain(err)} }
 
 // leadsOut is how an os.Root says that a link leads out of it.
 const leadsOut = "path escapes from parent"
 
-// plain takes the operation and the path off an error, which the caller names better.
-func plain(err error) error {
+// Plain takes the operation and the path off an error of the file system, which the caller names better.
+func Plain(err error) error {
 	var pathError *fs.PathError
 	var linkError *os.LinkError
 	switch {

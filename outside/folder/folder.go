@@ -121,7 +121,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		defer root.Close()
 		if _, err := root.Lstat(stagingName); err == nil {
 			if err := recoverRun(root); err != nil {
-				return nil, failure(directory, fmt.Errorf("what a run left that was stopped cannot be finished: %w", plain(err)))
+				return nil, failure(directory, fmt.Errorf("what a run left that was stopped cannot be finished: %w", Plain(err)))
 			}
 		}
 		if oldRecord, _, err = current(root, RecordName); err == nil {
@@ -307,7 +307,7 @@ func (p *Plan) Commit() error {
 		p.root = nil
 	}()
 	failed := func(err error) error {
-		return failure(filepath.Join(p.base, p.environment), fmt.Errorf("%w; the next run finishes what is left", plain(err)))
+		return failure(filepath.Join(p.base, p.environment), fmt.Errorf("%w; the next run finishes what is left", Plain(err)))
 	}
 	if err := p.root.Rename(newJournalName, journalName); err != nil {
 		return failed(err)
@@ -389,7 +389,7 @@ func formatRecord(record map[string]string) []byte {
 func Replace(name string, text []byte) error {
 	info, err := os.Stat(name)
 	if err != nil {
-		return plain(err)
+		return Plain(err)
 	}
 	// A link is followed, so that what it leads to is replaced and not the link.
 	if real, err := filepath.EvalSymlinks(name); err == nil {
@@ -404,7 +404,7 @@ func Create(name string, text []byte) error {
 		return errors.New("there is a file already")
 	}
 	if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
-		return plain(err)
+		return Plain(err)
 	}
 	return write(name, text, 0o644)
 }
@@ -412,18 +412,18 @@ func Create(name string, text []byte) error {
 func write(name string, text []byte, mode fs.FileMode) error {
 	staged, err := os.CreateTemp(filepath.Dir(name), ".knothole-")
 	if err != nil {
-		return plain(err)
+		return Plain(err)
 	}
 	defer os.Remove(staged.Name()) // nothing is there any more when all went well
 	if _, err := staged.Write(text); err != nil {
 		staged.Close()
-		return plain(err)
+		return Plain(err)
 	}
 	if err := staged.Close(); err != nil {
-		return plain(err)
+		return Plain(err)
 	}
 	if err := os.Chmod(staged.Name(), mode); err != nil {
-		return plain(err)
+		return Plain(err)
 	}
-	return plain(os.Rename(staged.Name(), name))
+	return Plain(os.Rename(staged.Name(), name))
 }

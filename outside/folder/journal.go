@@ -97,13 +97,13 @@ func apply(d disk, steps []step, done func()) error {
 		done()
 		if s.staged < 0 {
 			if err := remove(d, s.path); err != nil {
-				return fmt.Errorf("%s: %w", s.path, plain(err))
+				return fmt.Errorf("%s: %w", s.path, Plain(err))
 			}
 			continue
 		}
 		if folder := path.Dir(s.path); !made[folder] {
 			if err := d.MkdirAll(folder, 0o755); err != nil {
-				return fmt.Errorf("%s: %w", folder, plain(err))
+				return fmt.Errorf("%s: %w", folder, Plain(err))
 			}
 			made[folder] = true
 		}
@@ -117,7 +117,7 @@ func apply(d disk, steps []step, done func()) error {
 			}
 		}
 		if err != nil {
-			return fmt.Errorf("%s: %w", s.path, plain(err))
+			return fmt.Errorf("%s: %w", s.path, Plain(err))
 		}
 	}
 	return nil

@@ -19,7 +19,7 @@ func Lock(directory string, mode os.FileMode, waiting func()) (unlock func(), er
 	name := filepath.Join(os.TempDir(), "knothole-"+digestOf([]byte(directory))[:16])
 	free, err := lockedfile.MutexAt(name).Lock()
 	if err != nil {
-		return nil, failure(directory, fmt.Errorf("it cannot be locked: %w", plain(err)))
+		return nil, failure(directory, fmt.Errorf("it cannot be locked: %w", Plain(err)))
 	}
 	return func() {
 		_ = os.Remove(directory) // when it is empty

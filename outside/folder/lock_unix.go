@@ -33,7 +33,7 @@ func Lock(directory string, mode os.FileMode, waiting func()) (unlock func(), er
 		}
 		if err != nil {
 			f.Close()
-			return nil, failure(directory, fmt.Errorf("it cannot be locked: %w", plain(err)))
+			return nil, failure(directory, fmt.Errorf("it cannot be locked: %w", Plain(err)))
 		}
 		// The run before may have removed the folder while this one waited for it.
 		mine, err1 := f.Stat()

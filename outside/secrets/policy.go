@@ -9,6 +9,8 @@ import (
 	"strings"
 
 	"github.com/pelletier/go-toml/v2"
+
+	"knothole/outside/folder"
 )
 
 // policyFile is the form of a policy in its file.
@@ -40,7 +42,7 @@ func ReadPolicy(name, project string) (*Policy, error) {
 	}
 	text, err := os.ReadFile(name)
 	if err != nil {
-		return nil, fmt.Errorf("the secret policy %s cannot be read: %w", name, plain(err))
+		return nil, fmt.Errorf("the secret policy %s cannot be read: %w", name, folder.Plain(err))
 	}
 	var file policyFile
 	decoder := toml.NewDecoder(strings.NewReader(string(text))).DisallowUnknownFields()
@@ -69,7 +71,7 @@ func ReadPolicy(name, project string) (*Policy, error) {
 			h.token = func() (string, error) {
 				text, err := os.ReadFile(from)
 				if err != nil {
-					return "", fmt.Errorf("%s cannot be read: %w", from, plain(err))
+					return "", fmt.Errorf("%s cannot be read: %w", from, folder.Plain(err))
 				}
 				return strings.TrimSpace(string(text)), nil
 			}
@@ -78,7 +80,7 @@ func ReadPolicy(name, project string) (*Policy, error) {
 			from := beside(name, f.Authority)
 			text, err := os.ReadFile(from)
 			if err != nil {
-				return nil, fmt.Errorf("the secret policy %s: the authority %s cannot be read: %w", name, from, plain(err))
+				return nil, fmt.Errorf("the secret policy %s: the authority %s cannot be read: %w", name, from, folder.Plain(err))
 			}
 			h.authorities = x509.NewCertPool()
 			if !h.authorities.AppendCertsFromPEM(text) {

@@ -26,6 +26,7 @@ import (
 
 	"knothole/core/place"
 	"knothole/core/project"
+	"knothole/outside/folder"
 )
 
 // Limits of what is read: how large a secret may be, in bytes, and how long a store may take.
@@ -104,7 +105,7 @@ func (s *Source) file(name string) ([]byte, error) {
 		if errors.Is(err, fs.ErrNotExist) {
 			return nil, fmt.Errorf("there is no file %s in the project", name)
 		}
-		return nil, fmt.Errorf("%s cannot be read: %s", name, plain(err))
+		return nil, fmt.Errorf("%s cannot be read: %s", name, folder.Plain(err))
 	}
 	defer f.Close()
 	return limited(f, name)
@@ -114,19 +115,11 @@ func limited(r io.Reader, name string) ([]byte, error) {
 	text, err := io.ReadAll(io.LimitReader(r, maxBytes+1))
 	switch {
 	case err != nil:
-		return nil, fmt.Errorf("%s cannot be read: %s", name, plain(err))
+		return nil, fmt.Errorf("%s cannot be read: %s", name, folder.Plain(err))
 	case len(text) > maxBytes:
 		return nil, fmt.Errorf("%s is larger than %d KiB, which no secret is", name, maxBytes>>10)
 	}
 	return text, nil
-}
-
-func plain(err error) error {
-	var pathError *fs.PathError
-	if errors.As(err, &pathError) {
-		return pathError.Err
-	}
-	return err
 }
 
 // age reads an age-encrypted file of the project (age v1), armoured or not.
@@ -169,7 +162,7 @@ func (s *Source) identities() ([]age.Identity, error) {
 	}
 	f, err := os.Open(s.Identity)
 	if err != nil {
-		return nil, fmt.Errorf("the identity %s cannot be read: %s", s.Identity, plain(err))
+		return nil, fmt.Errorf("the identity %s cannot be read: %s", s.Identity, folder.Plain(err))
 	}
 	defer f.Close()
 	identities, err := age.ParseIdentities(io.LimitReader(f, maxBytes))

@@ -20,6 +20,7 @@ import (
 
 	"knothole/core/project"
 	"knothole/core/source"
+	"knothole/outside/folder"
 	"knothole/shell/present"
 )
 
@@ -286,13 +287,8 @@ func (c *call) projectFolder() (folder string, ok bool) {
 	return upwards(c.folder)
 }
 
-func plainError(err error) error {
-	var pathError *fs.PathError
-	if errors.As(err, &pathError) {
-		return pathError.Err
-	}
-	return err
-}
+// plainError is folder.Plain under a name that no local value has.
+func plainError(err error) error { return folder.Plain(err) }
 
 // upwards looks for the nearest folder with a project file.
 func upwards(folder string) (string, bool) {
