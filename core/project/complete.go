@@ -95,14 +95,19 @@ func completed(name string, format data.Format, text string, left []*Input) (str
 	slices.SortStableFunc(inserted, func(a, b insertion) int { return cmp.Or(a.line-b.line, b.depth-a.depth) })
 	var b strings.Builder
 	for i, line := range strings.SplitAfter(text, "\n") {
-		for len(inserted) > 0 && inserted[0].line == i {
+		for ; len(inserted) > 0 && inserted[0].line == i; inserted = inserted[1:] {
+			if b.Len() == 0 {
+				inserted[0].text = strings.TrimPrefix(inserted[0].text, "\n")
+			}
 			b.WriteString(inserted[0].text)
-			inserted = inserted[1:]
+		}
+		if i == 0 && b.Len() > 0 && strings.TrimSpace(line) != "" {
+			b.WriteByte('\n')
 		}
 		b.WriteString(line)
 	}
 	if len(elsewhere) > 0 {
-		b.WriteString("\n# These have a place in what stands above on one line:\n")
+		b.WriteString("\n# These may be given, too, in the records that stand above:\n")
 		for _, in := range elsewhere {
 			b.WriteString("# " + in.Name() + ": " + inputDefault(in, string(format)) + "\n")
 		}

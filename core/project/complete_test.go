@@ -2,6 +2,7 @@ package project_test
 
 import (
 	"regexp"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -39,6 +40,8 @@ func TestComplete(t *testing.T) {
 		"tables":              {"toml", "title = \"a: b # c\"\n\n# It.\n[camera]\nname = \"x\"\n\n[camera.feed]\nurl = \"y\"\n"},
 		"points":              {"toml", "camera.name = \"x\"\ncamera.feed.url = \"y\"\n"},
 		"tables out of order": {"toml", "[camera.feed]\nurl = \"y\"\n[camera.size]\nhigh = 480\n[camera]\nname = \"x\""},
+		"other line ends":     {"yaml", "camera:\r\n  name: x\r\n  feed:\r\n    url: y\r\n"},
+		"header first":        {"toml", "[camera]\nname = \"x\"\n[camera.feed]\nurl = \"y\"\n"},
 		"inline":              {"toml", "[camera]\nname = \"x\"\nfeed = { url = \"y\" }\n"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -64,9 +67,13 @@ func TestComplete(t *testing.T) {
 			p := load(t, files(once))
 			require.Equal(t, want, output(p, p.Environment("north"), "all"))
 
+			require.NotRegexp(t, `^\s`, once)
+			require.Equal(t, strings.Contains(c.text, "\r"), strings.Contains(once, "\r"))
+			require.NotRegexp(t, `\r[^\n]|[^\r]\n.*\r`, once, "all lines end in the same way")
+			once = strings.ReplaceAll(once, "\r", "")
 			given := marks[c.format].ReplaceAllString(inner.ReplaceAllString(once, "$1$2# "), "$1$2")
 			if name == "nothing of it" || name == "inline" {
-				require.Contains(t, once, "# These have a place in what stands above on one line:\n")
+				require.Contains(t, once, "# These may be given, too, in the records that stand above:\n")
 				return
 			}
 			require.NotEqual(t, once, given)

@@ -90,6 +90,10 @@ func (e *Editor) text(l *Layer) (string, error) {
 }
 
 func (e *Editor) keep(l *Layer, text string) {
+	// Lines end as they did.
+	if before, err := e.text(l); err == nil && strings.Contains(before, "\r\n") && strings.Count(before, "\r\n") == strings.Count(before, "\n") {
+		text = strings.ReplaceAll(strings.ReplaceAll(text, "\r\n", "\n"), "\n", "\r\n")
+	}
 	if _, ok := e.texts[l.Path]; !ok {
 		e.order = append(e.order, l.Path)
 	}
