@@ -260,7 +260,9 @@ func (c *conversion) visit(v value.Value, to *types.Type, path *place.Path) valu
 			return c.wrongKind(path, v, to, "")
 		}
 	case types.Function:
-		if v.Kind() != value.Function {
+		return c.function(v, to, path)
+	case types.Instance:
+		if v.Kind() != value.Instance || v.Instance().(*World).module != to.Module {
 			return c.wrongKind(path, v, to, "")
 		}
 	case types.Union:

@@ -1,6 +1,7 @@
 package eval
 
 import (
+	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/types"
@@ -9,9 +10,11 @@ import (
 
 // closure is a function that is a value: a declared one, or an anonymous one with the frame that it was made in.
 type closure struct {
-	declared *types.Object
-	world    *World // the world whose values it uses; nil when it may be that of any caller
-	recorded bool   // compiled to record
+	declared  *types.Object
+	signature *types.Type // of an anonymous one
+	world     *World      // the world whose values it uses; nil when it may be that of any caller
+	recorded  bool        // compiled to record
+	passed    *passed     // a function that passed into another type; nil for others
 
 	body     code
 	captured []value.Value
@@ -19,10 +22,52 @@ type closure struct {
 	defaults []code // of the parameters; nil for those that are required
 }
 
+// passed is a function that passed into another function type: what it is given then passes into its own parameters, and what it
+// returns into the result that is expected.
+type passed struct {
+	function value.Value
+	own, as  *types.Type
+}
+
+// typeOf returns the type of a function as a value.
+func (p *Program) typeOf(fn *closure) *types.Type {
+	switch {
+	case fn.passed != nil:
+		return fn.passed.as
+	case fn.declared != nil:
+		return fn.declared.Signature(p.checked.Universe)
+	}
+	return fn.signature
+}
+
+// function passes a function into a function type.
+func (c *conversion) function(v value.Value, to *types.Type, path *place.Path) value.Value {
+	if v.Kind() != value.Function {
+		return c.wrongKind(path, v, to, "")
+	}
+	own := c.world.program.typeOf(v.Function().(*closure)).Core()
+	switch converts := types.Converts(own, to); {
+	case !types.Assignable(own, to), converts && !c.fill:
+		return c.wrongKind(path, v, to, "")
+	case converts:
+		return value.FunctionOf(&closure{passed: &passed{function: v, own: own, as: to}}, v.Origin())
+	}
+	return v
+}
+
+// applyPassed calls a function that passed into another function type.
+func (t *thread) applyPassed(p *passed, arguments []value.Value, at source.Span) value.Value {
+	into := make([]value.Value, len(arguments))
+	for i, a := range arguments {
+		into[i] = t.convert(a, p.as.Parameters[i], p.own.Parameters[i], passing{at: at})
+	}
+	return t.convert(t.apply(p.function, into, at), p.own.Result, p.as.Result, passing{at: at})
+}
+
 // lambda compiles an anonymous function. It runs on a copy of the frame that it was made in, so that it can outlive
 // it.
 func (c *compiler) lambda(e *syntax.Lambda) code {
-	prototype := closure{body: c.expression(e.Body), recorded: c.records()}
+	prototype := closure{signature: c.module.Info.Types[e.ID()], body: c.expression(e.Body), recorded: c.records()}
 	for _, p := range e.Parameters {
 		var body code
 		if p.Default != nil {
@@ -46,6 +91,9 @@ func (c *compiler) lambda(e *syntax.Lambda) code {
 // apply calls a function that is a value.
 func (t *thread) apply(function value.Value, arguments []value.Value, at source.Span) value.Value {
 	fn := function.Function().(*closure)
+	if fn.passed != nil {
+		return t.applyPassed(fn.passed, arguments, at)
+	}
 	if fn.world != nil && fn.world != t.world {
 		inner := *t
 		inner.world, inner.stack, inner.frames = fn.world, nil, nil

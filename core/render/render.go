@@ -9,10 +9,9 @@ import (
 	"slices"
 	"strings"
 
-	"golang.org/x/sync/errgroup"
-
 	"knothole/core/data"
 	"knothole/core/eval"
+	"knothole/core/parallel"
 	"knothole/core/project"
 	"knothole/core/source"
 	"knothole/core/types"
@@ -316,7 +315,7 @@ func constants(p *project.Project) {
 // are those of all of them and of the project.
 func All(p *project.Project, environments []*project.Environment, options Options) ([]*Result, source.Findings) {
 	results := make([]*Result, len(environments))
-	var group errgroup.Group
+	var group parallel.Group
 	group.SetLimit(4 * runtime.GOMAXPROCS(0))
 	for i, e := range environments {
 		group.Go(func() error {

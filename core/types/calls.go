@@ -37,19 +37,20 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 			}
 		}
 	}
-	variables := map[string]*Type{}
+	generic := &genericCall{checker: c, function: o, variables: map[string]*Type{}}
 	for i, p := range o.Parameters {
 		if order == nil || order[i] < 0 {
 			continue
 		}
 		argument := e.Arguments[order[i]].Value
 		what := fmt.Sprintf("%q of %s", p.Name, o.Name)
-		if o.Kind != ObjectBuiltin {
+		if o.Kind != ObjectBuiltin || !hasVariables(p.Type) {
 			c.check(argument, p.Type, what)
 			continue
 		}
-		c.checkGeneric(argument, p.Type, variables, o, what)
+		generic.argument(argument, p.Type, what)
 	}
+	generic.pass()
 	if o.Type == nil {
 		return InvalidType
 	}
@@ -57,7 +58,7 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 		if o.Builtin.Group == "text" && len(o.Parameters) > 1 && o.Parameters[1].Name == "pattern" && order != nil {
 			c.checkPattern(e.Arguments[order[1]].Value)
 		}
-		return c.substitute(o.Type, variables)
+		return c.substitute(o.Type, generic.variables)
 	}
 	return o.Type
 }
@@ -287,27 +288,115 @@ func count(n int, word string) string {
 	return fmt.Sprintf("%d %ss", n, word)
 }
 
-// checkGeneric checks an argument against a parameter type that may hold variables, which it binds.
-func (c *checker) checkGeneric(e syntax.Expression, want *Type, variables map[string]*Type, o *Object, what string) {
-	if !hasVariables(want) {
-		c.check(e, want, what)
-		return
-	}
-	// What is known of the variables helps an anonymous function.
+// genericCall is a call of a built-in function whose parameters have variables in their types.
+type genericCall struct {
+	*checker
+	function  *Object
+	variables map[string]*Type
+	arguments []genericArgument
+}
+
+// genericArgument is an argument that passes into a type with variables.
+type genericArgument struct {
+	value     syntax.Expression
+	want, got *Type
+	what      string
+}
+
+// foldRounds is how often an anonymous function is looked at again because what it returns is given to it the next time.
+const foldRounds = 4
+
+// argument checks an argument against a parameter type that holds variables, which it binds.
+func (g *genericCall) argument(e syntax.Expression, want *Type, what string) {
+	c, o := g.checker, g.function
+	function := onlyPart(want, Function)
 	var hint *Type
-	if onlyPart(want, Function) != nil {
-		hint = c.partly(want, variables)
+	if function != nil { // what is known of the variables helps an anonymous function
+		hint = c.partly(want, g.variables)
 	}
-	got := c.infer(e, hint)
-	if got.Kind == Invalid {
+	for round := 0; ; round++ {
+		before := c.attempt()
+		got := c.infer(e, hint)
+		if got.Kind == Invalid {
+			return
+		}
+		if o.computes() || want.Kind == Variable && o.folds(want) {
+			got = widenDeep(c.universe, got)
+		}
+		if function != nil && o.folds(function.Result) {
+			got = c.widenResult(got)
+		}
+		if !c.bindVariables(want, got, g.variables) {
+			c.mismatch(e, got, c.substitute(want, g.variables), what)
+			return
+		}
+		if next := c.partly(want, g.variables); round < foldRounds && function != nil && next != hint && isLambda(e) && o.folds(function.Result) {
+			hint = next
+			c.takeBack(before)
+			continue
+		}
+		g.arguments = append(g.arguments, genericArgument{e, want, got, what})
 		return
 	}
-	if o.computes() || want.Kind == Variable && o.folds(want) {
-		got = widenDeep(c.universe, got)
+}
+
+// pass lets the arguments pass into the types of the parameters, now that all variables are bound: a function into what it is
+// called with, and what is any into a list or a record, whatever that holds.
+func (g *genericCall) pass() {
+	c := g.checker
+	for _, a := range g.arguments {
+		want := c.substitute(a.want, nil)
+		if onlyPart(a.want, Function) != nil {
+			want = c.substitute(a.want, g.variables)
+			if !Assignable(a.got, want) {
+				c.mismatch(a.value, a.got, want, a.what)
+				continue
+			}
+		}
+		if Converts(a.got, want) {
+			c.module.Info.Targets[a.value.ID()] = want
+		}
 	}
-	if !c.bindVariables(want, got, variables) {
-		c.mismatch(e, got, c.substitute(want, variables), what)
+}
+
+// widenResult returns the type of a function whose result is widened, as that of what it is given first.
+func (c *checker) widenResult(t *Type) *Type {
+	core := t.Core()
+	if core.Kind != Function {
+		return t
 	}
+	return c.universe.Function(core.Parameters, core.Required, widenDeep(c.universe, core.Result))
+}
+
+// isLambda reports whether an expression is an anonymous function.
+func isLambda(e syntax.Expression) bool {
+	for {
+		switch inner := e.(type) {
+		case *syntax.Paren:
+			e = inner.Inner
+		case *syntax.Lambda:
+			return true
+		default:
+			return false
+		}
+	}
+}
+
+// attempt is what the checker had found before something that may have to be looked at again.
+type attempt struct {
+	findings, literals int
+	invalid            bool
+}
+
+func (c *checker) attempt() attempt {
+	return attempt{len(*c.findings), len(c.program.Literals), c.owner.Invalid}
+}
+
+// takeBack takes back what was found since an attempt began.
+func (c *checker) takeBack(a attempt) {
+	*c.findings = (*c.findings)[:a.findings]
+	c.program.Literals = c.program.Literals[:a.literals]
+	c.owner.Invalid = a.invalid
 }
 
 // folds reports whether a function among the parameters makes the next value of a variable from the last: the first one must

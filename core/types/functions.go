@@ -13,6 +13,11 @@ func (c *checker) functionType(o *Object) *Type {
 	if o.Type == nil || o.Type.Kind == Invalid {
 		return InvalidType
 	}
+	return o.Signature(c.universe)
+}
+
+// Signature returns the type of a declared function as a value.
+func (o *Object) Signature(u *Universe) *Type {
 	var parameters []*Type
 	required := 0
 	for _, p := range o.Parameters {
@@ -21,7 +26,7 @@ func (c *checker) functionType(o *Object) *Type {
 			required++
 		}
 	}
-	return c.universe.Function(parameters, required, o.Type)
+	return u.Function(parameters, required, o.Type)
 }
 
 // letIn checks `let a = x then e`; body checks what stands behind then, where the names are known.

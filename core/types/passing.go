@@ -200,6 +200,17 @@ func converts(from, to *Type, seen map[pair]bool) bool {
 			}
 		}
 		return from.Rest != nil && converts(from.Rest, to.Rest, seen)
+	case Function:
+		// What it is given passes into its parameters, what it returns into the result that is expected.
+		if from.Kind != Function || len(from.Parameters) < len(to.Parameters) || converts(from.Result, to.Result, seen) {
+			return true
+		}
+		for i, p := range to.Parameters {
+			if converts(p, from.Parameters[i], seen) {
+				return true
+			}
+		}
+		return false
 	case Union:
 		for _, part := range from.Parts() {
 			scalar := part.Kind != Record && part.Kind != List && part.Kind != Any

@@ -519,14 +519,44 @@ func Article(t *Type) string {
 	return t.String()
 }
 
-// pair is a question that assignable has answered or is answering.
+// pair is a question about two types.
 type pair struct{ from, to *Type }
+
+// relation answers questions about pairs of types that may contain themselves. A question that is asked again while it is
+// being answered is taken to have the answer yes: types that contain themselves fit when nothing else speaks against it.
+type relation struct {
+	answers map[pair]bool
+	yes     []pair // the questions whose answer is yes so far, in the order in which they were asked
+}
+
+// ask answers a question. What was found while it was taken to be yes is forgotten when it turns out to be no: only answers that
+// are no hold whatever was assumed.
+func (r *relation) ask(from, to *Type, answer func() bool) bool {
+	question := pair{from, to}
+	if known, ok := r.answers[question]; ok {
+		return known
+	}
+	before := len(r.yes)
+	r.answers[question] = true
+	r.yes = append(r.yes, question)
+	if answer() {
+		return true
+	}
+	for _, assumed := range r.yes[before:] {
+		delete(r.answers, assumed)
+	}
+	r.yes = r.yes[:before]
+	r.answers[question] = false
+	return false
+}
 
 // Assignable reports whether every value of from is accepted where to is expected. What is any is accepted and
 // checked when evaluated; limits are a matter of values.
-func Assignable(from, to *Type) bool { return assignable(from, to, map[pair]bool{}) }
+func Assignable(from, to *Type) bool {
+	return assignable(from, to, &relation{answers: map[pair]bool{}})
+}
 
-func assignable(from, to *Type, seen map[pair]bool) bool {
+func assignable(from, to *Type, r *relation) bool {
 	if from == to || from.Kind == Invalid || to.Kind == Invalid || from.Kind == Never {
 		return true
 	}
@@ -536,41 +566,36 @@ func assignable(from, to *Type, seen map[pair]bool) bool {
 	if from.Kind == Any {
 		return IsData(to)
 	}
-	question := pair{from, to}
-	if answer, ok := seen[question]; ok {
-		return answer
-	}
-	seen[question] = true // types that contain themselves fit when nothing else speaks against it
-	var answer bool
-	if tuple := to.tuple(); tuple != nil && from.Core().Kind != Union {
-		answer = assignableTuple(from.tuple(), tuple, seen)
-	} else {
-		answer = assignableCore(from.Core(), to.Core(), seen)
-		if core := from.Core(); !answer && core != from && core.Kind != Union {
-			// A tuple fits into a member of a union as what it is, not as the list of its elements.
-			answer = slices.ContainsFunc(to.alternatives(), func(m *Type) bool { return m.tuple() != nil && assignable(from, m, seen) })
+	return r.ask(from, to, func() bool {
+		if tuple := to.tuple(); tuple != nil && from.Core().Kind != Union {
+			return assignableTuple(from.tuple(), tuple, r)
 		}
-	}
-	seen[question] = answer
-	return answer
+		if assignableCore(from.Core(), to.Core(), r) {
+			return true
+		}
+		// A tuple fits into a member of a union as what it is, not as the list of its elements.
+		core := from.Core()
+		return core != from && core.Kind != Union &&
+			slices.ContainsFunc(to.alternatives(), func(m *Type) bool { return m.tuple() != nil && assignable(from, m, r) })
+	})
 }
 
-func assignableTuple(from, to *Type, seen map[pair]bool) bool {
+func assignableTuple(from, to *Type, r *relation) bool {
 	if from == nil || len(from.Parameters) != len(to.Parameters) {
 		return false
 	}
 	for i, e := range to.Parameters {
-		if !assignable(from.Parameters[i], e, seen) {
+		if !assignable(from.Parameters[i], e, r) {
 			return false
 		}
 	}
 	return true
 }
 
-func assignableCore(from, to *Type, seen map[pair]bool) bool {
+func assignableCore(from, to *Type, r *relation) bool {
 	if from.Kind == Union {
 		for _, m := range from.Members {
-			if !assignable(m, to, seen) {
+			if !assignable(m, to, r) {
 				return false
 			}
 		}
@@ -578,7 +603,7 @@ func assignableCore(from, to *Type, seen map[pair]bool) bool {
 	}
 	if to.Kind == Union {
 		for _, m := range to.Members {
-			if assignable(from, m, seen) {
+			if assignable(from, m, r) {
 				return true
 			}
 		}
@@ -595,17 +620,17 @@ func assignableCore(from, to *Type, seen map[pair]bool) bool {
 	case Null, Bool, Int, String:
 		return from.Widen().Kind == to.Kind
 	case List:
-		return from.Kind == List && assignable(from.Element, to.Element, seen)
+		return from.Kind == List && assignable(from.Element, to.Element, r)
 	case Function:
 		if from.Kind != Function || from.Required > len(to.Parameters) || len(from.Parameters) < len(to.Parameters) {
 			return false
 		}
 		for i, p := range to.Parameters {
-			if !assignable(p, from.Parameters[i], seen) {
+			if !assignable(p, from.Parameters[i], r) {
 				return false
 			}
 		}
-		return assignable(from.Result, to.Result, seen)
+		return assignable(from.Result, to.Result, r)
 	case Record:
 		if from.Kind != Record {
 			return from.Kind == Invalid || from.Kind == Any
@@ -615,20 +640,20 @@ func assignableCore(from, to *Type, seen map[pair]bool) bool {
 			switch {
 			case ok && given.Optional && !f.Optional && f.Default == nil:
 				return false
-			case ok && !assignable(given.Type, f.Type, seen):
+			case ok && !assignable(given.Type, f.Type, r):
 				return false
-			case !ok && from.Rest != nil && from.Rest.Kind != Any && (!f.Optional && f.Default == nil || !assignable(from.Rest, f.Type, seen)):
+			case !ok && from.Rest != nil && from.Rest.Kind != Any && (!f.Optional && f.Default == nil || !assignable(from.Rest, f.Type, r)):
 				return false
 			case !ok && from.Rest == nil && !f.Optional && f.Default == nil:
 				return false
 			}
 		}
 		for _, f := range from.Fields {
-			if _, ok := to.Field(f.Name); !ok && (to.Rest == nil || !assignable(f.Type, to.Rest, seen)) {
+			if _, ok := to.Field(f.Name); !ok && (to.Rest == nil || !assignable(f.Type, to.Rest, r)) {
 				return false
 			}
 		}
-		return from.Rest == nil || to.Rest != nil && assignable(from.Rest, to.Rest, seen) || to.Rest == nil && from.Rest.Kind == Any
+		return from.Rest == nil || to.Rest != nil && assignable(from.Rest, to.Rest, r) || to.Rest == nil && from.Rest.Kind == Any
 	}
 	return false
 }

@@ -111,7 +111,13 @@ func FunctionOf(function any, o Origin) Value {
 }
 
 // Function returns what a value of kind Function was made of.
-func (v Value) Function() any { return *(*any)(v.pointer) }
+func (v Value) Function() any {
+	if v.Kind() != Function {
+		v.misread(Function)
+		return nil
+	}
+	return *(*any)(v.pointer)
+}
 
 // InstanceOf makes an instance of a module; what it is made of is for evaluation to know.
 func InstanceOf(instance any, o Origin) Value {
@@ -119,7 +125,13 @@ func InstanceOf(instance any, o Origin) Value {
 }
 
 // Instance returns what a value of kind Instance was made of.
-func (v Value) Instance() any { return *(*any)(v.pointer) }
+func (v Value) Instance() any {
+	if v.Kind() != Instance {
+		v.misread(Instance)
+		return nil
+	}
+	return *(*any)(v.pointer)
+}
 
 // Kind returns what the value is.
 func (v Value) Kind() Kind { return Kind(v.tag & 0xFF) }
@@ -139,22 +151,61 @@ func (v Value) IsAbsent() bool { return v.Kind() == Absent }
 // IsNull reports whether the value is null.
 func (v Value) IsNull() bool { return v.Kind() == Null }
 
+// Misread is the panic of who reads a value as of a kind that it is not. That is a mistake in the program: what a value
+// refers to must never be taken for something else.
+type Misread struct{ Wanted, Found Kind }
+
+// Error says what was read as what.
+func (m *Misread) Error() string {
+	return "a value of kind " + m.Found.String() + " was read as a " + m.Wanted.String()
+}
+
+// misread ends the reading of a value as of a kind that it is not. What is not known has no contents to misread: it reads as
+// nothing of the wanted kind.
+func (v Value) misread(wanted Kind) {
+	if !v.Unknown() {
+		panic(&Misread{wanted, v.Kind()})
+	}
+}
+
 // Bool returns the bool that a value of kind Bool is.
-func (v Value) Bool() bool { return v.number != 0 }
+func (v Value) Bool() bool {
+	if v.Kind() != Bool {
+		v.misread(Bool)
+		return false
+	}
+	return v.number != 0
+}
 
 // Int returns the int that a value of kind Int is.
-func (v Value) Int() int64 { return int64(v.number) }
+func (v Value) Int() int64 {
+	if v.Kind() != Int {
+		v.misread(Int)
+		return 0
+	}
+	return int64(v.number)
+}
 
 // Float returns the float that a value of kind Float is, or an int as a float.
 func (v Value) Float() float64 {
-	if v.Kind() == Int {
+	switch v.Kind() {
+	case Int:
 		return float64(int64(v.number))
+	case Float:
+		return math.Float64frombits(v.number)
 	}
-	return math.Float64frombits(v.number)
+	v.misread(Float)
+	return 0
 }
 
 // Text returns the string that a value of kind String is.
-func (v Value) Text() string { return unsafe.String((*byte)(v.pointer), int(v.number)) }
+func (v Value) Text() string {
+	if v.Kind() != String {
+		v.misread(String)
+		return ""
+	}
+	return unsafe.String((*byte)(v.pointer), int(v.number))
+}
 
 // Elements returns the elements of a value of kind List, none of others. They must not be changed.
 func (v Value) Elements() []Value {

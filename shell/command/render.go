@@ -9,9 +9,8 @@ import (
 	"sync"
 	"time"
 
-	"golang.org/x/sync/errgroup"
-
 	"knothole/core/data"
+	"knothole/core/parallel"
 	"knothole/core/place"
 	"knothole/core/project"
 	"knothole/core/render"
@@ -240,7 +239,7 @@ func nearestDocument(p *opened, environments []*project.Environment, only string
 // they come to are left to be written when they are needed; known may be nil. Done is called for each document, from any goroutine.
 func (r *rendering) encode(p *project.Project, results []*render.Result, known []*cache.Texts, done func()) ([]encoded, error) {
 	all, made := make([]encoded, len(results)), &sync.Map{}
-	var group errgroup.Group
+	var group parallel.Group
 	for i, result := range results {
 		group.Go(func() error {
 			e := encoded{environment: result.Environment, kinds: make(map[string][]string, len(result.Documents))}

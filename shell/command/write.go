@@ -13,8 +13,7 @@ import (
 	"strings"
 	"time"
 
-	"golang.org/x/sync/errgroup"
-
+	"knothole/core/parallel"
 	"knothole/core/source"
 	"knothole/outside/folder"
 	"knothole/shell/present"
@@ -118,7 +117,7 @@ func (c *call) put(targets []*target) int {
 	// Each environment has a folder of its own, so that they do not stand in each other's way.
 	each := func(do func(t *target) error) []error {
 		errs := make([]error, len(targets))
-		var group errgroup.Group
+		var group parallel.Group
 		group.SetLimit(4 * runtime.GOMAXPROCS(0))
 		for i, t := range targets {
 			group.Go(func() error {
