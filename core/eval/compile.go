@@ -445,7 +445,7 @@ func (c *compiler) fieldStep(e *syntax.Field) stepper {
 			return f.choose(field, v.Origin()), false
 		}
 		if optional {
-			return value.NullOf(value.From(at.Start)), false
+			return value.NullOf(value.From(at.Start)), true
 		}
 		if must {
 			f.missingKey(v, name, at)
@@ -512,7 +512,7 @@ func (c *compiler) indexStep(e *syntax.Index) stepper {
 		}
 		if found.IsAbsent() {
 			if optional {
-				return null, false
+				return null, true
 			}
 			return found, false
 		}

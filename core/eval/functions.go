@@ -1,6 +1,9 @@
 package eval
 
 import (
+	"slices"
+	"strings"
+
 	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
@@ -306,40 +309,93 @@ func (c *compiler) as(e *syntax.As) code {
 	return func(f *frame) value.Value { return f.convertTo(operand(f), asked, passing{at: at}) }
 }
 
+// change is one change of a with, compiled. written are the paths that were written before, the keys of each joined.
+type change func(f *frame, v value.Value, written *[]string) value.Value
+
+// keySeparator joins keys, in which it does not stand.
+const keySeparator = "\x00"
+
 // with compiles a record with changes.
 func (c *compiler) with(e *syntax.With) code {
-	type change struct {
-		path  []code
-		spans []source.Span
-		value code
+	of, at := c.expression(e.Of), e.Place()
+	if e.Over != nil {
+		over, ofAt, overAt := c.expression(e.Over), e.Of.Place(), e.Over.Place()
+		return func(f *frame) value.Value { return f.lay(of(f), over(f), ofAt, overAt, at) }
 	}
-	of, changes := c.expression(e.Of), make([]change, len(e.Changes))
+	changes := make([]change, len(e.Changes))
 	for i, tree := range e.Changes {
-		for _, key := range tree.Path {
-			changes[i].path = append(changes[i].path, c.key(key))
-			changes[i].spans = append(changes[i].spans, key.Span)
-		}
-		changes[i].value = c.expression(tree.Value)
+		changes[i] = c.change(tree, e.Of.Place(), at)
 	}
-	at := e.Place()
 	return func(f *frame) value.Value {
 		v := of(f)
-		for i := range changes {
-			ch := &changes[i]
-			keys := make([]string, len(ch.path))
-			for j, key := range ch.path {
-				keys[j] = key(f).Text()
-			}
-			v = f.change(v, keys, ch.spans, ch.value(f), at)
+		var written []string
+		for _, change := range changes {
+			v = change(f, v, &written)
 		}
 		return v
 	}
 }
 
+func (c *compiler) change(tree *syntax.Change, ofAt, at source.Span) change {
+	if tree.Spread {
+		body := c.spread(&syntax.Entry{Span: tree.Span, Value: tree.Value, Spread: true, Optional: tree.Optional})
+		return func(f *frame, v value.Value, written *[]string) value.Value {
+			over := body(f)
+			if over.IsAbsent() {
+				return v
+			}
+			for _, path := range *written {
+				key, _, _ := strings.Cut(path, keySeparator)
+				if over.Kind() == value.Record && !over.Get(key).IsAbsent() {
+					f.failAt(source.DuplicateKey, tree.Span, "put the spread before the key, so that the key wins, or leave one out", "this brings in the key %q, which is written already", key)
+				}
+			}
+			return f.lay(v, over, ofAt, tree.Value.Place(), at)
+		}
+	}
+	var path []code
+	var spans []source.Span
+	for _, key := range tree.Path {
+		path = append(path, c.key(key))
+		spans = append(spans, key.Span)
+	}
+	body := c.expression(tree.Value)
+	if tree.Optional {
+		body = c.absent(tree.Value)
+	}
+	return func(f *frame, v value.Value, written *[]string) value.Value {
+		keys := make([]string, len(path))
+		for i, key := range path {
+			keys[i] = key(f).Text()
+		}
+		to := body(f)
+		if tree.Optional && (to.IsAbsent() || to.IsNull()) {
+			return v
+		}
+		whole := strings.Join(keys, keySeparator)
+		if slices.Contains(*written, whole) {
+			f.failAt(source.DuplicateKey, spans[0], "each key stands once", "the key %q is there already", strings.Join(keys, "."))
+		}
+		*written = append(*written, whole)
+		return f.change(v, keys, spans, to, ofAt, at)
+	}
+}
+
+// lay returns a record over which another is laid.
+func (f *frame) lay(v, over value.Value, ofAt, overAt, at source.Span) value.Value {
+	if f.known(v, ofAt).Kind() != value.Record {
+		f.failAt(source.WrongType, ofAt, "", "with changes records, not %s", describeValue(v))
+	}
+	if f.known(over, overAt).Kind() != value.Record {
+		f.failAt(source.WrongType, overAt, "", "with changes records, not %s", describeValue(over))
+	}
+	return f.merge(v, over, at).WithOrigin(v.Origin())
+}
+
 // change returns a record in which the place that keys lead to was changed. The way to it must exist.
-func (f *frame) change(v value.Value, keys []string, spans []source.Span, to value.Value, at source.Span) value.Value {
-	if f.known(v, spans[0]).Kind() != value.Record {
-		f.failAt(source.WrongType, spans[0], "", "with changes records, not %s", describeValue(v))
+func (f *frame) change(v value.Value, keys []string, spans []source.Span, to value.Value, ofAt, at source.Span) value.Value {
+	if f.known(v, ofAt).Kind() != value.Record {
+		f.failAt(source.WrongType, ofAt, "", "with changes records, not %s", describeValue(v))
 	}
 	old := v.Get(keys[0])
 	next := to
@@ -347,7 +403,7 @@ func (f *frame) change(v value.Value, keys []string, spans []source.Span, to val
 		if old.IsAbsent() {
 			f.missingKey(v, keys[0], spans[0])
 		}
-		next = f.change(old, keys[1:], spans[1:], to, at)
+		next = f.change(old, keys[1:], spans[1:], to, spans[1], at)
 	} else if old.Kind() == value.Record && to.Kind() == value.Record {
 		next = f.merge(old, to, at)
 	}

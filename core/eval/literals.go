@@ -272,12 +272,10 @@ func (c *compiler) run(e *syntax.For, at source.Span) func(f *frame, body func(c
 		each(f, func(v, key value.Value) {
 			f.spend(1, at)
 			element := v.Origin()
-			if secondSlot >= 0 && key.Kind() == value.String {
-				v, key = key, v // over a record the key comes first
-			}
-			f.slots[firstSlot] = v
-			if secondSlot >= 0 {
-				f.slots[secondSlot] = key
+			if secondSlot < 0 {
+				f.slots[firstSlot] = v
+			} else {
+				f.slots[firstSlot], f.slots[secondSlot] = key, v
 			}
 			var by value.Origin
 			if where != nil {

@@ -64,23 +64,19 @@ func (p *parser) postfix() Expression {
 	return p.changes(start, p.steps(start, p.primary()))
 }
 
-// changes reads the `with { … }` behind an operand.
+// changes reads the `with { … }` or `with s` behind an operand.
 func (p *parser) changes(start int, e Expression) Expression {
-	for p.sign("with") && p.peek(1).is(p, "{") && p.continues() {
+	for p.sign("with") && p.continues() && (p.free || !p.token().newline || p.peek(1).is(p, "{")) {
 		p.at++
-		open, with := p.at, &With{Of: e}
-		p.at++
-		p.entries(open, func() {
-			change := &Change{Path: []*Key{p.key()}}
-			for p.take(".") {
-				change.Path = append(change.Path, p.key())
-			}
-			if !p.take(":") {
-				p.expected(`":" behind the key `+change.Path[len(change.Path)-1].text(p), "")
-			}
-			change.Value = p.expression()
-			with.Changes = append(with.Changes, change)
-		})
+		with := &With{Of: e}
+		if p.sign("{") {
+			open := p.at
+			p.at++
+			p.entries(open, func() { with.Changes = append(with.Changes, p.change()) })
+		} else {
+			over := p.token().start
+			with.Over = p.steps(over, p.expressionOperand("a record, or changes in braces"))
+		}
 		with.node = p.node(start)
 		e = with
 		if t := p.token(); (p.sign(".") || p.sign("as")) && p.continues() {
@@ -88,6 +84,26 @@ func (p *parser) changes(start int, e Expression) Expression {
 		}
 	}
 	return e
+}
+
+// change reads one entry of a with.
+func (p *parser) change() *Change {
+	start := p.token().start
+	if p.sign("...") {
+		entry := p.spread()
+		return &Change{Span: entry.Span, Value: entry.Value, Optional: entry.Optional, Spread: true}
+	}
+	change := &Change{Path: []*Key{p.key()}}
+	for p.take(".") {
+		change.Path = append(change.Path, p.key())
+	}
+	if !p.take(":") {
+		p.expected(`":" behind the key `+change.Path[len(change.Path)-1].text(p), "")
+	}
+	change.Value = p.expression()
+	change.Optional = p.optionalMark()
+	change.Span = p.span(start)
+	return change
 }
 
 func (k *Key) text(p *parser) string { return p.file.Slice(k.Span) }

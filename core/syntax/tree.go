@@ -150,10 +150,13 @@ type Binding struct {
 	Value Expression
 }
 
-// Change is one entry of a With: the fields that lead to the place, and what goes there.
+// Change is one entry of a With: the fields that lead to the place, and what goes there; or a record that is laid over all.
 type Change struct {
-	Path  []*Key
-	Value Expression
+	Span     source.Span
+	Path     []*Key // nil for a spread
+	Value    Expression
+	Optional bool // marked `?`: left out when null
+	Spread   bool // `...value`
 }
 
 // Parameter is one parameter of a function.
@@ -266,11 +269,12 @@ type (
 		Operand Expression
 		Type    Type
 	}
-	// With is `r with { … }`.
+	// With is `r with { … }`, or `r with s`.
 	With struct {
 		node
 		Of      Expression
 		Changes []*Change
+		Over    Expression // what is laid over Of, when it is not written in braces; nil otherwise
 	}
 	// Lambda is an anonymous function, `fn(x) = e`.
 	Lambda struct {

@@ -111,11 +111,15 @@ func (c *checker) callee(e syntax.Expression) (*Object, *Type) {
 			return nil, nil
 		case o.Kind == ObjectFunction:
 			return o, nil
-		case o.Type != nil && o.Type.Core().Kind == Function:
-			c.module.Info.Objects[e.ID()] = o
-			c.module.Info.Types[e.ID()] = o.Type
-			return nil, o.Type
-		case !o.Invalid:
+		case o.Kind != ObjectType && o.Type != nil && o.Type.Kind != Invalid:
+			if t := c.infer(e, nil); t.Core().Kind == Function {
+				return nil, t
+			} else if c.universe.WithoutNull(t).Core().Kind == Function {
+				c.report(source.MayBeNull, e.Place(), "compare it with null first", "this may be null, which cannot be called")
+				return nil, nil
+			}
+		}
+		if !o.Invalid {
 			c.add(source.Finding{Code: source.WrongUse, Span: e.Place(), Message: fmt.Sprintf("%q is not a function, but a %s", e.Name, o.Kind), Related: see(o)})
 		}
 		return nil, nil
@@ -134,7 +138,7 @@ func (c *checker) callee(e syntax.Expression) (*Object, *Type) {
 		switch {
 		case o.Kind == ObjectFunction:
 			return o, nil
-		case o.Type != nil && o.Type.Core().Kind == Function:
+		case o.Kind != ObjectType && o.Type != nil && c.universe.WithoutNull(o.Type).Core().Kind == Function:
 			return nil, c.infer(e, nil)
 		case !o.Invalid:
 			c.add(source.Finding{Code: source.WrongUse, Span: e.Place(), Message: fmt.Sprintf("%s is not a function, but a %s", c.text(e), o.Kind), Related: see(o)})

@@ -376,9 +376,7 @@ func (c *checker) checkStatement(d syntax.Declaration) {
 		c.check(d.Value, StringType, "a remark")
 	case *syntax.Require:
 		c.check(d.Condition, BoolType, "what is required")
-		if d.Message != nil {
-			c.check(d.Message, StringType, "a message")
-		}
+		c.messageOf(d.Condition, d.Message)
 	case *syntax.Include:
 		c.checkInclude(d)
 	case *syntax.PatchAll:
@@ -396,22 +394,36 @@ func (c *checker) checkStatement(d syntax.Declaration) {
 		c.check(d.Condition, BoolType, "a condition")
 		facts := c.facts
 		c.assume(d.Condition, true)
+		c.forgetEach()
 		c.checkBlock(d.Then)
 		c.facts = facts
 		c.assume(d.Condition, false)
+		c.forgetEach()
 		c.checkBlock(d.Else)
 		c.facts = facts
 	case *syntax.ForBlock:
-		first, second := c.loopTypes(d.Loop, c.infer(d.Loop.In, nil))
+		key, element := c.loopTypes(d.Loop, c.infer(d.Loop.In, nil))
 		outer, facts := c.scope, c.facts
-		c.bindLoop(d.Loop, first, second)
+		c.bindLoop(d.Loop, key, element)
 		if c.patching != nil {
 			c.patching.touchAll(d.Body)
 		}
+		c.forgetEach()
 		c.checkBlock(d.Body)
 		c.facts = facts
 		c.unbind(outer)
 	}
+}
+
+// messageOf checks the text that is told when a condition does not hold.
+func (c *checker) messageOf(condition, message syntax.Expression) {
+	if message == nil {
+		return
+	}
+	facts := c.facts
+	c.assume(condition, false)
+	c.check(message, StringType, "a message")
+	c.facts = facts
 }
 
 // checkBlock checks the declarations of a block, of which names are known to those behind them.

@@ -1,7 +1,6 @@
 package types
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
@@ -127,7 +126,8 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 	}
 	unbounded := func(t *Type) bool { return t.Core().Kind != Literal && t.Core().Kind != Null }
 	open := slices.ContainsFunc(left, unbounded)
-	single := subject.Kind == Literal
+	// A single literal stands for its type: `let debug = false` may change tomorrow.
+	single := subject.Kind == Literal && !isEnvironmentName(e.Subject)
 	seen := map[any]bool{}
 	closed := false
 	for _, arm := range e.Arms {
@@ -142,10 +142,8 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 				if subject.Kind != Invalid && asked.Kind != Invalid && !single && !Overlap(subject, asked) {
 					c.report(source.UnreachableArm, is.Place(), "remove it", "this can never be %s", Article(asked))
 				}
-				covered = append(covered, asked)
-				left = slices.DeleteFunc(left, func(p *Type) bool {
-					return p.Core().Kind != Any && (!limited(asked) || p == asked) && exactly(p, asked)
-				})
+				covered = append(covered, c.covered(subject, c.restrict(subject, asked, true)))
+				left = slices.DeleteFunc(left, func(p *Type) bool { return Fits(p, asked) })
 				open = slices.ContainsFunc(left, unbounded)
 				continue
 			}
@@ -157,22 +155,21 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 			case subject.Kind != Invalid && !single && !Overlap(subject, t):
 				help := ""
 				if text, ok := t.Literal.(string); ok {
-					if near, found := source.Nearest(text, literalTexts(subject)); found {
-						help = fmt.Sprintf("did you mean %q?", near)
-					} else if texts := literalTexts(subject); len(texts) > 0 {
-						help = "possible values: " + quotedList(texts)
-					}
+					help = nearestText(text, subject)
 				}
 				c.report(source.UnreachableArm, pattern.Place(), help, "this can never be %s", t)
 			}
 			seen[key] = true
-			covered = append(covered, t)
+			covered = append(covered, c.covered(subject, c.restrictEqual(subject, t, true)))
 			left = slices.DeleteFunc(left, func(p *Type) bool { return p.Core() == t })
 		}
 		whole := c.it.Type
 		if arm.Else {
+			if len(left) == 0 && !closed && subject.Kind != Invalid && !single {
+				c.report(source.UnreachableArm, arm.Span, "remove it, so that a value that is added later is not forgotten", "nothing reaches else: the arms above name every %s", subject)
+			}
 			closed = true
-			if len(left) > 0 && !open {
+			if len(left) > 0 {
 				c.it.Type = c.universe.Union(left...)
 			}
 		} else if len(covered) > 0 {
@@ -180,8 +177,11 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 		}
 		outer := c.facts
 		if narrowed := c.it.Type; narrowed != whole && narrowed.Kind != Invalid {
+			if !narrowed.MayBeNull() {
+				c.assumeThere(e.Subject)
+			}
 			if path, ok := c.pathOf(e.Subject); ok {
-				c.facts = &facts{c.facts, path, narrowed}
+				c.know(path, narrowed)
 			}
 			c.assumeField(e.Subject, func(field *Type) bool { return Overlap(field, narrowed) })
 		}
@@ -210,16 +210,19 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 		"this match leaves out %s", strings.Join(missing, ", "))
 }
 
-// exactly reports whether `is` asks every value of a type with yes: it converts nothing, so an int is no float.
-func exactly(t, asked *Type) bool {
-	return Assignable(t, asked) && !(asked.Core().Kind == Float && t.Widen().Kind == Int)
+// covered is what an arm is for: what is left of the subject, or all of it when that cannot be told.
+func (c *checker) covered(subject, left *Type) *Type {
+	if left == nil {
+		return subject
+	}
+	return left
 }
 
 func (c *checker) inferFor(e *syntax.For, want *Type) *Type {
 	in := c.infer(e.In, nil)
-	first, second := c.loopTypes(e, in)
+	key, element := c.loopTypes(e, in)
 	outer, facts := c.scope, c.facts
-	c.bindLoop(e, first, second)
+	c.bindLoop(e, key, element)
 	var result *Type
 	if e.Body.Key != nil {
 		c.checkKey(e.Body.Key)
@@ -249,11 +252,13 @@ func (c *checker) inferFor(e *syntax.For, want *Type) *Type {
 	return result
 }
 
-// bindLoop binds the names of a loop and checks its filter.
-func (c *checker) bindLoop(e *syntax.For, first, second *Type) {
-	c.module.Info.Objects[e.ID()] = c.bind(e.First, first)
-	if e.Second.Name != "" {
-		c.bind(e.Second, second)
+// bindLoop binds the names of a loop and checks its filter. One name is the element; of two the first is its key or position.
+func (c *checker) bindLoop(e *syntax.For, key, element *Type) {
+	if e.Second.Name == "" {
+		c.module.Info.Objects[e.ID()] = c.bind(e.First, element)
+	} else {
+		c.module.Info.Objects[e.ID()] = c.bind(e.First, key)
+		c.bind(e.Second, element)
 	}
 	if e.Where != nil {
 		c.check(e.Where, BoolType, "a condition")
@@ -261,49 +266,36 @@ func (c *checker) bindLoop(e *syntax.For, first, second *Type) {
 	}
 }
 
-// loopTypes returns the types of the two names of a loop; the second is only of use when it is written.
-func (c *checker) loopTypes(e *syntax.For, in *Type) (first, second *Type) {
-	var elements []*Type
-	lists, records := 0, 0
-	parts := in.Parts()
-	for _, part := range parts {
+// loopTypes returns the types of the keys or positions, and of the elements, that a loop goes through.
+func (c *checker) loopTypes(e *syntax.For, in *Type) (key, element *Type) {
+	var keys, elements []*Type
+	for _, part := range in.Parts() {
 		switch part.Kind {
 		case Invalid:
 			return InvalidType, InvalidType
 		case Any:
-			if e.Second.Name != "" {
-				c.report(source.WrongUse, e.Second.Span, "give what it goes through a type: [any] or { *: any }",
-					"two names need to know whether this is a list or a record, but it is any")
-			}
-			return AnyType, InvalidType
+			return c.universe.Union(StringType, IntType), AnyType
 		case List:
-			lists++
+			keys = append(keys, IntType)
 			elements = append(elements, part.Element)
 		case Record:
-			records++
+			keys = append(keys, StringType)
 			for _, f := range part.Fields {
 				elements = append(elements, f.Type)
 			}
 			if part.Rest != nil {
 				elements = append(elements, part.Rest)
 			}
+		default:
+			help := ""
+			if in.MayBeNull() {
+				help = "it may be null: write (… ?? [])"
+			}
+			c.report(source.WrongType, e.In.Place(), help, "for goes through a list, a record or a range, not %s", describeType(in))
+			return InvalidType, InvalidType
 		}
 	}
-	element := c.universe.Union(elements...)
-	switch {
-	case lists == len(parts):
-		return element, IntType
-	case records == len(parts) && e.Second.Name != "":
-		return StringType, element
-	case records == len(parts):
-		return element, InvalidType
-	}
-	help := ""
-	if in.MayBeNull() {
-		help = "it may be null: write (… ?? [])"
-	}
-	c.report(source.WrongType, e.In.Place(), help, "for goes through a list, a record or a range, not %s", describeType(in))
-	return InvalidType, InvalidType
+	return c.universe.Union(keys...), c.universe.Union(elements...)
 }
 
 // onlyPart returns the one member of the wanted kind of a type, nil when there is none or more than one.

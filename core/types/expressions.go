@@ -320,7 +320,11 @@ func (c *checker) inferAdd(e *syntax.Binary, left, right *Type) *Type {
 
 // comparable reports a comparison that can never be true.
 func (c *checker) comparable(e *syntax.Binary, left, right *Type) {
-	// A single literal stands for its type: `let debug = false` may change tomorrow.
+	// A single literal stands for its type: `let debug = false` may change tomorrow. env.name has one of the names that there are.
+	if isEnvironmentName(e.Left) || isEnvironmentName(e.Right) {
+		c.neverEqual(e, left, right)
+		return
+	}
 	if left.Kind == Literal && right.Kind != Literal {
 		if right.Core().Kind != Union {
 			left = left.Widen()
@@ -331,16 +335,19 @@ func (c *checker) comparable(e *syntax.Binary, left, right *Type) {
 	if left.Kind == Literal && right.Kind != Union {
 		left = left.Widen()
 	}
+	c.neverEqual(e, left, right)
+}
+
+// neverEqual reports two types that have no value in common.
+func (c *checker) neverEqual(e *syntax.Binary, left, right *Type) {
 	if Overlap(left, right) {
 		return
 	}
 	help := ""
 	if text, ok := right.Literal.(string); ok && right.Kind == Literal {
-		if near, found := source.Nearest(text, literalTexts(left)); found {
-			help = fmt.Sprintf("did you mean %q?", near)
-		} else if texts := literalTexts(left); len(texts) > 0 {
-			help = "possible values: " + quotedList(texts)
-		}
+		help = nearestText(text, left)
+	} else if text, ok := left.Literal.(string); ok && left.Kind == Literal {
+		help = nearestText(text, right)
 	}
 	c.report(source.NeverEqual, e.Right.Place(), help, "%s can never be equal to %s", describeType(left), describeType(right))
 }
@@ -357,7 +364,13 @@ func (c *checker) checkIn(e *syntax.Binary, left, right *Type) {
 	switch core := right.Core(); core.Kind {
 	case Any:
 	case List:
-		if !Overlap(left.Widen(), widenAll(c.universe, core.Element)) {
+		if left.Kind == Literal && !isEnvironmentName(e.Left) {
+			left = left.Widen() // which stands for its type, as in a comparison
+		}
+		if c.checkElements(e.Right, left) {
+			return
+		}
+		if !Overlap(left, widenAll(c.universe, core.Element)) {
 			c.report(source.NeverEqual, e.Left.Place(), "", "%s is never an element of %s", describeType(left), Article(right))
 		}
 	case Record:
@@ -371,6 +384,28 @@ func (c *checker) checkIn(e *syntax.Binary, left, right *Type) {
 		}
 		c.report(source.WrongType, e.Right.Place(), help, `"in" looks in a list, a record or a range, not in %s`, describeType(right))
 	}
+}
+
+// checkElements reports elements of a list that is written out that a value of a type never equals. It returns whether it reported
+// any.
+func (c *checker) checkElements(list syntax.Expression, of *Type) (reported bool) {
+	written, ok := list.(*syntax.List)
+	if !ok {
+		return false
+	}
+	for _, element := range written.Elements {
+		t := c.module.Info.Types[element.Value.ID()]
+		if element.Spread || t == nil || t.Kind != Literal || Overlap(of, t) {
+			continue
+		}
+		help := ""
+		if text, ok := t.Literal.(string); ok {
+			help = nearestText(text, of)
+		}
+		c.report(source.NeverEqual, element.Value.Place(), help, "%s can never be equal to %s", describeType(of), describeType(t))
+		reported = true
+	}
+	return reported
 }
 
 func widenAll(u *Universe, t *Type) *Type {
@@ -447,11 +482,8 @@ func (c *checker) inferList(e *syntax.List, want *Type) *Type {
 	var elements []*Type
 	for _, element := range e.Elements {
 		if element.Spread {
-			if t := c.inferSpreadList(element); t.Core().Kind == List {
-				elements = append(elements, t.Core().Element)
-			} else {
-				elements = append(elements, t)
-			}
+			t := c.inferSpreadList(element)
+			elements = append(elements, t.Core().elementOr(t))
 			continue
 		}
 		elements = append(elements, c.entryValue(element, expected, "an element"))
@@ -459,27 +491,80 @@ func (c *checker) inferList(e *syntax.List, want *Type) *Type {
 	return c.universe.List(c.universe.Union(elements...))
 }
 
-// inferTuple checks a list literal against a tuple, where one is expected; else it is nil.
+// inferTuple checks a list literal against a tuple, where one is expected; else it is nil. Of several the one is meant that has as
+// many elements.
 func (c *checker) inferTuple(e *syntax.List, want *Type) *Type {
-	var tuple *Type
+	var tuples []*Type
 	for _, alternative := range want.alternatives() {
-		if t := alternative.tuple(); t != nil && tuple == nil {
-			tuple = t
+		if t := alternative.tuple(); t != nil {
+			tuples = append(tuples, t)
 		} else if alternative.Core().Kind == List {
 			return nil
 		}
 	}
-	if tuple == nil || slices.ContainsFunc(e.Elements, func(x *syntax.Entry) bool { return x.Spread || x.Optional }) {
+	if tuples == nil || slices.ContainsFunc(e.Elements, func(x *syntax.Entry) bool { return x.Optional }) {
 		return nil
 	}
-	if len(e.Elements) != len(tuple.Parameters) {
-		c.report(source.WrongType, e.Place(), "", "%s has %s, not %d", tuple, count(len(tuple.Parameters), "element"), len(e.Elements))
+	if slices.ContainsFunc(e.Elements, func(x *syntax.Entry) bool { return x.Spread }) {
+		return c.spreadTuple(e)
+	}
+	var meant *Type
+	for _, t := range tuples {
+		if len(t.Parameters) == len(e.Elements) {
+			if meant != nil {
+				return c.plainTuple(e)
+			}
+			meant = t
+		}
+	}
+	if meant == nil {
+		c.report(source.WrongType, e.Place(), "", "%s has %s, not %d", tuples[0], count(len(tuples[0].Parameters), "element"), len(e.Elements))
 		return InvalidType
 	}
 	for i, element := range e.Elements {
-		c.entryValue(element, tuple.Parameters[i], fmt.Sprintf("element %d", i))
+		c.entryValue(element, meant.Parameters[i], fmt.Sprintf("element %d", i))
 	}
-	return tuple
+	return meant
+}
+
+// plainTuple returns the tuple that the elements of a list literal are.
+func (c *checker) plainTuple(e *syntax.List) *Type {
+	elements := make([]*Type, len(e.Elements))
+	for i, element := range e.Elements {
+		elements[i] = c.infer(element.Value, nil)
+	}
+	return c.universe.Tuple(elements...)
+}
+
+// spreadTuple returns the tuple that a list literal is into which other tuples are spread; a list when others are.
+func (c *checker) spreadTuple(e *syntax.List) *Type {
+	var elements []*Type
+	all := true
+	for _, element := range e.Elements {
+		if !element.Spread {
+			elements = append(elements, c.infer(element.Value, nil))
+			continue
+		}
+		t := c.inferSpreadList(element)
+		if tuple := t.tuple(); tuple != nil {
+			elements = append(elements, tuple.Parameters...)
+		} else {
+			all = false
+			elements = append(elements, t.Core().elementOr(t))
+		}
+	}
+	if all && len(elements) > 1 {
+		return c.universe.Tuple(elements...)
+	}
+	return c.universe.List(c.universe.Union(elements...))
+}
+
+// elementOr returns the type of the elements of a list, and another one for what is no list.
+func (t *Type) elementOr(other *Type) *Type {
+	if t.Kind == List {
+		return t.Element
+	}
+	return other
 }
 
 // inferSpreadList checks `...value` in a list; the result is a list type, any or invalid.

@@ -2,7 +2,6 @@ package types
 
 import (
 	"fmt"
-	"strings"
 
 	"knothole/core/source"
 	"knothole/core/syntax"
@@ -50,7 +49,6 @@ func (c *checker) inferLambda(e *syntax.Lambda, want *Type) *Type {
 		expected = onlyPart(want, Function)
 	}
 	outer, facts, it := c.scope, c.facts, c.it
-	c.facts = nil // what is known now need not be so when it is called
 	var parameters []*Type
 	required := 0
 	for i, p := range e.Parameters {
@@ -151,125 +149,4 @@ func (c *checker) inferAs(e *syntax.As) *Type {
 		c.report(source.WrongType, e.Operand.Place(), "", "%s is never %s", describeType(t), Article(asked))
 	}
 	return asked
-}
-
-// inferWith finds the type of a record with changes: the fields that are changed, and new ones.
-func (c *checker) inferWith(e *syntax.With) *Type {
-	t := c.infer(e.Of, nil)
-	for _, change := range e.Changes {
-		var names []string
-		for _, key := range change.Path {
-			c.checkKey(key)
-			if key.Value != nil {
-				names = nil
-				break
-			}
-			names = append(names, key.Name)
-		}
-		v := c.infer(change.Value, nil)
-		if t.Kind == Invalid || v.Kind == Invalid {
-			t = InvalidType
-			continue
-		}
-		t = c.changed(t, names, change, v, 0)
-	}
-	return t
-}
-
-// changed returns the type of a record of which the place that names lead to was changed.
-func (c *checker) changed(t *Type, names []string, change *syntax.Change, v *Type, depth int) *Type {
-	core := t.Core()
-	if core.Kind == Any {
-		return AnyType
-	}
-	if core.Kind != Record {
-		help := ""
-		if t.MayBeNull() {
-			help = "it may be null: compare it with null first"
-		}
-		c.report(source.WrongType, change.Path[depth].Span, help, "with changes records, not %s", describeType(t))
-		return InvalidType
-	}
-	if names == nil { // a computed key
-		rest := v
-		if core.Rest != nil {
-			rest = c.universe.Union(core.Rest, v)
-		}
-		return c.universe.Record(withoutDefaults(core.Fields), rest)
-	}
-	name := names[depth]
-	field, declared := core.Field(name)
-	var next *Type
-	if depth == len(names)-1 {
-		next = v
-		if declared {
-			next = c.mergedType(field.Type, v)
-		} else if core.Rest != nil {
-			next = c.universe.Union(v, core.Rest)
-		}
-	} else {
-		inner := core.Rest
-		if declared {
-			inner = field.Type
-		}
-		if inner == nil {
-			c.report(source.UnknownField, change.Path[depth].Span, fieldHelp(name, core), "%s has no field %q, and the way to %s must exist", Article(t), name, strings.Join(names, "."))
-			return InvalidType
-		}
-		next = c.changed(inner, names, change, v, depth+1)
-		if next.Kind == Invalid {
-			return InvalidType
-		}
-	}
-	fields := withoutDefaults(core.Fields)
-	for i := range fields {
-		if fields[i].Name == name {
-			fields[i].Type, fields[i].Optional = next, false
-			return c.universe.Record(fields, core.Rest)
-		}
-	}
-	return c.universe.Record(append(fields, Field{Name: name, Type: next, Span: change.Path[depth].Span}), core.Rest)
-}
-
-// withoutDefaults returns the fields as those of a value, in which defaults are filled in.
-func withoutDefaults(fields []Field) []Field {
-	result := make([]Field, len(fields))
-	for i, f := range fields {
-		f.Default, f.Deprecated = nil, ""
-		result[i] = f
-	}
-	return result
-}
-
-// mergedType returns the type of a value that is laid over another: records merge, anything else replaces.
-func (c *checker) mergedType(under, over *Type) *Type {
-	a, b := under.Core(), over.Core()
-	if a.Kind == Any || b.Kind == Any {
-		return AnyType
-	}
-	if a.Kind != Record || b.Kind != Record {
-		return over
-	}
-	fields := withoutDefaults(a.Fields)
-	for _, f := range b.Fields {
-		at := -1
-		for i := range fields {
-			if fields[i].Name == f.Name {
-				at = i
-			}
-		}
-		switch {
-		case at < 0:
-			f.Default = nil
-			if a.Rest != nil {
-				f.Type = c.universe.Union(f.Type, a.Rest)
-			}
-			fields = append(fields, f)
-		case f.Optional:
-			fields[at].Type = c.universe.Union(fields[at].Type, c.mergedType(fields[at].Type, f.Type))
-		default:
-			fields[at].Type, fields[at].Optional = c.mergedType(fields[at].Type, f.Type), false
-		}
-	}
-	return c.universe.Record(fields, c.eitherRest(a, b))
 }

@@ -3,39 +3,77 @@ package types
 import (
 	"fmt"
 	"slices"
+	"strconv"
 
+	"knothole/core/source"
 	"knothole/core/syntax"
 )
 
-// facts is a chain of what is known about names and field paths in a branch.
+// facts is a chain of what is known about names and field paths in a branch. Values never change, so that what is known where a
+// function is written is known when it runs. The name of an each is the exception: operations change what it stands for.
 type facts struct {
 	outer *facts
-	path  string
+	path  factPath
 	t     *Type
 }
 
-// pathOf returns a text for a name or a path of fields from a name, by which facts about it are found.
-func (c *checker) pathOf(e syntax.Expression) (string, bool) {
+// factPath is a name and the fields and elements that lead on from it, each quoted.
+type factPath struct {
+	root  *Object // nil for env
+	steps string
+}
+
+// know adds a fact.
+func (c *checker) know(path factPath, t *Type) { c.facts = &facts{c.facts, path, t} }
+
+// forget takes away what is known about a name, which stands for something else now.
+func (c *checker) forget(o *Object) {
+	var kept *facts
+	for f := c.facts; f != nil; f = f.outer {
+		if f.path.root != o {
+			kept = &facts{kept, f.path, f.t}
+		}
+	}
+	c.facts = nil
+	for f := kept; f != nil; f = f.outer { // in their order again
+		c.facts = &facts{c.facts, f.path, f.t}
+	}
+}
+
+// pathOf returns the path that an expression is, by which facts about it are found.
+func (c *checker) pathOf(e syntax.Expression) (factPath, bool) {
 	switch e := e.(type) {
 	case *syntax.Paren:
 		return c.pathOf(e.Inner)
-	case *syntax.Name:
+	case *syntax.Name, *syntax.It:
 		if o := c.module.Info.Objects[e.ID()]; o != nil {
-			return fmt.Sprintf("%p", o), true
+			return factPath{root: o}, true
 		}
-	case *syntax.It:
-		return fmt.Sprintf("%p", c.it), c.it != nil
 	case *syntax.Env:
-		return "env", true
+		return factPath{}, true
 	case *syntax.Field:
 		if o := c.module.Info.Objects[e.ID()]; o != nil {
-			return fmt.Sprintf("%p", o), true
+			return factPath{root: o}, true
 		}
 		if of, ok := c.pathOf(e.Of); ok {
-			return of + "." + e.Name.Name, true
+			return of.field(e.Name.Name), true
+		}
+	case *syntax.Index:
+		of, ok := c.pathOf(e.Of)
+		if literal, known := c.literalOf(e.Index); ok && known {
+			switch key := literal.Literal.(type) {
+			case string:
+				return of.field(key), true
+			case int64:
+				return factPath{of.root, of.steps + "[" + strconv.FormatInt(key, 10) + "]"}, true
+			}
 		}
 	}
-	return "", false
+	return factPath{}, false
+}
+
+func (p factPath) field(name string) factPath {
+	return factPath{p.root, p.steps + "." + strconv.Quote(name)}
 }
 
 // narrowed returns what is known about the type of an expression here, or t when nothing more is.
@@ -47,12 +85,20 @@ func (c *checker) narrowed(e syntax.Expression, t *Type) *Type {
 	if !ok {
 		return t
 	}
-	for f := c.facts; f != nil; f = f.outer {
+	if known := c.facts.find(path, nil); known != nil {
+		return known
+	}
+	return t
+}
+
+// find returns what is known about a path by the facts before an outer chain; nil when nothing is.
+func (f *facts) find(path factPath, outer *facts) *Type {
+	for ; f != outer && f != nil; f = f.outer {
 		if f.path == path {
 			return f.t
 		}
 	}
-	return t
+	return nil
 }
 
 // assume adds what follows from a condition being true or false.
@@ -72,6 +118,8 @@ func (c *checker) assume(condition syntax.Expression, holds bool) {
 			if holds == (e.Operator == syntax.And) {
 				c.assume(e.Left, holds)
 				c.assume(e.Right, holds)
+			} else {
+				c.assumeEither(e, holds)
 			}
 		case syntax.In, syntax.NotIn:
 			if holds == (e.Operator == syntax.In) {
@@ -84,33 +132,111 @@ func (c *checker) assume(condition syntax.Expression, holds bool) {
 	}
 }
 
-// assumeIs narrows a path by `is`.
-func (c *checker) assumeIs(e *syntax.Is, holds bool) {
-	path, ok := c.pathOf(e.Operand)
-	t, asked := c.module.Info.Types[e.Operand.ID()], c.module.Info.Asked[e.ID()]
-	if !ok || t == nil || asked == nil || t.Kind == Invalid {
-		return
-	}
-	if narrowed := c.restrict(t, asked, holds); narrowed != nil {
-		c.facts = &facts{c.facts, path, narrowed}
+// assumeEither adds what follows from one of the two sides of `or` being true, or of `and` being false: of a path that either
+// side narrows, that it is of one of the two types.
+func (c *checker) assumeEither(e *syntax.Binary, holds bool) {
+	before := c.facts
+	c.assume(e.Left, holds)
+	left := c.facts
+	c.facts = before
+	c.assume(e.Left, !holds)
+	between := c.facts
+	c.assume(e.Right, holds)
+	right := c.facts
+	c.facts = before
+	var seen []factPath
+	for f := left; f != before; f = f.outer {
+		if slices.Contains(seen, f.path) {
+			continue
+		}
+		seen = append(seen, f.path)
+		other := right.find(f.path, between)
+		if other == nil {
+			other = right.find(f.path, before) // what the first side says when it does not hold
+		}
+		if other != nil {
+			c.know(f.path, c.universe.Union(f.t, other))
+		}
 	}
 }
 
-// restrict returns what is left of a type when its values are, or are not, of another; nil when that cannot be told.
+// assumeIs narrows a path by `is`.
+func (c *checker) assumeIs(e *syntax.Is, holds bool) {
+	t, asked := c.module.Info.Types[e.Operand.ID()], c.module.Info.Asked[e.ID()]
+	if t == nil || asked == nil || t.Kind == Invalid || asked.Kind == Invalid {
+		return
+	}
+	if holds && !asked.MayBeNull() || !holds && Fits(NullType, asked) {
+		c.assumeThere(e.Operand)
+	}
+	if holds {
+		c.assumeField(e.Operand, func(field *Type) bool { return Overlap(field, asked) })
+	} else {
+		c.assumeField(e.Operand, func(field *Type) bool { return !Fits(field, asked) })
+	}
+	if path, ok := c.pathOf(e.Operand); ok {
+		if narrowed := c.restrict(t, asked, holds); narrowed != nil {
+			c.know(path, narrowed)
+		}
+	}
+}
+
+// assumeThere notes that a chain of steps leads to something that is there: so is all that it leads through.
+func (c *checker) assumeThere(e syntax.Expression) {
+	for {
+		switch step := e.(type) {
+		case *syntax.Paren:
+			e = step.Inner
+			continue
+		case *syntax.Field:
+			c.present(e)
+			e = step.Of
+		case *syntax.Index:
+			c.present(e)
+			e = step.Of
+		default:
+			c.present(e)
+			return
+		}
+	}
+}
+
+// present notes that an expression is there and not null.
+func (c *checker) present(e syntax.Expression) {
+	t := c.module.Info.Types[e.ID()]
+	if t == nil || t.Kind == Invalid || t.Kind == Any {
+		return
+	}
+	if path, ok := c.pathOf(e); ok && path.root != nil {
+		c.know(path, c.universe.WithoutNull(t))
+	}
+}
+
+// restrict returns what is left of a type when its values are, or are not, of another; nil when that cannot be told. `is` converts
+// nothing: what it holds for has not passed into the type that it asks for.
 func (c *checker) restrict(t, asked *Type, holds bool) *Type {
 	if holds && (t.Core().Kind == Any || Assignable(asked, t)) {
-		return asked
+		if slices.Contains(t.alternatives(), asked) && !c.mayBeOther(t, asked) {
+			return asked
+		}
+		return c.universe.Loose(asked)
 	}
 	var left []*Type
-	for _, part := range t.Parts() {
-		if holds && Overlap(part, asked) || !holds && (part.Kind == Any || limited(asked) || !exactly(part, asked)) {
+	all := t.alternatives()
+	for _, part := range all {
+		if holds && Overlap(part, asked) || !holds && !Fits(part, asked) {
 			left = append(left, part)
 		}
 	}
-	if len(left) == len(t.Parts()) {
+	if len(left) == len(all) {
 		return nil
 	}
 	return c.universe.Union(left...)
+}
+
+// mayBeOther reports whether a value of a type for which `is` holds may be of another of its members, too.
+func (c *checker) mayBeOther(t, asked *Type) bool {
+	return slices.ContainsFunc(t.alternatives(), func(m *Type) bool { return m != asked && Overlap(m, asked) })
 }
 
 // assumeField narrows a record of several types by what is known of one of its fields, such as the kind by which they are told
@@ -133,12 +259,12 @@ func (c *checker) assumeField(e syntax.Expression, may func(field *Type) bool) {
 			left = append(left, part)
 			continue
 		}
-		if f, ok := core.Field(field.Name.Name); !ok || may(f.Type) {
+		if f, ok := core.Field(field.Name.Name); !ok || f.Optional || may(f.Type) {
 			left = append(left, part)
 		}
 	}
 	if len(left) > 0 && len(left) < len(all) {
-		c.facts = &facts{c.facts, path, c.universe.Union(left...)}
+		c.know(path, c.universe.Union(left...))
 	}
 }
 
@@ -155,7 +281,7 @@ func (c *checker) assumePresent(key, record syntax.Expression) {
 		return
 	}
 	if field, ok := t.Core().Field(name); ok {
-		c.facts = &facts{c.facts, path + "." + name, field.Type}
+		c.know(path.field(name), field.Type)
 	}
 }
 
@@ -165,21 +291,47 @@ func (c *checker) assumeEqual(e, other syntax.Expression, equal bool) {
 	if !ok {
 		return
 	}
+	if equal != (literal == NullType) {
+		c.assumeThere(e)
+	}
 	path, ok := c.pathOf(e)
 	t := c.module.Info.Types[e.ID()]
-	if !ok || t == nil || t.Kind == Invalid || t.Kind == Any {
+	if !ok || t == nil || t.Kind == Invalid {
 		return
 	}
 	if literal.Kind == Literal {
 		c.assumeField(e, func(field *Type) bool { return equal && Overlap(field, literal) || !equal && field.Core() != literal })
 	}
+	if narrowed := c.restrictEqual(t, literal, equal); narrowed != nil {
+		c.know(path, narrowed)
+	}
+}
+
+// restrictEqual returns what is left of a type when its values equal a literal, or do not; nil when that cannot be told.
+func (c *checker) restrictEqual(t, literal *Type, equal bool) *Type {
+	if t.Kind == Any {
+		if equal && !numeric(literal) {
+			return literal
+		}
+		return nil
+	}
 	// 1 == 1.0, so that a number that equals an int need not be one.
 	if numeric(literal) && slices.ContainsFunc(t.Parts(), func(p *Type) bool { return numeric(p) && p.Widen() != literal.Widen() }) {
-		return
+		if !equal {
+			return nil
+		}
+		var numbers []*Type
+		for _, p := range t.Parts() {
+			if numeric(p) && (p.Kind != Literal || Overlap(p, literal)) {
+				numbers = append(numbers, p)
+			}
+		}
+		return c.universe.Union(numbers...)
 	}
 	var left []*Type
-	for _, part := range t.Parts() {
-		if (part == literal) == equal {
+	all := t.alternatives()
+	for _, part := range all {
+		if (part.Core() == literal) == equal {
 			left = append(left, part)
 		}
 	}
@@ -187,9 +339,39 @@ func (c *checker) assumeEqual(e, other syntax.Expression, equal bool) {
 	case equal && len(left) == 0:
 		left = []*Type{literal}
 	case !equal && literal == NullType:
-		left = []*Type{c.universe.WithoutNull(t)}
-	case !equal && len(left) == len(t.Parts()):
-		return
+		return c.universe.WithoutNull(t)
+	case !equal && len(left) == len(all):
+		return nil
 	}
-	c.facts = &facts{c.facts, path, c.universe.Union(left...)}
+	return c.universe.Union(left...)
+}
+
+// isEnvironmentName reports whether an expression is env.name, which has one of the names of the environments: that there may be
+// only one of them does not make it a constant.
+func isEnvironmentName(e syntax.Expression) bool {
+	for {
+		paren, ok := e.(*syntax.Paren)
+		if !ok {
+			break
+		}
+		e = paren.Inner
+	}
+	field, ok := e.(*syntax.Field)
+	if !ok {
+		return false
+	}
+	_, ok = field.Of.(*syntax.Env)
+	return ok && field.Name.Name == "name"
+}
+
+// nearestText suggests one of the texts that a type allows for another that it does not.
+func nearestText(text string, of *Type) string {
+	texts := literalTexts(of)
+	if near, ok := source.Nearest(text, texts); ok {
+		return fmt.Sprintf("did you mean %q?", near)
+	}
+	if len(texts) > 0 {
+		return "possible values: " + quotedList(texts)
+	}
+	return ""
 }

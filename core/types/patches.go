@@ -11,6 +11,8 @@ type patching struct {
 	all    bool  // all documents of the project
 	// each is the type of the documents of the each in hand; nil outside of one.
 	each *Type
+	// name is the name of the each in hand.
+	name *Object
 	// touched are the keys of what is patched, and of its elements, below which operations may have changed what is there: the
 	// type says nothing about it any more. The empty key stands for all.
 	touched, eachTouched map[string]bool
@@ -26,9 +28,6 @@ func firstKey(d *syntax.Operation) string {
 
 // touch notes what an operation may change.
 func (p *patching) touch(d *syntax.Operation) {
-	if d.Verb == syntax.RemoveVerb {
-		return
-	}
 	mark := func(touched *map[string]bool, key string) {
 		if *touched == nil {
 			*touched = map[string]bool{}
@@ -137,13 +136,47 @@ func (c *checker) checkEach(d *syntax.Each) {
 	o.used = true
 	c.module.Info.Slots[d] = o.Slot
 	if d.Where != nil {
+		o.Type = c.untouched(t)
 		c.check(d.Where, BoolType, "a condition")
 	}
 	o.Type = AnyType // whatever the operations make of it
-	c.patching.each = t
+	outerName := c.patching.name
+	c.patching.each, c.patching.name = t, o
 	c.checkBlock(d.Body)
-	c.patching.each, c.facts = outerEach, facts
+	c.patching.each, c.patching.name, c.facts = outerEach, outerName, facts
 	c.unbind(outer)
+}
+
+// untouched returns what is known of the documents of an each when operations before may have changed some of their fields.
+func (c *checker) untouched(t *Type) *Type {
+	touched := c.patching.eachTouched
+	core := t.Core()
+	switch {
+	case len(touched) == 0:
+		return t
+	case touched[""] || core.Kind != Record:
+		return AnyType
+	}
+	fields := withoutDefaults(core.Fields)
+	for i := range fields {
+		if touched[fields[i].Name] {
+			fields[i].Type, fields[i].Optional = AnyType, true
+		}
+	}
+	rest := core.Rest
+	for name := range touched {
+		if _, declared := core.Field(name); !declared {
+			rest = AnyType
+		}
+	}
+	return c.universe.Record(fields, rest)
+}
+
+// forgetEach forgets what is known of the document of the each in hand, which operations change.
+func (c *checker) forgetEach() {
+	if c.patching != nil && c.patching.name != nil {
+		c.forget(c.patching.name)
+	}
 }
 
 // elementOf returns the type of the elements of a list, any when it is known to be empty.

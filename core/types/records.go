@@ -11,11 +11,16 @@ import (
 
 // builder puts together the type of a record literal.
 type builder struct {
+	*checker
 	fields  []Field
 	index   map[string]int         // positions in fields
 	written map[string]source.Span // keys that were written, not spread
-	rest    *Type
-	open    bool // something of unknown shape was spread
+	maybe   map[string]bool        // those of them that are left out when they are null
+	rest    *Type                  // of the fields that are not in fields
+}
+
+func (c *checker) builder() *builder {
+	return &builder{checker: c, index: map[string]int{}, written: map[string]source.Span{}, maybe: map[string]bool{}}
 }
 
 func (b *builder) set(f Field) {
@@ -27,11 +32,40 @@ func (b *builder) set(f Field) {
 	b.fields = append(b.fields, f)
 }
 
+// get returns what is known of a field so far: one that was not written may be among the others, and is then optional.
 func (b *builder) get(name string) (*Field, bool) {
 	if i, ok := b.index[name]; ok {
 		return &b.fields[i], true
 	}
+	if b.rest != nil {
+		return &Field{Name: name, Type: b.rest, Optional: true}, true
+	}
 	return nil, false
+}
+
+// over sets a field that need not be there: else what was there before stays.
+func (b *builder) over(f Field) {
+	f.Optional = true
+	if earlier, ok := b.get(f.Name); ok {
+		f.Type, f.Optional = b.universe.Union(earlier.Type, f.Type), earlier.Optional
+	}
+	b.set(f)
+}
+
+// others notes that any field may be there with a type, but for those that were written: they must not be there twice.
+func (b *builder) others(t *Type) { b.othersBut(t, nil) }
+
+// othersBut is others for a record that has the fields named but, of which the type is known.
+func (b *builder) othersBut(t *Type, but map[string]bool) {
+	for i := range b.fields {
+		if f := &b.fields[i]; !but[f.Name] && (b.written[f.Name] == (source.Span{}) || b.maybe[f.Name]) {
+			f.Type = b.universe.Union(f.Type, t)
+		}
+	}
+	if b.rest != nil {
+		t = b.universe.Union(b.rest, t)
+	}
+	b.rest = t
 }
 
 // inferRecord finds the type of a record literal. With an expected record type its entries are checked one by one,
@@ -45,7 +79,7 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 			}
 		}
 	}
-	b := &builder{index: map[string]int{}, written: map[string]source.Span{}}
+	b := c.builder()
 	wrong := false
 	var meant []string // fields that unknown ones were probably meant for
 	for _, entry := range e.Entries {
@@ -58,7 +92,7 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 			if expected != nil && len(expected.Fields) == 0 {
 				rest = expected.Rest
 			}
-			c.widenRest(b, c.entryValue(entry, rest, "an entry"))
+			b.others(c.entryValue(entry, rest, "an entry"))
 		default:
 			name := entry.Key.Name
 			if first, ok := b.written[name]; ok {
@@ -90,10 +124,15 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 					c.report(source.WrongType, entry.Value.Place(), "leave out the ?, and give a value with ?? for null", "the field %q must not be absent", name)
 				}
 			}
-			b.set(Field{Name: name, Type: t, Optional: optional, Span: entry.Key.Span})
+			if optional {
+				b.maybe[name] = true
+				b.over(Field{Name: name, Type: t, Span: entry.Key.Span})
+			} else {
+				b.set(Field{Name: name, Type: t})
+			}
 		}
 	}
-	if expected != nil && !b.open && b.rest == nil {
+	if expected != nil && b.rest == nil {
 		var missing []string
 		for _, f := range expected.Fields {
 			given, ok := b.get(f.Name)
@@ -117,9 +156,6 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 	}
 	if wrong {
 		return InvalidType
-	}
-	if b.open {
-		return c.universe.Record(b.fields, AnyType)
 	}
 	return c.universe.Record(b.fields, b.rest)
 }
@@ -168,16 +204,25 @@ func (c *checker) memberFor(e *syntax.Record, union *Type) *Type {
 	return found
 }
 
-func (c *checker) widenRest(b *builder, t *Type) {
-	if b.rest == nil {
-		b.rest = t
-	} else {
-		b.rest = c.universe.Union(b.rest, t)
-	}
-}
-
 func (c *checker) unknownField(name string, span source.Span, want, record *Type) {
 	c.report(source.UnknownField, span, fieldHelp(name, record), "%s has no field %q", Article(want), name)
+}
+
+// readHelp is fieldHelp for a field that is read.
+func (c *checker) readHelp(e *syntax.Field, record *Type) string {
+	if help := c.subtractionHelp(e, record); help != "" {
+		return help
+	}
+	return fieldHelp(e.Name.Name, record)
+}
+
+// subtractionHelp says how a subtraction is written when a name with hyphens is no field of a record, but its parts are something.
+func (c *checker) subtractionHelp(e *syntax.Field, record *Type) string {
+	first, rest, found := strings.Cut(e.Name.Name, "-")
+	if !found || !record.hasField(first) {
+		return ""
+	}
+	return fmt.Sprintf("a subtraction is written with spaces: %s.%s - %s", c.text(e.Of), first, rest)
 }
 
 // fieldHelp suggests the field that a wrong name was meant for.
@@ -207,12 +252,12 @@ func (c *checker) spreadInto(b *builder, entry *syntax.Entry) {
 	}
 	switch core.Kind {
 	case Invalid, Any:
-		b.open = true
+		b.others(AnyType)
 		return
 	case Record:
 	default:
 		c.report(source.WrongType, entry.Value.Place(), strings.Replace(spreadHelp(t), "[]", "{}", 1), `"..." in a record brings in the entries of a record, not of %s`, describeType(t))
-		b.open = true
+		b.others(AnyType)
 		return
 	}
 	for _, f := range core.Fields {
@@ -225,65 +270,114 @@ func (c *checker) spreadInto(b *builder, entry *syntax.Entry) {
 			})
 			continue
 		}
-		if earlier, ok := b.get(f.Name); ok && f.Optional {
-			f.Type = c.universe.Union(earlier.Type, f.Type)
-			f.Optional = earlier.Optional
-		}
 		f.Default = nil
-		b.set(f)
+		if f.Optional {
+			b.over(f)
+		} else {
+			b.set(f)
+		}
 	}
 	if core.Rest != nil {
-		c.widenRest(b, core.Rest)
-		for i := range b.fields {
-			if _, ok := b.written[b.fields[i].Name]; !ok {
-				b.fields[i].Type = c.universe.Union(b.fields[i].Type, core.Rest)
-			}
+		brought := map[string]bool{}
+		for _, f := range core.Fields {
+			brought[f.Name] = true
 		}
+		b.othersBut(core.Rest, brought)
 	}
 }
 
+// inferField finds the type of `x.name`.
 func (c *checker) inferField(e *syntax.Field, absent bool) *Type {
+	t, ended := c.fieldStep(e, absent)
+	return c.ended(t, ended)
+}
+
+// inferIndex finds the type of `x[i]`.
+func (c *checker) inferIndex(e *syntax.Index, absent bool) *Type {
+	t, ended := c.indexStep(e, absent)
+	return c.ended(t, ended)
+}
+
+// ended is the type of a chain of steps: null where one of them may end it.
+func (c *checker) ended(t *Type, ended bool) *Type {
+	if ended && t.Kind != Invalid {
+		return c.universe.Optional(t)
+	}
+	return t
+}
+
+// operand finds the type of what stands before a step. In a chain, what `?.` or `?[` meets null or nothing at ends all of it:
+// ended says that this may have happened before, the type is what goes on otherwise.
+func (c *checker) operand(e syntax.Expression, absent bool) (t *Type, ended bool) {
+	switch step := e.(type) {
+	case *syntax.Field:
+		t, ended = c.fieldStep(step, absent)
+	case *syntax.Index:
+		t, ended = c.indexStep(step, absent)
+	default:
+		if absent {
+			return c.inferAbsent(e), false
+		}
+		return c.infer(e, nil), false
+	}
+	c.module.Info.Types[e.ID()] = c.ended(t, ended)
+	return t, ended
+}
+
+// narrowedStep is narrowed for a step of a chain.
+func (c *checker) narrowedStep(e syntax.Expression, t *Type, ended bool) (*Type, bool) {
+	known := c.narrowed(e, nil)
+	if known == nil {
+		return t, ended
+	}
+	return known, ended && known.MayBeNull()
+}
+
+// fieldStep finds the type of a field. What may be absent gives null when that is allowed.
+func (c *checker) fieldStep(e *syntax.Field, absent bool) (t *Type, ended bool) {
 	if _, ok := e.Of.(*syntax.Env); ok {
-		return c.inferEnv(e)
+		return c.inferEnv(e), false
 	}
 	if name, ok := e.Of.(*syntax.Name); ok {
 		if t, done := c.inferMember(e, name); done {
-			return t
+			return t, false
 		}
 	}
-	of := c.inferOperand(e.Of, e.Optional)
-	if of.Kind == Invalid || of.Kind == Any {
-		return of
+	of, ended := c.operand(e.Of, e.Optional)
+	if of.Kind == Invalid {
+		return of, false
+	}
+	if of.Kind == Any {
+		return c.narrowedStep(e, AnyType, ended || e.Optional)
 	}
 	if e.Optional {
+		ended = ended || of.MayBeNull()
 		of = c.universe.WithoutNull(of)
 	}
 	if of.Kind == Never {
-		return NullType
+		return NullType, false
 	}
 	var results []*Type
-	nullable := e.Optional
 	for _, part := range of.Parts() {
 		switch part.Kind {
 		case Any:
-			return AnyType
+			return AnyType, ended
 		case Invalid:
-			return InvalidType
+			return InvalidType, false
 		case Null:
 			c.report(source.MayBeNull, e.Of.Place(), fmt.Sprintf("write %s?.%s, or give a value for null with ??", c.text(e.Of), e.Name.Name), "this may be null, which has no field %q", e.Name.Name)
-			return InvalidType
+			return InvalidType, false
 		case Instance:
 			t := c.instanceField(e, part.Module)
 			if t.Kind == Invalid {
-				return t
+				return t, false
 			}
-			nullable = nullable && c.inferredNull(e.Of)
 			results = append(results, t)
 			continue
 		case Record:
 		default:
 			c.report(source.WrongType, e.Of.Place(), "", "%s has no fields, so there is no %q", describeType(of), e.Name.Name)
-			return InvalidType
+			return InvalidType, false
 		}
 		field, ok := part.Field(e.Name.Name)
 		switch {
@@ -297,54 +391,21 @@ func (c *checker) inferField(e *syntax.Field, absent bool) *Type {
 				}
 				c.add(source.Finding{Code: source.MayBeAbsent, Span: e.Name.Span, Message: fmt.Sprintf("the field %q may be absent", e.Name.Name), Help: help,
 					Related: fieldPlace(field)})
-				return InvalidType
+				return InvalidType, false
 			}
-			nullable = nullable && field.Optional || field.Optional && absent || nullable && c.inferredNull(e.Of)
+			ended = ended || field.Optional
 			results = append(results, field.Type)
 		case part.Rest != nil:
-			nullable = nullable || absent
+			ended = ended || absent || e.Optional
 			results = append(results, part.Rest)
 		case e.Optional && slices.ContainsFunc(of.Parts(), func(p *Type) bool { return p.hasField(e.Name.Name) }):
-			nullable = true // other members of the union have it
+			ended = true // other members of the union have it
 		default:
-			c.report(source.UnknownField, e.Name.Span, fieldHelp(e.Name.Name, part), "%s has no field %q", Article(of), e.Name.Name)
-			return InvalidType
+			c.report(source.UnknownField, e.Name.Span, c.readHelp(e, part), "%s has no field %q", Article(of), e.Name.Name)
+			return InvalidType, false
 		}
 	}
-	if nullable {
-		results = append(results, NullType)
-	}
-	return c.narrowed(e, c.universe.Union(results...))
-}
-
-// inferredNull reports whether an operand that was inferred before may be null.
-func (c *checker) inferredNull(e syntax.Expression) bool {
-	t := c.module.Info.Types[e.ID()]
-	return t != nil && t.MayBeNull()
-}
-
-// inferOperand finds the type of what stands before a field or index. In a chain that an earlier `?.` may end, null
-// ends all of it.
-func (c *checker) inferOperand(e syntax.Expression, optional bool) *Type {
-	if optional {
-		return c.inferAbsent(e)
-	}
-	t := c.infer(e, nil)
-	if chained(e) && t.MayBeNull() && t.Kind != Any {
-		return c.universe.WithoutNull(t)
-	}
-	return t
-}
-
-// chained reports whether an expression is a chain of steps of which one is optional.
-func chained(e syntax.Expression) bool {
-	switch e := e.(type) {
-	case *syntax.Field:
-		return e.Optional || chained(e.Of)
-	case *syntax.Index:
-		return e.Optional || chained(e.Of)
-	}
-	return false
+	return c.narrowedStep(e, c.universe.Union(results...), ended)
 }
 
 func fieldPlace(f *Field) []source.Related {
@@ -466,21 +527,26 @@ func (c *checker) needsInstance(name syntax.Identifier, alias, o *Object) {
 	})
 }
 
-func (c *checker) inferIndex(e *syntax.Index, absent bool) *Type {
-	of := c.inferOperand(e.Of, e.Optional)
+// indexStep finds the type of an element or of the entry of a key. What may be absent gives null when that is allowed.
+func (c *checker) indexStep(e *syntax.Index, absent bool) (t *Type, ended bool) {
+	of, ended := c.operand(e.Of, e.Optional)
 	if e.Optional {
+		ended = ended || of.MayBeNull()
 		of = c.universe.WithoutNull(of)
 	}
 	index := c.infer(e.Index, nil)
 	if of.Kind == Invalid || index.Kind == Invalid {
-		return InvalidType
+		return InvalidType, false
 	}
-	var results []*Type
+	if of.Kind == Never {
+		return NullType, false
+	}
 	if tuple := of.tuple(); tuple != nil {
-		if t, done := c.tupleElement(e, tuple, index); done {
-			return c.narrowed(e, t)
+		if t, done := c.tupleElement(e, tuple, index, absent); done {
+			return c.narrowedStep(e, t, ended)
 		}
 	}
+	var results []*Type
 	for _, part := range of.Parts() {
 		switch part.Kind {
 		case Any:
@@ -488,39 +554,36 @@ func (c *checker) inferIndex(e *syntax.Index, absent bool) *Type {
 		case List:
 			if !Assignable(index, IntType) {
 				c.report(source.WrongType, e.Index.Place(), "", "the index of a list is an int, not %s", describeType(index))
-				return InvalidType
+				return InvalidType, false
 			}
 			results = append(results, part.Element)
 		case Record:
 			if !Assignable(index, StringType) {
 				c.report(source.WrongType, e.Index.Place(), "", "the key of a record is a string, not %s", describeType(index))
-				return InvalidType
+				return InvalidType, false
 			}
 			t, ok := c.keyType(e, part, index, absent)
 			if !ok {
-				return InvalidType
+				return InvalidType, false
 			}
 			results = append(results, t)
 		case Null:
 			c.report(source.MayBeNull, e.Of.Place(), "write ?[…], or give a value for null with ??", "this may be null, which has no elements")
-			return InvalidType
+			return InvalidType, false
 		default:
 			help := ""
 			if part.Widen().Kind == String {
 				help = "text.slice takes a part of a text"
 			}
 			c.report(source.WrongType, e.Of.Place(), help, "%s has no elements", describeType(of))
-			return InvalidType
+			return InvalidType, false
 		}
 	}
-	if absent || e.Optional {
-		results = append(results, NullType)
-	}
-	return c.narrowed(e, c.universe.Union(results...))
+	return c.narrowedStep(e, c.universe.Union(results...), ended || absent || e.Optional)
 }
 
 // tupleElement returns the type of an element of a tuple at a position that is written out; done is false when it is not.
-func (c *checker) tupleElement(e *syntax.Index, tuple, index *Type) (t *Type, done bool) {
+func (c *checker) tupleElement(e *syntax.Index, tuple, index *Type, absent bool) (t *Type, done bool) {
 	at, ok := index.Literal.(int64)
 	if index.Kind != Literal || !ok {
 		return nil, false
@@ -530,7 +593,7 @@ func (c *checker) tupleElement(e *syntax.Index, tuple, index *Type) (t *Type, do
 		at += n
 	}
 	if at < 0 || at >= n {
-		if e.Optional {
+		if e.Optional || absent {
 			return NullType, true
 		}
 		c.report(source.NoElement, e.Index.Place(), "", "%s has %s", tuple, count(int(n), "element"))
@@ -548,7 +611,7 @@ func (c *checker) keyType(e *syntax.Index, record, index *Type, absent bool) (*T
 		if known && !slices.Contains(texts, f.Name) {
 			continue
 		}
-		if known && f.Optional && !absent && !e.Optional {
+		if known && f.Optional && !absent && !e.Optional && c.narrowed(e, nil) == nil {
 			c.report(source.MayBeAbsent, e.Index.Place(), "write ?[…] for null, or … ?? and a value for that case", "the field %q may be absent", f.Name)
 			return nil, false
 		}

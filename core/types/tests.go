@@ -33,9 +33,7 @@ func (c *checker) checkExpect(d *syntax.Expect) {
 		return
 	}
 	c.check(d.Condition, BoolType, "what is expected")
-	if d.Message != nil {
-		c.check(d.Message, StringType, "a message")
-	}
+	c.messageOf(d.Condition, d.Message)
 }
 
 // checkTestNeeds reports a test that reaches inputs or the environment, but does not say in which it runs.

@@ -438,13 +438,9 @@ func (t *tracked) named(found *taint, name syntax.Identifier) *taint {
 func (t *tracked) loop(e *syntax.For) {
 	element := t.expression(e.In).element()
 	if o := t.module.Info.Objects[e.ID()]; o != nil {
-		first, second := o.Slot, o.Slot+1
-		if e.Second.Name != "" && t.isRecord(e.In) {
-			first, second = second, first
-		}
-		t.locals[first] = element
-		if e.Second.Name != "" {
-			t.locals[second] = nil
+		t.locals[o.Slot] = element
+		if e.Second.Name != "" { // the first is the key or the position
+			t.locals[o.Slot], t.locals[o.Slot+1] = nil, element
 		}
 	}
 	if e.Where != nil {
@@ -452,9 +448,23 @@ func (t *tracked) loop(e *syntax.For) {
 	}
 }
 
-func (t *tracked) isRecord(e syntax.Expression) bool {
+// mayBeRecord reports whether the value of an expression may be a record, which merges into another.
+func (t *tracked) mayBeRecord(e syntax.Expression) bool {
 	of := t.module.Info.Types[e.ID()]
-	return of != nil && of.Core().Kind == Record
+	return of == nil || holdsRecord(of)
+}
+
+// laid returns the taint of a record over which another of a type is laid: scalars that are always there take the place of what
+// was. The type may be nil.
+func (t *taint) laid(over *taint, of *Type) *taint {
+	if of != nil && of.Core().Kind == Record {
+		for _, f := range of.Core().Fields {
+			if !f.Optional && !holdsRecord(f.Type) {
+				t = t.changed([]*syntax.Key{{Name: f.Name}}, nil, false)
+			}
+		}
+	}
+	return either(t, over)
 }
 
 // expression returns the taint of an expression, and reports what is decided in it.
@@ -519,11 +529,22 @@ func (t *tracked) bare(e syntax.Expression) *taint {
 		return t.expression(e.Operand)
 	case *syntax.With:
 		found := t.expression(e.Of)
+		if e.Over != nil {
+			return found.laid(t.expression(e.Over), t.module.Info.Types[e.Over.ID()])
+		}
 		for _, c := range e.Changes {
+			if c.Spread {
+				found = found.laid(t.expression(c.Value), nil)
+				continue
+			}
 			for _, key := range c.Path {
 				t.key(key)
 			}
-			found = found.changed(c.Path, t.expression(c.Value), t.isRecord(c.Value))
+			changed := found.changed(c.Path, t.expression(c.Value), t.mayBeRecord(c.Value))
+			if c.Optional {
+				changed = either(found, changed)
+			}
+			found = changed
 		}
 		return found
 	case *syntax.Lambda:

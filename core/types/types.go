@@ -52,6 +52,7 @@ type Type struct {
 	Required   int     // Function: how many parameters are required
 	Result     *Type   // Function
 	Rest       *Type   // Record: the type of all other fields, nil when there are none
+	Loose      bool    // Record: its values fit, but have not passed into it: their fields stand in any order
 	Base       *Type   // Limited, Named: what it is a limit or a name of; nil while a name is being resolved
 	// Conditions are the limits of a Limited type.
 	Conditions []*Condition
@@ -157,7 +158,9 @@ func (u *Universe) List(element *Type) *Type {
 func (u *Universe) Map(rest *Type) *Type { return u.Record(nil, rest) }
 
 // Record returns a record type.
-func (u *Universe) Record(fields []Field, rest *Type) *Type {
+func (u *Universe) Record(fields []Field, rest *Type) *Type { return u.record(fields, rest, false) }
+
+func (u *Universe) record(fields []Field, rest *Type, loose bool) *Type {
 	var key strings.Builder
 	key.WriteString("record")
 	for _, f := range fields {
@@ -174,6 +177,12 @@ func (u *Universe) Record(fields []Field, rest *Type) *Type {
 		if f.Deprecated != "" {
 			fmt.Fprintf(&key, "-%q", f.Deprecated)
 		}
+		if f.Span.IsValid() { // what is told of a field is told of the one that was declared there
+			fmt.Fprintf(&key, "@%d", f.Span.Start)
+		}
+	}
+	if loose {
+		key.WriteString(" loose")
 	}
 	if rest != nil {
 		fmt.Fprintf(&key, " *%d", rest.id)
@@ -185,7 +194,72 @@ func (u *Universe) Record(fields []Field, rest *Type) *Type {
 			index[f.Name] = i
 		}
 	}
-	return u.intern(key.String(), Type{Kind: Record, Fields: fields, Rest: rest, index: index})
+	return u.intern(key.String(), Type{Kind: Record, Fields: fields, Rest: rest, Loose: loose, index: index})
+}
+
+// Loose returns the type of the values of which `is` says that they are of a type: they fit without any conversion, but have not
+// passed into it, so that lists are no sets yet and fields stand in any order.
+func (u *Universe) Loose(t *Type) *Type {
+	if !t.changesPassing(map[*Type]bool{}) {
+		return t
+	}
+	switch t.Kind {
+	case Named:
+		loose := u.intern("loose "+strconv.Itoa(t.id), Type{Kind: Named, Name: t.Name})
+		if loose.Base == nil && t.Base != nil {
+			loose.Base = loose // while its parts are made, which may contain it
+			loose.Base = u.Loose(t.Base)
+		}
+		return loose
+	case Limited:
+		return u.Loose(t.Base)
+	case Set:
+		return u.List(u.Loose(t.Base.Element))
+	case List:
+		return u.List(u.Loose(t.Element))
+	case Tuple:
+		elements := make([]*Type, len(t.Parameters))
+		for i, e := range t.Parameters {
+			elements[i] = u.Loose(e)
+		}
+		return u.Tuple(elements...)
+	case Union:
+		members := make([]*Type, len(t.Members))
+		for i, m := range t.Members {
+			members[i] = u.Loose(m)
+		}
+		return u.Union(members...)
+	case Record:
+		fields := withoutDefaults(t.Fields)
+		for i := range fields {
+			fields[i].Type = u.Loose(fields[i].Type)
+		}
+		rest := t.Rest
+		if rest != nil {
+			rest = u.Loose(rest)
+		}
+		return u.record(fields, rest, len(fields) > 0)
+	}
+	return t
+}
+
+// changesPassing reports whether a value that fits a type as it stands may still change when it passes into it: it has a set, or
+// declared fields.
+func (t *Type) changesPassing(seen map[*Type]bool) bool {
+	if t == nil || seen[t] {
+		return false
+	}
+	seen[t] = true
+	changes := func(x *Type) bool { return x.changesPassing(seen) }
+	switch t.Kind {
+	case Set:
+		return true
+	case Record:
+		return len(t.Fields) > 0 && !t.Loose || changes(t.Rest) || slices.ContainsFunc(t.Fields, func(f Field) bool { return changes(f.Type) })
+	case Function:
+		return false
+	}
+	return changes(t.Base) || changes(t.Element) || slices.ContainsFunc(t.Members, changes) || slices.ContainsFunc(t.Parameters, changes)
 }
 
 // Tuple returns the type of lists of exactly these elements. Where it does not matter which stands where, it is the list
@@ -527,6 +601,7 @@ type pair struct{ from, to *Type }
 type relation struct {
 	answers map[pair]bool
 	yes     []pair // the questions whose answer is yes so far, in the order in which they were asked
+	exact   bool   // without any conversion
 }
 
 // ask answers a question. What was found while it was taken to be yes is forgotten when it turns out to be no: only answers that
@@ -550,6 +625,22 @@ func (r *relation) ask(from, to *Type, answer func() bool) bool {
 	return false
 }
 
+// Fits reports whether every value of from is one of to as it stands, without any conversion: `is` always holds.
+func Fits(from, to *Type) bool {
+	return assignable(from, to, &relation{answers: map[pair]bool{}, exact: true})
+}
+
+// sameLimit reports whether two types are the same limited type, names taken off.
+func sameLimit(a, b *Type) bool {
+	unnamed := func(t *Type) *Type {
+		for t.Kind == Named && t.Base != nil {
+			t = t.Base
+		}
+		return t
+	}
+	return unnamed(a) == unnamed(b)
+}
+
 // Assignable reports whether every value of from is accepted where to is expected. What is any is accepted and
 // checked when evaluated; limits are a matter of values.
 func Assignable(from, to *Type) bool {
@@ -564,9 +655,12 @@ func assignable(from, to *Type, r *relation) bool {
 		return IsData(from)
 	}
 	if from.Kind == Any {
-		return IsData(to)
+		return !r.exact && IsData(to)
 	}
 	return r.ask(from, to, func() bool {
+		if r.exact && (limited(to) && !sameLimit(from, to) || to.set() && !from.set()) {
+			return false
+		}
 		if tuple := to.tuple(); tuple != nil && from.Core().Kind != Union {
 			return assignableTuple(from.tuple(), tuple, r)
 		}
@@ -616,7 +710,7 @@ func assignableCore(from, to *Type, r *relation) bool {
 	case Literal:
 		return from.Kind == Literal && from.Literal == to.Literal
 	case Float:
-		return from.Widen().Kind == Float || from.Widen().Kind == Int
+		return from.Widen().Kind == Float || from.Widen().Kind == Int && !r.exact
 	case Null, Bool, Int, String:
 		return from.Widen().Kind == to.Kind
 	case List:
@@ -624,6 +718,9 @@ func assignableCore(from, to *Type, r *relation) bool {
 	case Function:
 		if from.Kind != Function || from.Required > len(to.Parameters) || len(from.Parameters) < len(to.Parameters) {
 			return false
+		}
+		if r.exact {
+			return !Converts(from, to) && Assignable(from, to)
 		}
 		for i, p := range to.Parameters {
 			if !assignable(p, from.Parameters[i], r) {
@@ -637,14 +734,15 @@ func assignableCore(from, to *Type, r *relation) bool {
 		}
 		for _, f := range to.Fields {
 			given, ok := from.Field(f.Name)
+			absent := f.Optional || f.Default != nil && !r.exact // it may be
 			switch {
-			case ok && given.Optional && !f.Optional && f.Default == nil:
+			case ok && given.Optional && !absent:
 				return false
 			case ok && !assignable(given.Type, f.Type, r):
 				return false
-			case !ok && from.Rest != nil && from.Rest.Kind != Any && (!f.Optional && f.Default == nil || !assignable(from.Rest, f.Type, r)):
+			case !ok && from.Rest != nil && (from.Rest.Kind != Any || r.exact) && (!absent || !assignable(from.Rest, f.Type, r)):
 				return false
-			case !ok && from.Rest == nil && !f.Optional && f.Default == nil:
+			case !ok && from.Rest == nil && !absent:
 				return false
 			}
 		}
@@ -653,7 +751,7 @@ func assignableCore(from, to *Type, r *relation) bool {
 				return false
 			}
 		}
-		return from.Rest == nil || to.Rest != nil && assignable(from.Rest, to.Rest, r) || to.Rest == nil && from.Rest.Kind == Any
+		return from.Rest == nil || to.Rest != nil && assignable(from.Rest, to.Rest, r) || to.Rest == nil && from.Rest.Kind == Any && !r.exact
 	}
 	return false
 }

@@ -204,9 +204,7 @@ func (c *checker) condition(tree *syntax.Condition, base *Type) *Condition {
 	c.it = &Object{Kind: ObjectLocal, Name: "it", Module: c.module, Type: c.universe.WithoutNull(base), Slot: 0, Global: -1, state: resolved}
 	o.Frame = 1
 	c.check(tree.Test, BoolType, "a condition")
-	if tree.Message != nil {
-		c.check(tree.Message, StringType, "a message")
-	}
+	c.messageOf(tree.Test, tree.Message)
 	c.owner, c.scope, c.facts, c.it = owner, scope, facts, it
 	if c.owner != nil {
 		c.owner.Uses = append(c.owner.Uses, Reference{Object: o, Span: tree.Span})
