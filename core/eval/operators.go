@@ -162,9 +162,9 @@ func rangeLength(low, high int64) uint64 {
 	if high < low {
 		return 0
 	}
-	n, borrow := bits.Sub64(uint64(high), uint64(low), 0)
-	if borrow != 0 || n == math.MaxUint64 {
-		return n
+	n := uint64(high) - uint64(low) // which is right whatever their signs are
+	if n == math.MaxUint64 {
+		return n // one less than there are, and far more than anyone has steps for
 	}
 	return n + 1
 }

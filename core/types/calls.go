@@ -440,7 +440,7 @@ func widenDeep(u *Universe, t *Type) *Type {
 		if rest != nil {
 			rest = widenDeep(u, rest)
 		}
-		return u.Record(fields, rest)
+		return u.record(fields, rest, t.Loose)
 	}
 	return t
 }
@@ -592,7 +592,7 @@ func (c *checker) substitute(t *Type, variables map[string]*Type) *Type {
 		if rest != nil {
 			rest = c.substitute(rest, variables)
 		}
-		return c.universe.Record(fields, rest)
+		return c.universe.record(fields, rest, t.Loose)
 	}
 	return t
 }

@@ -61,7 +61,7 @@ func (c *checker) partial(t *Type) *Type {
 	for i := range fields {
 		fields[i].Optional, fields[i].Default = true, nil
 	}
-	return c.universe.Record(fields, core.Rest)
+	return c.universe.record(fields, core.Rest, core.Loose)
 }
 
 // mergeBranches returns the record type that describes what is spread from either of two branches.
@@ -83,7 +83,7 @@ func (c *checker) mergeBranches(a, b *Type) *Type {
 			fields = append(fields, f)
 		}
 	}
-	return c.universe.Record(fields, c.eitherRest(a, b))
+	return c.universe.record(fields, c.eitherRest(a, b), true)
 }
 
 // eitherRest returns the type of the fields that are not declared in either of two record types; nil when there are none.

@@ -188,18 +188,7 @@ func converts(from, to *Type, seen map[pair]bool) bool {
 	case List:
 		return from.Kind != List || converts(from.Element, to.Element, seen)
 	case Record:
-		if from.Kind != Record || len(to.Fields) > 0 {
-			return true
-		}
-		if to.Rest == nil { // both are empty
-			return false
-		}
-		for _, f := range from.Fields {
-			if converts(f.Type, to.Rest, seen) {
-				return true
-			}
-		}
-		return from.Rest != nil && converts(from.Rest, to.Rest, seen)
+		return from.Kind != Record || convertsRecord(from, to, seen)
 	case Function:
 		// What it is given passes into its parameters, what it returns into the result that is expected.
 		if from.Kind != Function || len(from.Parameters) < len(to.Parameters) || converts(from.Result, to.Result, seen) {
@@ -221,6 +210,37 @@ func converts(from, to *Type, seen map[pair]bool) bool {
 		return false
 	}
 	return from.Kind == Any
+}
+
+// convertsRecord is converts for two record types. A record stays as it is when its fields stand in the order of the type, the
+// declared ones first, none has to be filled in and none changes.
+func convertsRecord(from, to *Type, seen map[pair]bool) bool {
+	if len(to.Fields) > 0 && (from.Loose || from.Rest != nil) {
+		return true
+	}
+	others := from.Fields
+	for i := range to.Fields {
+		f := &to.Fields[i]
+		switch {
+		case len(others) > 0 && others[0].Name == f.Name:
+			if f.Secret || f.Default != nil && others[0].Optional || converts(others[0].Type, f.Type, seen) {
+				return true
+			}
+			others = others[1:]
+		case !f.Optional:
+			return true // it is filled in, or stands elsewhere
+		default:
+			if _, elsewhere := from.Field(f.Name); elsewhere {
+				return true
+			}
+		}
+	}
+	for i := range others {
+		if to.Rest == nil || converts(others[i].Type, to.Rest, seen) {
+			return true
+		}
+	}
+	return from.Rest != nil && (to.Rest == nil || converts(from.Rest, to.Rest, seen))
 }
 
 func limited(t *Type) bool {

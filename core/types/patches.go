@@ -169,7 +169,7 @@ func (c *checker) untouched(t *Type) *Type {
 			rest = AnyType
 		}
 	}
-	return c.universe.Record(fields, rest)
+	return c.universe.record(fields, rest, core.Loose)
 }
 
 // forgetEach forgets what is known of the document of the each in hand, which operations change.

@@ -17,6 +17,7 @@ type builder struct {
 	written map[string]source.Span // keys that were written, not spread
 	maybe   map[string]bool        // those of them that are left out when they are null
 	rest    *Type                  // of the fields that are not in fields
+	loose   bool                   // the fields may stand in another order
 }
 
 func (c *checker) builder() *builder {
@@ -25,6 +26,7 @@ func (c *checker) builder() *builder {
 
 func (b *builder) set(f Field) {
 	if i, ok := b.index[f.Name]; ok {
+		b.loose = b.loose || b.fields[i].Optional
 		b.fields[i] = f
 		return
 	}
@@ -157,7 +159,7 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 	if wrong {
 		return InvalidType
 	}
-	return c.universe.Record(b.fields, b.rest)
+	return c.universe.record(b.fields, b.rest, b.loose)
 }
 
 // warnDeprecated warns of the use of a field that is deprecated.
@@ -260,6 +262,7 @@ func (c *checker) spreadInto(b *builder, entry *syntax.Entry) {
 		b.others(AnyType)
 		return
 	}
+	b.loose = b.loose || core.Loose
 	for _, f := range core.Fields {
 		if first, ok := b.written[f.Name]; ok {
 			c.add(source.Finding{
