@@ -17,7 +17,6 @@ import (
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/source"
-	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -97,7 +96,7 @@ func runProgram(t *testing.T, files fstest.MapFS) string {
 	}
 	p, err := project.Load(files)
 	require.NoError(t, err)
-	results, findings := render.All(p, p.Concrete(), render.Options{Everything: true})
+	results, findings := render.All(p, p.Concrete(), render.Options{Everything: true, Outputs: true})
 	var b strings.Builder
 	for _, f := range findings {
 		writeFinding(&b, p.Sources, f)
@@ -116,13 +115,8 @@ func runProgram(t *testing.T, files fstest.MapFS) string {
 		if len(results) > 1 {
 			prefix = r.Environment.Name + ": "
 		}
-		w := p.World(r.Environment, false)
-		for _, o := range p.Module.Order {
-			if o.Kind == types.ObjectOutput {
-				v, ok := w.Value(o)
-				require.True(t, ok)
-				fmt.Fprintf(&b, "%s%s = %s\n", prefix, o.Name, data.CompactJSON(value.Shown(v)))
-			}
+		for _, out := range r.Outputs {
+			fmt.Fprintf(&b, "%s%s = %s\n", prefix, out.Object.Name, data.CompactJSON(value.Shown(out.Value)))
 		}
 		for _, remark := range r.Remarks {
 			fmt.Fprintf(&b, "%sremark: %s\n", prefix, remark)

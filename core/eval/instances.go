@@ -205,12 +205,12 @@ func (t *thread) complete(w *World, everything bool) {
 	force := func(kind func(types.ObjectKind) bool) {
 		for _, o := range w.module.Order {
 			if o.Global >= 0 && o.NeedsInput && kind(o.Kind) {
-				guard(func() { t.inner(w, o).forceIn(w, o.Global, o.Span) })
+				w.attempt(o, func() { t.inner(w, o).forceIn(w, o.Global, o.Span) })
 			}
 		}
 	}
 	force(func(k types.ObjectKind) bool { return k == types.ObjectInput })
-	guard(func() {
+	w.attempt(nil, func() {
 		v := t.inner(w, nil).visit(w, w.making.at)
 		for _, d := range v.documents {
 			if everything {
@@ -317,7 +317,7 @@ func (c *compiler) include(d *syntax.Include) statement {
 func (f *frame) includeRecord(v value.Value, at source.Span, placed func(value.Value) value.Value, visit Visitor) {
 	for i, path := range v.Shape().Keys() {
 		file := v.Values()[i]
-		d := Document{Path: placed(value.StringOf(path, file.Origin())), Span: at, evaluate: func(bool) value.Value { return file.Get("data") }}
+		d := Document{Path: placed(value.StringOf(path, file.Origin())), Span: at, world: f.world, owner: f.owner, evaluate: func(bool) value.Value { return file.Get("data") }}
 		if format := f.decide(file.Get("format"), "the form of a document", at); format.Kind() == value.String {
 			d.Format = format.Text()
 		}

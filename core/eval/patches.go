@@ -132,7 +132,7 @@ func (t *thread) patchAll(w *World, made []Made, partial bool) (ok bool) {
 		}
 		patches++
 		inner, run := t.inner(w, o), w.program.statement(o)
-		ok = !o.Invalid && guard(func() {
+		ok = !o.Invalid && w.attempt(o, func() {
 			p := &patching{all: all, everything: true, partial: partial}
 			inner.run(func(f *frame) { run(f, Visitor{patch: p}) }, o.Frame)
 			p.finish(inner)

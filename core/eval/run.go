@@ -154,6 +154,7 @@ type World struct {
 	lock     sync.Mutex
 	mu       sync.Mutex // guards the findings of the constants
 	findings source.Findings
+	stopped  atomic.Pointer[Unreported] // the first that did not come to its end
 	// unchecked are the conditions that were not tested.
 	unchecked []Unchecked
 }
@@ -215,6 +216,32 @@ func (p *Program) Constants() source.Findings {
 
 // abort ends the evaluation of a declaration; its finding has been added.
 type abort struct{}
+
+// Unreported is the panic of who finds that an evaluation stopped although nothing is wrong with the project: that is a mistake
+// in the program, and what was evaluated would be missing without a word.
+type Unreported struct{ What string }
+
+// Error says what is missing.
+func (u *Unreported) Error() string {
+	return "the evaluation of " + u.What + " stopped, and nothing was found that is wrong with it"
+}
+
+// attempt runs f and reports whether it came to its end; when it did not, that is noted.
+func (w *World) attempt(o *types.Object, f func()) (ok bool) {
+	if ok = guard(f); !ok {
+		w.reports.stopped.CompareAndSwap(nil, &Unreported{describe(o)})
+	}
+	return ok
+}
+
+// Stopped returns what did not come to its end in this world or among the constants, nil when all did. Something must have been
+// found then.
+func (w *World) Stopped() *Unreported {
+	if u := w.stopped.Load(); u != nil {
+		return u
+	}
+	return w.program.constants.stopped.Load()
+}
 
 // thread is one evaluation in a world: how much it has done, how deep it is.
 type thread struct {
@@ -364,6 +391,7 @@ func (t *thread) forceIn(w *World, global int, at source.Span) value.Value {
 	if w == nil {
 		t.failAt(source.NeedsInstance, at, "", "%s depends on the inputs of %s, which have no values here", describe(d.object), d.object.Module.Path)
 	}
+	d = w.program.declarations[global] // the constants are not recorded, whoever asks for them
 	s := &w.states[global-w.base]
 	if s.status.Load() == done {
 		return s.value
@@ -452,7 +480,7 @@ func (t *thread) run(body func(f *frame), size int) {
 // among the findings.
 func (w *World) Value(o *types.Object) (v value.Value, ok bool) {
 	t := &thread{world: w, reports: w.reports, owner: o}
-	ok = guard(func() { v = t.force(o.Global, o.Span.To(o.Span)) })
+	ok = w.attempt(o, func() { v = t.force(o.Global, o.Span.To(o.Span)) })
 	return v, ok
 }
 

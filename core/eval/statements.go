@@ -32,13 +32,19 @@ type Document struct {
 	// evaluate makes the value; locked says that who asks holds the lock of the constants. Who visited the document may have
 	// held it then.
 	evaluate func(locked bool) value.Value
+	world    *World
+	owner    *types.Object // the declaration that it stands in
 }
 
 // Value evaluates the document; ok is false when that failed, which is among the findings.
 func (d Document) Value() (v value.Value, ok bool) { return d.value(false) }
 
 func (d Document) value(locked bool) (v value.Value, ok bool) {
-	ok = guard(func() { v = d.evaluate(locked) })
+	if d.world == nil {
+		ok = guard(func() { v = d.evaluate(locked) })
+	} else {
+		ok = d.world.attempt(d.owner, func() { v = d.evaluate(locked) })
+	}
 	return v, ok
 }
 
@@ -57,23 +63,25 @@ func (w *World) run(t *thread, o *types.Object, visit Visitor) {
 	}
 	if o.Kind != types.ObjectDocument {
 		run := w.program.statement(o)
-		guard(func() { t.run(func(f *frame) { run(f, visit) }, o.Frame) })
+		w.attempt(o, func() { t.run(func(f *frame) { run(f, visit) }, o.Frame) })
 		return
 	}
 	tree, d := o.Declaration.(*syntax.Document), w.program.declarations[o.Global]
 	var path value.Value
-	if guard(func() { t.run(func(f *frame) { path = w.program.compiled(d).path(f) }, o.Frame) }) {
+	if w.attempt(o, func() { t.run(func(f *frame) { path = w.program.compiled(d).path(f) }, o.Frame) }) {
 		visit.Document(t.document(tree, path, func(inner *thread) value.Value { return inner.forceIn(w, o.Global, o.Span) }))
 	}
 }
 
 // document describes a document; body evaluates its value.
 func (t *thread) document(tree *syntax.Document, path value.Value, body func(inner *thread) value.Value) Document {
-	return Document{Path: path, Span: tree.Path.Place(), Format: tree.Format.Name, Stream: tree.Stream, Secret: tree.Secret, evaluate: func(locked bool) value.Value {
+	evaluate := func(locked bool) value.Value {
 		inner := t.inner(t.world, t.owner)
 		inner.locked = locked
 		return body(inner)
-	}}
+	}
+	return Document{Path: path, Span: tree.Path.Place(), Format: tree.Format.Name, Stream: tree.Stream, Secret: tree.Secret,
+		evaluate: evaluate, world: t.world, owner: t.owner}
 }
 
 // statement returns the code of a statement at the top of a module, compiled once.
@@ -173,7 +181,7 @@ func (c *compiler) block(declarations []syntax.Declaration) statement {
 	return func(f *frame, visit Visitor) {
 		depth, calls, choices := f.depth, len(f.calls), len(f.choices)
 		for i, s := range statements {
-			if ok := guard(func() { s(f, visit) }); !ok {
+			if ok := f.world.attempt(f.owner, func() { s(f, visit) }); !ok {
 				f.depth, f.calls, f.choices = depth, f.calls[:calls], f.choices[:choices]
 				if visit.patch != nil {
 					visit.patch.failed = true
@@ -224,6 +232,7 @@ func (c *compiler) expectMistake(d *syntax.Expect) statement {
 	return func(f *frame, _ Visitor) {
 		wanted := f.decide(text(f), "what is expected", d.Mistake.Place()).Text()
 		depth, calls, before, instances := f.depth, len(f.calls), len(f.reports.findings), len(f.world.root.instances)
+		stopped := f.reports.stopped.Load()
 		ok := guard(func() {
 			if v := from(f); v.Kind() == value.Instance {
 				f.complete(v.Instance().(*World), true)
@@ -231,6 +240,7 @@ func (c *compiler) expectMistake(d *syntax.Expect) statement {
 		}) && len(f.reports.findings) == before
 		found := f.reports.findings[before:]
 		f.reports.findings, f.depth, f.calls = f.reports.findings[:before:before], depth, f.calls[:calls]
+		f.reports.stopped.Store(stopped)
 		f.world.root.instances = f.world.root.instances[:instances] // what is wrong with them is known
 		if ok {
 			f.failAt(source.Expectation, at, "", "expected a mistake that says %q, but there was none", wanted)

@@ -51,6 +51,14 @@ type Options struct {
 	Made func()
 	// Recording makes the values of the documents know what they depend on.
 	Recording bool
+	// Outputs also evaluates the outputs of the main module.
+	Outputs bool
+}
+
+// Output is a named output with its value.
+type Output struct {
+	Object *types.Object
+	Value  value.Value
 }
 
 // Result is what an environment renders to.
@@ -58,9 +66,12 @@ type Result struct {
 	Environment *project.Environment
 	Documents   []Document // as declared
 	Remarks     []string   // as declared
+	Outputs     []Output   // as declared, when they were asked for
 	Findings    source.Findings
 	Recorder    *eval.Recorder // nil unless recording
 	Unchecked   []eval.Unchecked
+
+	stopped *eval.Unreported
 }
 
 // Environment renders one environment. Findings of declarations that are the same in all environments are not among
@@ -81,6 +92,10 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 		switch {
 		case o.Kind == types.ObjectDocument || o.Kind == types.ObjectStatement:
 			w.Visit(o, visit)
+		case options.Outputs && o.Kind == types.ObjectOutput && p.Module.Objects[o.Name] == o:
+			if v, ok := w.Value(o); ok {
+				r.Outputs = append(r.Outputs, Output{o, v})
+			}
 		case options.Everything && o.Global >= 0 && o.Kind != types.ObjectInput:
 			w.Value(o)
 		}
@@ -102,6 +117,7 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 	r.Findings = append(r.Findings, w.Findings()...)
 	r.Unchecked = w.Unchecked()
 	r.Recorder = w.Recorder()
+	r.stopped = w.Stopped()
 	return r
 }
 
@@ -334,6 +350,13 @@ func All(p *project.Project, environments []*project.Environment, options Option
 	}
 	for _, r := range results {
 		findings = append(findings, r.Findings...)
+	}
+	if !findings.HasErrors() {
+		for _, r := range results {
+			if r.stopped != nil {
+				panic(r.stopped)
+			}
+		}
 	}
 	findings = slices.DeleteFunc(findings, p.Tracked)
 	tidy := findings.Tidy(p.Sources)

@@ -38,15 +38,17 @@ const (
 // variablePrefix begins the names of the variables that may be read without a policy.
 const variablePrefix = "KNOTHOLE_SECRET_"
 
-// IdentityVariable names the file with the identity for age-encrypted files.
+// IdentityVariable is the variable with the identity for age-encrypted files: the path of a file, or the identity itself.
 const IdentityVariable = "KNOTHOLE_IDENTITY"
 
 // Source reads the secrets of one project.
 type Source struct {
 	// Root is the folder of the project.
 	Root *os.Root
-	// Identity is the path of the file with the identities for age-encrypted files; empty for none.
+	// Identity is the path of the file with the identities for age-encrypted files, or an identity itself; empty for none.
 	Identity string
+	// IdentityName is what messages call it. It is never the text of a variable: that may be a private key that was taken for a path.
+	IdentityName string
 	// Policy says what else may be read; nil for nothing.
 	Policy *Policy
 	// Timeout is how long a store may take; 0 for the usual limit.
@@ -141,7 +143,7 @@ func (s *Source) age(name string) ([]byte, error) {
 	out, err := age.Decrypt(in, identities...)
 	var other *age.NoIdentityMatchError
 	if errors.As(err, &other) {
-		return nil, fmt.Errorf("%s is not encrypted for the identity in %s", name, s.Identity)
+		return nil, fmt.Errorf("%s is not encrypted for the identity of %s", name, s.IdentityName)
 	}
 	if err != nil {
 		return nil, fmt.Errorf("%s is damaged: its head cannot be read", name)
@@ -156,18 +158,25 @@ func (s *Source) age(name string) ([]byte, error) {
 	return text, nil
 }
 
+// IsIdentity reports whether a text is an identity of age itself, not the path of a file with one.
+func IsIdentity(text string) bool { return strings.Contains(text, "AGE-SECRET-KEY-") }
+
 func (s *Source) identities() ([]age.Identity, error) {
 	if s.Identity == "" {
 		return nil, fmt.Errorf("no identity is known to decrypt it with: name its file with --identity FILE, or in %s", IdentityVariable)
 	}
-	f, err := os.Open(s.Identity)
-	if err != nil {
-		return nil, fmt.Errorf("the identity %s cannot be read: %s", s.Identity, folder.Plain(err))
+	var in io.Reader = strings.NewReader(s.Identity)
+	if !IsIdentity(s.Identity) {
+		f, err := os.Open(s.Identity)
+		if err != nil {
+			return nil, fmt.Errorf("the identity of %s cannot be read: %s", s.IdentityName, folder.Plain(err))
+		}
+		defer f.Close()
+		in = io.LimitReader(f, maxBytes)
 	}
-	defer f.Close()
-	identities, err := age.ParseIdentities(io.LimitReader(f, maxBytes))
+	identities, err := age.ParseIdentities(in)
 	if err != nil {
-		return nil, fmt.Errorf("%s holds no identity of age", s.Identity)
+		return nil, fmt.Errorf("what %s gives is no identity of age", s.IdentityName)
 	}
 	return identities, nil
 }

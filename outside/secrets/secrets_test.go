@@ -109,15 +109,22 @@ func TestAge(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "text"), []byte(word), 0o600))
 
 	require.Contains(t, read(s, "age", "plain.age"), "no identity is known to decrypt it with")
-	again := func(identity string) *secrets.Source { return &secrets.Source{Root: s.Root, Identity: identity} }
+	again := func(identity string) *secrets.Source { return &secrets.Source{Root: s.Root, Identity: identity, IdentityName: "KNOTHOLE_IDENTITY"} }
 	require.Contains(t, read(again(filepath.Join(folder, "nothing")), "age", "plain.age"), "cannot be read: no such file")
-	require.Contains(t, read(again(filepath.Join(folder, "text")), "age", "plain.age"), "holds no identity of age")
+	require.Contains(t, read(again(filepath.Join(folder, "text")), "age", "plain.age"), "what KNOTHOLE_IDENTITY gives is no identity of age")
 	identity := filepath.Join(t.TempDir(), "identity")
 	require.NoError(t, os.WriteFile(identity, []byte("# mine\n"+mine.String()+"\n"), 0o600))
+	// The identity itself may be given, whole or broken, and is in no message.
+	require.Equal(t, word, read(again(mine.String()), "age", "plain.age"))
+	for _, wrong := range []string{mine.String()[:30], mine.String() + "x", "/run/" + mine.String(), other.String(), mine.String()[15:]} {
+		message := read(again(wrong), "age", "plain.age")
+		require.Contains(t, message, "error: ")
+		require.NotContains(t, message, wrong)
+	}
 	s = again(identity)
 	require.Equal(t, word, read(s, "age", "plain.age"))
 	require.Equal(t, word, read(s, "age", "armoured.age"))
-	require.Contains(t, read(s, "age", "other.age"), "is not encrypted for the identity in "+identity)
+	require.Contains(t, read(s, "age", "other.age"), "is not encrypted for the identity of KNOTHOLE_IDENTITY")
 	require.Equal(t, "error: body.age is damaged: its contents do not fit its head", read(s, "age", "body.age"))
 	require.Equal(t, "error: cut.age is damaged: its contents do not fit its head", read(s, "age", "cut.age"))
 	require.Equal(t, "error: head.age is damaged: its head cannot be read", read(s, "age", "head.age"))

@@ -18,8 +18,10 @@ import (
 	"github.com/Masterminds/semver/v3"
 	"golang.org/x/term"
 
+	"knothole/core/eval"
 	"knothole/core/project"
 	"knothole/core/source"
+	"knothole/core/value"
 	"knothole/outside/folder"
 	"knothole/shell/present"
 )
@@ -186,7 +188,12 @@ func Main(arguments []string, s *system) (status int) {
 // describePanic says what went wrong in the program. Only what the runtime says is told in its words: what a library says may
 // hold data, and that may be secret.
 func describePanic(problem any) string {
-	if err, ok := problem.(runtime.Error); ok {
+	switch err := problem.(type) {
+	case runtime.Error:
+		return err.Error()
+	case *value.Misread:
+		return err.Error()
+	case *eval.Unreported:
 		return err.Error()
 	}
 	return fmt.Sprintf("%T", problem)

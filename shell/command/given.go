@@ -149,11 +149,14 @@ func (g *given) source(c *call, p *opened) (*secrets.Source, int) {
 	if err != nil {
 		return nil, c.failed("%s", plainError(err))
 	}
-	s := &secrets.Source{Root: root, Identity: g.identity}
-	if s.Identity == "" {
-		s.Identity = os.Getenv(secrets.IdentityVariable)
+	s := &secrets.Source{Root: root, Identity: g.identity, IdentityName: g.identity}
+	if secrets.IsIdentity(g.identity) {
+		s.IdentityName = "--identity"
 	}
-	if s.Identity != "" {
+	if s.Identity == "" {
+		s.Identity, s.IdentityName = os.Getenv(secrets.IdentityVariable), secrets.IdentityVariable
+	}
+	if s.Identity != "" && !secrets.IsIdentity(s.Identity) {
 		s.Identity = c.path(s.Identity)
 	}
 	if g.policy != "" {

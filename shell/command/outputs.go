@@ -73,12 +73,15 @@ func (o *outputsRun) run(c *call) int {
 		defer from.Root.Close()
 		findings = p.ReadSecrets(e, from)
 	}
-	_, found := render.All(p.Project, []*project.Environment{e}, render.Options{})
-	all := outputsOf(p.Project, e)
+	results, found := render.All(p.Project, []*project.Environment{e}, render.Options{Outputs: true})
+	var all []output
+	for _, out := range results[0].Outputs {
+		all = append(all, output{object: out.Object, value: out.Value})
+	}
 	if findings = append(findings, found...).Tidy(p.Sources); findings.HasErrors() {
 		c.presenter(p, c.err).Findings(findings)
 		fmt.Fprintln(c.err, "\nnothing was printed: check finds all that is wrong")
-		return exitFailed
+		return exitFindings
 	}
 	var names []string
 	for _, out := range all {
@@ -178,22 +181,4 @@ func plainText(v value.Value) string {
 		return ""
 	}
 	return data.CompactJSON(v)
-}
-
-// outputsOf evaluates the outputs of the main module.
-func outputsOf(p *project.Project, e *project.Environment) []output {
-	if p.Module == nil {
-		return nil
-	}
-	w := p.World(e, false)
-	var all []output
-	for _, o := range p.Module.Order {
-		if o.Kind != types.ObjectOutput || p.Module.Objects[o.Name] != o {
-			continue
-		}
-		if v, ok := w.Value(o); ok {
-			all = append(all, output{object: o, value: v})
-		}
-	}
-	return all
 }
