@@ -198,6 +198,42 @@ func (t *thread) visit(w *World, at source.Span) *visited {
 	return w.visited
 }
 
+// take is visit for who lets what the statements bring forth go on.
+func (t *thread) take(w *World, at source.Span) *visited {
+	defer t.lock(w)()
+	w.taken = true
+	return t.visit(w, at)
+}
+
+// Lost returns what instances that were made in this world brought forth and nothing took: their documents and remarks go nowhere.
+// It is asked when all worlds are complete, since the constants are shared by all.
+func (w *World) Lost() source.Findings {
+	var lost source.Findings
+	for _, instance := range w.instances {
+		v := instance.visited
+		if instance.taken || v == nil || len(v.documents)+len(v.remarks) == 0 {
+			continue
+		}
+		what := "the remarks"
+		if n := len(v.documents); n > 0 {
+			what = fmt.Sprintf("%q", v.documents[0].Path.Text())
+			if n > 1 {
+				what += fmt.Sprintf(" and %d more", n-1)
+			}
+		}
+		f := source.Finding{Code: source.NotRendered, Severity: source.Warning, Span: instance.making.at, Help: "include it, or take its documents: s.documents",
+			Message: fmt.Sprintf("this instance of %s is never included, so that %s is not rendered", instance.module.Path, what)}
+		if w.environment.Name != "" {
+			f.Environments = []string{w.environment.Name}
+		}
+		lost.Add(f)
+	}
+	return lost
+}
+
+// LostConstants is Lost for the instances that are the same in all environments.
+func (p *Program) LostConstants() source.Findings { return p.constants.Lost() }
+
 // complete evaluates what every instance must hold, whatever is used of it: its inputs and what it requires. With everything
 // it evaluates all else too.
 func (t *thread) complete(w *World, everything bool) {
@@ -241,7 +277,7 @@ func (w *World) Complete(everything bool) {
 func (t *thread) files(w *World, at source.Span) value.Value {
 	o := value.From(at.Start)
 	var b value.Builder
-	documents := t.visit(w, at).documents
+	documents := t.take(w, at).documents
 	made := make([]Made, len(documents))
 	for i, d := range documents {
 		v, ok := d.value(t.locked)
@@ -300,7 +336,7 @@ func (c *compiler) include(d *syntax.Include) statement {
 			return
 		}
 		w := v.Instance().(*World)
-		content := f.visit(w, at)
+		content := f.take(w, at)
 		for _, inner := range content.documents {
 			outer := inner
 			outer.Path = placed(inner.Path)

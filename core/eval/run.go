@@ -139,6 +139,7 @@ type World struct {
 	making   *making
 	visiting status
 	visited  *visited
+	taken    bool // its documents and remarks went somewhere
 
 	// Of an environment:
 	instances []*World

@@ -71,7 +71,7 @@ type Result struct {
 	Recorder    *eval.Recorder // nil unless recording
 	Unchecked   []eval.Unchecked
 
-	stopped *eval.Unreported
+	world *eval.World
 }
 
 // Environment renders one environment. Findings of declarations that are the same in all environments are not among
@@ -100,13 +100,9 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 			w.Value(o)
 		}
 	}
-	if options.Everything {
-		for _, m := range p.Modules() {
-			for _, o := range m.Order {
-				if m != p.Module && o.Global >= 0 && !o.NeedsInput {
-					w.Value(o)
-				}
-			}
+	for _, m := range p.Modules() {
+		if m != p.Module {
+			others(w, m, options.Everything, func(o *types.Object) bool { return !o.NeedsInput })
 		}
 	}
 	r.patch(p, w, made, options)
@@ -117,8 +113,23 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 	r.Findings = append(r.Findings, w.Findings()...)
 	r.Unchecked = w.Unchecked()
 	r.Recorder = w.Recorder()
-	r.stopped = w.Stopped()
+	r.world = w
 	return r
+}
+
+// others evaluates what a module that is used must hold although nothing asks for it: its requirements, and with everything its
+// values. What depends on its inputs is evaluated in its instances.
+func others(w *eval.World, m *types.Module, everything bool, wanted func(o *types.Object) bool) {
+	nothing := eval.Visitor{Document: func(eval.Document) {}, Remark: func(value.Value) {}}
+	for _, o := range m.Order {
+		switch {
+		case !wanted(o):
+		case o.Kind == types.ObjectStatement && types.Holds(o.Declaration).Requires:
+			w.Visit(o, nothing)
+		case everything && o.Global >= 0:
+			w.Value(o)
+		}
+	}
 }
 
 func (r *Result) report(code source.Code, span source.Span, help string, related []source.Related, format string, arguments ...any) {
@@ -318,11 +329,7 @@ func (r *Result) checkPath(name string, span source.Span, via []source.Related) 
 func constants(p *project.Project) {
 	w := p.Program.World(eval.Environment{})
 	for _, m := range p.Modules() {
-		for _, o := range m.Order {
-			if o.Global >= 0 && o.Constant() {
-				w.Value(o)
-			}
-		}
+		others(w, m, true, (*types.Object).Constant)
 	}
 	w.Complete(true)
 }
@@ -350,11 +357,20 @@ func All(p *project.Project, environments []*project.Environment, options Option
 	}
 	for _, r := range results {
 		findings = append(findings, r.Findings...)
+		if options.Everything && r.world != nil {
+			findings = append(findings, r.world.Lost()...)
+		}
+	}
+	if options.Everything && p.Program != nil {
+		findings = append(findings, p.Program.LostConstants()...)
 	}
 	if !findings.HasErrors() {
 		for _, r := range results {
-			if r.stopped != nil {
-				panic(r.stopped)
+			if r.world == nil {
+				continue
+			}
+			if stopped := r.world.Stopped(); stopped != nil {
+				panic(stopped)
 			}
 		}
 	}
@@ -362,12 +378,8 @@ func All(p *project.Project, environments []*project.Environment, options Option
 	tidy := findings.Tidy(p.Sources)
 	all := len(p.Concrete())
 	for i := range tidy {
-		switch {
-		case len(tidy[i].Environments) < all || all == 0:
-		case all == 1:
+		if all == 1 {
 			tidy[i].Environments = nil // the only one goes without saying
-		default:
-			tidy[i].Environments = []string{"all environments"}
 		}
 	}
 	return results, tidy

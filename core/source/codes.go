@@ -41,6 +41,8 @@ const (
 	NeedsInstance    Code = "needs-instance"
 	TestNeeds        Code = "test-needs-environment"
 	Unused           Code = "unused"
+	// NotRendered is what stands in a module, or in an instance of one, that nothing renders.
+	NotRendered Code = "not-rendered"
 
 	// Evaluation.
 	TooMuchWork    Code = "too-much-work"

@@ -48,6 +48,7 @@ func Check(program *Program) source.Findings {
 	for _, m := range program.Modules {
 		c.checkModule(m)
 	}
+	c.reportNotRendered()
 	return append(findings, program.track()...)
 }
 
@@ -609,6 +610,86 @@ func (c *checker) reportUnused() {
 			c.warn(source.Unused, o.Span, "remove it, or use it", "nothing uses the input %q", o.Name)
 		case o.Private() && o.Kind != ObjectInput:
 			c.warn(source.Unused, o.Span, "remove it", "nothing in this file uses the private name %q", o.Name)
+		case c.module.Main && (o.Kind == ObjectLet || o.Kind == ObjectFunction || o.Kind == ObjectType):
+			c.warn(source.Unused, o.Span, "remove it, or use it; an output is for what others read", "nothing uses the %s %q", o.Kind, o.Name)
 		}
 	}
+}
+
+// reportNotRendered warns of what the modules that the main module reaches hold for rendering, when nothing makes an instance of
+// them.
+func (c *checker) reportNotRendered() {
+	reached := map[*Module]bool{}
+	var reach func(m *Module)
+	reach = func(m *Module) {
+		if m == nil || reached[m] {
+			return
+		}
+		reached[m] = true
+		for _, imported := range m.Imports {
+			reach(imported.Module)
+		}
+	}
+	for _, m := range c.program.Modules {
+		if m.Main {
+			reach(m)
+		}
+	}
+	c.owner = nil
+	for _, m := range c.program.Modules {
+		if m.Main || m.instantiated || !reached[m] {
+			continue
+		}
+		for _, o := range m.Order {
+			help := fmt.Sprintf("make an instance and include it: include %s(…)", m.shortName())
+			switch words := Holds(o.Declaration); {
+			case o.Invalid:
+			case words.Rendered != "":
+				c.warn(source.NotRendered, source.At(o.Declaration.Declared().Span.Start), help, "this %s goes nowhere: nothing makes an instance of %s", words.Rendered, m.Path)
+			case words.Requires && o.NeedsInput:
+				c.warn(source.NotRendered, source.At(o.Declaration.Declared().Span.Start), help, "this requirement is never tested: nothing makes an instance of %s", m.Path)
+			}
+		}
+	}
+}
+
+// Held is what a declaration without a name holds, in its blocks too.
+type Held struct {
+	Rendered string // the word of the first that brings something forth: document, stream, include or remark; empty when none does
+	Requires bool   // there is a requirement
+}
+
+// Holds looks for what a declaration holds.
+func Holds(d syntax.Declaration) Held {
+	var held Held
+	var look func(d syntax.Declaration)
+	look = func(d syntax.Declaration) {
+		word := ""
+		switch d := d.(type) {
+		case *syntax.Document:
+			word = "document"
+			if d.Stream {
+				word = "stream"
+			}
+		case *syntax.Include:
+			word = "include"
+		case *syntax.Remark:
+			word = "remark"
+		case *syntax.Require:
+			held.Requires = true
+		case *syntax.IfBlock:
+			for _, inner := range slices.Concat(d.Then, d.Else) {
+				look(inner)
+			}
+		case *syntax.ForBlock:
+			for _, inner := range d.Body {
+				look(inner)
+			}
+		}
+		if held.Rendered == "" {
+			held.Rendered = word
+		}
+	}
+	look(d)
+	return held
 }

@@ -150,6 +150,7 @@ func (c *checker) instantiate(e *syntax.Call, alias *Object) *Type {
 		return InvalidType
 	}
 	c.module.Info.Objects[e.ID()] = alias
+	m.instantiated = m.instantiated || c.owner.Kind != ObjectTest
 	if m.needsEnvironment() {
 		c.owner.NeedsEnvironment = true
 	}
@@ -208,6 +209,7 @@ func (c *checker) instanceField(e *syntax.Field, m *Module) *Type {
 		return InvalidType
 	}
 	if m == c.module { // environment("…") in a test of the main module
+		o.used = true
 		c.resolve(o)
 	}
 	if o.Invalid || o.Type == nil {

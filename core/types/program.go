@@ -55,6 +55,8 @@ type Module struct {
 	Info           Info
 
 	inputs *Type // the record type of the inputs, once it is asked for
+	// instantiated says that an instance is made somewhere outside of tests.
+	instantiated bool
 }
 
 // Import is what a `use` leads to.

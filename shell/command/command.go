@@ -312,7 +312,7 @@ func upwards(folder string) (string, bool) {
 }
 
 func (c *call) presenter(p *opened, out io.Writer) *present.Presenter {
-	return &present.Presenter{Out: out, Sources: p.Sources, Prefix: p.prefix, Color: c.color, Width: c.width, Fit: c.terminal}
+	return &present.Presenter{Out: out, Sources: p.Sources, Prefix: p.prefix, Color: c.color, Width: c.width, Fit: c.terminal, All: len(p.Concrete())}
 }
 
 // openSelected opens the project and finds the environments that the arguments name, all when they name none. When

@@ -28,7 +28,7 @@ func (p *Presenter) finding(f source.Finding) {
 	}
 	where := ""
 	if len(f.Environments) > 0 {
-		where = " (in " + joined(f.Environments) + ")"
+		where = " (in " + p.environments(f.Environments) + ")"
 	}
 	location := p.location(f.Span.Start)
 	code := "[" + string(f.Code) + "]"
@@ -73,6 +73,14 @@ func Fill(words []string, column, width int, indent string) string {
 		column += n
 	}
 	return b.String()
+}
+
+// environments names the environments of a finding.
+func (p *Presenter) environments(names []string) string {
+	if len(names) > 1 && len(names) == p.All {
+		return "all environments"
+	}
+	return joined(names)
 }
 
 func joined(names []string) string { return strings.Join(names, ", ") }
