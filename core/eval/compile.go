@@ -186,12 +186,13 @@ func (c *compiler) interpolation(e *syntax.String, shown bool) code {
 	type part struct {
 		text   string
 		indent string
+		line   bool
 		code   code
 		at     source.Span
 	}
 	parts := make([]part, len(e.Parts))
 	for i, p := range e.Parts {
-		parts[i].text, parts[i].indent = p.Text, p.Indent
+		parts[i].text, parts[i].indent, parts[i].line = p.Text, p.Indent, p.Line
 		if p.Value != nil {
 			parts[i].code, parts[i].at = c.expression(p.Value), p.Value.Place()
 		}
@@ -210,6 +211,13 @@ func (c *compiler) interpolation(e *syntax.String, shown bool) code {
 				continue
 			}
 			v := p.code(f)
+			if p.line {
+				if records {
+					operands = append(operands, leaves([]value.Value{v})...)
+				}
+				marks |= f.lines(&b, v, p.indent, shown, p.at)
+				continue
+			}
 			text, ok := v.Scalar()
 			if shown && v.Secret() {
 				text = value.Hidden
@@ -233,6 +241,46 @@ func (c *compiler) interpolation(e *syntax.String, shown bool) code {
 		}
 		return value.StringOf(b.String(), o).WithMark(marks)
 	}
+}
+
+// lines adds what stands alone on a line of a text: the lines of a text, a line for each element of a list, none for null. It
+// returns the marks of what it added.
+func (f *frame) lines(b *strings.Builder, v value.Value, indent string, shown bool, at source.Span) value.Mark {
+	if v.IsNull() || v.IsAbsent() {
+		return 0
+	}
+	if v.Kind() == value.List {
+		var marks value.Mark
+		for _, x := range v.Elements() {
+			if text, ok := x.Scalar(); ok && text == "" {
+				f.spend(1, at)
+				b.WriteByte('\n')
+				continue
+			}
+			if x.Kind() == value.List || x.IsNull() {
+				f.failAt(source.WrongType, at, "", "each element is a line of the text, and one is %s", describeValue(x))
+			}
+			marks |= f.lines(b, x, indent, shown, at)
+		}
+		return marks
+	}
+	text, ok := v.Scalar()
+	if !ok {
+		f.failAt(source.WrongType, at, "", "on a line of its own stands a text, a list of texts, each a line, or null, which is no line; not %s", describeValue(v))
+	}
+	marks := v.Mark()
+	if shown && v.Secret() {
+		text, marks = value.Hidden, 0
+	}
+	f.spend(1+len(text), at)
+	for line := range strings.Lines(text) {
+		if line = strings.TrimSuffix(line, "\n"); line != "" {
+			b.WriteString(indent)
+		}
+		b.WriteString(line)
+		b.WriteByte('\n')
+	}
+	return marks
 }
 
 // indentLines puts white space before every line of a text but the first and empty ones.

@@ -35,11 +35,20 @@ func (p *parser) letExpression() Expression {
 		b := &Binding{Name: p.name("a local name")}
 		b.Type, b.Value = p.typeAndValue()
 		e.Bindings = append(e.Bindings, b)
-		if !p.take(",") {
+		if p.sign(",") {
+			p.separator()
+			p.at++
+			if p.sign(",") {
+				p.failHere(source.Syntax, "two commas without a name between them", "leave one out")
+			}
+		} else if t := p.token(); !t.newline || t.kind != tokenWord || reserved[p.current()] {
+			break
+		}
+		if p.sign("then") {
 			break
 		}
 	}
-	p.expect("then", `behind the local names, which are separated by ","`)
+	p.expect("then", `behind the local names, which are separated by line ends or commas`)
 	e.Body = p.expression()
 	e.node = p.node(start)
 	return e
@@ -168,14 +177,18 @@ func (p *parser) fieldName() Identifier {
 	t := p.token()
 	switch t.kind {
 	case tokenWord:
-		p.at++
-		return Identifier{Name: p.textOf(t), Span: p.spanOf(t)}
+		key := p.key()
+		return Identifier{Name: key.Name, Span: key.Span}
 	case tokenString:
+		at := p.at
 		s := p.stringLiteral()
 		text, _ := s.Plain()
+		if p.layout != nil && text != "" && isLetter(text[0]) && hyphenatedEnd(text, 0) == len(text) {
+			p.layout.bare[at] = text
+		}
 		return Identifier{Name: text, Span: s.span}
 	}
-	p.expected("the name of a field", `an odd name is written in quotes: ."max-size"`)
+	p.expected("the name of a field", `an odd name is written in quotes: ."max size"`)
 	return Identifier{}
 }
 
@@ -481,10 +494,7 @@ func (p *parser) keyEndAt(index int) (int, bool) {
 		}
 		return 0, false
 	case tokenWord:
-		end := wordEnd(p.text, t.start)
-		for end+1 < len(p.text) && p.text[end] == '-' && (isLetter(p.text[end+1]) || isDigit(p.text[end+1])) {
-			end = wordEnd(p.text, end+1)
-		}
+		end := hyphenatedEnd(p.text, t.start)
 		i := index + 1
 		for p.tokens[i].end <= end && p.tokens[i].kind != tokenEnd {
 			i++
@@ -492,6 +502,21 @@ func (p *parser) keyEndAt(index int) (int, bool) {
 		return i, true
 	}
 	return 0, false
+}
+
+// hyphenatedEnd returns the offset behind the longest run of name characters and inner hyphens that begins at offset.
+func hyphenatedEnd(text string, offset int) int {
+	end := wordEnd(text, offset)
+	for {
+		next := end
+		for next < len(text) && text[next] == '-' {
+			next++
+		}
+		if next == end || next == len(text) || !isLetter(text[next]) && !isDigit(text[next]) {
+			return end
+		}
+		end = wordEnd(text, next)
+	}
 }
 
 // keyAhead reports whether a key and a colon come next.
@@ -634,7 +659,7 @@ func (p *parser) stringLiteral() *String {
 				p.failHere(source.Syntax, "nothing between "+p.textOf(part)+" and }", `a dollar sign before a brace is written \${`)
 			}
 			p.enter()
-			value := p.expression()
+			value := p.inserted(lines != nil && lines.blank(part))
 			p.leave()
 			if !p.take("}") {
 				p.expected(`"}" behind the expression`, "")
@@ -642,6 +667,10 @@ func (p *parser) stringLiteral() *String {
 			inserted := StringPart{Value: value}
 			if lines != nil {
 				inserted.Indent = lines.indent
+				inserted.Line = lines.ownLine(s, part)
+			}
+			if e, ok := value.(*If); ok && e.lacksElse() && !inserted.Line {
+				p.fail(source.Finding{Code: source.Syntax, Span: e.span, Message: `expected "else" and the value for the other case`, Help: "only on a line of its own, in a text of several lines, it may be left out"})
 			}
 			s.Parts = append(s.Parts, inserted)
 		case tokenClose:
@@ -655,6 +684,28 @@ func (p *parser) stringLiteral() *String {
 	}
 }
 
+// inserted reads an expression between ${ and }. On a line of its own, an if may have no else.
+func (p *parser) inserted(ownLine bool) Expression {
+	if ownLine && p.sign("if") {
+		return p.ifExpression(true)
+	}
+	return p.expression()
+}
+
+// lacksElse reports whether an if, or one in its else, has none.
+func (e *If) lacksElse() bool {
+	for {
+		if e.Else == nil {
+			return true
+		}
+		inner, ok := e.Else.(*If)
+		if !ok {
+			return false
+		}
+		e = inner
+	}
+}
+
 // lines takes the indentation off the text of a string of several lines, part by part.
 type lines struct {
 	*parser
@@ -663,6 +714,7 @@ type lines struct {
 	first  bool   // nothing was added yet
 	fresh  bool   // the next character begins a line
 	indent string // white space before the line in hand, behind the margin
+	whole  bool   // what stands before was a line of its own: its line end belongs to it
 }
 
 // newLines returns nil for a string of one line. The margin is known from the closing quotes, which are looked up.
@@ -677,8 +729,35 @@ func (p *parser) newLines(open token) *lines {
 	return &lines{parser: p, quote: quote, margin: p.text[lineStart:closing], first: true, fresh: true}
 }
 
+// blank reports whether nothing but white space stands on its line before an insert.
+func (l *lines) blank(insert token) bool {
+	before := l.text[:insert.start]
+	return strings.Trim(before[strings.LastIndexByte(before, '\n')+1:], " \t") == ""
+}
+
+// ownLine reports whether an insert that was read stands alone on its line. The white space around it then belongs to it.
+func (l *lines) ownLine(s *String, insert token) bool {
+	rest := l.text[l.tokens[l.at-1].end:]
+	end := strings.IndexByte(rest, '\n')
+	if end < 0 || strings.Trim(rest[:end], " \t\r") != "" || !l.blank(insert) {
+		return false
+	}
+	l.whole = true
+	if n := len(s.Parts); n > 0 && s.Parts[n-1].Value == nil {
+		if s.Parts[n-1].Text = strings.TrimSuffix(s.Parts[n-1].Text, l.indent); s.Parts[n-1].Text == "" {
+			s.Parts = s.Parts[:n-1]
+		}
+	}
+	return true
+}
+
 func (l *lines) add(part token) string {
 	text, offset := l.textOf(part), part.start
+	if l.whole { // the end of the line of an insert
+		l.whole, l.fresh = false, true
+		end := strings.IndexByte(text, '\n') + 1
+		text, offset = text[end:], offset+end
+	}
 	if l.first {
 		l.first = false
 		head, rest, found := strings.Cut(text, "\n")

@@ -1,6 +1,7 @@
 package syntax
 
 import (
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -15,11 +16,44 @@ func Format(file *source.File) (string, source.Findings) {
 	if broken := Parse(file); len(broken.Findings) > 0 {
 		return "", broken.Findings
 	}
-	p := &parser{scanner: scan(file), module: module, layout: &layout{map[int]bool{}, map[int]bool{}, map[int]bool{}, map[int]bool{}}}
+	p := &parser{scanner: scan(file), module: module, layout: newLayout()}
+	p.inside = p.insideBrackets()
 	p.declarations()
 	f := &formatter{parser: p}
 	f.run()
-	return f.text(), nil
+	text := f.text()
+	f.verify(text)
+	return text, nil
+}
+
+// Changed is the panic of a formatter that would have changed more than the form of a file: that is a mistake in the program, and
+// the file is left alone.
+type Changed struct{ Path string }
+
+// Error says what would have been changed.
+func (c *Changed) Error() string {
+	return "formatting " + c.Path + " would change its meaning or its comments"
+}
+
+// verify reads what was formatted and compares it with what was to be: the tree, and every comment.
+func (f *formatter) verify(text string) {
+	file, err := source.NewSet().Add(f.file.Path, []byte(text))
+	if err != nil {
+		panic(&Changed{f.file.Path})
+	}
+	again := Parse(file)
+	if len(again.Findings) > 0 || !Same(f.module, again) || !slices.Equal(f.commentTexts(), scan(file).commentTexts()) {
+		panic(&Changed{f.file.Path})
+	}
+}
+
+// commentTexts returns the comments in their order, without white space behind them.
+func (s *scanner) commentTexts() []string {
+	texts := make([]string, len(s.comments))
+	for i, c := range s.comments {
+		texts[i] = strings.TrimRight(s.text[c.start:c.end], " \t\r")
+	}
+	return texts
 }
 
 // line is one line of the result: what stands on it, and the columns that may be aligned with those of its neighbours.
@@ -50,7 +84,7 @@ func (f *formatter) run() {
 		if t.kind == tokenEnd {
 			break
 		}
-		if f.inline == 0 && t.is(f.parser, ",") && f.endsLine(i) {
+		if f.replaceable(i) {
 			// A line end separates as well. A comma that begins a line leaves that to what stands behind it.
 			f.tokens[i+1].newline = f.tokens[i+1].newline || t.newline && f.tokens[i+1].kind != tokenEnd
 			continue
@@ -58,6 +92,35 @@ func (f *formatter) run() {
 		f.token(i)
 	}
 	f.endLine()
+}
+
+// replaceable reports whether a token is a comma at the end or the beginning of a line, which the line end can stand for.
+func (f *formatter) replaceable(i int) bool {
+	if f.inline > 0 || !f.layout.separators[i] || !f.endsLine(i) {
+		return false
+	}
+	for _, c := range f.comments { // a description would become that of the next entry
+		if c.token == i && strings.HasPrefix(f.parser.text[c.start:], "##") {
+			return false
+		}
+	}
+	return !f.continues(i + 1)
+}
+
+// continues reports whether what stands before a token would go on with it without a separator.
+func (f *formatter) continues(i int) bool {
+	t, at := f.tokens[i], f.at
+	f.at = i
+	entry := f.entryAhead()
+	f.at = at
+	text := f.textOf(t)
+	if entry || t.kind != tokenSign && t.kind != tokenWord {
+		return false
+	}
+	if _, _, operator := operatorOf(text); operator && text != "-" { // a line that begins with a minus is an entry of its own
+		return true
+	}
+	return slices.Contains([]string{"|", "->", ".", "?.", "with", "as", "where", "?", "=", ":", "at", "on", "from", "under", "example", "deprecated"}, text)
 }
 
 // endsLine reports whether a token is the last on its line, comments aside, or stands before a closing bracket.
@@ -71,7 +134,7 @@ func (f *formatter) comment(c comment, index int) {
 	text := strings.TrimRight(f.parser.text[c.start:c.end], " \t\r")
 	before := f.parser.text[:c.start]
 	own := strings.Trim(before[strings.LastIndexByte(before, '\n')+1:], " \t\uFEFF") == ""
-	if !own {
+	if !own && f.current.text != "" {
 		f.current.comment = text
 		f.endLine()
 		return
@@ -119,9 +182,6 @@ func (f *formatter) endLine() {
 	if f.current.text == "" && f.current.comment == "" {
 		return
 	}
-	if f.current.text == "" { // only a comma stood before the comment
-		f.current.text, f.current.comment = f.current.comment, ""
-	}
 	f.lines = append(f.lines, f.current)
 	f.current = line{}
 }
@@ -130,6 +190,9 @@ func (f *formatter) endLine() {
 func (f *formatter) token(i int) {
 	t := f.tokens[i]
 	text := f.textOf(t)
+	if bare, ok := f.layout.bare[i]; ok {
+		text = bare
+	}
 	if f.inline > 0 {
 		// The inside of a string is copied, white space and all.
 		f.current.text += f.parser.text[f.tokens[i-1].end:t.start] + text
@@ -177,7 +240,7 @@ func (f *formatter) emptyLineBefore(i int) {
 // spaced reports whether a space stands before the token with an index, which is not the first of its line.
 func (f *formatter) spaced(i int) bool {
 	before, t := f.tokens[i-1], f.tokens[i]
-	if before.is(f.parser, ",") && f.endsLine(i-1) && i > 1 {
+	if f.replaceable(i-1) && i > 1 {
 		before = f.tokens[i-2] // the comma was left out
 	}
 	a, b := f.textOf(before), f.textOf(t)

@@ -94,9 +94,21 @@ func (p *parser) continues() bool {
 	if p.sign("-") || p.arms && p.sign("is") {
 		return false
 	}
-	next := p.peek(1)
-	key := t.kind == tokenWord && (next.is(p, ":") || next.is(p, "?:") || next.is(p, ".") && next.start == t.end) || p.sign("*") && next.is(p, ":")
-	return !key
+	return !p.entryAhead()
+}
+
+// entryAhead reports whether a key and what stands behind one come next, which begins an entry also where the key is a word of the
+// language, or begins with one.
+func (p *parser) entryAhead() bool {
+	if p.sign("*") {
+		return p.peek(1).is(p, ":")
+	}
+	if p.token().kind != tokenWord {
+		return false
+	}
+	end, _ := p.keyEnd()
+	next := p.tokens[min(end, len(p.tokens)-1)]
+	return next.is(p, ":") || next.is(p, "?:") || next.is(p, ".") && next.start == p.tokens[end-1].end
 }
 
 // binary reads operands joined by operators that bind at least as tightly as a level. Comparisons and ranges do not chain, ??

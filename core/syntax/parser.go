@@ -24,9 +24,6 @@ var reserved = map[string]bool{
 	"matches": true, "null": true, "true": true, "false": true,
 }
 
-// IsReserved reports whether a word may not be a name.
-func IsReserved(word string) bool { return reserved[word] }
-
 // declarationWords begin a declaration. The second half does not exist yet, but begins one all the same when a
 // broken declaration is skipped.
 var declarationWords = []string{
@@ -50,6 +47,7 @@ type parser struct {
 	module  *Module
 	first   int // offset at which the declaration in hand begins
 	layout  *layout
+	inside  []bool // for each token whether it stands inside of brackets; nil when they do not fit each other
 }
 
 // bailout ends a declaration that cannot be read further; its finding is reported.
@@ -73,8 +71,41 @@ func Parse(file *source.File) *Module {
 		return module
 	}
 	p := &parser{scanner: scan(file), module: module}
+	p.inside = p.insideBrackets()
 	p.declarations()
 	return module
+}
+
+// insideBrackets tells for each token whether it stands inside of brackets; nil when a bracket is not closed, or another one is.
+func (p *parser) insideBrackets() []bool {
+	inside := make([]bool, len(p.tokens))
+	var open []byte // what closes them
+	for i, t := range p.tokens {
+		inside[i] = len(open) > 0
+		switch t.kind {
+		case tokenInsert:
+			open = append(open, '}')
+		case tokenIllegal:
+			return nil
+		case tokenSign:
+			if t.end == t.start {
+				return nil // an insert that is not closed
+			}
+			switch c := p.text[t.end-1]; c {
+			case '(', '[', '{':
+				open = append(open, closes[string(c)][0])
+			case ')', ']', '}':
+				if len(open) == 0 || open[len(open)-1] != c {
+					return nil
+				}
+				open = open[:len(open)-1]
+			}
+		}
+	}
+	if len(open) > 0 {
+		return nil
+	}
+	return inside
 }
 
 // declarations reads all declarations of the module.
@@ -91,7 +122,22 @@ func (p *parser) declarations() {
 
 // layout is what the formatter has to know about tokens: which begin an entry, an arm or a declaration, and which are the
 // arrows of arms; which follow the token before them without a space, as the parts of runs-on do, or with one, as a path behind a verb does.
-type layout struct{ starts, arrows, glued, apart map[int]bool }
+// Separators are the commas that a line end can stand for; bare are the quoted names behind a point that need no quotes.
+type layout struct {
+	starts, arrows, glued, apart, separators map[int]bool
+	bare                                     map[int]string
+}
+
+func newLayout() *layout {
+	return &layout{map[int]bool{}, map[int]bool{}, map[int]bool{}, map[int]bool{}, map[int]bool{}, map[int]string{}}
+}
+
+// separator notes that the current token is a comma that a line end can stand for.
+func (p *parser) separator() {
+	if p.layout != nil {
+		p.layout.separators[p.at] = true
+	}
+}
 
 // markStart notes that an entry begins at the current token.
 func (p *parser) markStart() {
@@ -204,9 +250,13 @@ func (p *parser) unclosed(open int, closing string) {
 	})
 }
 
-// declarationAhead reports whether the current token begins a declaration at the left edge.
+// declarationAhead reports whether the current token begins a declaration at the left edge. What stands inside of brackets does not,
+// unless one of them is not closed: then a declaration at the left edge is where it ends at the latest.
 func (p *parser) declarationAhead() bool {
 	t := p.token()
+	if p.inside != nil && p.inside[p.at] {
+		return false
+	}
 	if t.kind != tokenWord || !t.newline || t.start > 0 && p.text[t.start-1] != '\n' || !slices.Contains(declarationWords, p.textOf(t)) {
 		return false
 	}
@@ -465,7 +515,7 @@ func (p *parser) input(d *Input, later bool) {
 
 // deprecation reads `deprecated "what to do instead"`, if it is there.
 func (p *parser) deprecation() string {
-	if p.peek(1).is(p, ":") || p.peek(1).is(p, "?:") || !p.take("deprecated") {
+	if p.entryAhead() || !p.take("deprecated") {
 		return ""
 	}
 	if p.token().kind != tokenString {
@@ -547,6 +597,7 @@ func (p *parser) entries(open int, entry func()) {
 			if first {
 				p.failHere(source.Syntax, "a comma without an entry before it", "leave it out")
 			}
+			p.separator()
 			p.at++
 			if p.sign(",") {
 				p.failHere(source.Syntax, "two commas without an entry between them", "leave one out")

@@ -240,7 +240,7 @@ type (
 		OperatorSpan source.Span
 		Left, Right  Expression
 	}
-	// If is `if c then a else b`; Else is nil when left out, which is so only behind `...`.
+	// If is `if c then a else b`; Else is nil when left out, which is so only behind `...` and in a text on a line of its own.
 	If struct {
 		node
 		Condition, Then, Else Expression
@@ -323,6 +323,9 @@ type StringPart struct {
 	Text   string
 	Value  Expression
 	Indent string
+	// Line says that nothing else stands on the line: the part is whole lines, as many as its value has, each with Indent
+	// before it and a line end behind it; none for null.
+	Line bool
 }
 
 // Key is the key of an entry: a fixed name, or text with interpolations.

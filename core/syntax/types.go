@@ -153,7 +153,7 @@ func (p *parser) setAhead() bool {
 	if p.sign("}") || p.sign("*") || p.token().kind == tokenEnd || p.description(p.at) != "" {
 		return false
 	}
-	if p.sign("secret") && (p.peek(1).kind == tokenWord || p.peek(1).kind == tokenString) && !p.peek(1).newline {
+	if p.sign("secret") && !p.entryAhead() && (p.peek(1).kind == tokenWord || p.peek(1).kind == tokenString) && !p.peek(1).newline {
 		p.at++
 		defer func() { p.at-- }()
 	}
@@ -195,7 +195,7 @@ func (p *parser) recordType() Type {
 			return
 		}
 		field := &TypeField{Description: p.description(p.at)}
-		if next := p.peek(1); p.sign("secret") && !next.is(p, ":") && !next.is(p, "?:") {
+		if p.sign("secret") && !p.entryAhead() {
 			p.at++
 			field.Secret = true
 		}

@@ -25,6 +25,14 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 		}
 		return InvalidType
 	}
+	if d, ok := o.Declaration.(*syntax.Function); ok && d.Broken && d.Parameters == nil {
+		// Its head could not be read, so that nothing is known of what it takes.
+		c.owner.Invalid = true
+		for _, a := range e.Arguments {
+			c.infer(a.Value, nil)
+		}
+		return InvalidType
+	}
 	c.module.Info.Objects[e.ID()] = o
 	if slices.ContainsFunc(e.Arguments, func(a *syntax.Argument) bool { return a.Spread }) {
 		return c.spreadCall(e, o)

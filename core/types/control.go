@@ -31,6 +31,9 @@ func (c *checker) inferIf(e *syntax.If, spread bool) *Type {
 	then := c.inferBranch(e.Then, spread)
 	c.facts = facts
 	if e.Else == nil {
+		if core := then.Core(); core.Kind != Record && core.Kind != List { // on a line of a text
+			return c.universe.Optional(then)
+		}
 		return c.partial(then)
 	}
 	c.assume(e.Condition, false)

@@ -89,7 +89,9 @@ func (c *checker) inferExpression(e syntax.Expression, want *Type, absent bool) 
 	switch e := e.(type) {
 	case *syntax.String:
 		for _, part := range e.Parts {
-			if part.Value != nil {
+			if part.Line {
+				c.interpolatedLine(part.Value)
+			} else if part.Value != nil {
 				c.interpolated(part.Value)
 			}
 		}
@@ -158,6 +160,22 @@ func (c *checker) interpolated(e syntax.Expression) {
 		help = "it may be null: give a text for that case with ??"
 	}
 	c.report(source.WrongType, e.Place(), help, "only strings, numbers and bools can stand in a text, not %s", describeType(t))
+}
+
+// interpolatedLine checks what stands alone on a line of a text: a text of any number of lines, a list with one for each, or null.
+func (c *checker) interpolatedLine(e syntax.Expression) {
+	t := (*Type)(nil)
+	if conditional, ok := e.(*syntax.If); ok {
+		t = c.inferIf(conditional, true)
+		c.module.Info.Types[e.ID()] = t
+	} else {
+		t = c.infer(e, nil)
+	}
+	scalars := c.universe.Union(StringType, IntType, FloatType, BoolType)
+	if !Assignable(t, c.universe.Union(scalars, c.universe.List(scalars), NullType)) {
+		c.report(source.WrongType, e.Place(), "encode it, for example with encode.json",
+			"on a line of its own stands a text, a list of texts, each a line, or null, which is no line; not %s", describeType(t))
+	}
 }
 
 func (c *checker) inferName(e *syntax.Name) *Type {

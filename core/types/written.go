@@ -74,6 +74,7 @@ func (c *checker) namedType(t *syntax.NamedType) *Type {
 			if o.state == resolving && c.guards <= o.guards {
 				return InvalidType // it would have no end; that is reported with the whole circle
 			}
+			c.owner.Invalid = c.owner.Invalid || o.Invalid // no value can pass into it
 			return o.Type
 		}
 		c.unknownType(t, c.module, ok)
@@ -114,6 +115,7 @@ func (c *checker) namedType(t *syntax.NamedType) *Type {
 		return InvalidType
 	}
 	c.use(o, t.Place())
+	c.owner.Invalid = c.owner.Invalid || o.Invalid
 	return o.Type
 }
 

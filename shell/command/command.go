@@ -21,6 +21,7 @@ import (
 	"knothole/core/eval"
 	"knothole/core/project"
 	"knothole/core/source"
+	"knothole/core/syntax"
 	"knothole/core/value"
 	"knothole/outside/folder"
 	"knothole/shell/present"
@@ -194,6 +195,8 @@ func describePanic(problem any) string {
 	case *value.Misread:
 		return err.Error()
 	case *eval.Unreported:
+		return err.Error()
+	case *syntax.Changed:
 		return err.Error()
 	}
 	return fmt.Sprintf("%T", problem)
