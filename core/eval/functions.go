@@ -122,7 +122,7 @@ func (t *thread) apply(function value.Value, arguments []value.Value, at source.
 		if fn.declared == nil {
 			slot = fn.slots[i]
 		}
-		if i < len(arguments) {
+		if i < len(arguments) && !arguments[i].IsAbsent() {
 			slots[slot] = arguments[i]
 		} else {
 			slots[slot] = missing(inner)

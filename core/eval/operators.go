@@ -95,11 +95,11 @@ func (c *compiler) binary(e *syntax.Binary) code {
 	at, span := e.Place().Start, e.Place()
 	switch e.Operator {
 	case syntax.Equal, syntax.NotEqual:
-		wanted := e.Operator == syntax.Equal
+		wanted, same := e.Operator == syntax.Equal, c.equality(c.typeOf(e.Left), c.typeOf(e.Right), span)
 		return func(f *frame) value.Value {
 			a, b := left(f), right(f)
 			f.spend(1, span)
-			equal := value.Equal(a, b, func(n int) { f.spend(n, span) })
+			equal := same(f, a, b)
 			return f.compared(value.BoolOf(equal == wanted, f.fromBoth(at, a, b)), a, b)
 		}
 	case syntax.Less, syntax.LessEqual, syntax.Greater, syntax.GreaterEqual:
@@ -156,6 +156,74 @@ func (c *compiler) binary(e *syntax.Binary) code {
 		}
 		return f.calculate(operator, a, b, span)
 	}
+}
+
+// typeOf returns the static type of an expression; nil when it has none.
+func (c *compiler) typeOf(e syntax.Expression) *types.Type { return c.module.Info.Types[e.ID()] }
+
+// equality compiles the comparison of values of two types, which may be nil. A set and a list compare without order.
+func (c *compiler) equality(left, right *types.Type, at source.Span) func(f *frame, a, b value.Value) bool {
+	if left != nil && types.HasSet(left) || right != nil && types.HasSet(right) {
+		return func(f *frame, a, b value.Value) bool { return f.equal(a, b, left, right, at) }
+	}
+	return func(f *frame, a, b value.Value) bool { return value.Equal(a, b, func(n int) { f.spend(n, at) }) }
+}
+
+// equal compares values along their static types, to tell which lists are sets.
+func (f *frame) equal(a, b value.Value, left, right *types.Type, at source.Span) bool {
+	if left == nil {
+		left = types.AnyType
+	}
+	if right == nil {
+		right = types.AnyType
+	}
+	f.spend(1, at)
+	switch {
+	case a.Kind() == value.List && b.Kind() == value.List:
+		if a.Len() != b.Len() {
+			return false
+		}
+		x, y := types.ElementOf(left), types.ElementOf(right)
+		if types.IsSet(left) || types.IsSet(right) {
+			return f.equalUnordered(a, b, x, y, at)
+		}
+		for i, element := range a.Elements() {
+			if !f.equal(element, b.Elements()[i], x, y, at) {
+				return false
+			}
+		}
+		return true
+	case a.Kind() == value.Record && b.Kind() == value.Record:
+		if a.Len() != b.Len() {
+			return false
+		}
+		for i, key := range a.Shape().Keys() {
+			other := b.Get(key)
+			if other.IsAbsent() || !f.equal(a.Values()[i], other, types.FieldOf(left, key), types.FieldOf(right, key), at) {
+				return false
+			}
+		}
+		return true
+	}
+	return value.Equal(a, b, func(n int) { f.spend(n, at) })
+}
+
+// equalUnordered reports whether each element of a list equals another one of a list of the same length.
+func (f *frame) equalUnordered(a, b value.Value, left, right *types.Type, at source.Span) bool {
+	taken := make([]bool, b.Len())
+	for _, x := range a.Elements() {
+		found := false
+		for i, y := range b.Elements() {
+			if found = !taken[i] && f.equal(x, y, left, right, at); found {
+				taken[i] = true
+				break
+			}
+		}
+		if !found {
+			return false
+		}
+	}
+	return true
 }
 
 func rangeLength(low, high int64) uint64 {
@@ -329,7 +397,11 @@ func (c *compiler) membership(e *syntax.Binary) code {
 			return derived(value.BoolOf(inside == wanted, f.from(at, v, a, b)), v, a, b)
 		}
 	}
-	container := c.expression(e.Right)
+	container, elements := c.expression(e.Right), (*types.Type)(nil)
+	if in := c.typeOf(e.Right); in != nil {
+		elements = types.ElementOf(in)
+	}
+	same := c.equality(c.typeOf(e.Left), elements, span)
 	return func(f *frame) value.Value {
 		v, in := needle(f), f.known(container(f), span)
 		found := false
@@ -337,7 +409,7 @@ func (c *compiler) membership(e *syntax.Binary) code {
 		case value.List:
 			f.spend(1+in.Len(), span)
 			for _, x := range in.Elements() {
-				if value.Equal(v, x, func(n int) { f.spend(n, span) }) {
+				if same(f, v, x) {
 					found = true
 					break
 				}

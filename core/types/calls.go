@@ -92,7 +92,8 @@ func (c *checker) spreadCall(e *syntax.Call, o *Object) *Type {
 	var fields []Field
 	var names []string
 	for _, p := range o.Parameters[positions:] {
-		fields = append(fields, Field{Name: p.Name, Type: p.Type, Default: p.Default})
+		// The default may depend on parameters before it: the function fills it in.
+		fields = append(fields, Field{Name: p.Name, Type: p.Type, Optional: p.Default != nil})
 		names = append(names, p.Name)
 	}
 	name := fmt.Sprintf("%s(%s)", o.Name, strings.Join(names, ", "))
@@ -423,6 +424,10 @@ func (o *Object) computes() bool { return o.Builtin.Group == "math" || o.Name ==
 
 // widenDeep widens the literal types in records and lists too.
 func widenDeep(u *Universe, t *Type) *Type {
+	return u.derive("widened", t, func() *Type { return widenParts(u, t) })
+}
+
+func widenParts(u *Universe, t *Type) *Type {
 	switch t.Kind {
 	case Literal:
 		return t.Widen()

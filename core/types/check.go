@@ -317,13 +317,41 @@ func (c *checker) checkValue(o *Object, declared syntax.Type, value syntax.Expre
 		return
 	}
 	if o.Type == nil {
-		inferred := c.infer(value, nil)
+		inferred := explained(c.universe, c.infer(value, nil))
 		if o.Type == nil { // else it is part of a circle
 			o.Type = inferred
 		}
 		return
 	}
 	c.check(value, o.Type, what)
+}
+
+// explained returns the type of a value that has a name, in which nothing explains empty literals any more: they may hold anything.
+func explained(u *Universe, t *Type) *Type {
+	if t.Kind != List && t.Kind != Record {
+		return t
+	}
+	return u.derive("explained", t, func() *Type { return explainedParts(u, t) })
+}
+
+func explainedParts(u *Universe, t *Type) *Type {
+	switch {
+	case t.Kind == List && t.Element == NeverType:
+		return u.List(AnyType)
+	case t.Kind == List:
+		return u.List(explained(u, t.Element))
+	case len(t.Fields) == 0 && t.Rest == nil:
+		return u.Map(AnyType)
+	}
+	fields := slices.Clone(t.Fields)
+	for i := range fields {
+		fields[i].Type = explained(u, fields[i].Type)
+	}
+	rest := t.Rest
+	if rest != nil {
+		rest = explained(u, rest)
+	}
+	return u.record(fields, rest, t.Loose)
 }
 
 // checkDocument checks a document, which may stand in a block, and returns the type of its value.
@@ -361,7 +389,7 @@ func (c *checker) checkDocument(d *syntax.Document) *Type {
 // typedValue checks a value against the type that is written for it, if any, and returns the type that it has then.
 func (c *checker) typedValue(declared syntax.Type, value syntax.Expression, what string) *Type {
 	if declared == nil {
-		return c.infer(value, nil)
+		return explained(c.universe, c.infer(value, nil))
 	}
 	t := c.typeOf(declared)
 	c.check(value, t, what)
@@ -459,14 +487,18 @@ func (c *checker) checkFunction(o *Object, d *syntax.Function) {
 		if p.Type != nil {
 			parameter.Type = c.typeOf(p.Type)
 		}
+		o.Parameters = append(o.Parameters, parameter)
+	}
+	// Parameters are the first in the frame. Each sees those before it in its default.
+	first := o.Frame
+	o.Frame += len(d.Parameters)
+	for i, p := range d.Parameters {
+		parameter := &o.Parameters[i]
 		if p.Default != nil {
 			c.check(p.Default, parameter.Type, fmt.Sprintf("parameter %q", p.Name.Name))
 			parameter.Default = &Default{Module: c.module, Expression: p.Default, Owner: o}
 		}
-		o.Parameters = append(o.Parameters, parameter)
-	}
-	for i, p := range d.Parameters {
-		o.Parameters[i].Object = c.bind(p.Name, o.Parameters[i].Type)
+		parameter.Object = c.bindAt(p.Name, parameter.Type, first+i)
 	}
 	if d.Body == nil || d.Broken {
 		return
@@ -475,7 +507,7 @@ func (c *checker) checkFunction(o *Object, d *syntax.Function) {
 		c.check(d.Body, o.Type, fmt.Sprintf("the result of %q", o.Name))
 		return
 	}
-	result := c.infer(d.Body, nil)
+	result := explained(c.universe, c.infer(d.Body, nil))
 	if o.Type == nil {
 		o.Type = result
 	}
@@ -483,8 +515,13 @@ func (c *checker) checkFunction(o *Object, d *syntax.Function) {
 
 // bind enters a local name and gives it a place in the frame of the declaration.
 func (c *checker) bind(name syntax.Identifier, t *Type) *Object {
-	o := &Object{Kind: ObjectLocal, Name: name.Name, Span: name.Span, Module: c.module, Type: t, Slot: c.owner.Frame, Global: -1, state: resolved}
 	c.owner.Frame++
+	return c.bindAt(name, t, c.owner.Frame-1)
+}
+
+// bindAt is bind for a place that is taken already.
+func (c *checker) bindAt(name syntax.Identifier, t *Type, slot int) *Object {
+	o := &Object{Kind: ObjectLocal, Name: name.Name, Span: name.Span, Module: c.module, Type: t, Slot: slot, Global: -1, state: resolved}
 	if name.Name == "_" {
 		return o
 	}

@@ -113,11 +113,35 @@ type Universe struct {
 	types   map[string]*Type
 	next    int
 	numbers map[any]int // numbers conditions and defaults
+	// made remembers what was made of types: they share their parts, so that one part may be met very often.
+	made map[derivation]*Type
+}
+
+// derivation is a way in which one type is made of another.
+type derivation struct {
+	way string
+	of  *Type
+}
+
+// derive returns what is made of a type in some way, once.
+func (u *Universe) derive(way string, t *Type, make func() *Type) *Type {
+	key := derivation{way, t}
+	u.mu.Lock()
+	known, ok := u.made[key]
+	u.mu.Unlock()
+	if ok {
+		return known
+	}
+	result := make()
+	u.mu.Lock()
+	u.made[key] = result
+	u.mu.Unlock()
+	return result
 }
 
 // NewUniverse returns an empty universe.
 func NewUniverse() *Universe {
-	return &Universe{types: map[string]*Type{}, next: 100, numbers: map[any]int{}}
+	return &Universe{types: map[string]*Type{}, next: 100, numbers: map[any]int{}, made: map[derivation]*Type{}}
 }
 
 func (u *Universe) intern(key string, t Type) *Type {
@@ -276,6 +300,55 @@ func (u *Universe) Tuple(elements ...*Type) *Type {
 // Set returns the type of sets of an element type. Read, a set is the list of its elements, which is its Base.
 func (u *Universe) Set(element *Type) *Type {
 	return u.intern("set "+strconv.Itoa(element.id), Type{Kind: Set, Base: u.List(element)})
+}
+
+// HasSet reports whether values of a type may hold sets, which compare without order.
+func HasSet(t *Type) bool {
+	seen := map[*Type]bool{}
+	var has func(t *Type) bool
+	has = func(t *Type) bool {
+		if t == nil || seen[t] || t.Kind == Function || t.Kind == Instance {
+			return false
+		}
+		seen[t] = true
+		return t.Kind == Set || has(t.Base) || has(t.Element) || has(t.Rest) || slices.ContainsFunc(t.Members, has) ||
+			slices.ContainsFunc(t.Parameters, has) || slices.ContainsFunc(t.Fields, func(f Field) bool { return has(f.Type) })
+	}
+	return has(t)
+}
+
+// IsSet reports whether the lists among the values of a type are sets.
+func IsSet(t *Type) bool {
+	found := false
+	for _, part := range t.alternatives() {
+		if part.set() {
+			found = true
+		} else if part.Core().Kind == List {
+			return false
+		}
+	}
+	return found
+}
+
+// ElementOf and FieldOf return the type of the elements of the lists, or of a field of the records, among the values of a type; nil
+// when that is not one type.
+func ElementOf(t *Type) *Type {
+	if list := onlyPart(t, List); list != nil {
+		return list.Element
+	}
+	return nil
+}
+
+// FieldOf is told with ElementOf.
+func FieldOf(t *Type, name string) *Type {
+	record := onlyPart(t, Record)
+	if record == nil {
+		return nil
+	}
+	if f, ok := record.Field(name); ok {
+		return f.Type
+	}
+	return record.Rest
 }
 
 // set reports whether a type is a set, names and limits taken off.
