@@ -61,14 +61,27 @@ func (c *compiler) records() bool { return c.program.records }
 
 // expression compiles an expression together with its passage into the type that is declared for it.
 func (c *compiler) expression(e syntax.Expression) code {
-	body := c.bareExpression(e)
+	body := c.observed(e, c.module.Info.Types[e.ID()], c.bareExpression(e))
 	target := c.module.Info.Targets[e.ID()]
 	if target == nil || e == c.bare {
 		return body
 	}
 	from := c.module.Info.Types[e.ID()]
 	at := e.Place()
-	return func(f *frame) value.Value { return f.convert(body(f), from, target, passing{at: at}) }
+	return c.observed(e, target, func(f *frame) value.Value { return f.convert(body(f), from, target, passing{at: at}) })
+}
+
+// observed lets the observer of the program, if there is one, see what an expression gives.
+func (c *compiler) observed(e syntax.Expression, t *types.Type, body code) code {
+	observer, at := c.program.observer, e.Place()
+	if observer == nil || t == nil {
+		return body
+	}
+	return func(f *frame) value.Value {
+		v := body(f)
+		observer(at, t, v)
+		return v
+	}
 }
 
 func constant(v value.Value) code { return func(*frame) value.Value { return v } }
@@ -715,7 +728,8 @@ func (c *compiler) nativeCall(e *syntax.Call, o *types.Object, order []int, argu
 		} else {
 			p := o.Parameters[i].Default
 			// Defaults of built-in functions are literals.
-			arguments[i] = (&compiler{program: c.program, module: &types.Module{Info: types.Info{Targets: make([]*types.Type, p.Module.Tree.Expressions)}}}).expression(p.Expression)
+			none := make([]*types.Type, p.Module.Tree.Expressions)
+			arguments[i] = (&compiler{program: c.program, module: &types.Module{Info: types.Info{Types: none, Targets: none}}}).expression(p.Expression)
 		}
 	}
 	at, records, name := e.Place(), c.records(), o.Name

@@ -47,6 +47,7 @@ type Program struct {
 	recording    *Program // the same program, compiled to record
 	records      bool
 	marked       bool // some values may be secret, or known only after deployment
+	observer     Observer
 
 	mu        sync.Mutex
 	functions map[*types.Object]*function
@@ -115,6 +116,13 @@ func newProgram(checked *types.Program, natives Natives, data map[*types.Object]
 	}
 	return p
 }
+
+// Observer is told the value of each expression that is evaluated, and the type that it must be of.
+type Observer func(at source.Span, t *types.Type, v value.Value)
+
+// Observe lets an observer see all that is evaluated from now on. It is for tests of the promise that what is accepted is of its
+// type; nothing may have been evaluated before.
+func (p *Program) Observe(o Observer) { p.observer, p.recording.observer = o, o }
 
 // Environment is what a program can know of the environment that it is evaluated for.
 type Environment struct {
