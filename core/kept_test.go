@@ -232,3 +232,24 @@ func TestTypesAreKept(t *testing.T) {
 	}
 	require.Greater(t, observed.Load(), int64(10_000))
 }
+
+// keptIn holds for one random program that every value is of its type.
+func keptIn(t *testing.T, seed uint64) {
+	t.Helper()
+	program := newGenerator(seed).program()
+	files := fstest.MapFS{project.FileName: {Data: []byte("[environments.bench]\n")}, "main.knot": {Data: []byte(program)}}
+	require.Empty(t, observe(t, files, seed%2 == 0), "seed %d:\n%s", seed, program)
+}
+
+// FuzzTypesAreKept: whatever the program, what is accepted is of its type.
+func FuzzTypesAreKept(f *testing.F) {
+	f.Add(uint64(1))
+	f.Fuzz(func(t *testing.T, seed uint64) { keptIn(t, seed) })
+}
+
+// TestTypesAreKeptInRandomPrograms is a part of what FuzzTypesAreKept tries.
+func TestTypesAreKeptInRandomPrograms(t *testing.T) {
+	for seed := range uint64(2000) {
+		keptIn(t, seed)
+	}
+}

@@ -511,8 +511,8 @@ func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) valu
 	if !c.fill { // any member that fits will do
 		for _, member := range to.Members {
 			t := &conversion{thread: c.thread, passing: c.passing, depth: c.depth, trial: true}
-			if t.value(v, member, path); len(t.misfits) == 0 {
-				return v
+			if result := t.value(v, member, path); len(t.misfits) == 0 {
+				return result
 			}
 		}
 		return c.wrongKind(path, v, to, "")

@@ -357,8 +357,14 @@ func (g *genericCall) argument(e syntax.Expression, want *Type, what string) {
 // called with, and what is any into a list or a record, whatever that holds.
 func (g *genericCall) pass() {
 	c := g.checker
+	held := map[string]*Type{} // what lists and records may hold: any, but for functions
+	for name, bound := range g.variables {
+		if held[name] = AnyType; !IsData(bound) {
+			held[name] = bound
+		}
+	}
 	for _, a := range g.arguments {
-		want := c.substitute(a.want, nil)
+		want := c.substitute(a.want, held)
 		if onlyPart(a.want, Function) != nil {
 			want = c.substitute(a.want, g.variables)
 			if !Assignable(a.got, want) {

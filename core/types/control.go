@@ -70,20 +70,20 @@ func (c *checker) partial(t *Type) *Type {
 // mergeBranches returns the record type that describes what is spread from either of two branches.
 func (c *checker) mergeBranches(a, b *Type) *Type {
 	var fields []Field
-	for _, f := range a.Fields {
-		if other, ok := b.Field(f.Name); ok {
-			f.Type = c.universe.Union(f.Type, other.Type)
-			f.Optional = f.Optional || other.Optional
-		} else {
-			f.Optional = true
+	add := func(f Field, other *Type) {
+		o := possible(other, f.Name)
+		if o.Type != nil {
+			f.Type = c.universe.Union(f.Type, o.Type)
 		}
-		f.Default = nil
+		f.Optional, f.Default = f.Optional || o.Optional, nil
 		fields = append(fields, f)
+	}
+	for _, f := range a.Fields {
+		add(f, b)
 	}
 	for _, f := range b.Fields {
 		if _, ok := a.Field(f.Name); !ok {
-			f.Optional, f.Default = true, nil
-			fields = append(fields, f)
+			add(f, a)
 		}
 	}
 	return c.universe.record(fields, c.eitherRest(a, b), true)
@@ -277,7 +277,8 @@ func (c *checker) loopTypes(e *syntax.For, in *Type) (key, element *Type) {
 		case Invalid:
 			return InvalidType, InvalidType
 		case Any:
-			return c.universe.Union(StringType, IntType), AnyType
+			keys = append(keys, StringType, IntType)
+			elements = append(elements, AnyType)
 		case List:
 			keys = append(keys, IntType)
 			elements = append(elements, part.Element)

@@ -46,20 +46,25 @@ func (c *checker) check(e syntax.Expression, want *Type, what string) {
 		if literal(e) && c.owner != nil && e != c.arguments {
 			// The whole covers its parts.
 			c.uncover(e)
-			c.module.Info.Types[e.ID()] = nil // whose types are not what they are said to be then
 			c.program.Literals = append(c.program.Literals[:inner], Passage{c.module, e, want, c.owner})
 		}
 	}
 }
 
-// uncover leaves the conversion of the parts of a literal to that of the whole, which reports all that does not fit in it.
+// uncover leaves the conversion of the parts of a literal to that of the whole, which reports all that does not fit in it. The types
+// of the parts are then not what they are said to be.
 func (c *checker) uncover(e syntax.Expression) {
+	c.module.Info.Types[e.ID()] = nil
 	entries := []*syntax.Entry(nil)
 	switch e := e.(type) {
 	case *syntax.List:
 		entries = e.Elements
 	case *syntax.Record:
 		entries = e.Entries
+	}
+	if paren, ok := e.(*syntax.Paren); ok {
+		c.module.Info.Targets[paren.Inner.ID()] = nil
+		c.uncover(paren.Inner)
 	}
 	for _, entry := range entries {
 		c.module.Info.Targets[entry.Value.ID()] = nil
@@ -312,12 +317,12 @@ func (c *checker) inferAdd(e *syntax.Binary, left, right *Type) *Type {
 	switch {
 	case kind == Any:
 		if right.Core().Kind == List {
-			return c.universe.List(AnyType)
+			return c.universe.List(c.universe.Union(AnyType, right.Core().Element))
 		}
 		return AnyType
 	case kind == List:
 		if right.Core().Kind == Any {
-			return c.universe.List(AnyType)
+			return c.universe.List(c.universe.Union(AnyType, left.Core().Element))
 		}
 		if right.Core().Kind != List {
 			c.wrongOperand(e.Right, right, e.Operator, "two lists here")

@@ -256,12 +256,21 @@ func (c *checker) spreadInto(b *builder, entry *syntax.Entry) {
 	case Invalid, Any:
 		b.others(AnyType)
 		return
+	case Union:
+		if !slices.ContainsFunc(core.Parts(), func(p *Type) bool { return p.Kind != Any && p.Kind != Record }) {
+			b.others(c.universe.anything(core.Parts()...))
+			return
+		}
 	case Record:
-	default:
-		c.report(source.WrongType, entry.Value.Place(), strings.Replace(spreadHelp(t), "[]", "{}", 1), `"..." in a record brings in the entries of a record, not of %s`, describeType(t))
-		b.others(AnyType)
+		c.spreadFields(b, core, entry)
 		return
 	}
+	c.report(source.WrongType, entry.Value.Place(), strings.Replace(spreadHelp(t), "[]", "{}", 1), `"..." in a record brings in the entries of a record, not of %s`, describeType(t))
+	b.others(AnyType)
+}
+
+// spreadFields adds the fields of a record that is spread.
+func (c *checker) spreadFields(b *builder, core *Type, entry *syntax.Entry) {
 	b.loose = b.loose || core.Loose
 	for _, f := range core.Fields {
 		if first, ok := b.written[f.Name]; ok {
@@ -364,7 +373,8 @@ func (c *checker) fieldStep(e *syntax.Field, absent bool) (t *Type, ended bool) 
 	for _, part := range of.Parts() {
 		switch part.Kind {
 		case Any:
-			return AnyType, ended
+			results = append(results, AnyType)
+			continue
 		case Invalid:
 			return InvalidType, false
 		case Null:

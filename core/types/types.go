@@ -418,15 +418,20 @@ func (u *Universe) Union(types ...*Type) *Type {
 			members = append(members, t)
 		}
 	}
+	open := false
 	for _, t := range types {
-		if t.Kind == Invalid || t.Kind == Any {
+		if t.Kind == Invalid {
 			return t
 		}
+		open = open || t.Kind == Any
 		add(t)
+	}
+	if open { // which is all data, but never a function or an instance
+		members = slices.DeleteFunc(members, func(t *Type) bool { return t.Kind != Any && IsData(t) })
 	}
 	members = slices.DeleteFunc(members, func(t *Type) bool {
 		return t.Kind == Literal && slices.Contains(members, t.Widen()) ||
-			emptyLiteral(t) && slices.ContainsFunc(members, func(other *Type) bool { return other != t && other.Kind == t.Kind && Assignable(t, other) })
+			emptyLiteral(t) && slices.ContainsFunc(members, func(other *Type) bool { return other != t && other.Kind == t.Kind && Fits(t, other) })
 	})
 	switch len(members) {
 	case 0:

@@ -98,7 +98,7 @@ func (c *checker) changed(of syntax.Expression, t *Type, change *syntax.Change, 
 	for _, part := range t.Parts() {
 		switch part.Kind {
 		case Any:
-			return AnyType
+			results = append(results, c.universe.anything(AnyType, v))
 		case Invalid:
 			return InvalidType
 		case Record:
@@ -243,8 +243,13 @@ func (o *overlay) merged(under, over *Type) *Type {
 		}
 		for _, a := range under.alternatives() {
 			switch x, y := a.Core(), b.Core(); {
-			case x.Kind == Any || y.Kind == Any:
-				return AnyType
+			case y.Kind == Any:
+				results = append(results, AnyType) // it replaces, or merges
+				if x.Kind == Record && !IsData(x) {
+					results = append(results, o.universe.anything(x, y))
+				}
+			case x.Kind == Any:
+				results = append(results, o.universe.anything(x, y))
 			case x.Kind == Record:
 				results = append(results, o.records(x, y))
 			default:
@@ -253,6 +258,28 @@ func (o *overlay) merged(under, over *Type) *Type {
 		}
 	}
 	return o.universe.Union(results...)
+}
+
+// anything returns the type of what is made of parts of which some are any: any, or a record of anything and of the functions that the
+// others hold.
+func (u *Universe) anything(parts ...*Type) *Type {
+	held := []*Type{AnyType}
+	for _, p := range parts {
+		if IsData(p) {
+			continue
+		}
+		held = append(held, p)
+		for _, f := range p.Core().Fields {
+			held = append(held, f.Type)
+		}
+		if rest := p.Core().Rest; rest != nil {
+			held = append(held, rest)
+		}
+	}
+	if len(held) == 1 {
+		return AnyType
+	}
+	return u.Map(u.Union(held...))
 }
 
 // records is merged for two record types.
