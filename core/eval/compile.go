@@ -429,23 +429,17 @@ func (c *compiler) steps(e syntax.Expression) code {
 
 // absent compiles an expression that may be an absent field, which gives the value Absent.
 func (c *compiler) absent(e syntax.Expression) code {
-	for {
-		paren, ok := e.(*syntax.Paren)
-		if !ok {
-			break
-		}
-		e = paren.Inner
-	}
-	switch e := e.(type) {
+	last := unparen(e)
+	switch last := last.(type) {
 	case *syntax.Field:
-		if _, env := e.Of.(*syntax.Env); env || c.module.Info.Objects[e.ID()] != nil {
+		if _, env := last.Of.(*syntax.Env); env || c.module.Info.Objects[last.ID()] != nil {
 			return c.expression(e)
 		}
 	case *syntax.Index:
 	default:
 		return c.expression(e)
 	}
-	step := c.step(e)
+	step := c.step(last)
 	body := func(f *frame) value.Value {
 		v, _ := step(f, false)
 		return v

@@ -218,6 +218,8 @@ func (c *conversion) visit(v value.Value, to *types.Type, path *place.Path) valu
 		return v
 	case types.Invalid:
 		panic(abort{})
+	case types.Never:
+		return c.wrongKind(path, v, to, "")
 	case types.Any:
 		return v
 	case types.Null:

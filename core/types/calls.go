@@ -333,8 +333,10 @@ func (g *genericCall) argument(e syntax.Expression, want *Type, what string) {
 		if got.Kind == Invalid {
 			return
 		}
-		if o.computes() || want.Kind == Variable && o.folds(want) {
+		if o.computes() {
 			got = widenDeep(c.universe, got)
+		} else if want.Kind == Variable && o.folds(want) {
+			got = explained(c.universe, widenDeep(c.universe, got))
 		}
 		if function != nil && o.folds(function.Result) {
 			got = c.widenResult(got)

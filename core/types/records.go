@@ -258,7 +258,7 @@ func (c *checker) spreadInto(b *builder, entry *syntax.Entry) {
 		return
 	case Union:
 		if !slices.ContainsFunc(core.Parts(), func(p *Type) bool { return p.Kind != Any && p.Kind != Record }) {
-			b.others(c.universe.anything(core.Parts()...))
+			b.others(c.universe.anything(core.Parts()...).restOr(AnyType))
 			return
 		}
 	case Record:
@@ -267,6 +267,14 @@ func (c *checker) spreadInto(b *builder, entry *syntax.Entry) {
 	}
 	c.report(source.WrongType, entry.Value.Place(), strings.Replace(spreadHelp(t), "[]", "{}", 1), `"..." in a record brings in the entries of a record, not of %s`, describeType(t))
 	b.others(AnyType)
+}
+
+// restOr returns the type of the fields of a map, and another one for what is no record.
+func (t *Type) restOr(other *Type) *Type {
+	if t.Kind == Record && t.Rest != nil {
+		return t.Rest
+	}
+	return other
 }
 
 // spreadFields adds the fields of a record that is spread.
