@@ -3,6 +3,7 @@ package core_test
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 )
 
@@ -502,7 +503,9 @@ func (g *generator) step(s shape, depth int) string {
 		func() string {
 			return "(" + g.maybe(shape{kind: "record", fields: []fieldShape{{name: "a", of: holder}}}, depth-1) + "?.a." + field + " ?? " + g.operand(s, depth-1) + ")"
 		},
-		func() string { return "({ ..." + g.operand(shape{kind: "map", of: []shape{s}}, depth-1) + ", a: " + g.expression(s, depth-1) + ` })["a"]` },
+		func() string {
+			return "({ ..." + g.operand(shape{kind: "map", of: []shape{s}}, depth-1) + ", a: " + g.expression(s, depth-1) + ` })["a"]`
+		},
 		func() string {
 			x, of := g.name("r"), shape{kind: "map", of: []shape{s}}
 			return "(let " + x + ": " + g.text(of) + " = " + g.expression(of, depth-1) + " then " + x + `?.b ?? ` + g.operand(s, depth-1) + ")"
@@ -634,13 +637,17 @@ func (g *generator) call(s shape, depth int) string {
 		func() string {
 			return "(record.get(" + g.expression(shape{kind: "map", of: []shape{s}}, depth-1) + `, "a") ?? ` + g.operand(s, depth-1) + ")"
 		},
-		func() string {
-			a, b := g.name("q"), g.name("q")
-			g.scope = append(g.scope, variable{a, s}, variable{b, in})
-			body := g.expression(s, depth-1)
-			g.scope = g.scope[:len(g.scope)-2]
-			return "list.fold(" + g.expression(list(in), depth-1) + ", " + g.expression(s, depth-1) + ", fn(" + a + ", " + b + ") = " + body + ")"
-		},
+	}
+	if !g.plain || slices.Contains(scalarKinds, s.kind) { // of others the naive evaluator does not know the type of the start
+		options = append(options,
+			func() string {
+				a, b := g.name("q"), g.name("q")
+				g.scope = append(g.scope, variable{a, s}, variable{b, in})
+				body := g.expression(s, depth-1)
+				g.scope = g.scope[:len(g.scope)-2]
+				return "list.fold(" + g.expression(list(in), depth-1) + ", " + g.expression(s, depth-1) + ", fn(" + a + ", " + b + ") = " + body + ")"
+			},
+		)
 	}
 	switch s.kind {
 	case "list":
@@ -665,9 +672,6 @@ func (g *generator) call(s shape, depth int) string {
 		options = append(options, func() string { return "list.length(" + g.expression(list(in), depth-1) + ")" })
 	case "string":
 		options = append(options, func() string { return "text.upper(" + g.expression(s, depth-1) + ")" })
-	}
-	if g.plain {
-		options = options[:len(options)]
 	}
 	return g.pick(options...)
 }

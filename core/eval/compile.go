@@ -470,6 +470,14 @@ func (c *compiler) step(e syntax.Expression) stepper {
 		}
 	case *syntax.Index:
 		return c.indexStep(e)
+	case *syntax.Paren: // in which a chain ends, but may lead to nothing
+		inner := c.step(e.Inner)
+		if c.module.Info.Targets[e.ID()] == nil {
+			return func(f *frame, must bool) (value.Value, bool) {
+				v, _ := inner(f, must)
+				return v, false
+			}
+		}
 	}
 	body := c.expression(e)
 	return func(f *frame, must bool) (value.Value, bool) { return body(f), false }

@@ -316,43 +316,28 @@ type genericArgument struct {
 	what      string
 }
 
-// foldRounds is how often an anonymous function is looked at again because what it returns is given to it the next time.
-const foldRounds = 4
-
-// argument checks an argument against a parameter type that holds variables, which it binds.
+// argument checks an argument against a parameter type that holds variables, which it binds. What starts a fold decides what each
+// round returns: an anonymous function is checked against it.
 func (g *genericCall) argument(e syntax.Expression, want *Type, what string) {
 	c, o := g.checker, g.function
-	function := onlyPart(want, Function)
 	var hint *Type
-	if function != nil { // what is known of the variables helps an anonymous function
+	if onlyPart(want, Function) != nil { // what is known of the variables helps an anonymous function
 		hint = c.partly(want, g.variables)
 	}
-	for round := 0; ; round++ {
-		before := c.attempt()
-		got := c.infer(e, hint)
-		if got.Kind == Invalid {
-			return
-		}
-		if o.computes() {
-			got = widenDeep(c.universe, got)
-		} else if want.Kind == Variable && o.folds(want) {
-			got = explained(c.universe, widenDeep(c.universe, got))
-		}
-		if function != nil && o.folds(function.Result) {
-			got = c.widenResult(got)
-		}
-		if !c.bindVariables(want, got, g.variables) {
-			c.mismatch(e, got, c.substitute(want, g.variables), what)
-			return
-		}
-		if next := c.partly(want, g.variables); round < foldRounds && function != nil && next != hint && isLambda(e) && o.folds(function.Result) {
-			hint = next
-			c.takeBack(before)
-			continue
-		}
-		g.arguments = append(g.arguments, genericArgument{e, want, got, what})
+	got := c.infer(e, hint)
+	if got.Kind == Invalid {
 		return
 	}
+	if o.computes() {
+		got = widenDeep(c.universe, got)
+	} else if want.Kind == Variable && o.folds(want) {
+		got = explained(c.universe, widenDeep(c.universe, got))
+	}
+	if !c.bindVariables(want, got, g.variables) {
+		c.mismatch(e, got, c.substitute(want, g.variables), what)
+		return
+	}
+	g.arguments = append(g.arguments, genericArgument{e, want, got, what})
 }
 
 // pass lets the arguments pass into the types of the parameters, now that all variables are bound: a function into what it is
@@ -378,46 +363,6 @@ func (g *genericCall) pass() {
 			c.module.Info.Targets[a.value.ID()] = want
 		}
 	}
-}
-
-// widenResult returns the type of a function whose result is widened, as that of what it is given first.
-func (c *checker) widenResult(t *Type) *Type {
-	core := t.Core()
-	if core.Kind != Function {
-		return t
-	}
-	return c.universe.Function(core.Parameters, core.Required, widenDeep(c.universe, core.Result))
-}
-
-// isLambda reports whether an expression is an anonymous function.
-func isLambda(e syntax.Expression) bool {
-	for {
-		switch inner := e.(type) {
-		case *syntax.Paren:
-			e = inner.Inner
-		case *syntax.Lambda:
-			return true
-		default:
-			return false
-		}
-	}
-}
-
-// attempt is what the checker had found before something that may have to be looked at again.
-type attempt struct {
-	findings, literals int
-	invalid            bool
-}
-
-func (c *checker) attempt() attempt {
-	return attempt{len(*c.findings), len(c.program.Literals), c.owner.Invalid}
-}
-
-// takeBack takes back what was found since an attempt began.
-func (c *checker) takeBack(a attempt) {
-	*c.findings = (*c.findings)[:a.findings]
-	c.program.Literals = c.program.Literals[:a.literals]
-	c.owner.Invalid = a.invalid
 }
 
 // folds reports whether a function among the parameters makes the next value of a variable from the last: the first one must
