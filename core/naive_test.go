@@ -22,6 +22,7 @@ import (
 // naive evaluates a module by walking its tree, as the manual says it: no types that are inferred, no slots, no sharing, no marks.
 // It knows what the generator writes.
 type naive struct {
+	file         *source.File
 	declarations map[string]syntax.Declaration
 	values       map[string]any
 	steps        int
@@ -42,7 +43,7 @@ type (
 	naiveAbsent struct{}
 	// naiveFailure ends an evaluation: it is a mistake that only evaluation finds.
 	naiveFailure struct{ message string }
-	// naiveTooMuch ends one that takes too long.
+	// naiveTooMuch ends one that takes too long, or needs a type that is inferred.
 	naiveTooMuch struct{}
 )
 
@@ -78,7 +79,7 @@ func (r *naiveRecord) set(key string, v any) *naiveRecord {
 }
 
 func newNaive(m *syntax.Module) *naive {
-	n := &naive{declarations: map[string]syntax.Declaration{}, values: map[string]any{}}
+	n := &naive{file: m.File, declarations: map[string]syntax.Declaration{}, values: map[string]any{}}
 	for _, d := range m.Declarations {
 		n.declarations[d.Declared().Name.Name] = d
 	}
@@ -790,7 +791,13 @@ func (n *naive) convertUnion(v any, members []syntax.Type, fill bool) (any, bool
 		return v, false
 	}
 	var fitting []any
+	seen := map[string]bool{} // a member that is written twice is one
 	for _, m := range members {
+		text := n.file.Slice(m.Place())
+		if seen[text] {
+			continue
+		}
+		seen[text] = true
 		if result, ok := n.convert(v, m, true); ok {
 			fitting = append(fitting, result)
 		}
@@ -926,7 +933,7 @@ func naiveBuiltin(name string, a []any) any {
 				next = float64(i)
 			}
 			if fmt.Sprintf("%T", so) != fmt.Sprintf("%T", next) {
-				naiveFail("what starts a fold decides what each round returns")
+				panic(naiveTooMuch{}) // what starts a fold decides what each round returns, and its type is not known here
 			}
 			so = next
 		}

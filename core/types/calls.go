@@ -352,11 +352,14 @@ func (g *genericCall) pass() {
 	}
 	for _, a := range g.arguments {
 		want := c.substitute(a.want, held)
-		if onlyPart(a.want, Function) != nil {
+		if function := onlyPart(a.want, Function); function != nil {
 			want = c.substitute(a.want, g.variables)
 			if !Assignable(a.got, want) {
 				c.mismatch(a.value, a.got, want, a.what)
 				continue
+			}
+			if hasVariables(function.Result) { // what it returns is not expected to be of some type: it decides
+				want = c.universe.Function(onlyPart(want, Function).Parameters, function.Required, function.Result)
 			}
 		}
 		if Converts(a.got, want) {

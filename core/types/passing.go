@@ -156,7 +156,7 @@ func Converts(from, to *Type) bool {
 }
 
 func converts(from, to *Type, seen map[pair]bool) bool {
-	if from == to || to.Kind == Any {
+	if from == to || to.Kind == Any || to.Kind == Variable {
 		return false
 	}
 	if seen[pair{from, to}] {

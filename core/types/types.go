@@ -726,7 +726,7 @@ func Assignable(from, to *Type) bool {
 }
 
 func assignable(from, to *Type, r *relation) bool {
-	if from == to || from.Kind == Invalid || to.Kind == Invalid || from.Kind == Never {
+	if from == to || from.Kind == Invalid || to.Kind == Invalid || from.Kind == Never || to.Kind == Variable {
 		return true
 	}
 	if to.Kind == Any {
