@@ -2,6 +2,7 @@ package builtin
 
 import (
 	"math"
+	"math/bits"
 	"slices"
 
 	"knothole/core/eval"
@@ -41,7 +42,7 @@ var listFunctions = []*Function{
 			}
 			return result
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "sort(xs: [T], by: (fn(T) -> any)? = null) -> [T]", Description: "The elements in ascending order, or in that of what by makes of them: numbers by size, strings by code point. Equal ones keep their order.",
+	{Group: "list", Handling: eval.Passes, Signature: "sort(xs: [T], by: (fn(T) -> any)? = null) -> [T]", Description: "The elements in ascending order, or in that of what by makes of them: numbers by size, strings by code point. Equal ones keep their order. A list of keys orders by its first, then by its second, and so on.",
 		Example: `list.sort(["south", "north"])`, Result: `["north","south"]`, Errors: "What is compared is neither all numbers nor all strings.",
 		call: sortList},
 	{Group: "list", Handling: eval.Passes, Signature: "reverse(xs: [T]) -> [T]", Description: "The elements from last to first.",
@@ -54,6 +55,20 @@ var listFunctions = []*Function{
 	{Group: "list", Handling: eval.Passes, Signature: "distinct(xs: [T], by: (fn(T) -> any)? = null) -> [T]", Description: "The elements without repetitions, or one for each thing that by makes of them; the first stays.",
 		Example: `list.distinct([2, 1, 2])`, Result: `[2,1]`,
 		call: distinct},
+	{Group: "list", Handling: eval.Passes, Signature: "union(xs: [T], ys: [T]) -> [T]", Description: "The elements of both lists, each once, in the order in which they are first met.",
+		Example: `list.union([1, 2], [2, 3])`, Result: `[1,2,3]`,
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			return combined(c, func(value.Value) bool { return true }, a...)
+		}},
+	{Group: "list", Handling: eval.Passes, Signature: "intersect(xs: [T], ys: [T]) -> [T]", Description: "The elements of the first list that are in the second too, each once.",
+		Example: `list.intersect([1, 2, 3], [3, 2])`, Result: `[2,3]`,
+		call: func(c *eval.Call, a []value.Value) value.Value { return combined(c, membersOf(c, a[1]).has, a[0]) }},
+	{Group: "list", Handling: eval.Passes, Signature: "difference(xs: [T], ys: [T]) -> [T]", Description: "The elements of the first list that are not in the second, each once.",
+		Example: `list.difference(["north", "south"], ["south"])`, Result: `["north"]`,
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			others := membersOf(c, a[1])
+			return combined(c, func(x value.Value) bool { return !others.has(x) }, a[0])
+		}},
 	{Group: "list", Handling: eval.Passes, Signature: "flatten(xss: [[T]]) -> [T]", Description: "The elements of all lists, behind each other.",
 		Example: `list.flatten([[1], [2, 3]])`, Result: `[1,2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -185,25 +200,20 @@ var listFunctions = []*Function{
 	{Group: "list", Signature: "sum(xs: [T]) -> T", Description: "The sum of numbers; 0 when there is none.",
 		Example: `list.sum([4, 3])`, Result: `7`, Errors: "An element is not a number, or the sum does not fit.",
 		call: sum},
-	{Group: "list", Handling: eval.Passes, Signature: "min(xs: [T], by: (fn(T) -> any)? = null) -> T?", Description: "The smallest element, or that of which by makes the smallest; the first of equal ones, null when there is none.",
-		Example: `list.min([4, 3])`, Result: `3`, Errors: "What is compared is neither all numbers nor all strings.",
+	{Group: "list", Handling: eval.Passes, Signature: "min(xs: [T], by: (fn(T) -> any)? = null) -> T", Description: "The smallest element, or that of which by makes the smallest; the first of equal ones.",
+		Example: `list.min([4, 3])`, Result: `3`, Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return extreme(c, a, -1) }},
-	{Group: "list", Handling: eval.Passes, Signature: "max(xs: [T], by: (fn(T) -> any)? = null) -> T?", Description: "The largest element, or that of which by makes the largest; the first of equal ones, null when there is none.",
-		Example: `list.max([4, 3])`, Result: `4`, Errors: "What is compared is neither all numbers nor all strings.",
+	{Group: "list", Handling: eval.Passes, Signature: "max(xs: [T], by: (fn(T) -> any)? = null) -> T", Description: "The largest element, or that of which by makes the largest; the first of equal ones.",
+		Example: `list.max([4, 3])`, Result: `4`, Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return extreme(c, a, 1) }},
 }
 
 // keyed is an element with what it is compared by.
 type keyed struct{ element, key value.Value }
 
-// comparable returns the elements with what they are compared by, which must be all numbers or all strings.
+// comparable returns the elements with what they are compared by, which must be all numbers, all strings, or all lists of these
+// that are alike.
 func comparable(c *eval.Call, a []value.Value) []keyed {
-	kind := func(v value.Value) value.Kind {
-		if v.Kind() == value.Int {
-			return value.Float
-		}
-		return v.Kind()
-	}
 	pairs := make([]keyed, a[0].Len())
 	for i, x := range a[0].Elements() {
 		key := x
@@ -212,17 +222,62 @@ func comparable(c *eval.Call, a []value.Value) []keyed {
 		}
 		c.Plain(key)
 		pairs[i] = keyed{x, key}
-		if first := pairs[0].key; kind(key) != kind(first) || kind(key) != value.Float && kind(key) != value.String {
-			c.Fail(0, "", "only numbers or only strings can be compared by size, not "+first.Show(40)+" and "+key.Show(40))
+		if first := pairs[0].key; !alike(key, first) {
+			c.Fail(0, "", "only numbers, only strings, or lists of these that are alike can be compared by size, not "+first.Show(40)+" and "+key.Show(40))
+		}
+		c.Spend(8 + keyLength(key)*bits.Len(uint(len(pairs))))
+	}
+	return pairs
+}
+
+// alike reports whether two keys can be compared by size.
+func alike(a, b value.Value) bool {
+	number := func(v value.Value) bool { return v.Kind() == value.Int || v.Kind() == value.Float }
+	switch {
+	case number(a) && number(b), a.Kind() == value.String && b.Kind() == value.String:
+		return true
+	case a.Kind() != value.List || b.Kind() != value.List || a.Len() != b.Len():
+		return false
+	}
+	for i, x := range a.Elements() {
+		if !alike(x, b.Elements()[i]) {
+			return false
 		}
 	}
-	c.Spend(len(pairs) * 8)
-	return pairs
+	return true
+}
+
+// compareKeys orders two keys that are alike; a list by its first element, then by its second, and so on.
+func compareKeys(a, b value.Value) int {
+	if a.Kind() != value.List {
+		return value.Compare(a, b)
+	}
+	for i, x := range a.Elements() {
+		if order := compareKeys(x, b.Elements()[i]); order != 0 {
+			return order
+		}
+	}
+	return 0
+}
+
+// keyLength is how much a comparison with a key looks at, at most.
+func keyLength(key value.Value) int {
+	switch key.Kind() {
+	case value.String:
+		return len(key.Text()) / 8
+	case value.List:
+		n := key.Len()
+		for _, x := range key.Elements() {
+			n += keyLength(x)
+		}
+		return n
+	}
+	return 0
 }
 
 func sortList(c *eval.Call, a []value.Value) value.Value {
 	pairs := comparable(c, a)
-	slices.SortStableFunc(pairs, func(x, y keyed) int { return value.Compare(x.key, y.key) })
+	slices.SortStableFunc(pairs, func(x, y keyed) int { return compareKeys(x.key, y.key) })
 	elements := make([]value.Value, len(pairs))
 	for i, p := range pairs {
 		elements[i] = p.element
@@ -233,11 +288,11 @@ func sortList(c *eval.Call, a []value.Value) value.Value {
 func extreme(c *eval.Call, a []value.Value, sign int) value.Value {
 	pairs := comparable(c, a)
 	if len(pairs) == 0 {
-		return value.NullOf(c.Origin())
+		c.Fail(0, "ask list.length first, or bring in an element that is always there", "the list is empty")
 	}
 	best := pairs[0]
 	for _, p := range pairs[1:] {
-		if value.Compare(p.key, best.key)*sign > 0 {
+		if compareKeys(p.key, best.key)*sign > 0 {
 			best = p
 		}
 	}
@@ -246,24 +301,87 @@ func extreme(c *eval.Call, a []value.Value, sign int) value.Value {
 
 func distinct(c *eval.Call, a []value.Value) value.Value {
 	var kept []value.Value
-	var others []value.Value // keys that are no strings
-	seen := map[string]bool{}
+	seen := newMembers(c)
 	for _, x := range a[0].Elements() {
-		c.Spend(1)
 		key := x
 		if !a[1].IsNull() {
 			key = c.Apply(a[1], x)
 		}
-		if c.Plain(key).Kind() == value.String {
-			if !seen[key.Text()] {
-				seen[key.Text()] = true
+		if seen.add(c.Plain(key)) {
+			kept = append(kept, x)
+		}
+	}
+	return list(c, kept)
+}
+
+// members are values of which each is there once: scalars are found by what they are, others by comparing.
+type members struct {
+	call    *eval.Call
+	scalars map[any]bool
+	others  []value.Value
+}
+
+func newMembers(c *eval.Call) *members { return &members{call: c, scalars: map[any]bool{}} }
+
+// scalarKey returns what equal scalars have in common: an int and the float that equals it are one.
+func scalarKey(v value.Value) (key any, ok bool) {
+	switch v.Kind() {
+	case value.Null:
+		return nil, true
+	case value.Bool:
+		return v.Bool(), true
+	case value.String:
+		return v.Text(), true
+	case value.Int:
+		return v.Int(), true
+	case value.Float:
+		if whole := value.IntOf(int64(max(-1<<62, min(1<<62, v.Float()))), 0); value.Compare(whole, v) == 0 {
+			return whole.Int(), true
+		}
+		return v.Float(), true
+	}
+	return nil, false
+}
+
+func (m *members) has(v value.Value) bool {
+	m.call.Spend(1 + keyLength(v))
+	if key, ok := scalarKey(v); ok {
+		return m.scalars[key]
+	}
+	return slices.ContainsFunc(m.others, func(x value.Value) bool { m.call.Spend(1); return value.Equal(v, x, m.call.Spend) })
+}
+
+// add adds a value and reports whether it was not there.
+func (m *members) add(v value.Value) bool {
+	if m.has(v) {
+		return false
+	}
+	if key, ok := scalarKey(v); ok {
+		m.scalars[key] = true
+	} else {
+		m.others = append(m.others, v)
+	}
+	return true
+}
+
+// membersOf returns the elements of a list as members.
+func membersOf(c *eval.Call, list value.Value) *members {
+	m := newMembers(c)
+	for _, x := range list.Elements() {
+		m.add(c.Plain(x))
+	}
+	return m
+}
+
+// combined returns the elements of lists, each once, for which wanted holds.
+func combined(c *eval.Call, wanted func(x value.Value) bool, lists ...value.Value) value.Value {
+	var kept []value.Value
+	seen := newMembers(c)
+	for _, xs := range lists {
+		for _, x := range xs.Elements() {
+			if wanted(c.Plain(x)) && seen.add(x) {
 				kept = append(kept, x)
 			}
-			continue
-		}
-		if !slices.ContainsFunc(others, func(y value.Value) bool { c.Spend(1); return value.Equal(key, y, c.Spend) }) {
-			others = append(others, key)
-			kept = append(kept, x)
 		}
 	}
 	return list(c, kept)

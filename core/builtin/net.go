@@ -1,9 +1,11 @@
 package builtin
 
 import (
+	"cmp"
 	"encoding/binary"
 	"math/big"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"github.com/Masterminds/semver/v3"
@@ -69,6 +71,31 @@ var netFunctions = []*Function{
 		Example: `net.overlaps("192.0.2.0/24", "192.0.2.128/25")`, Result: `true`, Errors: "One of the texts is no network.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return truth(c, network(c, a, 0).Overlaps(network(c, a, 1)))
+		}},
+	{Group: "net", Signature: "sort(xs: [string]) -> [string]", Description: "Addresses and networks by their numbers, IPv4 before IPv6; of networks that begin alike the larger first.",
+		Example: `net.sort(["203.0.113.128", "203.0.113.16"])`, Result: `["203.0.113.16","203.0.113.128"]`, Errors: "One of the texts is no network or address.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			order := make([]int, a[0].Len())
+			prefixes := prefixesOf(c, a)
+			for i := range order {
+				order[i] = i
+			}
+			slices.SortStableFunc(order, func(i, j int) int { return comparePrefixes(prefixes[i], prefixes[j]) })
+			sorted := make([]value.Value, len(order))
+			for i, at := range order {
+				sorted[i] = a[0].Elements()[at]
+			}
+			return list(c, sorted)
+		}},
+	{Group: "net", Signature: "merge(xs: [string]) -> [string]", Description: "The fewest networks that hold exactly the addresses of these networks and addresses, in their order.",
+		Example: `net.merge(["192.0.2.0/25", "192.0.2.128/25", "192.0.2.7"])`, Result: `["192.0.2.0/24"]`, Errors: "One of the texts is no network or address.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			merged := mergePrefixes(prefixesOf(c, a))
+			networks := make([]string, len(merged))
+			for i, p := range merged {
+				networks[i] = p.String()
+			}
+			return texts(c, networks)
 		}},
 	{Group: "net", Signature: "is_address(s: string) -> bool", Description: "Whether the text is an IPv4 or IPv6 address.",
 		Example: `net.is_address("2001:db8::1")`, Result: `true`,
@@ -156,4 +183,55 @@ func version(c *eval.Call, a []value.Value, i int) *semver.Version {
 		c.Fail(i, "three numbers, such as 4.2.0", a[i].Show(40)+" is no version")
 	}
 	return v
+}
+
+// prefixesOf reads the elements of a list as networks, addresses as those that hold nothing else.
+func prefixesOf(c *eval.Call, a []value.Value) []netip.Prefix {
+	prefixes := make([]netip.Prefix, a[0].Len())
+	for i, x := range a[0].Elements() {
+		c.Spend(8 + len(x.Text()))
+		if address, err := netip.ParseAddr(x.Text()); err == nil && address.Zone() == "" {
+			prefixes[i] = netip.PrefixFrom(address, address.BitLen())
+			continue
+		}
+		p, err := netip.ParsePrefix(x.Text())
+		if err != nil {
+			c.Fail(0, "such as 192.0.2.0/24 or 192.0.2.10", x.Show(40)+" is no network or address")
+		}
+		prefixes[i] = p
+	}
+	return prefixes
+}
+
+// comparePrefixes orders networks by their first address, the larger first.
+func comparePrefixes(a, b netip.Prefix) int {
+	return cmp.Or(cmp.Compare(a.Addr().BitLen(), b.Addr().BitLen()), a.Addr().Compare(b.Addr()), cmp.Compare(a.Bits(), b.Bits()))
+}
+
+// mergePrefixes returns the fewest networks that hold exactly the same addresses.
+func mergePrefixes(prefixes []netip.Prefix) []netip.Prefix {
+	sorted := make([]netip.Prefix, len(prefixes))
+	for i, p := range prefixes {
+		sorted[i] = p.Masked()
+	}
+	slices.SortFunc(sorted, comparePrefixes)
+	var merged []netip.Prefix
+	for _, p := range sorted {
+		if n := len(merged); n > 0 && merged[n-1].Overlaps(p) { // it lies inside: larger ones come first
+			continue
+		}
+		merged = append(merged, p)
+		for n := len(merged); n > 1; n = len(merged) { // two halves are one whole
+			a, b := merged[n-2], merged[n-1]
+			if a.Bits() != b.Bits() || a.Bits() == 0 || a.Addr().BitLen() != b.Addr().BitLen() {
+				break
+			}
+			whole := netip.PrefixFrom(a.Addr(), a.Bits()-1).Masked()
+			if whole.Addr() != a.Addr() || !whole.Contains(b.Addr()) {
+				break
+			}
+			merged = append(merged[:n-2], whole)
+		}
+	}
+	return merged
 }

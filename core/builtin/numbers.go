@@ -33,11 +33,11 @@ var mathFunctions = []*Function{
 	{Group: "math", Signature: "max(a: T, b: T) -> T", Description: "The larger of two numbers, the first when they are equal.",
 		Example: `math.max(4.5, 2)`, Result: `4.5`, Errors: "One of them is not a number.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return choose(c, a, 1) }},
-	{Group: "math", Signature: "floor(x: float) -> int", Description: "The largest whole number that is not larger.",
+	{Group: "math", Signature: "floor(x: int | float) -> int", Description: "The largest whole number that is not larger.",
 		Example: `math.floor(-1.5)`, Result: `-2`, Errors: "The result does not fit into 64 bits.", call: whole(math.Floor)},
-	{Group: "math", Signature: "ceil(x: float) -> int", Description: "The smallest whole number that is not smaller.",
+	{Group: "math", Signature: "ceil(x: int | float) -> int", Description: "The smallest whole number that is not smaller.",
 		Example: `math.ceil(1.2)`, Result: `2`, Errors: "The result does not fit into 64 bits.", call: whole(math.Ceil)},
-	{Group: "math", Signature: "round(x: float) -> int", Description: "The nearest whole number; halves go away from zero.",
+	{Group: "math", Signature: "round(x: int | float) -> int", Description: "The nearest whole number; halves go away from zero.",
 		Example: `math.round(2.5)`, Result: `3`, Errors: "The result does not fit into 64 bits.", call: whole(math.Round)},
 	{Group: "math", Signature: "clamp(x: T, low: T, high: T) -> T", Description: "The number, or the limit that it lies beyond.",
 		Example: `math.clamp(12, 1, 9)`, Result: `9`, Errors: "One of them is not a number, or low is larger than high.",
@@ -78,6 +78,9 @@ func choose(c *eval.Call, a []value.Value, sign int) value.Value {
 // whole makes the body of a function that rounds.
 func whole(f func(float64) float64) eval.Native {
 	return func(c *eval.Call, a []value.Value) value.Value {
+		if a[0].Kind() == value.Int {
+			return a[0]
+		}
 		r := f(a[0].Float())
 		// 2^63 is a float, the largest int is not.
 		if r < -math.MaxInt64-1 || r >= math.MaxInt64 {
@@ -139,6 +142,9 @@ var convertFunctions = []*Function{
 			}
 			return truth(c, a[0].Text() == "true")
 		}},
+	{Group: "convert", Signature: "decimal(x: int | float, digits: int? = null) -> string", Description: "A number in decimals: with so many digits behind the point, the last one rounded (halves away from zero), or with as many as it has.",
+		Example: `convert.decimal(1.5, 2)`, Result: `"1.50"`, Errors: "There are to be fewer than 0 or more than 100 digits.",
+		call: decimal},
 	{Group: "convert", Signature: "string(x: string | int | float | bool) -> string", Description: "A scalar as text.",
 		Example: `convert.string(1.5)`, Result: `"1.5"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -247,4 +253,49 @@ var timeFunctions = []*Function{
 			}
 			return value.IntOf(int64(d/time.Second), c.Origin())
 		}},
+	{Group: "time", Signature: "format_duration(seconds: int) -> string", Description: "A duration in hours, minutes and seconds, such as 1h30m; the opposite of time.seconds.",
+		Example: `time.format_duration(5400)`, Result: `"1h30m"`,
+		call: func(c *eval.Call, a []value.Value) value.Value { return text(c, formatDuration(a[0].Int())) }},
+}
+
+// formatDuration writes seconds as time.seconds reads them; units of which there is none are left out.
+func formatDuration(seconds int64) string {
+	if seconds == 0 {
+		return "0s"
+	}
+	rest, text := uint64(seconds), ""
+	if seconds < 0 {
+		rest, text = -rest, "-"
+	}
+	for _, unit := range []struct {
+		length uint64
+		name   string
+	}{{3600, "h"}, {60, "m"}, {1, "s"}} {
+		if n := rest / unit.length; n > 0 {
+			text += strconv.FormatUint(n, 10) + unit.name
+			rest %= unit.length
+		}
+	}
+	return text
+}
+
+// decimal writes a number in decimals, exactly.
+func decimal(c *eval.Call, a []value.Value) value.Value {
+	exact := new(big.Rat)
+	if a[0].Kind() == value.Int {
+		exact.SetInt64(a[0].Int())
+	} else {
+		exact.SetString(strconv.FormatFloat(a[0].Float(), 'g', -1, 64)) // what is written, not what is stored
+	}
+	if a[1].IsNull() {
+		if exact.IsInt() {
+			return text(c, exact.Num().String())
+		}
+		return text(c, strconv.FormatFloat(a[0].Float(), 'f', -1, 64))
+	}
+	digits := a[1].Int()
+	if digits < 0 || digits > 100 {
+		c.Fail(1, "", "a number has from 0 to 100 digits behind the point here, not "+a[1].Show(20))
+	}
+	return text(c, exact.FloatString(int(digits)))
 }

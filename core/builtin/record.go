@@ -69,6 +69,23 @@ var recordFunctions = []*Function{
 			c.Spend(4 * len(values))
 			return value.RecordOf(a[0].Shape(), values, c.Origin())
 		}},
+	{Group: "record", Handling: eval.Passes, Signature: "map_keys(r: { *: T }, f: fn(string) -> string) -> { *: T }", Description: "The record with what f makes of each key.",
+		Example: `record.map_keys({ low: 1 }, fn(key) = "level_${key}")`, Result: `{"level_low":1}`, Errors: "f makes one key of two.",
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			var b value.Builder
+			for i, key := range a[0].Shape().Keys() {
+				c.Spend(4)
+				made := c.Key(c.Apply(a[1], text(c, key)))
+				if b.Index(made) >= 0 {
+					c.Fail(1, "", "two keys become "+value.StringOf(made, 0).Show(40))
+				}
+				b.Set(made, a[0].Values()[i])
+			}
+			return b.Record(c.Origin())
+		}},
+	{Group: "record", Handling: eval.Passes, Signature: `flatten(r: { *: any }, separator: string = ".") -> { *: any }`, Description: "The record without records in it: the keys that lead to each value become one.",
+		Example: `record.flatten({ map: { host: "map.example", tls: { port: 443 } } })`, Result: `{"map.host":"map.example","map.tls.port":443}`, Errors: "Two values come under one key.",
+		call: flatten},
 	{Group: "record", Handling: eval.Passes, Signature: "filter(r: { *: T }, f: fn(string, T) -> bool) -> { *: T }", Description: "The entries for which f(key, value) is true.",
 		Example: `record.filter({ low: 1, high: 4 }, fn(key, level) = level > 2)`, Result: `{"high":4}`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -109,5 +126,28 @@ func selected(c *eval.Call, a []value.Value, wanted bool) value.Value {
 			b.Set(key, a[0].Values()[i])
 		}
 	}
+	return b.Record(c.Origin())
+}
+
+// flatten brings the values of records in a record under one key each. A record without entries stays.
+func flatten(c *eval.Call, a []value.Value) value.Value {
+	var b value.Builder
+	var add func(prefix string, r value.Value)
+	add = func(prefix string, r value.Value) {
+		c.Spend(1)
+		for i, key := range r.Shape().Keys() {
+			v := r.Values()[i]
+			c.Spend(4 + len(prefix) + len(key))
+			if v.Kind() == value.Record && v.Len() > 0 {
+				c.Nest(func() { add(prefix+key+a[1].Text(), v) })
+				continue
+			}
+			if b.Index(prefix+key) >= 0 {
+				c.Fail(0, "give another separator", "two values come under the key "+value.StringOf(prefix+key, 0).Show(60))
+			}
+			b.Set(prefix+key, v)
+		}
+	}
+	add("", a[0])
 	return b.Record(c.Origin())
 }

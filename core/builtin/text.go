@@ -1,7 +1,9 @@
 package builtin
 
 import (
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -73,17 +75,21 @@ var textFunctions = []*Function{
 			c.Spend(len(s) + strings.Count(s, old)*len(new))
 			return value.StringOf(strings.ReplaceAll(s, old, new), c.Origin())
 		}},
-	{Group: "text", Signature: "replace_pattern(s: string, pattern: string, new: string) -> string", Description: "The text with every match of the pattern (RE2) replaced; $1 in new stands for the first group.",
-		Example: `text.replace_pattern("pier-4", '([a-z]+)-([0-9]+)', '$2 $1')`, Result: `"4 pier"`, Errors: "The pattern is wrong.",
-		call: func(c *eval.Call, a []value.Value) value.Value {
-			c.Spend(len(a[0].Text()) * (1 + len(a[2].Text())/8))
-			return text(c, c.Pattern(1, a[1].Text()).ReplaceAllString(a[0].Text(), a[2].Text()))
-		}},
+	{Group: "text", Signature: "replace_found(s: string, old: string, new: string) -> string", Description: "The text with every occurrence of old replaced by new; there must be one.",
+		Example: `text.replace_found("telemetry = on", "on", "off")`, Result: `"telemetry = off"`, Errors: "The old text is empty, or not there.",
+		call: func(c *eval.Call, a []value.Value) value.Value { return replaceStrictly(c, a, false) }},
+	{Group: "text", Signature: "replace_once(s: string, old: string, new: string) -> string", Description: "The text with the only occurrence of old replaced by new.",
+		Example: `text.replace_once("port = 80", "80", "8080")`, Result: `"port = 8080"`, Errors: "The old text is empty, not there, or there more than once.",
+		call: func(c *eval.Call, a []value.Value) value.Value { return replaceStrictly(c, a, true) }},
+	{Group: "text", Signature: "replace_pattern(s: string, pattern: string, new: string) -> string", Description: "The text with every match of the pattern (RE2) replaced; $1 or ${1} in new stands for the first group, $0 for the match, $$ for a dollar sign.",
+		Example: `text.replace_pattern("pier-4", '([a-z]+)-([0-9]+)', '$2 $1')`, Result: `"4 pier"`, Errors: "The pattern is wrong, or new names a group that it has not.",
+		call: replacePattern},
 	{Group: "text", Signature: "find(s: string, pattern: string) -> [string]?", Description: "The first match of the pattern (RE2) and its groups; null when there is none.",
 		Example: `text.find("gauge-17", '([a-z]+)-([0-9]+)')`, Result: `["gauge-17","gauge","17"]`, Errors: "The pattern is wrong.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
-			c.Spend(len(a[0].Text()))
-			match := c.Pattern(1, a[1].Text()).FindStringSubmatch(a[0].Text())
+			pattern := c.Pattern(1, a[1].Text())
+			c.SpendPattern(pattern, len(a[0].Text()))
+			match := pattern.FindStringSubmatch(a[0].Text())
 			if match == nil {
 				return value.NullOf(c.Origin())
 			}
@@ -92,9 +98,10 @@ var textFunctions = []*Function{
 	{Group: "text", Signature: "find_all(s: string, pattern: string) -> [[string]]", Description: "All matches of the pattern (RE2), each with its groups.",
 		Example: `text.find_all("a1 b2", '([a-z])[0-9]')`, Result: `[["a1","a"],["b2","b"]]`, Errors: "The pattern is wrong.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
-			c.Spend(len(a[0].Text()))
+			pattern := c.Pattern(1, a[1].Text())
+			c.SpendPattern(pattern, len(a[0].Text()))
 			var all []value.Value
-			for _, match := range c.Pattern(1, a[1].Text()).FindAllStringSubmatch(a[0].Text(), -1) {
+			for _, match := range pattern.FindAllStringSubmatch(a[0].Text(), -1) {
 				all = append(all, texts(c, match))
 			}
 			return list(c, all)
@@ -242,4 +249,59 @@ func wordsOf(s string) []string {
 	}
 	flush()
 	return words
+}
+
+// replaceStrictly replaces a text that must be there.
+func replaceStrictly(c *eval.Call, a []value.Value, once bool) value.Value {
+	s, old, new := a[0].Text(), a[1].Text(), a[2].Text()
+	if old == "" {
+		c.Fail(1, "give the text to be replaced", "the text to replace is empty")
+	}
+	n := strings.Count(s, old)
+	switch {
+	case n == 0:
+		c.Fail(1, "text.replace leaves a text alone in which there is nothing to replace", a[1].Show(60)+" is not in the text")
+	case once && n > 1:
+		c.Fail(1, "give more of the text around it; text.replace_found replaces all of them", a[1].Show(60)+" is in the text "+strconv.Itoa(n)+" times")
+	}
+	c.Spend(len(s) + n*len(new))
+	return value.StringOf(strings.ReplaceAll(s, old, new), c.Origin())
+}
+
+// groupReference is what stands for a group in what replaces a match: digits alone, or a number or name in braces.
+var groupReference = regexp.MustCompile(`\$(?:\$|([0-9]+)|\{([0-9A-Za-z_]+)\})`)
+
+func replacePattern(c *eval.Call, a []value.Value) value.Value {
+	s, new := a[0].Text(), a[2].Text()
+	pattern := c.Pattern(1, a[1].Text())
+	c.SpendPattern(pattern, len(s))
+	// The library takes letters and digits behind a dollar sign together: each reference is written in its unambiguous form.
+	template := groupReference.ReplaceAllStringFunc(new, func(reference string) string {
+		name := strings.Trim(reference, "${}")
+		if name == "" {
+			return reference
+		}
+		known := slices.Contains(pattern.SubexpNames()[1:], name)
+		if number, err := strconv.Atoi(name); err == nil {
+			known = number <= pattern.NumSubexp()
+		}
+		if !known {
+			c.Fail(2, "the pattern has "+strconv.Itoa(pattern.NumSubexp())+" groups; a dollar sign is written $$", "there is no group "+reference)
+		}
+		return "${" + name + "}"
+	})
+	for i := 0; i < len(template); i++ { // a dollar sign that refers to nothing stands for itself
+		if template[i] != '$' {
+			continue
+		}
+		if at := groupReference.FindStringIndex(template[i:]); at != nil && at[0] == 0 {
+			i += at[1] - 1
+		} else {
+			template = template[:i] + "$" + template[i:]
+			i++
+		}
+	}
+	result := pattern.ReplaceAllString(s, template)
+	c.Spend(len(result))
+	return value.StringOf(result, c.Origin())
 }

@@ -1,7 +1,6 @@
 package eval
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
@@ -712,11 +711,21 @@ func (c *Call) Fail(argument int, help, message string) {
 // Spend counts steps.
 func (c *Call) Spend(n int) { c.thread.spend(n, c.at) }
 
+// SpendPattern counts what a pattern looks at in a text: in the worst case each of its instructions at each byte.
+func (c *Call) SpendPattern(pattern *Pattern, length int) { c.Spend(pattern.cost(length)) }
+
+// Nest runs something inside of what the call does, and counts how deep it is.
+func (c *Call) Nest(inside func()) {
+	c.thread.enter(c.at)
+	inside()
+	c.thread.depth--
+}
+
 // Origin is the origin of what the call computes.
 func (c *Call) Origin() value.Origin { return value.From(c.at.Start) }
 
 // Pattern returns a compiled pattern; the argument at a position is where it stands.
-func (c *Call) Pattern(argument int, text string) *regexp.Regexp {
+func (c *Call) Pattern(argument int, text string) *Pattern {
 	return c.thread.pattern(text, c.places[argument], c.hidden)
 }
 

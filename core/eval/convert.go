@@ -245,7 +245,12 @@ func (c *conversion) visit(v value.Value, to *types.Type, path *place.Path) valu
 			if !c.fill {
 				return c.wrongKind(path, v, to, "") // nothing is to be changed
 			}
-			return value.FloatOf(float64(v.Int()), v.Origin()).WithMark(v.Mark())
+			f := value.FloatOf(float64(v.Int()), v.Origin()).WithMark(v.Mark())
+			if value.Compare(f, v) != 0 {
+				c.misfit(path, v, source.BadNumber, "nothing is rounded: write it as a float, or keep it an int", "no float of 64 bits is exactly %s", v.Show(30))
+				return v
+			}
+			return f
 		default:
 			return c.wrongKind(path, v, to, numberHelp(v))
 		}

@@ -5,6 +5,7 @@ import (
 	"math"
 	"math/bits"
 	"regexp"
+	regexpsyntax "regexp/syntax"
 
 	"knothole/core/source"
 	"knothole/core/syntax"
@@ -444,9 +445,9 @@ func unparen(e syntax.Expression) syntax.Expression {
 }
 
 // pattern compiles a regular expression that is not known before evaluation. What is wrong with a secret one is not told.
-func (t *thread) pattern(text string, at source.Span, secret bool) *regexp.Regexp {
+func (t *thread) pattern(text string, at source.Span, secret bool) *Pattern {
 	t.spend(1+len(text), at)
-	compiled, err := regexp.Compile(text)
+	compiled, err := newPattern(text)
 	if err != nil && secret {
 		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern, and it is secret")
 	}
@@ -456,14 +457,38 @@ func (t *thread) pattern(text string, at source.Span, secret bool) *regexp.Regex
 	return compiled
 }
 
+// Pattern is a compiled pattern that knows how much it looks at.
+type Pattern struct {
+	*regexp.Regexp
+	size int // how many instructions it has
+}
+
+func newPattern(text string) (*Pattern, error) {
+	compiled, err := regexp.Compile(text)
+	if err != nil {
+		return nil, err
+	}
+	p := &Pattern{compiled, len(text)}
+	if parsed, err := regexpsyntax.Parse(text, regexpsyntax.Perl); err == nil {
+		if program, err := regexpsyntax.Compile(parsed.Simplify()); err == nil {
+			p.size = len(program.Inst)
+		}
+	}
+	return p, nil
+}
+
+// cost is how many steps the pattern needs for a text: in the worst case it looks at each byte with each of its instructions, two of
+// which are about one step.
+func (p *Pattern) cost(length int) int { return 1 + length + length*p.size/2 }
+
 func (c *compiler) matches(e *syntax.Binary) code {
 	subject, right := c.expression(e.Left), c.expression(e.Right)
 	at, span, patternAt := e.Place().Start, e.Place(), e.Right.Place()
 	wanted := e.Operator == syntax.Matches
-	var known *regexp.Regexp
+	var known *Pattern
 	if s, ok := e.Right.(*syntax.String); ok {
 		if text, plain := s.Plain(); plain {
-			known, _ = regexp.Compile(text) // the checker has reported a wrong one
+			known, _ = newPattern(text) // the checker has reported a wrong one
 		}
 	}
 	return func(f *frame) value.Value {
@@ -475,7 +500,7 @@ func (c *compiler) matches(e *syntax.Binary) code {
 		if pattern == nil {
 			pattern = f.pattern(p.Text(), patternAt, p.Secret())
 		}
-		f.spend(1+len(v.Text()), span)
+		f.spend(pattern.cost(len(v.Text())), span)
 		return derived(value.BoolOf(pattern.MatchString(v.Text()) == wanted, f.from(at, v, p)), v, p)
 	}
 }
