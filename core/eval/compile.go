@@ -121,6 +121,8 @@ func (c *compiler) bareExpression(e syntax.Expression) code {
 		return c.call(e)
 	case *syntax.Patch:
 		return c.patch(e)
+	case *syntax.Places:
+		return c.places(e)
 	case *syntax.LetIn:
 		return c.letIn(e)
 	case *syntax.Is:
@@ -589,6 +591,8 @@ func (c *compiler) call(e *syntax.Call) code {
 		return c.callValue(e)
 	case o.Kind == types.ObjectModule:
 		return c.instantiate(e, o)
+	case o.Builtin != nil && o.Builtin.Name == types.FailCall:
+		return c.failCall(e)
 	case o.Builtin != nil && o.Builtin.Group == "":
 		return c.environmentCall(e)
 	}
@@ -632,6 +636,15 @@ func (c *compiler) call(e *syntax.Call) code {
 		f.pop()
 		f.release(mark)
 		return v
+	}
+}
+
+// failCall compiles `fail("…")`, which stops with its message.
+func (c *compiler) failCall(e *syntax.Call) code {
+	message, at := c.message(e.Arguments[0].Value), e.Place()
+	return func(f *frame) value.Value {
+		f.failAt(source.Failed, at, "", "%s", message(f))
+		return value.Value{}
 	}
 }
 

@@ -1,6 +1,7 @@
 package eval
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -101,6 +102,34 @@ func (c *compiler) patch(e *syntax.Patch) code {
 		body(f, Visitor{patch: p})
 		p.finish(f.thread)
 		return p.target
+	}
+}
+
+// places compiles `d[.a.**.b]`.
+func (c *compiler) places(e *syntax.Places) code {
+	of, o, at, ofAt := c.expression(e.Of), c.compileOperation(e.Path), e.Place().Start, e.Of.Place()
+	return func(f *frame) value.Value {
+		data := f.known(of(f), ofAt)
+		var chosen []value.Origin
+		found, miss := place.Find(data, o.pattern(f, &chosen), func(n int) { f.spend(n, e.Path.PathSpan) })
+		if miss != nil && !e.Path.Optional {
+			finding := o.explain(f, miss, "")
+			finding.Message = strings.TrimPrefix(finding.Message, e.Path.Verb.String()+": ")
+			finding.Help = cmp.Or(strings.TrimSuffix(finding.Help, "; put adds what is not there"), "?[…] gives an empty list where there is none")
+			f.fail(finding)
+		}
+		if miss != nil {
+			found = nil
+		}
+		f.spend(1+len(found)*elementCost, e.Path.PathSpan)
+		values := make([]value.Value, len(found))
+		for i, x := range found {
+			values[i] = f.choose(x.Value, data.Origin())
+			for _, by := range chosen {
+				values[i] = f.choose(values[i], by)
+			}
+		}
+		return value.ListOf(values, f.from(at, data))
 	}
 }
 

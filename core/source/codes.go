@@ -53,6 +53,8 @@ const (
 	AmbiguousUnion Code = "ambiguous-union"
 	Repetition     Code = "repetition"
 	Requirement    Code = "requirement"
+	// Failed is what fail(…) says.
+	Failed         Code = "failed"
 	NoPlace        Code = "no-place"
 	PlaceTaken     Code = "place-taken"
 	SeveralPlaces  Code = "several-places"

@@ -144,6 +144,10 @@ func (p *parser) steps(start int, e Expression) Expression {
 		case (text == "[" || text == "?[") && (!t.newline || p.free):
 			optional := text == "?[" || p.isLenient(e)
 			p.at++
+			if p.sign(".") {
+				e = p.places(start, e, text == "?[")
+				continue
+			}
 			index := p.enclosed(p.at-1, "]")
 			e = &Index{Of: e, Optional: optional, Index: index, node: p.node(start)}
 		case text == "as" && p.continues():
@@ -155,6 +159,29 @@ func (p *parser) steps(start int, e Expression) Expression {
 			return e
 		}
 	}
+}
+
+// places reads the path in the brackets of `d[.a.**.b]`.
+func (p *parser) places(start int, of Expression, optional bool) Expression {
+	free, open, first := p.free, p.at-1, p.token().start
+	p.free = true
+	d := &Operation{Verb: ReplaceVerb, Optional: optional}
+	for p.sign(".") || p.sign("[") {
+		if len(d.Steps) >= maxChain {
+			p.failHere(source.TooDeep, fmt.Sprintf("more than %d steps in a row", maxChain), "")
+		}
+		d.Steps = append(d.Steps, p.step())
+	}
+	d.PathSpan = p.span(first)
+	p.checkPath(d)
+	if !p.take("]") {
+		if p.token().kind == tokenEnd || p.declarationAhead() || p.sign(")") || p.sign("}") {
+			p.unclosed(open, "]")
+		}
+		p.expected(`"]" behind the path`, "")
+	}
+	p.free = free
+	return &Places{Of: of, Path: d, node: p.node(start)}
 }
 
 // enclosed reads an expression and the bracket that closes the one at index open; newlines do not matter inside.

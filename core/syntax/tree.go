@@ -313,8 +313,13 @@ type (
 		Of, Index Expression
 		Optional  bool
 	}
-	// Bad stands where an expression could not be read.
-	Bad struct{ node }
+	// Places is `d[.a.**.b]`: the list of all values at the places that a path leads to, of which there is one at least; with
+	// `?[` there may be none.
+	Places struct {
+		node
+		Of   Expression
+		Path *Operation // a replacement without a value
+	}
 )
 
 // StringPart is a literal text or an interpolated expression (then Text is empty). Indent is the white space before

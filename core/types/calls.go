@@ -66,9 +66,103 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 		if o.Builtin.Group == "text" && len(o.Parameters) > 1 && o.Parameters[1].Name == "pattern" && order != nil {
 			c.checkPattern(e.Arguments[order[1]].Value)
 		}
-		return c.substitute(o.Type, generic.variables)
+		return c.keepTypes(e, o, order, c.substitute(o.Type, generic.variables))
 	}
 	return o.Type
+}
+
+// keepTypes returns the type of what a function of records returns where its arguments tell more than its signature: which fields
+// are left, or which is asked for.
+func (c *checker) keepTypes(e *syntax.Call, o *Object, order []int, result *Type) *Type {
+	if order == nil || o.Builtin.Group != "record" || order[0] < 0 {
+		return result
+	}
+	r := c.module.Info.Types[e.Arguments[order[0]].Value.ID()]
+	record := (*Type)(nil)
+	if r != nil && r.Core().Kind == Record {
+		record = r.Core()
+	}
+	if record == nil || len(o.Parameters) < 2 || order[1] < 0 {
+		return result
+	}
+	second := e.Arguments[order[1]].Value
+	switch o.Builtin.Name {
+	case "get":
+		fallback := NullType
+		if order[2] >= 0 {
+			if fallback = c.module.Info.Types[e.Arguments[order[2]].Value.ID()]; fallback == nil {
+				return result
+			}
+		}
+		return c.gotten(record, second, fallback)
+	case "pick", "omit":
+		keys, ok := c.writtenTexts(second)
+		if !ok {
+			return result
+		}
+		var fields []Field
+		for _, f := range withoutDefaults(record.Fields) {
+			if slices.Contains(keys, f.Name) == (o.Builtin.Name == "pick") {
+				fields = append(fields, f)
+			}
+		}
+		if o.Builtin.Name == "omit" {
+			return c.universe.record(fields, record.Rest, record.Loose)
+		}
+		loose := record.Loose
+		for _, key := range keys {
+			if _, declared := record.Field(key); !declared && record.Rest != nil {
+				fields, loose = append(fields, Field{Name: key, Type: record.Rest, Optional: true}), true
+			}
+		}
+		return c.universe.record(fields, nil, loose)
+	}
+	return result
+}
+
+// gotten returns the type of the value of a key of a record, or of what is there instead.
+func (c *checker) gotten(record *Type, key syntax.Expression, fallback *Type) *Type {
+	types, absent := []*Type(nil), true
+	if literal, ok := c.literalOf(key); ok && literal.Kind == Literal {
+		name, _ := literal.Literal.(string)
+		f := possible(record, name)
+		if f.Type != nil {
+			types = append(types, f.Type)
+		}
+		absent = f.Optional
+	} else {
+		for _, f := range record.Fields {
+			types = append(types, f.Type)
+		}
+		if record.Rest != nil {
+			types = append(types, record.Rest)
+		}
+	}
+	if absent {
+		types = append(types, fallback)
+	}
+	return c.universe.Union(types...)
+}
+
+// writtenTexts returns the elements of a list that is written out and holds plain texts only.
+func (c *checker) writtenTexts(e syntax.Expression) ([]string, bool) {
+	written, ok := e.(*syntax.List)
+	if !ok {
+		return nil, false
+	}
+	var texts []string
+	for _, element := range written.Elements {
+		s, ok := element.Value.(*syntax.String)
+		if !ok || element.Spread || element.Optional {
+			return nil, false
+		}
+		text, plain := s.Plain()
+		if !plain {
+			return nil, false
+		}
+		texts = append(texts, text)
+	}
+	return texts, true
 }
 
 // spreadCall checks a call of which arguments are spread from a record.
@@ -113,6 +207,9 @@ func (c *checker) callee(e syntax.Expression) (*Object, *Type) {
 	case *syntax.Name:
 		if _, declared := c.module.Objects[e.Name]; e.Name == EnvironmentCall && !declared && !c.local(e.Name) && c.owner.Kind == ObjectTest && c.module.Main {
 			return c.environmentCall(), nil
+		}
+		if _, declared := c.module.Objects[e.Name]; e.Name == FailCall && !declared && !c.local(e.Name) {
+			return c.failCall(), nil
 		}
 		o := c.lookup(e.Name, e.Place())
 		switch {
@@ -457,13 +554,14 @@ func (c *checker) bindVariables(want, got *Type, variables map[string]*Type) boo
 	switch want.Kind {
 	case Variable:
 		bound := got
-		if emptyLiteral(bound) { // nothing explains what it may hold
+		earlier, known := variables[want.Name]
+		if emptyLiteral(bound) && !known { // nothing explains what it may hold
 			bound = c.universe.List(AnyType)
 			if got.Core().Kind == Record {
 				bound = c.universe.Map(AnyType)
 			}
 		}
-		if earlier, ok := variables[want.Name]; ok {
+		if known {
 			bound = c.universe.Union(earlier, bound)
 		}
 		variables[want.Name] = bound

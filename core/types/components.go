@@ -257,5 +257,14 @@ func (c *checker) environmentCall() *Object {
 	}
 }
 
+// failCall is the function fail: it stops with its message, and is of every type.
+func (c *checker) failCall() *Object {
+	return &Object{Kind: ObjectBuiltin, Name: FailCall, Builtin: &Builtin{Name: FailCall}, Global: -1, state: resolved,
+		Type: NeverType, Parameters: []Parameter{{Name: "message", Type: StringType}}}
+}
+
+// FailCall is the name of the function that stops with a message. It belongs to no group; a declaration may take its name.
+const FailCall = "fail"
+
 // EnvironmentCall is the name of the function that a test calls for the project in an environment. It belongs to no group.
 const EnvironmentCall = "environment"

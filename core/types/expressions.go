@@ -144,6 +144,8 @@ func (c *checker) inferExpression(e syntax.Expression, want *Type, absent bool) 
 		return c.inferLambda(e, want)
 	case *syntax.Patch:
 		return c.inferPatch(e)
+	case *syntax.Places:
+		return c.inferPlaces(e)
 	case *syntax.Call:
 		return c.inferCall(e)
 	case *syntax.Field:

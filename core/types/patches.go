@@ -100,6 +100,26 @@ func (c *checker) inferPatch(e *syntax.Patch) *Type {
 	return result
 }
 
+// inferPlaces finds the type of `d[.a.**.b]`: a list of what the path leads to.
+func (c *checker) inferPlaces(e *syntax.Places) *Type {
+	t := c.infer(e.Of, nil)
+	if t.Kind == Invalid {
+		return t
+	}
+	if !IsData(t) {
+		c.checkData(t, e.Of, "what a path leads through")
+		return InvalidType
+	}
+	if t.MayBeNull() && t.Kind != Any {
+		c.report(source.MayBeNull, e.Of.Place(), "give a value for null with ??", "this may be null, which has no places")
+		return InvalidType
+	}
+	for i, s := range e.Path.Steps {
+		t = c.checkStep(e.Path, s, t, i == len(e.Path.Steps)-1)
+	}
+	return c.universe.List(t)
+}
+
 func (c *checker) patchBody(body []syntax.Declaration, p *patching) {
 	outer, it := c.patching, c.it
 	c.patching = p

@@ -571,6 +571,8 @@ func (t *tracked) bare(e syntax.Expression) *taint {
 		found := t.patched
 		t.patched, t.sometimes = outer, sometimes
 		return found
+	case *syntax.Places:
+		return t.places(e)
 	case *syntax.Field:
 		if o := t.module.Info.Objects[e.ID()]; o != nil {
 			return t.name(o, e.Place())
@@ -587,6 +589,31 @@ func (t *tracked) bare(e syntax.Expression) *taint {
 		return of.element()
 	}
 	return nil
+}
+
+// places returns the taint of the values that a path leads to. Where it does not name its keys, they may be any.
+func (t *tracked) places(e *syntax.Places) *taint {
+	found := t.expression(e.Of)
+	for _, s := range e.Path.Steps {
+		for _, key := range s.Keys {
+			t.key(key)
+		}
+		if s.Index != nil {
+			if slot, ok := t.module.Info.Slots[s]; ok {
+				t.locals[slot] = found.element().standing(s.Index.Place())
+			}
+			t.decides(t.expression(s.Index), "this condition", s.Index.Place())
+		}
+		switch {
+		case s.Kind == syntax.KeyStep && s.Keys[0].Value == nil:
+			found = found.field(s.Keys[0].Name)
+		case s.Kind == syntax.DeepStep || s.Kind == syntax.AnyKeyStep || s.Kind == syntax.ChoiceStep:
+			return nil // what it leads to is known when it is evaluated
+		default:
+			found = found.element()
+		}
+	}
+	return elements(found.standing(e.Place()))
 }
 
 // instanceMember returns the taint of `s.x`, where s is an instance: that of x in its module, in which no input that is not

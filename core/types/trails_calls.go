@@ -155,7 +155,21 @@ func (t *tracked) builtin(e *syntax.Call, o *Object, arguments []*taint, written
 		flow.callback(p, arguments[i], written[i])
 	}
 	switch o.Name {
-	case "list.filter", "list.sort", "list.reverse", "list.distinct", "list.slice", "record.filter", "record.sort", "record.pick", "record.omit":
+	case "record.omit", "record.pick":
+		found := arguments[0].standing(e.Place())
+		if kept := t.module.Info.Types[e.ID()]; kept != nil && kept.Kind == Record && found != nil {
+			fields := map[string]*taint{}
+			for name, inner := range found.fields {
+				if kept.hasField(name) {
+					fields[name] = inner
+				}
+			}
+			if found = (&taint{scalar: found.scalar, fields: fields, rest: found.rest}); len(fields) == 0 && found.scalar == nil && found.rest == nil {
+				return nil
+			}
+		}
+		return found
+	case "list.filter", "list.sort", "list.reverse", "list.distinct", "list.slice", "record.filter", "record.sort":
 		return arguments[0].standing(e.Place())
 	case "record.merge":
 		return either(arguments[0], arguments[1])
