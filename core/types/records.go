@@ -195,10 +195,10 @@ func (c *checker) memberFor(e *syntax.Record, union *Type) *Type {
 				differs = differs || !Assignable(t, f.Type)
 			}
 		}
-		if met == 0 || differs {
+		if differs {
 			continue
 		}
-		if found != nil {
+		if met == 0 || found != nil { // it may be meant, too
 			return nil
 		}
 		found = part
