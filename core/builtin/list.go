@@ -264,7 +264,7 @@ func compareKeys(a, b value.Value) int {
 func keyLength(key value.Value) int {
 	switch key.Kind() {
 	case value.String:
-		return len(key.Text()) / 8
+		return len(key.Text()) / value.CompareCost
 	case value.List:
 		n := key.Len()
 		for _, x := range key.Elements() {

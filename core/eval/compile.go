@@ -554,6 +554,7 @@ func (c *compiler) indexStep(e *syntax.Index) stepper {
 		case v.Unknown():
 			found = derived(value.StringOf("", value.From(at.Start)), v)
 		case v.Kind() == value.Record && i.Kind() == value.String:
+			f.spend(1+len(i.Text())/value.CompareCost, at)
 			found = v.Get(i.Text())
 			if found.IsAbsent() && must && !optional {
 				f.missingKey(v, i.Text(), at)
@@ -763,7 +764,7 @@ func (c *compiler) nativeCall(e *syntax.Call, o *types.Object, order []int, argu
 		for i, argument := range arguments {
 			values[i] = argument(f)
 		}
-		f.spend(1, at)
+		f.spend(1+looked(values), at)
 		call := &Call{thread: f.thread, name: name, at: at, places: places}
 		v := call.run(native, handling, values, o)
 		if records {
@@ -771,6 +772,18 @@ func (c *compiler) nativeCall(e *syntax.Call, o *types.Object, order []int, argu
 		}
 		return v
 	}
+}
+
+// looked is how many steps it takes to look at the texts that a function is given.
+func looked(values []value.Value) int {
+	const perStep = 16
+	n := 0
+	for _, v := range values {
+		if v.Kind() == value.String {
+			n += len(v.Text()) / perStep
+		}
+	}
+	return n
 }
 
 // counts are the built-in functions that look at how much there is, whatever it is.

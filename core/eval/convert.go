@@ -42,6 +42,20 @@ type conversion struct {
 	visits    int
 	converted map[shared]value.Value
 	trial     bool // misfits only matter by their number: no messages
+	// tried remembers what trials came to, for all trials of one conversion: a union tries its members again at each level.
+	tried map[trial]tried
+}
+
+// trial is a value that was tried with a type.
+type trial struct {
+	shared
+	fill bool
+}
+
+// tried is what a trial came to.
+type tried struct {
+	value   value.Value
+	misfits []misfit
 }
 
 // convertTo converts a value into a type and reports all that does not fit.
@@ -171,6 +185,9 @@ func (c *conversion) value(v value.Value, to *types.Type, path *place.Path) valu
 
 // once converts a value, unless the same one was converted to the same type and fits.
 func (c *conversion) once(v value.Value, to *types.Type, convert func() value.Value) value.Value {
+	if c.trial && v.Identity() != 0 {
+		return c.tryOnce(v, to, convert)
+	}
 	if c.visits++; c.visits < manyVisits || v.Identity() == 0 {
 		return convert()
 	}
@@ -187,6 +204,28 @@ func (c *conversion) once(v value.Value, to *types.Type, convert func() value.Va
 		c.converted[key] = result
 	}
 	return result
+}
+
+// tryOnce is once in a trial, which also remembers what does not fit.
+func (c *conversion) tryOnce(v value.Value, to *types.Type, convert func() value.Value) value.Value {
+	key := trial{shared{v.Identity(), v.Len(), to}, c.fill}
+	if known, ok := c.tried[key]; ok {
+		c.spend(1, source.At(c.world.recorder.Pos(v.Origin())))
+		c.misfits = append(c.misfits, known.misfits...)
+		return known.value.WithOrigin(v.Origin())
+	}
+	before := len(c.misfits)
+	result := convert()
+	c.tried[key] = tried{result, slices.Clone(c.misfits[before:])}
+	return result
+}
+
+// attempt is a conversion that is only tried.
+func (c *conversion) attempt(fill bool) *conversion {
+	if c.tried == nil {
+		c.tried = map[trial]tried{}
+	}
+	return &conversion{thread: c.thread, passing: c.passing, depth: c.depth, fill: fill, trial: true, tried: c.tried}
 }
 
 func (c *conversion) visit(v value.Value, to *types.Type, path *place.Path) value.Value {
@@ -517,7 +556,7 @@ func (c *conversion) unknown(key string, v value.Value, to *types.Type, path *pl
 func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) value.Value {
 	if !c.fill { // any member that fits will do
 		for _, member := range to.Members {
-			t := &conversion{thread: c.thread, passing: c.passing, depth: c.depth, trial: true}
+			t := c.attempt(false)
 			if result := t.value(v, member, path); len(t.misfits) == 0 {
 				return result
 			}
@@ -531,7 +570,7 @@ func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) valu
 		return c.value(v, to.Members[0], path)
 	}
 	try := func(member *types.Type, fill bool) (value.Value, []misfit) {
-		t := &conversion{thread: c.thread, passing: c.passing, depth: c.depth, fill: fill, trial: true}
+		t := c.attempt(fill)
 		result := t.value(v, member, path)
 		return result, t.misfits
 	}

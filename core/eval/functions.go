@@ -247,7 +247,9 @@ func (c *Call) Truth(answer value.Value) bool {
 
 // Key returns the text of a key.
 func (c *Call) Key(v value.Value) string {
-	return c.thread.decide(v, "a key of "+c.name, c.at).Text()
+	key := c.thread.decide(v, "a key of "+c.name, c.at).Text()
+	c.Spend(len(key) / value.CompareCost)
+	return key
 }
 
 // Plain returns a value by which others are put in order, which must not be hidden or open.
@@ -291,7 +293,7 @@ func (c *compiler) letIn(e *syntax.LetIn) code {
 
 // isA asks whether a value is of a type as it stands.
 func (t *thread) isA(v value.Value, asked *types.Type) bool {
-	c := &conversion{thread: t, trial: true}
+	c := (&conversion{thread: t}).attempt(false)
 	c.value(v, asked, nil)
 	return len(c.misfits) == 0
 }
@@ -412,37 +414,44 @@ func (f *frame) change(v value.Value, keys []string, spans []source.Span, to val
 
 // put returns a record with one entry set.
 func (t *thread) put(v value.Value, key string, to value.Value, at source.Span) value.Value {
+	i := v.Shape().Index(key)
+	if i < 0 {
+		t.spend(1+elementCost, at)
+		return v.Extend([]string{key}, []value.Value{to}, v.Origin())
+	}
 	t.spend(1+v.Len(), at)
-	if i := v.Shape().Index(key); i >= 0 {
-		values := append([]value.Value(nil), v.Values()...)
-		values[i] = to
-		return value.RecordOf(v.Shape(), values, v.Origin())
-	}
-	var b value.Builder
-	b.Grow(v.Len() + 1)
-	for i, k := range v.Shape().Keys() {
-		b.Set(k, v.Values()[i])
-	}
-	b.Set(key, to)
-	return b.Record(v.Origin())
+	values := append([]value.Value(nil), v.Values()...)
+	values[i] = to
+	return value.RecordOf(v.Shape(), values, v.Origin())
 }
 
 // merge lays a record over another: records merge into records, anything else replaces.
 func (t *thread) merge(under, over value.Value, at source.Span) value.Value {
-	t.spend(1+under.Len()+over.Len(), at)
-	var b value.Builder
-	b.Grow(under.Len() + over.Len())
-	for i, key := range under.Shape().Keys() {
-		b.Set(key, under.Values()[i])
-	}
+	t.spend(1+over.Len()*elementCost, at)
+	var values []value.Value // those of under, once one of them changes
+	var keys []string        // what is added
+	var added []value.Value
 	for i, key := range over.Shape().Keys() {
 		v := over.Values()[i]
-		if old := under.Get(key); old.Kind() == value.Record && v.Kind() == value.Record {
+		place := under.Shape().Index(key)
+		if place < 0 {
+			keys, added = append(keys, key), append(added, v)
+			continue
+		}
+		if old := under.Values()[place]; old.Kind() == value.Record && v.Kind() == value.Record {
 			v = t.merge(old, v, at)
 		}
-		b.Set(key, v)
+		if values == nil {
+			t.spend(under.Len(), at)
+			values = slices.Clone(under.Values())
+		}
+		values[place] = v
 	}
-	return b.Record(over.Origin())
+	result := under
+	if values != nil {
+		result = value.RecordOf(under.Shape(), values, over.Origin())
+	}
+	return result.Extend(keys, added, over.Origin())
 }
 
 // Merge lays a record over another, as `with` does.

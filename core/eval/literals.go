@@ -83,14 +83,57 @@ func (c *compiler) list(e *syntax.List) code {
 type entries struct {
 	value.Builder
 	written []bool
+	// base is a record with which it begins, as long as nothing has to be changed in it; Absent for none.
+	base value.Value
 }
 
 // put adds a written entry.
 func (b *entries) put(f *frame, key string, v value.Value, at source.Span) {
+	if b.inBase(key) {
+		b.copyBase()
+	}
 	if i := b.Index(key); i >= 0 && i < len(b.written) && b.written[i] {
 		f.failAt(source.DuplicateKey, at, "each key of a record stands once", "the key %q is there already", key)
 	}
 	b.mark(b.Set(key, v), true)
+}
+
+func (b *entries) inBase(key string) bool { return !b.base.IsAbsent() && !b.base.Get(key).IsAbsent() }
+
+// begin makes a record the base, unless there are entries already.
+func (b *entries) begin(v value.Value) bool {
+	if b.Len() > 0 || !b.base.IsAbsent() {
+		return false
+	}
+	b.base = v
+	return true
+}
+
+// copyBase brings the entries of the base in as those that are made here.
+func (b *entries) copyBase() {
+	if b.base.IsAbsent() {
+		return
+	}
+	var all value.Builder
+	all.Grow(b.base.Len() + b.Len())
+	for i, key := range b.base.Shape().Keys() {
+		all.Set(key, b.base.Values()[i])
+	}
+	added := b.Record(0)
+	written := make([]bool, b.base.Len(), b.base.Len()+len(b.written))
+	for i, key := range added.Shape().Keys() {
+		all.Set(key, added.Values()[i])
+	}
+	b.Builder, b.written, b.base = all, append(written, b.written...), value.Value{}
+}
+
+// made returns the record.
+func (b *entries) made(o value.Origin) value.Value {
+	if b.base.IsAbsent() {
+		return b.Record(o)
+	}
+	added := b.Record(o)
+	return b.base.Extend(added.Shape().Keys(), added.Values(), o)
 }
 
 func (b *entries) mark(i int, written bool) {
@@ -145,6 +188,11 @@ func (c *compiler) spreadEntry(e *syntax.Entry) entryCode {
 		default:
 			f.failAt(source.WrongType, at, "", notSpread, describeValue(v))
 		}
+		if f.world.recorder == nil && b.begin(v) {
+			f.spend(1, at)
+			return
+		}
+		b.copyBase()
 		f.spend(1+v.Len()*elementCost, at)
 		for i, key := range v.Shape().Keys() {
 			if at := b.Index(key); at >= 0 && at < len(b.written) && b.written[at] {
@@ -173,7 +221,7 @@ func (c *compiler) recordLiteral(e *syntax.Record) code {
 		for _, part := range parts {
 			part(f, &b)
 		}
-		return b.Record(o)
+		return b.made(o)
 	}
 }
 
@@ -304,7 +352,7 @@ func (c *compiler) loop(e *syntax.For) code {
 					b.Update(before, choose)
 				}
 			})
-			return b.Record(o)
+			return b.made(o)
 		}
 	}
 	element := c.element(e.Body)

@@ -248,6 +248,9 @@ func (f *frame) order(a, b value.Value, at source.Span) int {
 	if !(number(a) && number(b)) && !(a.Kind() == value.String && b.Kind() == value.String) {
 		f.failAt(source.WrongType, at, "two numbers or two strings can be compared by size", "cannot compare %s with %s by size", describeValue(a), describeValue(b))
 	}
+	if a.Kind() == value.String {
+		f.spend(1+min(len(a.Text()), len(b.Text()))/value.CompareCost, at)
+	}
 	return value.Compare(a, b)
 }
 
@@ -422,6 +425,7 @@ func (c *compiler) membership(e *syntax.Binary) code {
 			if v.Mark() != 0 {
 				return derived(value.BoolOf(!in.Get(v.Text()).IsAbsent() == wanted, f.from(at, v, in)), v)
 			}
+			f.spend(1+len(v.Text())/value.CompareCost, span)
 			found = !in.Get(v.Text()).IsAbsent()
 		default:
 			f.failAt(source.WrongType, span, "", `"in" looks in a list, a record or a range, not in %s`, describeValue(in))

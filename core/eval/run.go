@@ -152,6 +152,8 @@ type World struct {
 	// Of an environment:
 	instances []*World
 	completed int // how many of the instances are complete
+	// kept is how many elements its values hold, of those that hold many.
+	kept int
 	// instanceSteps is how many steps the instances took together.
 	instanceSteps int
 	// Other returns the world of another environment, for tests.
@@ -430,8 +432,28 @@ func (t *thread) forceIn(w *World, global int, at source.Span) value.Value {
 	inner.run(func(f *frame) { s.value = w.program.compiled(d).evaluate(f) }, d.object.Frame)
 	t.depth--
 	t.account(inner, at)
+	t.keep(w, inner, s.value, at)
 	s.status.Store(done)
 	return s.value
+}
+
+// keptLimit is how many elements the values of an environment may hold together; keptFrom is from how many steps on the elements of a
+// value are counted: what took fewer cannot hold many.
+const (
+	keptLimit = 30_000_000
+	keptFrom  = 1 << 17
+)
+
+// keep counts the elements of a value that is kept for as long as its world.
+func (t *thread) keep(w *World, inner *thread, v value.Value, at source.Span) {
+	if inner.steps < keptFrom {
+		return
+	}
+	root, size := w.root, value.Size(v, keptLimit)
+	if root.kept+size > keptLimit {
+		t.failAt(source.TooMuchWork, at, "keep fewer elements, or less text", "the values of one environment hold more than %d million elements with those of %s", keptLimit/1_000_000, describe(inner.owner))
+	}
+	root.kept += size
 }
 
 // evaluate runs the body of a declaration. That of an input of an instance is what the instance was made with, or else its

@@ -513,8 +513,16 @@ func (c *checker) inferList(e *syntax.List, want *Type) *Type {
 		}
 		elements = append(elements, c.entryValue(element, expected, "an element"))
 	}
+	if len(elements) > manyElements {
+		for i, t := range elements {
+			elements[i] = t.Widen()
+		}
+	}
 	return c.universe.List(c.universe.Union(elements...))
 }
+
+// manyElements is beyond how many elements of a list literal each is no longer a type of its own.
+const manyElements = 100
 
 // inferTuple checks a list literal against a tuple, where one is expected; else it is nil. Of several the one is meant that has as
 // many elements.

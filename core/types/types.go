@@ -407,6 +407,13 @@ func (u *Universe) Optional(t *Type) *Type { return u.Union(t, NullType) }
 // Union returns the union of types, flattened; literals beside their own type disappear in it.
 func (u *Universe) Union(types ...*Type) *Type {
 	var members []*Type
+	var known map[*Type]bool // of many members
+	has := func(t *Type) bool {
+		if known != nil {
+			return known[t]
+		}
+		return slices.Contains(members, t)
+	}
 	var add func(t *Type)
 	add = func(t *Type) {
 		switch {
@@ -414,8 +421,16 @@ func (u *Universe) Union(types ...*Type) *Type {
 			for _, m := range t.Members {
 				add(m)
 			}
-		case t.Kind != Never && !slices.Contains(members, t):
+		case t.Kind != Never && !has(t):
 			members = append(members, t)
+			if known != nil {
+				known[t] = true
+			} else if len(members) > 16 {
+				known = make(map[*Type]bool, 2*len(members))
+				for _, m := range members {
+					known[m] = true
+				}
+			}
 		}
 	}
 	open := false
@@ -430,7 +445,7 @@ func (u *Universe) Union(types ...*Type) *Type {
 		members = slices.DeleteFunc(members, func(t *Type) bool { return t.Kind != Any && IsData(t) })
 	}
 	members = slices.DeleteFunc(members, func(t *Type) bool {
-		return t.Kind == Literal && slices.Contains(members, t.Widen()) ||
+		return t.Kind == Literal && has(t.Widen()) ||
 			emptyLiteral(t) && slices.ContainsFunc(members, func(other *Type) bool { return other != t && other.Kind == t.Kind && Fits(t, other) })
 	})
 	switch len(members) {
@@ -439,11 +454,12 @@ func (u *Universe) Union(types ...*Type) *Type {
 	case 1:
 		return members[0]
 	}
-	key := "union"
+	var key strings.Builder
+	key.WriteString("union")
 	for _, m := range members {
-		key += " " + strconv.Itoa(m.id)
+		key.WriteString(" " + strconv.Itoa(m.id))
 	}
-	return u.intern(key, Type{Kind: Union, Members: members})
+	return u.intern(key.String(), Type{Kind: Union, Members: members})
 }
 
 // emptyLiteral reports whether a type is that of `[]` or `{}`, which fits into any other list, or record without

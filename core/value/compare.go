@@ -15,6 +15,9 @@ func Equal(a, b Value, spend func(int)) bool { return equal(a, b, false, 0, spen
 // Identical is Equal but for numbers: an int is not identical to a float.
 func Identical(a, b Value) bool { return equal(a, b, true, 0, func(int) {}) }
 
+// CompareCost is how many bytes of texts are compared in one step.
+const CompareCost = 64
+
 // equalDepth is how deep values are compared: deeper ones may be deeper than the stack of a goroutine, so that telling
 // spend of more steps than anyone has ends the comparison.
 const equalDepth = 100_000
@@ -37,6 +40,12 @@ func equal(a, b Value, strict bool, depth int, spend func(int)) bool {
 	case Float:
 		return a.Float() == b.Float()
 	case String:
+		if len(a.Text()) != len(b.Text()) {
+			return false
+		}
+		if n := len(a.Text()); n >= CompareCost {
+			spend(n / CompareCost)
+		}
 		return a.Text() == b.Text()
 	}
 	if a.Len() != b.Len() {

@@ -160,6 +160,36 @@ func Walk(values []Value, visit func(Value) bool) bool {
 	return true
 }
 
+// Size returns how many elements and entries a value holds, what is shared once; texts count as many as would take their room. It
+// stops counting beyond a limit.
+func Size(v Value, limit int) int {
+	size, stack, seen := 0, []Value{v}, map[uintptr]bool{}
+	for len(stack) > 0 && size <= limit {
+		v := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		if id := v.Identity(); id != 0 {
+			if seen[id] {
+				continue
+			}
+			seen[id] = true
+		}
+		inner := v.Elements()
+		if v.Kind() == Record {
+			inner = v.Values()
+		}
+		size += 1 + len(inner)
+		for _, x := range inner {
+			switch x.Kind() {
+			case List, Record:
+				stack = append(stack, x)
+			case String:
+				size += len(x.Text()) / int(unsafe.Sizeof(x))
+			}
+		}
+	}
+	return size
+}
+
 // Shown returns a value as people may see it: secrets hidden, and what is not known as the text that stands for it.
 func Shown(v Value) Value {
 	return mapScalars(v, func(x Value) Value {

@@ -3,7 +3,10 @@
 package value
 
 import (
+	"maps"
 	"math"
+	"slices"
+	"sync/atomic"
 	"unsafe"
 
 	"knothole/core/source"
@@ -102,7 +105,28 @@ func ListOf(elements []Value, o Origin) Value {
 
 // RecordOf makes a record.
 func RecordOf(shape *Shape, values []Value, o Origin) Value {
-	return Value{tag: tag(Record), pointer: unsafe.Pointer(&record{shape, values}), origin: o}
+	return Value{tag: tag(Record), pointer: unsafe.Pointer(&record{shape: shape, values: values}), origin: o}
+}
+
+// Extend returns a record with more entries behind those that it has; none of the keys may be there already. To add one entry after
+// the other takes time in proportion to how many there are, but for a factor that grows with its logarithm.
+func (v Value) Extend(keys []string, values []Value, o Origin) Value {
+	if len(keys) == 0 {
+		return v.WithOrigin(o)
+	}
+	r := v.record()
+	before, after := len(r.values), len(r.values)+len(keys)
+	if r.room == nil || cap(r.values) < after || cap(r.shape.keys) < after || !r.room.used.CompareAndSwap(int64(before), int64(after)) {
+		grown := &record{shape: &Shape{keys: make([]string, before, 2*after), index: r.shape.index, layers: r.shape.layers}, values: make([]Value, before, 2*after), room: &room{}}
+		copy(grown.shape.keys, r.shape.keys)
+		copy(grown.values, r.values)
+		grown.room.used.Store(int64(after))
+		r = grown
+	}
+	shape := &Shape{keys: append(r.shape.keys[:before], keys...), index: r.shape.index, layers: r.shape.layers}
+	shape.note(before)
+	extended := &record{shape: shape, values: append(r.values[:before], values...), room: r.room}
+	return Value{tag: tag(Record), pointer: unsafe.Pointer(extended), origin: o}
 }
 
 // FunctionOf makes a function; what it is made of is for evaluation to know.
@@ -227,7 +251,12 @@ func (v Value) Identity() uintptr {
 type record struct {
 	shape  *Shape
 	values []Value
+	room   *room // behind the values and keys; nil when there is none
 }
+
+// room is the rest of the arrays in which the keys and values of a record stand. Records that grew out of one another share them:
+// each sees its own part from the front. Who takes the place behind the last entry first may write there, others copy.
+type room struct{ used atomic.Int64 }
 
 var emptyRecord = &record{shape: NewShape(nil)}
 
@@ -269,6 +298,31 @@ func (v Value) Get(key string) Value {
 type Shape struct {
 	keys  []string
 	index map[string]int // nil for few keys
+	// layers are the positions of keys that were added, the last ones last. None of them is ever changed, and each is at most
+	// half as large as the one before it, so that there are few.
+	layers []map[string]int
+}
+
+// note enters the positions of the keys from one on.
+func (s *Shape) note(from int) {
+	if s.index == nil && s.layers == nil && len(s.keys) <= few {
+		return
+	}
+	if s.index == nil && s.layers == nil {
+		from = 0
+	}
+	layer := make(map[string]int, len(s.keys)-from)
+	for i, key := range s.keys[from:] {
+		layer[key] = from + i
+	}
+	layers := slices.Clone(s.layers)
+	for n := len(layers); n > 0 && len(layers[n-1]) <= 2*len(layer); n = len(layers) {
+		joined := make(map[string]int, len(layers[n-1])+len(layer))
+		maps.Copy(joined, layers[n-1])
+		maps.Copy(joined, layer)
+		layer, layers = joined, layers[:n-1]
+	}
+	s.layers = append(layers, layer)
 }
 
 // few is the number of keys up to which looking through them is faster than a map.
@@ -291,10 +345,18 @@ func (s *Shape) Keys() []string { return s.keys }
 
 // Index returns the position of a key, or -1.
 func (s *Shape) Index(key string) int {
+	for i := len(s.layers) - 1; i >= 0; i-- {
+		if at, ok := s.layers[i][key]; ok {
+			return at
+		}
+	}
 	if s.index != nil {
 		if i, ok := s.index[key]; ok {
 			return i
 		}
+		return -1
+	}
+	if s.layers != nil {
 		return -1
 	}
 	for i, k := range s.keys {
