@@ -719,6 +719,9 @@ func (c *Call) Fail(argument int, help, message string) {
 	if c.hidden {
 		message, help = "it cannot be called with this value, which is secret", "knothole help "+c.name+" says when it fails"
 	}
+	if c.thread.testing {
+		panic(notHeld{c.name + ": " + message})
+	}
 	c.thread.fail(source.Finding{Code: source.CallFailed, Span: c.places[argument], Message: c.name + ": " + message, Help: help})
 }
 

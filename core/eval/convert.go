@@ -703,11 +703,13 @@ func (c *conversion) conditions(v value.Value, t *types.Type, path *place.Path) 
 		}
 		program := c.world.program
 		test := program.fixedCode(condition, condition.Module, condition.Tree.Test, condition.Object.Frame)
-		holds := false
-		c.run(func(f *frame) {
-			f.slots[0] = v
-			holds = f.holds(test.body(f), condition.Tree.Span)
-		}, test.frame)
+		holds, reason := c.tests(func() (holds bool) {
+			c.run(func(f *frame) {
+				f.slots[0] = v
+				holds = f.holds(test.body(f), condition.Tree.Span)
+			}, test.frame)
+			return holds
+		})
 		if holds {
 			continue
 		}
@@ -719,7 +721,7 @@ func (c *conversion) conditions(v value.Value, t *types.Type, path *place.Path) 
 				message = text.body(f).Text()
 			}, text.frame)
 		}
-		c.misfit(path, v, source.Limit, "", "%s", message)
+		c.misfit(path, v, source.Limit, reason, "%s", message)
 		c.misfits[len(c.misfits)-1].related = []source.Related{{Span: condition.Tree.Span, Text: "the limit"}}
 	}
 }

@@ -268,6 +268,31 @@ type thread struct {
 	frames  []frame        // of the calls that are running
 	choices []value.Origin // what chose the blocks that a document stands in
 	calls   []caller       // what is running, outermost first
+	testing bool           // a condition of a type is tested
+}
+
+// notHeld ends the test of a condition that cannot be computed: it does not hold. A value of which quantity.bytes fails is not as
+// large as it has to be, and it is the value that has to change.
+type notHeld struct{ reason string }
+
+// tests runs the test of a condition of a type. When it cannot be computed, reason says why, and it does not hold.
+func (t *thread) tests(test func() bool) (holds bool, reason string) {
+	depth, calls, frames, stack, outer := t.depth, len(t.calls), len(t.frames), len(t.stack), t.testing
+	t.testing = true
+	defer func() {
+		t.testing = outer
+		problem := recover()
+		if problem == nil {
+			return
+		}
+		failed, ok := problem.(notHeld)
+		if !ok {
+			panic(problem)
+		}
+		t.depth, t.calls, t.frames, t.stack = depth, t.calls[:calls], t.frames[:frames], t.stack[:stack]
+		holds, reason = false, failed.reason
+	}()
+	return test(), ""
 }
 
 // frame is what code runs on: the local values of a declaration or function.

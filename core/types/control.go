@@ -24,11 +24,11 @@ func (c *checker) checkIf(e *syntax.If, want *Type, what string) {
 
 // inferIf finds the type of an if. Behind `...` the else may be missing: spread says so, and the other case is then
 // an empty record or list, which adds nothing to the type but that all of it may be absent.
-func (c *checker) inferIf(e *syntax.If, spread bool) *Type {
+func (c *checker) inferIf(e *syntax.If, want *Type, spread bool) *Type {
 	c.check(e.Condition, BoolType, "a condition")
 	facts := c.facts
 	c.assume(e.Condition, true)
-	then := c.inferBranch(e.Then, spread)
+	then := c.inferBranch(e.Then, want, spread)
 	c.facts = facts
 	if e.Else == nil {
 		if core := then.Core(); core.Kind != Record && core.Kind != List { // on a line of a text
@@ -37,7 +37,7 @@ func (c *checker) inferIf(e *syntax.If, spread bool) *Type {
 		return c.partial(then)
 	}
 	c.assume(e.Condition, false)
-	other := c.inferBranch(e.Else, spread)
+	other := c.inferBranch(e.Else, want, spread)
 	c.facts = facts
 	if spread && then.Core().Kind == Record && other.Core().Kind == Record && then != other {
 		return c.mergeBranches(then.Core(), other.Core())
@@ -45,13 +45,13 @@ func (c *checker) inferIf(e *syntax.If, spread bool) *Type {
 	return c.universe.Union(then, other)
 }
 
-func (c *checker) inferBranch(e syntax.Expression, spread bool) *Type {
+func (c *checker) inferBranch(e syntax.Expression, want *Type, spread bool) *Type {
 	if inner, ok := e.(*syntax.If); ok && spread {
-		t := c.inferIf(inner, true)
+		t := c.inferIf(inner, want, true)
 		c.module.Info.Types[e.ID()] = t
 		return t
 	}
-	return c.infer(e, nil)
+	return c.infer(e, want)
 }
 
 // partial makes all fields of a record type optional.
@@ -245,7 +245,7 @@ func (c *checker) inferFor(e *syntax.For, want *Type) *Type {
 		}
 		switch {
 		case e.Body.Spread:
-			result = c.inferSpreadList(e.Body)
+			result = c.inferSpreadList(e.Body, element)
 		default:
 			result = c.universe.List(c.entryValue(e.Body, element, "an element"))
 		}

@@ -127,7 +127,7 @@ func (c *checker) inferExpression(e syntax.Expression, want *Type, absent bool) 
 	case *syntax.Binary:
 		return c.inferBinary(e)
 	case *syntax.If:
-		return c.inferIf(e, false)
+		return c.inferIf(e, nil, false)
 	case *syntax.Match:
 		return c.inferMatch(e)
 	case *syntax.For:
@@ -173,7 +173,7 @@ func (c *checker) interpolated(e syntax.Expression) {
 func (c *checker) interpolatedLine(e syntax.Expression) {
 	t := (*Type)(nil)
 	if conditional, ok := e.(*syntax.If); ok {
-		t = c.inferIf(conditional, true)
+		t = c.inferIf(conditional, nil, true)
 		c.module.Info.Types[e.ID()] = t
 	} else {
 		t = c.infer(e, nil)
@@ -507,7 +507,7 @@ func (c *checker) inferList(e *syntax.List, want *Type) *Type {
 	var elements []*Type
 	for _, element := range e.Elements {
 		if element.Spread {
-			t := c.inferSpreadList(element)
+			t := c.inferSpreadList(element, expected)
 			elements = append(elements, t.Core().elementOr(t))
 			continue
 		}
@@ -578,7 +578,7 @@ func (c *checker) spreadTuple(e *syntax.List) *Type {
 			elements = append(elements, c.infer(element.Value, nil))
 			continue
 		}
-		t := c.inferSpreadList(element)
+		t := c.inferSpreadList(element, nil)
 		if tuple := t.tuple(); tuple != nil {
 			elements = append(elements, tuple.Parameters...)
 		} else {
@@ -600,9 +600,14 @@ func (t *Type) elementOr(other *Type) *Type {
 	return other
 }
 
-// inferSpreadList checks `...value` in a list; the result is a list type, any or invalid.
-func (c *checker) inferSpreadList(entry *syntax.Entry) *Type {
-	t := c.inferSpread(entry)
+// inferSpreadList checks `...value` in a list whose elements are expected to be of a type, which may be nil; the result is a list
+// type, any or invalid.
+func (c *checker) inferSpreadList(entry *syntax.Entry, expected *Type) *Type {
+	var want *Type
+	if expected != nil && expected.Kind != Any {
+		want = c.universe.List(expected)
+	}
+	t := c.inferSpread(entry, want)
 	switch {
 	case t.Kind == Invalid || t.Core().Kind == List:
 		return t
@@ -626,16 +631,17 @@ func spreadHelp(t *Type) string {
 	return ""
 }
 
-// inferSpread finds the type of what a spread brings in; marked `?`, null brings in nothing.
-func (c *checker) inferSpread(entry *syntax.Entry) *Type {
+// inferSpread finds the type of what a spread brings in; marked `?`, null brings in nothing. The wanted type, which may be nil,
+// is passed down into what is written out, so that a mistake is found at the part that is wrong.
+func (c *checker) inferSpread(entry *syntax.Entry, want *Type) *Type {
 	var t *Type
 	if conditional, ok := entry.Value.(*syntax.If); ok {
-		t = c.inferIf(conditional, true)
+		t = c.inferIf(conditional, want, true)
 		c.module.Info.Types[entry.Value.ID()] = t
 	} else if entry.Optional {
 		t = c.inferAbsent(entry.Value)
 	} else {
-		t = c.infer(entry.Value, nil)
+		t = c.infer(entry.Value, want)
 	}
 	if entry.Optional {
 		t = c.partial(c.universe.WithoutNull(t))

@@ -243,7 +243,7 @@ func fieldHelp(name string, record *Type) string {
 
 // spreadInto adds what `...value` brings into a record.
 func (c *checker) spreadInto(b *builder, entry *syntax.Entry) {
-	t := c.inferSpread(entry)
+	t := c.inferSpread(entry, nil)
 	core := t.Core()
 	if core.Kind == Union && !slices.ContainsFunc(core.Parts(), func(p *Type) bool { return p.Kind != Record }) {
 		parts := core.Parts()

@@ -18,7 +18,7 @@ func (c *checker) inferWith(e *syntax.With) *Type {
 	written := map[string]source.Span{}
 	for _, change := range e.Changes {
 		if change.Spread {
-			t = c.laidOver(e.Of, t, change.Value, c.inferSpread(&syntax.Entry{Span: change.Span, Value: change.Value, Spread: true, Optional: change.Optional}))
+			t = c.laidOver(e.Of, t, change.Value, c.inferSpread(&syntax.Entry{Span: change.Span, Value: change.Value, Spread: true, Optional: change.Optional}, nil))
 			continue
 		}
 		t = c.withChange(e.Of, t, change, written)
