@@ -7,11 +7,13 @@ import (
 	"slices"
 	"strings"
 
+	"knothole/core/eval"
 	"knothole/core/explain"
 	"knothole/core/place"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/source"
+	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -147,16 +149,32 @@ func paths(a, b side) []string {
 	return slices.Compact(all)
 }
 
-// differingInputs returns whether an input has different values in two environments.
+// differingInputs returns whether an input, or a part of one, has different values in two environments.
 func differingInputs(p *project.Project, left, right *project.Environment) func(string) bool {
 	a, b := p.World(left, false), p.World(right, false)
 	differing := map[string]bool{}
-	for _, o := range p.Inputs() {
-		x, _ := a.Value(o)
-		y, _ := b.Value(o)
-		differing[o.Name] = !value.Identical(x, y)
+	return func(name string) bool {
+		known, ok := differing[name]
+		if !ok {
+			known = !value.Identical(inputPart(p, a, name), inputPart(p, b, name))
+			differing[name] = known
+		}
+		return known
 	}
-	return func(name string) bool { return differing[name] }
+}
+
+// inputPart returns the value of an input, or of a field in it, by its name with the path of fields; Absent when there is none.
+func inputPart(p *project.Project, w *eval.World, name string) value.Value {
+	fields := explain.Fields(name)
+	at := slices.IndexFunc(p.Inputs(), func(o *types.Object) bool { return o.Name == fields[0] })
+	if at < 0 {
+		return value.Value{}
+	}
+	v, _ := w.Value(p.Inputs()[at])
+	for _, field := range fields[1:] {
+		v = v.Get(field)
+	}
+	return v
 }
 
 func addCauses(d *Document, a, b side, differs func(string) bool) {

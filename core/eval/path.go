@@ -3,6 +3,7 @@ package eval
 import (
 	"fmt"
 	"regexp"
+	"strconv"
 	"strings"
 
 	"knothole/core/place"
@@ -14,6 +15,7 @@ import (
 
 // Places is a path that was written outside of a module, on the command line or in the project file, ready to be followed.
 type Places struct {
+	other     *Places    // another way to read the path; nil when there is none
 	operation *operation // nil for a JSON Pointer
 	thread    *thread
 	frame     int
@@ -29,11 +31,45 @@ type Table interface {
 // pathPrefix stands before a path to make a module of it.
 const pathPrefix = "let found = patch decode.json(\"{}\") {\n  replace? "
 
-// keyed matches an element that is named by its key alone, as comparisons show it: [bay-map].
-var keyed = regexp.MustCompile(`\[([A-Za-z_][A-Za-z0-9_./:@-]*)\]`)
+// keyed matches an element that is named by its key alone, as comparisons show it: [bay-map], or in quotes ["8080"].
+var keyed = regexp.MustCompile(`\[(?:([A-Za-z_][A-Za-z0-9_./:@-]*)|("(?:[^"\\]|\\.)*"))\]`)
 
 // keyFields are the fields by which elements of lists are known, and those by which objects are.
-var keyFields = []string{"name", "id", "key", "path", "host", "metadata.name"}
+var keyFields = []string{"name", "metadata.name", "id", "key", "path", "host", "port"}
+
+// knownAs returns the condition that an element is known by a name: the text or number in one of its fields, or the kind and name of an
+// object.
+func knownAs(name string) string {
+	var conditions []string
+	_, err := strconv.ParseInt(name, 10, 64)
+	for _, field := range keyFields {
+		conditions = append(conditions, fmt.Sprintf("it.%s == %s", field, quoteText(name)))
+		if err == nil {
+			conditions = append(conditions, fmt.Sprintf("it.%s == %s", field, name))
+		}
+	}
+	if kind, object, ok := strings.Cut(name, " "); ok {
+		conditions = append(conditions, fmt.Sprintf("it.kind == %s and it.metadata.name == %s", quoteText(kind), quoteText(object)))
+	}
+	return "[" + strings.Join(conditions, " or ") + "]"
+}
+
+// quoteText writes a text as the language does, in which a dollar sign must not begin an interpolation.
+func quoteText(text string) string {
+	var b strings.Builder
+	b.WriteByte('"')
+	for _, r := range text {
+		switch {
+		case r == '"' || r == '\\' || r == '$':
+			b.WriteString("\\" + string(r))
+		case r < ' ' || r == 0x7F:
+			fmt.Fprintf(&b, "\\u{%x}", r)
+		default:
+			b.WriteRune(r)
+		}
+	}
+	return b.String() + `"`
+}
 
 // ParsePlaces reads a path: steps as patches have them, or [NAME] for the element that is known by a name; or, when it begins
 // with a slash, a JSON Pointer (RFC 6901). The error says what is wrong with it, and at which column.
@@ -53,17 +89,29 @@ func ParsePlaces(text string, table Table) (*Places, error) {
 	if written[0] != '.' && written[0] != '[' {
 		written, added = "."+written, 1
 	}
+	plain := written
 	written = keyed.ReplaceAllStringFunc(written, func(step string) string {
 		name := step[1 : len(step)-1]
 		if name == "end" || name == "it" || strings.HasPrefix(name, "it.") {
 			return step
 		}
-		conditions := make([]string, len(keyFields))
-		for i, key := range keyFields {
-			conditions[i] = fmt.Sprintf("it.%s == %q", key, name)
+		if text, err := strconv.Unquote(name); err == nil {
+			name = text
 		}
-		return "[" + strings.Join(conditions, " or ") + "]"
+		return knownAs(name)
 	})
+	p, err := readPlaces(text, written, added, table)
+	if strings.Contains(plain, `["`) {
+		// What stands in quotes may be the key of a record, too.
+		if other, wrong := readPlaces(text, plain, added, table); wrong == nil && err == nil {
+			p.other = other
+		}
+	}
+	return p, err
+}
+
+// readPlaces reads a path as patches have it; added is how many characters stand before what the person wrote.
+func readPlaces(text, written string, added int, table Table) (*Places, error) {
 	set := source.NewSet()
 	file, err := set.Add("path", []byte(pathPrefix+written+": null\n}\n"))
 	if err != nil {
@@ -119,6 +167,11 @@ func ParsePlaces(text string, table Table) (*Places, error) {
 // Find returns the places in data to which the path leads, in order. When there is none, or the data does not meet a step that
 // must be met, why says so.
 func (p *Places) Find(data value.Value) (found []place.Found, why string) {
+	if p.other != nil {
+		if found, _ = p.other.Find(data); len(found) > 0 {
+			return found, ""
+		}
+	}
 	if p.operation == nil {
 		one, missing := place.Follow(data, p.pointer)
 		if missing != "" {

@@ -4,6 +4,7 @@ package explain
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 
 	"knothole/core/eval"
@@ -125,7 +126,8 @@ type Reason struct {
 	Left, Right source.Pos // where it got its value on each side
 }
 
-// Difference finds the cause of a difference. Differs tells whether an input has another value on the other side.
+// Difference finds the cause of a difference. Differs tells whether an input, or the part of one that a name with a path of fields
+// stands for, has another value on the other side.
 func Difference(left, right Side, differs func(input string) bool) Cause {
 	c := Cause{Left: left.Pos(), Right: right.Pos()}
 	var sides [2][]Leaf
@@ -150,10 +152,18 @@ func Difference(left, right Side, differs func(input string) bool) Cause {
 			}
 		}
 	}
+	// The part of an input says more than the whole, also where the part is the same on both sides: it was only gone through.
+	hasPart := map[string]bool{}
+	for _, leaf := range slices.Concat(sides[0], sides[1]) {
+		for at, c := range leaf.Name {
+			if c == '.' {
+				hasPart[leaf.Name[:at]] = true
+			}
+		}
+	}
 	for i, leaves := range sides {
 		for _, leaf := range leaves {
-			name, _, _ := strings.Cut(leaf.Name, ".")
-			if leaf.Name != EnvironmentName && !differs(name) {
+			if leaf.Name != EnvironmentName && (hasPart[leaf.Name] || !differs(leaf.Name)) {
 				continue
 			}
 			at := slices.IndexFunc(c.Because, func(r Reason) bool { return r.Name == leaf.Name })
@@ -173,10 +183,6 @@ func Difference(left, right Side, differs func(input string) bool) Cause {
 	if len(telling) > 0 {
 		c.Because = telling
 	}
-	// The part of an input says more than the whole.
-	c.Because = slices.DeleteFunc(slices.Clone(c.Because), func(r Reason) bool {
-		return slices.ContainsFunc(c.Because, func(part Reason) bool { return strings.HasPrefix(part.Name, r.Name+".") })
-	})
 	c.Because = gather(c.Because)
 	slices.SortFunc(c.Because, func(a, b Reason) int { return strings.Compare(a.Name, b.Name) })
 	return c
@@ -218,6 +224,29 @@ func gather(reasons []Reason) []Reason {
 		gathered = append(gathered, common)
 	}
 	return gathered
+}
+
+// Fields returns the name of an input and the fields in it, as the name of a leaf has them: odd ones stand in quotes.
+func Fields(name string) []string {
+	var fields []string
+	for start := 0; start <= len(name); {
+		end, quoted := start, false
+		for end < len(name) && (quoted || name[end] != '.') {
+			if name[end] == '\\' {
+				end++
+			} else if name[end] == '"' {
+				quoted = !quoted
+			}
+			end++
+		}
+		field := name[start:min(end, len(name))]
+		if text, err := strconv.Unquote(field); err == nil {
+			field = text
+		}
+		fields = append(fields, field)
+		start = end + 1
+	}
+	return fields
 }
 
 // commonPath returns the fields with which two paths begin. A point inside quotes divides no fields.

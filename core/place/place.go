@@ -4,6 +4,7 @@ package place
 
 import (
 	"errors"
+	"regexp"
 	"strconv"
 	"strings"
 
@@ -92,10 +93,21 @@ func Text(steps []Step) string {
 		case Index:
 			b.WriteString("[" + strconv.Itoa(s.Index) + "]")
 		case Keyed:
-			b.WriteString("[" + s.Name + "]")
+			b.WriteString("[" + elementName(s.Name) + "]")
 		}
 	}
 	return b.String()
+}
+
+// bareName is an element's name that can be taken for nothing else in brackets.
+var bareName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_./:@-]*$`)
+
+// elementName writes the name of an element in brackets: in quotes when it could be taken for a position or a condition.
+func elementName(name string) string {
+	if name == "*" || bareName.MatchString(name) && name != "end" && name != "it" && !strings.HasPrefix(name, "it.") {
+		return name
+	}
+	return strconv.Quote(name)
 }
 
 // Key returns a key as it is written in the language: in quotes when it is not made of name characters and inner
