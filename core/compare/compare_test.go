@@ -54,7 +54,7 @@ func TestListsAreMatchedByKey(t *testing.T) {
 		rows(t, "cs: [{name: a}, {name: b}]", "cs: [{name: b}, {name: a}]"))
 	require.Equal(t, []string{`[north].spec: 1 → 2 (/0/spec)`},
 		rows(t, "[{kind: F, metadata: {name: north}, spec: 1}]", "[{kind: F, metadata: {name: north}, spec: 2}]"))
-	require.Equal(t, []string{`[F north].spec: 1 → 2 (/0/spec)`},
+	require.Equal(t, []string{`[\"F north\"].spec: 1 → 2 (/0/spec)`},
 		rows(t, "[{kind: F, metadata: {name: north}, spec: 1}, {kind: G, metadata: {name: north}}]", "[{kind: F, metadata: {name: north}, spec: 2}, {kind: G, metadata: {name: north}}]"),
 		"where the same name stands twice, the kind tells them apart")
 	require.Equal(t, []string{`rules[0].host: "a" → "b" (/rules/0/host)`}, rows(t, "rules: [{host: a, x: 1}]", "rules: [{host: b, x: 1}]"),
@@ -153,4 +153,29 @@ func TestEqualDifferencesAreFolded(t *testing.T) {
 	require.Equal(t, "other", groups[0].Rows[0].Path.String())
 	require.Len(t, groups[1].Documents, 3)
 	require.Equal(t, "n", groups[1].Rows[0].Path.String())
+}
+
+func TestDifferencesOfOtherCausesAreNotFolded(t *testing.T) {
+	c, _ := compareProject(t, map[string]string{
+		"a.yaml": "n: 1\nm: 1\n", "b.yaml": "n: 2\nm: 2\n",
+		"main.knot": "input n: int\ninput m: int\ndocument \"k/a.yaml\" = { x: n }\ndocument \"k/b.yaml\" = { x: m }\n",
+	})
+	require.Len(t, c.Groups(), 2)
+}
+
+// TestWhatIsEqualIsNoCause holds that a part of an input that is the same on both sides is not named, though another part differs.
+func TestWhatIsEqualIsNoCause(t *testing.T) {
+	c, _ := compareProject(t, map[string]string{
+		"a.yaml": "limits: { cpu: 1, memory: 2 }\nlevel: low\n", "b.yaml": "limits: { cpu: 1, memory: 3 }\nlevel: high\n",
+		"main.knot": "input limits: { cpu: int, memory: int }\ninput level: string\ndocument \"a.yaml\" = { x: \"${limits.cpu}-${level}\", m: limits.memory }\n",
+	})
+	var names [][]string
+	for _, row := range c.Groups()[0].Rows {
+		var because []string
+		for _, r := range row.Cause.Because {
+			because = append(because, r.Name)
+		}
+		names = append(names, because)
+	}
+	require.Equal(t, [][]string{{"level"}, {"limits.memory"}}, names)
 }

@@ -8,26 +8,28 @@ func Match(pattern, path string) bool {
 	return matchParts(strings.Split(pattern, "/"), strings.Split(path, "/"))
 }
 
+// matchParts matches part by part. As with stars in one part, only the last `**` has to be tried again.
 func matchParts(pattern, path []string) bool {
-	for len(pattern) > 0 {
-		if pattern[0] == "**" {
-			rest := pattern[1:]
-			if len(rest) == 0 {
-				return true
-			}
-			for i := range path {
-				if matchParts(rest, path[i:]) {
-					return true
-				}
-			}
+	i, j, deep, from := 0, 0, -1, 0
+	for j < len(path) {
+		switch {
+		case i < len(pattern) && pattern[i] == "**":
+			deep, from = i, j
+			i++
+		case i < len(pattern) && matchPart(pattern[i], path[j]):
+			i++
+			j++
+		case deep >= 0:
+			from++
+			i, j = deep+1, from
+		default:
 			return false
 		}
-		if len(path) == 0 || !matchPart(pattern[0], path[0]) {
-			return false
-		}
-		pattern, path = pattern[1:], path[1:]
 	}
-	return len(path) == 0
+	for i < len(pattern) && pattern[i] == "**" {
+		i++
+	}
+	return i == len(pattern)
 }
 
 // matchPart matches one part without going back further than to the last star, so that it takes at most the product

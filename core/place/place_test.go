@@ -35,6 +35,8 @@ func TestMatch(t *testing.T) {
 		{"k8s/*.yaml", "k8s/bay-map.yaml", true},
 		{"k8s/*.yaml", "k8s/deep/bay-map.yaml", false},
 		{"k8s/**", "k8s/deep/bay-map.yaml", true},
+		{"k8s/**", "k8s", true}, // any number of folders, none too
+		{"k8s/**", "k8sx", false},
 		{"**/bay-map.yaml", "bay-map.yaml", true},
 		{"**/bay-map.yaml", "a/b/bay-map.yaml", true},
 		{"a/**/z", "a/z", true},

@@ -77,3 +77,30 @@ func TestStreamOrder(t *testing.T) {
 	}
 	require.Equal(t, "1 2 3 4 5 6 7 8", strings.Join(order, " "))
 }
+
+// TestStreamOrderOfKinds holds for every kind that is ranked that it comes behind what it needs: each group before the next.
+func TestStreamOrderOfKinds(t *testing.T) {
+	groups := [][]string{
+		{"Namespace"}, {"CustomResourceDefinition", "PriorityClass", "StorageClass", "IngressClass"},
+		{"ServiceAccount", "ClusterRole", "Role", "ClusterRoleBinding", "RoleBinding"},
+		{"ConfigMap", "Secret", "PersistentVolume", "PersistentVolumeClaim", "LimitRange", "ResourceQuota", "NetworkPolicy"},
+		{"Deployment", "CronJob", "GaugeFeed"}, {"Service", "Ingress", "HorizontalPodAutoscaler", "PodDisruptionBudget"},
+	}
+	var documents []render.Document
+	var want []string
+	for i := len(groups) - 1; i >= 0; i-- {
+		for _, kind := range groups[i] {
+			v := value.RecordOf(value.NewShape([]string{"kind"}), []value.Value{value.StringOf(kind, 0)}, 0)
+			documents = append(documents, render.Document{Format: "yaml", Value: v})
+		}
+	}
+	for _, g := range groups {
+		want = append(want, g...)
+	}
+	objects, _ := render.Stream(documents)
+	var got []string
+	for _, v := range objects {
+		got = append(got, render.KindOf(v))
+	}
+	require.Equal(t, want, got)
+}

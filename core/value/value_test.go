@@ -86,5 +86,54 @@ func TestShowIsShort(t *testing.T) {
 	long := record("name", text("bay-map"), "ports", list(number(80), number(443)), "note", text("a very long note that goes on and on"))
 	require.Equal(t, `{ name: "bay-map", ports: [80, 443], … }`, long.Show(36))
 	require.Equal(t, `"né"…`, text("nénuphar").Show(3))
+	require.Equal(t, `"n"…`, text("nénuphar").Show(2), "a character is not cut in its middle")
 	require.Equal(t, "{}", record().Show(10))
+}
+
+// TestNothingIsMisread holds that each accessor refuses a value of another kind, and reads what is not known as nothing.
+func TestNothingIsMisread(t *testing.T) {
+	values := []value.Value{value.NullOf(0), value.BoolOf(true, 0), number(7), value.FloatOf(1.5, 0), text("a long text that lies somewhere in memory"), list(number(1)),
+		record("a", number(1)), value.FunctionOf(1, 0), value.InstanceOf(1, 0)}
+	accessors := map[value.Kind]func(v value.Value){
+		value.Bool: func(v value.Value) { v.Bool() }, value.Int: func(v value.Value) { v.Int() }, value.String: func(v value.Value) { _ = v.Text() },
+		value.Float: func(v value.Value) { v.Float() }, value.Function: func(v value.Value) { v.Function() }, value.Instance: func(v value.Value) { v.Instance() },
+	}
+	for kind, read := range accessors {
+		for _, v := range values {
+			if v.Kind() == kind || kind == value.Float && v.Kind() == value.Int {
+				require.NotPanics(t, func() { read(v) })
+			} else {
+				require.PanicsWithError(t, "a value of kind "+v.Kind().String()+" was read as a "+kind.String(), func() { read(v) })
+			}
+		}
+		require.NotPanics(t, func() { read(value.UnknownOf(value.String, "<later>", value.Later, 0)) })
+	}
+}
+
+// TestExtend holds that records that grow out of one another stay as they are, whichever grows first, and find their keys.
+func TestExtend(t *testing.T) {
+	grow := func(v value.Value, key string, n int64) value.Value {
+		return v.Extend([]string{key}, []value.Value{number(n)}, 0)
+	}
+	versions := []value.Value{record()}
+	for i := range int64(1000) {
+		versions = append(versions, grow(versions[i], fmt.Sprintf("k%d", i), i))
+	}
+	branch := grow(versions[500], "other", -1)
+	for n, v := range append(versions, branch) {
+		if n == len(versions) {
+			require.Equal(t, int64(-1), v.Get("other").Int())
+			n = 500
+		} else {
+			require.True(t, v.Get("other").IsAbsent())
+			require.Equal(t, n, v.Len())
+		}
+		for _, i := range []int{0, n / 2, n - 1} {
+			if i >= 0 && i < n {
+				require.Equal(t, int64(i), v.Get(fmt.Sprintf("k%d", i)).Int())
+				require.Equal(t, fmt.Sprintf("k%d", i), v.Shape().Keys()[i])
+			}
+		}
+		require.True(t, v.Get(fmt.Sprintf("k%d", n)).IsAbsent())
+	}
 }
