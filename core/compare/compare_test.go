@@ -54,7 +54,7 @@ func TestListsAreMatchedByKey(t *testing.T) {
 		rows(t, "cs: [{name: a}, {name: b}]", "cs: [{name: b}, {name: a}]"))
 	require.Equal(t, []string{`[north].spec: 1 → 2 (/0/spec)`},
 		rows(t, "[{kind: F, metadata: {name: north}, spec: 1}]", "[{kind: F, metadata: {name: north}, spec: 2}]"))
-	require.Equal(t, []string{`[\"F north\"].spec: 1 → 2 (/0/spec)`},
+	require.Equal(t, []string{`["F north"].spec: 1 → 2 (/0/spec)`},
 		rows(t, "[{kind: F, metadata: {name: north}, spec: 1}, {kind: G, metadata: {name: north}}]", "[{kind: F, metadata: {name: north}, spec: 2}, {kind: G, metadata: {name: north}}]"),
 		"where the same name stands twice, the kind tells them apart")
 	require.Equal(t, []string{`rules[0].host: "a" → "b" (/rules/0/host)`}, rows(t, "rules: [{host: a, x: 1}]", "rules: [{host: b, x: 1}]"),
