@@ -2,6 +2,7 @@ package core_test
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"reflect"
@@ -160,4 +161,84 @@ func TestFormatTellsSetsFromRecords(t *testing.T) {
 	formatted, ok := format(t, "let a: { string } = []\nlet b: {n:int} = {n:1}\nlet c: {*:{ {n:int} }} = {}\n")
 	require.True(t, ok)
 	require.Equal(t, "let a: {string} = []\nlet b: { n: int } = { n: 1 }\nlet c: { *: {{ n: int }} } = {}\n", formatted)
+}
+
+// damaged breaks lines and puts comments between the words of a program, at random. What comes out need not be a program.
+func damaged(r *rand.Rand, text string) string {
+	var b strings.Builder
+	n := 0
+	for i := 0; i < len(text); i++ {
+		c := text[i]
+		b.WriteByte(c)
+		if !strings.ContainsRune(",[{( \n", rune(c)) || r.IntN(25) > 0 {
+			continue
+		}
+		n++
+		b.WriteString([]string{"\n", fmt.Sprintf(" # c%d\n", n), fmt.Sprintf("\n  # c%d\n", n), "\n\n", fmt.Sprintf("\n## d%d\n", n), "  ", "\r\n"}[r.IntN(7)])
+	}
+	damaged := b.String()
+	if r.IntN(3) == 0 { // commas at the ends of lines, and at their beginnings
+		damaged = strings.ReplaceAll(damaged, ",", []string{",\n", "\n,", " ,\n\n"}[r.IntN(3)])
+	}
+	return damaged
+}
+
+// formatDamaged holds the promises of formatting for one random program and for random damage to it.
+func formatDamaged(t *testing.T, seed uint64, sources []string) {
+	t.Helper()
+	r := rand.New(rand.NewPCG(seed, 3))
+	text := newGenerator(seed).program()
+	if r.IntN(2) == 0 {
+		text = sources[r.IntN(len(sources))]
+	}
+	checkFormat(t, damaged(r, text))
+}
+
+// corpusSources returns all modules of the corpus and the demo.
+func corpusSources(t testing.TB) []string {
+	var sources []string
+	archives, err := filepath.Glob("testdata/corpus/*.txtar")
+	require.NoError(t, err)
+	for _, name := range archives {
+		archive, err := txtar.ParseFile(name)
+		require.NoError(t, err)
+		for _, f := range archive.Files {
+			if strings.HasSuffix(f.Name, ".knot") && len(f.Data) < 5000 {
+				sources = append(sources, string(f.Data))
+			}
+		}
+	}
+	return sources
+}
+
+// FuzzFormatDamaged: whatever the damage, what is still a program keeps its meaning and every comment.
+func FuzzFormatDamaged(f *testing.F) {
+	sources := corpusSources(f)
+	f.Add(uint64(1))
+	f.Fuzz(func(t *testing.T, seed uint64) { formatDamaged(t, seed, sources) })
+}
+
+// TestFormatOfDamagedPrograms is a part of what FuzzFormatDamaged tries.
+func TestFormatOfDamagedPrograms(t *testing.T) {
+	sources := corpusSources(t)
+	for seed := range uint64(1500) {
+		formatDamaged(t, seed, sources)
+	}
+}
+
+// TestFormatKeepsSeparatorsThatMatter holds commas that a line end cannot stand for.
+func TestFormatKeepsSeparatorsThatMatter(t *testing.T) {
+	for text, want := range map[string]string{
+		"let x = for k,\n  v in r -> v\n":                        "let x = for k,\n  v in r -> v\n",
+		"type T = [string,\n  | int]\n":                          "type T = [string,\n  | int]\n",
+		"let v = let a = 1,\n    b = 2\n  then a + b\n":          "let v = let a = 1\n  b = 2\n  then a + b\n",
+		"let v = [ # b\n  1 # d\n  , # e\n  2\n]\n":              "let v = [ # b\n  1 # d\n  # e\n  2\n]\n",
+		"type T = {\n  name: string\n  ## d\n  , size: int\n}\n": "type T = {\n  name: string\n  ## d\n  , size: int\n}\n",
+		"output a = r.\"runs-on\" - r.\"odd key\"\n":             "output a = r.runs-on - r.\"odd key\"\n",
+	} {
+		formatted, ok := format(t, text)
+		require.True(t, ok, text)
+		require.Equal(t, want, formatted)
+		checkFormat(t, text)
+	}
 }
