@@ -233,7 +233,7 @@ func TestFormatKeepsSeparatorsThatMatter(t *testing.T) {
 		"type T = [string,\n  | int]\n":                          "type T = [string,\n  | int]\n",
 		"let v = let a = 1,\n    b = 2\n  then a + b\n":          "let v = let a = 1\n  b = 2\n  then a + b\n",
 		"let v = [ # b\n  1 # d\n  , # e\n  2\n]\n":              "let v = [ # b\n  1 # d\n  # e\n  2\n]\n",
-		"type T = {\n  name: string\n  ## d\n  , size: int\n}\n": "type T = {\n  name: string\n  ## d\n  , size: int\n}\n",
+		"type T = {\n  name: string\n  ## d\n  , size: int\n}\n": "type T = {\n  name: string\n  ## d\n    , size: int\n}\n",
 		"output a = r.\"runs-on\" - r.\"odd key\"\n":             "output a = r.runs-on - r.\"odd key\"\n",
 	} {
 		formatted, ok := format(t, text)
