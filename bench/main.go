@@ -1,7 +1,7 @@
 // Command bench measures Knothole side by side with programs that do the same work, in one run: the parser beside that of Go,
 // the checker beside that of Go, evaluation beside a general-purpose interpreter. What is measured must come to the same
-// result on both sides, else the run fails. First comes the whole program on a generated fleet. Run it with: go run . (in this
-// folder), or go run . fleet for the fleet alone.
+// result on both sides, else the run fails. First comes the whole program on a generated fleet, last how programs grow that once
+// took the square of their size. Run it with: go run . (in this folder), or go run . fleet, or go run . growth, for these alone.
 package main
 
 import (
@@ -57,6 +57,13 @@ func main() {
 		}
 		return
 	}
+	if len(os.Args) == 2 && os.Args[1] == "growth" {
+		if err := measureGrowth(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			os.Exit(1)
+		}
+		return
+	}
 	// The fleet comes first: what the kernel says of the memory of a program is at least what the one had that started it.
 	if err := fleet(); err != nil {
 		fmt.Fprintln(os.Stderr, err)
@@ -65,4 +72,8 @@ func main() {
 	fmt.Printf("\n%-34s %12s %12s   %-10s %12s %12s\n", "", "best", "median", "beside", "best", "median")
 	parsing()
 	evaluation()
+	if err := measureGrowth(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
 }
