@@ -109,7 +109,9 @@ func TestAge(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "text"), []byte(word), 0o600))
 
 	require.Contains(t, read(s, "age", "plain.age"), "no identity is known to decrypt it with")
-	again := func(identity string) *secrets.Source { return &secrets.Source{Root: s.Root, Identity: identity, IdentityName: "KNOTHOLE_IDENTITY"} }
+	again := func(identity string) *secrets.Source {
+		return &secrets.Source{Root: s.Root, Identity: identity, IdentityName: "KNOTHOLE_IDENTITY"}
+	}
 	require.Contains(t, read(again(filepath.Join(folder, "nothing")), "age", "plain.age"), "cannot be read: no such file")
 	require.Contains(t, read(again(filepath.Join(folder, "text")), "age", "plain.age"), "what KNOTHOLE_IDENTITY gives is no identity of age")
 	identity := filepath.Join(t.TempDir(), "identity")
