@@ -22,9 +22,8 @@ func (noBuiltins) Passes(string, string) bool              { return false }
 // universe is types by their texts. The declarations of all come before them.
 type universe struct {
 	*testing.T
-	declarations string
-	checked      map[string]*types.Type
-	program      *types.Program
+	checked map[string]*types.Type
+	program *types.Program
 }
 
 func newUniverse(t *testing.T, declarations string, texts ...string) *universe {
