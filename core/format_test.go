@@ -221,7 +221,7 @@ func FuzzFormatDamaged(f *testing.F) {
 // TestFormatOfDamagedPrograms is a part of what FuzzFormatDamaged tries.
 func TestFormatOfDamagedPrograms(t *testing.T) {
 	sources := corpusSources(t)
-	for seed := range uint64(1500) {
+	for seed := range uint64(700) {
 		formatDamaged(t, seed, sources)
 	}
 }

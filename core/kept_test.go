@@ -249,7 +249,7 @@ func FuzzTypesAreKept(f *testing.F) {
 
 // TestTypesAreKeptInRandomPrograms is a part of what FuzzTypesAreKept tries.
 func TestTypesAreKeptInRandomPrograms(t *testing.T) {
-	for seed := range uint64(2000) {
+	for seed := range uint64(1000) {
 		keptIn(t, seed)
 	}
 }

@@ -1083,8 +1083,8 @@ func FuzzOneMeaning(f *testing.F) {
 // TestOneMeaningOfRandomPrograms is a part of what FuzzOneMeaning tries.
 func TestOneMeaningOfRandomPrograms(t *testing.T) {
 	compared := 0
-	for seed := range uint64(1500) {
+	for seed := range uint64(800) {
 		compared += oneMeaning(t, seed)
 	}
-	require.Greater(t, compared, 5000, "most outputs are compared")
+	require.Greater(t, compared, 3000, "most outputs are compared")
 }
