@@ -66,6 +66,11 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 		if o.Builtin.Group == "text" && len(o.Parameters) > 1 && o.Parameters[1].Name == "pattern" && order != nil {
 			c.checkPattern(e.Arguments[order[1]].Value)
 		}
+		if o.Name == "list.contains" && order != nil { // as "in"
+			if x := c.module.Info.Types[e.Arguments[order[1]].Value.ID()]; x != nil && (x.Kind != Literal || isEnvironmentName(e.Arguments[order[1]].Value)) {
+				c.checkElements(e.Arguments[order[0]].Value, x)
+			}
+		}
 		return c.keepTypes(e, o, order, c.substitute(o.Type, generic.variables))
 	}
 	return o.Type
@@ -267,6 +272,12 @@ func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 		if near, found := source.Nearest(name.Name, names); found {
 			help = fmt.Sprintf("did you mean %s.%s?", group, near)
 		}
+		if elsewhere := c.builtinsNamed(name.Name); len(elsewhere) > 0 {
+			if here := group + "." + otherNames[name.Name]; slices.Contains(elsewhere, here) {
+				elsewhere = []string{here}
+			}
+			help = "did you mean " + strings.Join(elsewhere, " or ") + "?"
+		}
 		c.report(source.UnknownName, name.Span, help, "there is no built-in function %s.%s", group, name.Name)
 		return nil
 	}
@@ -274,6 +285,24 @@ func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 	o.Name, o.Builtin = group+"."+name.Name, &key
 	c.builtins[key] = o
 	return o
+}
+
+// otherNames are what functions are called elsewhere.
+var otherNames = map[string]string{"len": "length", "size": "length", "substr": "slice", "substring": "slice", "concat": "join", "uppercase": "upper",
+	"lowercase": "lower", "strip": "trim", "reduce": "fold", "unique": "distinct", "uniq": "distinct", "keys_of": "keys", "items": "entries", "includes": "contains",
+	"to_int": "int", "to_string": "string", "tojson": "json", "to_json": "json", "flat": "flatten"}
+
+// builtinsNamed returns the built-in functions of a name, or of one that is another word for it, in whatever group.
+func (c *checker) builtinsNamed(name string) []string {
+	var found []string
+	for _, wanted := range []string{name, otherNames[name]} {
+		for _, group := range c.program.Builtins.Groups() {
+			if wanted != "" && slices.Contains(c.program.Builtins.Names(group), wanted) {
+				found = append(found, group+"."+wanted)
+			}
+		}
+	}
+	return found
 }
 
 // Signature reads the signature of a built-in function, such as "sort(xs: [T]) -> [T]". One capital letter is a type

@@ -582,11 +582,15 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 		candidates = append(candidates, n)
 	}
 	help, related := "declare it with let, input or use", []source.Related(nil)
+	functions := c.builtinsNamed(name)
 	if near, ok := source.Nearest(name, candidates); ok {
 		help = fmt.Sprintf("did you mean %q?", near)
 		related = see(c.module.Objects[near])
 	} else if _, ok := builtinTypes[name]; ok {
 		help = "this is a type, not a value"
+	}
+	if len(functions) > 0 {
+		help, related = "did you mean "+strings.Join(functions, " or ")+"?", nil
 	}
 	c.add(source.Finding{Code: source.UnknownName, Span: span, Message: fmt.Sprintf("there is no %q here", name), Help: help, Related: related})
 	return nil
