@@ -3,6 +3,7 @@ package builtin
 import (
 	"cmp"
 	"encoding/binary"
+	"math"
 	"math/big"
 	"net/netip"
 	"slices"
@@ -17,18 +18,19 @@ import (
 var networkShape = value.NewShape([]string{"address", "prefix", "first", "last", "count"})
 
 var netFunctions = []*Function{
-	{Group: "net", Signature: "parse(cidr: string) -> { address: string, prefix: int, first: string, last: string, count: int }",
-		Description: "A network (RFC 4632, RFC 4291): the address as written, the length of the prefix, the first and last address of the whole range and how many there are.",
+	{Group: "net", Signature: "parse(cidr: string) -> { address: string, prefix: int, first: string, last: string, count: int? }",
+		Description: "A network (RFC 4632, RFC 4291): the address as written, the length of the prefix, the first and last address of the whole range and how many there are; null when an int cannot count them.",
 		Example:     `net.parse("192.0.2.17/28")`, Result: `{"address":"192.0.2.17","prefix":28,"first":"192.0.2.16","last":"192.0.2.31","count":16}`,
-		Errors: "The text is no network, or has more addresses than an int can count.",
+		Errors: "The text is no network.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			p := network(c, a, 0)
 			size := new(big.Int).Lsh(big.NewInt(1), uint(p.Addr().BitLen()-p.Bits()))
-			if !size.IsInt64() {
-				c.Fail(0, "", a[0].Show(50)+" has more addresses than an int of 64 bits can count")
+			count := value.NullOf(c.Origin())
+			if size.IsInt64() {
+				count = value.IntOf(size.Int64(), c.Origin())
 			}
 			return entry(c, networkShape, text(c, p.Addr().String()), number(c, p.Bits()),
-				text(c, p.Masked().Addr().String()), text(c, offset(p, new(big.Int).Sub(size, big.NewInt(1))).String()), value.IntOf(size.Int64(), c.Origin()))
+				text(c, p.Masked().Addr().String()), text(c, offset(p, new(big.Int).Sub(size, big.NewInt(1))).String()), count)
 		}},
 	{Group: "net", Signature: "subnet(cidr: string, prefix: int, index: int) -> string", Description: "The network with a longer prefix that stands at the index inside, counted from 0.",
 		Example: `net.subnet("198.51.100.0/24", 26, 2)`, Result: `"198.51.100.128/26"`, Errors: "The prefix is not longer, or there is no such subnet.",
@@ -156,6 +158,11 @@ var versionFunctions = []*Function{
 		Example: `version.parse("4.2.0-rc.1+x5")`, Result: `{"major":4,"minor":2,"patch":0,"prerelease":"rc.1","build":"x5"}`, Errors: "The text is no version.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			v := version(c, a, 0)
+			for _, n := range []uint64{v.Major(), v.Minor(), v.Patch()} {
+				if n > math.MaxInt64 {
+					c.Fail(0, "", "a number of "+a[0].Show(60)+" does not fit into an int of 64 bits")
+				}
+			}
 			return entry(c, versionShape, value.IntOf(int64(v.Major()), c.Origin()), value.IntOf(int64(v.Minor()), c.Origin()), value.IntOf(int64(v.Patch()), c.Origin()),
 				text(c, v.Prerelease()), text(c, v.Metadata()))
 		}},

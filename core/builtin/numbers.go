@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/big"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -225,13 +226,24 @@ func quantity(c *eval.Call, v value.Value, units []unit, what string) value.Valu
 	return value.Value{}
 }
 
+// dateTime is a date and time as RFC 3339 section 5.6 has it; the library takes more.
+var dateTime = regexp.MustCompile(`^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?(Z|[+-]([01]\d|2[0-3]):[0-5]\d)$`)
+
 var timeFunctions = []*Function{
 	{Group: "time", Signature: "parse(s: string) -> int", Description: "The seconds since 1970 of a date and time (RFC 3339); fractions of a second are cut off.",
 		Example: `time.parse("2027-03-31T00:00:00Z")`, Result: `1806451200`, Errors: "The text is no date and time.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
-			t, err := time.Parse(time.RFC3339, a[0].Text())
-			if err != nil {
+			written := strings.ToUpper(a[0].Text())
+			leap := strings.HasPrefix(written[min(len(written), 16):], ":60") // a leap second is the one behind the last
+			if leap {
+				written = written[:16] + ":59" + written[19:]
+			}
+			t, err := time.Parse(time.RFC3339, written)
+			if err != nil || !dateTime.MatchString(written) {
 				c.Fail(0, "such as 2027-03-31T06:00:00Z", a[0].Show(40)+" is no date and time of RFC 3339")
+			}
+			if leap {
+				t = t.Add(time.Second)
 			}
 			return value.IntOf(t.Unix(), c.Origin())
 		}},

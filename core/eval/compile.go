@@ -501,6 +501,9 @@ func (c *compiler) fieldStep(e *syntax.Field) stepper {
 		if v.Unknown() {
 			return f.choose(derived(value.StringOf("", value.From(at.Start)), v), v.Origin()), false
 		}
+		if v.Kind() != value.Record && e.Lenient {
+			return value.NullOf(value.From(at.Start)), true
+		}
 		if v.Kind() != value.Record {
 			f.failAt(source.WrongType, ofAt, "", "%s has no fields, so there is no %q", describeValue(v), name)
 		}

@@ -301,8 +301,6 @@ func (r *Result) checkPath(name string, span source.Span, via []source.Related) 
 		help = "folders are separated by /"
 	case path.Clean(name) != name || name == "." || name == ".." || strings.HasPrefix(name, "../"):
 		help = "paths stay inside the folder of the environment and have no ., .. or double /"
-	case strings.HasPrefix(path.Base(name), ".knothole"):
-		help = "names that begin with .knothole belong to the program"
 	}
 	for _, c := range name {
 		if c < ' ' || c == 0x7F || strings.ContainsRune(`<>:"|?*`, c) {
@@ -310,6 +308,9 @@ func (r *Result) checkPath(name string, span source.Span, via []source.Related) 
 		}
 	}
 	for _, part := range strings.Split(name, "/") {
+		if lower := strings.ToLower(part); strings.HasPrefix(lower, ".knothole") || lower == ".git" {
+			help = "names that begin with .knothole belong to the program, and .git to git"
+		}
 		if len(part) > 255 {
 			help = "the names of files and folders have at most 255 bytes"
 		}

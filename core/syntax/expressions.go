@@ -138,9 +138,9 @@ func (p *parser) steps(start int, e Expression) Expression {
 		}
 		switch text := p.textOf(t); {
 		case (text == "." || text == "?.") && p.continues():
-			optional := text == "?." || p.isLenient(e)
+			lenient := p.isLenient(e)
 			p.at++
-			e = &Field{Of: e, Optional: optional, Name: p.fieldName(), node: p.node(start)}
+			e = &Field{Of: e, Optional: text == "?." || lenient, Lenient: lenient, Name: p.fieldName(), node: p.node(start)}
 		case (text == "[" || text == "?[") && (!t.newline || p.free):
 			optional := text == "?[" || p.isLenient(e)
 			p.at++

@@ -12,6 +12,7 @@ import (
 	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/value"
 )
 
 // Kind says what a type is made of.
@@ -602,6 +603,9 @@ func (t *Type) text(depth int) string {
 	case Literal:
 		if s, ok := t.Literal.(string); ok {
 			return strconv.Quote(s)
+		}
+		if f, ok := t.Literal.(float64); ok {
+			return value.FormatFloat(f)
 		}
 		return fmt.Sprint(t.Literal)
 	case Named, Variable, Instance:
