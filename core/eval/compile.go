@@ -524,7 +524,9 @@ func (c *compiler) fieldStep(e *syntax.Field) stepper {
 // missingKey reports a key that a record does not have.
 func (f *frame) missingKey(v value.Value, name string, at source.Span) {
 	help := "?. or ?[…] gives null for what is not there"
-	if near, ok := source.Nearest(name, v.Shape().Keys()); ok {
+	if first, rest, found := strings.Cut(name, "-"); found && !v.Get(first).IsAbsent() {
+		help = "a subtraction is written with spaces: " + first + " - " + rest
+	} else if near, ok := source.Nearest(name, v.Shape().Keys()); ok {
 		help = "did you mean \"" + near + "\"?"
 	}
 	f.fail(source.Finding{Code: source.UnknownField, Span: at, Message: "there is no field \"" + name + "\" in " + v.Show(60), Help: help, Related: f.madeAt(v, at)})
