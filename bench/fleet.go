@@ -228,8 +228,8 @@ func readFleet(folder string) (map[string]any, int64, error) {
 	return all, size, err
 }
 
-// fleet measures the whole program on a generated fleet, beside a program in Go that builds the same by hand, and scripts in
-// other languages with their common YAML libraries.
+// fleet measures the whole program on a generated fleet, beside a program in Go that builds the same by hand, and
+// scripts in other languages with their common YAML libraries.
 func fleet() error {
 	work, err := os.MkdirTemp("", "fleet-")
 	if err != nil {

@@ -25,7 +25,8 @@ func nested(n int, inner string) string {
 // growth is programs that once took the square of their size, or worse.
 var growth = []growing{
 	{"conversion into a recursive union", [3]int{60, 120, 240}, func(n int) string {
-		return "type U = { a: int = 1, k: [U] } | { b: int, k: [U] } | int\noutput v = decode.json(\"" + nested(n, "1") + "\") as U\n"
+		return "type U = { a: int = 1, k: [U] } | { b: int, k: [U] } | int\noutput v = decode.json(\"" + nested(n,
+			"1") + "\") as U\n"
 	}},
 	{"a recursive union asked for", [3]int{60, 120, 240}, func(n int) string {
 		return "type J = int | [J] | { *: J }\noutput v = decode.json(\"" + nested(n, `\"s\"`) + "\") is J\n"
@@ -63,7 +64,8 @@ var growth = []growing{
 // evaluate checks and evaluates a program and returns what is found.
 func evaluate(text string) (time.Duration, error) {
 	start := time.Now()
-	p, err := project.Load(fstest.MapFS{project.FileName: {Data: []byte("[environments.bench]\n")}, "main.knot": {Data: []byte(text)}})
+	p, err := project.Load(fstest.MapFS{project.FileName: {Data: []byte("[environments.bench]\n")},
+		"main.knot": {Data: []byte(text)}})
 	if err != nil {
 		return 0, err
 	}
@@ -75,8 +77,8 @@ func evaluate(text string) (time.Duration, error) {
 	return took, nil
 }
 
-// measureGrowth prints how long each program takes at three sizes, and how many times as long twice the size takes: the best of
-// five rounds each. What grows in proportion is at 2, its square at 4.
+// measureGrowth prints how long each program takes at three sizes, and how many times as long twice the size takes:
+// the best of five rounds each. What grows in proportion is at 2, its square at 4.
 func measureGrowth() error {
 	fmt.Printf("\n%-36s %28s %28s %28s   %s\n", "growth", "n", "2n", "4n", "2n/n, 4n/2n")
 	for _, g := range growth {

@@ -1,7 +1,8 @@
-// Command bench measures Knothole side by side with programs that do the same work, in one run: the parser beside that of Go,
-// the checker beside that of Go, evaluation beside a general-purpose interpreter. What is measured must come to the same
-// result on both sides, else the run fails. First comes the whole program on a generated fleet, last how programs grow that once
-// took the square of their size. Run it with: go run . (in this folder), or go run . fleet, or go run . growth, for these alone.
+// Command bench measures Knothole side by side with programs that do the same work, in one run: the parser beside
+// that of Go, the checker beside that of Go, evaluation beside a general-purpose interpreter. What is measured must
+// come to the same result on both sides, else the run fails. First comes the whole program on a generated fleet, last
+// how programs grow that once took the square of their size. Run it with: go run . (in this folder), or go run .
+// fleet, or go run . growth, for these alone.
 package main
 
 import (
@@ -64,7 +65,8 @@ func main() {
 		}
 		return
 	}
-	// The fleet comes first: what the kernel says of the memory of a program is at least what the one had that started it.
+	// The fleet comes first: what the kernel says of the memory of a program is at least what the one had that
+	// started it.
 	if err := fleet(); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)

@@ -24,8 +24,8 @@ var update = flag.Bool("update", false, "write what the corpus evaluates to into
 
 // TestCorpus runs every program under testdata/corpus. An archive holds several programs: the files of one stand
 // under a folder with its name, the file `want` says what must come out: the outputs and documents of each
-// environment, and what its tests find, or the findings at their exact place. A program without a project file gets one with a single
-// environment.
+// environment, and what its tests find, or the findings at their exact place. A program without a project file gets
+// one with a single environment.
 func TestCorpus(t *testing.T) {
 	archives, err := filepath.Glob("testdata/corpus/*.txtar")
 	require.NoError(t, err)

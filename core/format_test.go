@@ -163,7 +163,8 @@ func TestFormatTellsSetsFromRecords(t *testing.T) {
 	require.Equal(t, "let a: {string} = []\nlet b: { n: int } = { n: 1 }\nlet c: { *: {{ n: int }} } = {}\n", formatted)
 }
 
-// damaged breaks lines and puts comments between the words of a program, at random. What comes out need not be a program.
+// damaged breaks lines and puts comments between the words of a program, at random. What comes out need not be a
+// program.
 func damaged(r *rand.Rand, text string) string {
 	var b strings.Builder
 	n := 0
@@ -174,7 +175,8 @@ func damaged(r *rand.Rand, text string) string {
 			continue
 		}
 		n++
-		b.WriteString([]string{"\n", fmt.Sprintf(" # c%d\n", n), fmt.Sprintf("\n  # c%d\n", n), "\n\n", fmt.Sprintf("\n## d%d\n", n), "  ", "\r\n"}[r.IntN(7)])
+		b.WriteString([]string{"\n", fmt.Sprintf(" # c%d\n", n), fmt.Sprintf("\n  # c%d\n", n), "\n\n",
+			fmt.Sprintf("\n## d%d\n", n), "  ", "\r\n"}[r.IntN(7)])
 	}
 	damaged := b.String()
 	if r.IntN(3) == 0 { // commas at the ends of lines, and at their beginnings

@@ -187,8 +187,8 @@ func FuzzMatch(f *testing.F) {
 	})
 }
 
-// FuzzPlaces: whatever the path of an operation, a patch ends; what add puts can be replaced, cannot be added again where it
-// has a key, and removing it gives what was there before.
+// FuzzPlaces: whatever the path of an operation, a patch ends; what add puts can be replaced, cannot be added again
+// where it has a key, and removing it gives what was there before.
 func FuzzPlaces(f *testing.F) {
 	f.Add(".a.b", `{"a": {"c": [1, {"b": 2}]}}`)
 	f.Add(`[it.name == "x"].new`, `[{"name": "x"}, {"name": "y", "z": null}]`)
@@ -250,8 +250,8 @@ type secretStore string
 
 func (s secretStore) Read(*project.Reference) ([]byte, error) { return []byte(s), nil }
 
-// FuzzSecrets evaluates a program with two different secrets. What is not secret must be the same: documents, paths, remarks and
-// outputs. Where a condition on a secret does not hold, which it may test, there is nothing to compare.
+// FuzzSecrets evaluates a program with two different secrets. What is not secret must be the same: documents, paths,
+// remarks and outputs. Where a condition on a secret does not hold, which it may test, there is nothing to compare.
 func FuzzSecrets(f *testing.F) {
 	addCorpus(f, ".knot")
 	for _, text := range []string{

@@ -7,8 +7,8 @@ import (
 	"strings"
 )
 
-// generator makes random programs. Most of what it makes fits together, some does not: the checker takes out what it refuses, and
-// what is left must keep every promise of the language.
+// generator makes random programs. Most of what it makes fits together, some does not: the checker takes out what it
+// refuses, and what is left must keep every promise of the language.
 type generator struct {
 	*rand.Rand
 	types     []namedShape
@@ -289,7 +289,8 @@ func (g *generator) recordValue(s shape, depth int) string {
 			continue
 		}
 		if f.optional && depth > 0 && g.chance(25) {
-			parts = append(parts, f.name+": "+g.expression(shape{kind: "union", of: []shape{f.of, {kind: "null"}}}, depth-1)+"?")
+			parts = append(parts, f.name+": "+g.expression(shape{kind: "union", of: []shape{f.of, {kind: "null"}}},
+				depth-1)+"?")
 			continue
 		}
 		parts = append(parts, f.name+": "+g.expression(f.of, depth-1))
@@ -304,7 +305,8 @@ func (g *generator) recordValue(s shape, depth int) string {
 		}
 		parts = append([]string{spread}, parts...)
 		if g.chance(25) {
-			parts = append(parts, `"${`+g.expression(shape{kind: "string"}, depth-1)+`}": `+g.expression(g.shape(1), depth-1))
+			parts = append(parts, `"${`+g.expression(shape{kind: "string"}, depth-1)+`}": `+g.expression(g.shape(1),
+				depth-1))
 		}
 	}
 	return "{ " + strings.Join(parts, ", ") + " }"
@@ -336,7 +338,8 @@ func (g *generator) expression(s shape, depth int) string {
 		func() string { return g.value(s, depth) },
 		func() string { return g.value(s, depth) },
 		func() string {
-			return "if " + g.condition(depth-1) + " then " + g.expression(s, depth-1) + " else " + g.expression(s, depth-1)
+			return "if " + g.condition(depth-1) + " then " + g.expression(s, depth-1) + " else " + g.expression(s,
+				depth-1)
 		},
 		func() string { return g.narrowing(s, depth) },
 		func() string { return g.narrowing(s, depth) },
@@ -453,7 +456,8 @@ func (g *generator) narrowing(s shape, depth int) string {
 	}
 	switch {
 	case v.of.kind == "union" && v.of.of[1].kind == "null" && g.chance(40):
-		condition, narrowed, left = v.name+" != null", variable{v.name, v.of.of[0]}, variable{v.name, shape{kind: "null"}}
+		condition, narrowed, left = v.name+" != null", variable{v.name, v.of.of[0]}, variable{v.name,
+			shape{kind: "null"}}
 	case v.of.kind == "record" && len(v.of.fields) > 0 && g.chance(40):
 		f := v.of.fields[g.IntN(len(v.of.fields))]
 		condition = fmt.Sprintf("%q in %s", f.name, v.name)
@@ -480,7 +484,8 @@ func (g *generator) narrowing(s shape, depth int) string {
 	g.scope[at] = left
 	other := g.expression(s, depth-1)
 	g.scope[at] = v
-	if strings.Contains(condition, " is (") && !strings.Contains(condition, "not (") && !strings.HasPrefix(condition, "(") && g.chance(30) {
+	if strings.Contains(condition, " is (") && !strings.Contains(condition, "not (") && !strings.HasPrefix(condition,
+		"(") && g.chance(30) {
 		return "match " + v.name + " { is (" + g.text(asked) + ") -> " + then + ", else -> " + other + " }"
 	}
 	return "(if " + condition + " then " + then + " else " + other + ")"
@@ -495,24 +500,29 @@ func (g *generator) step(s shape, depth int) string {
 		func() string { return g.operand(holder, depth-1) + "." + field },
 		func() string {
 			x := g.name("r")
-			return "(let " + x + ": " + g.text(optional) + " = " + g.expression(optional, depth-1) + " then " + x + "." + field + " ?? " + g.operand(s, depth-1) + ")"
+			return "(let " + x + ": " + g.text(optional) + " = " + g.expression(optional,
+				depth-1) + " then " + x + "." + field + " ?? " + g.operand(s, depth-1) + ")"
 		},
 		func() string {
 			return "(" + g.maybe(holder, depth-1) + "?." + field + " ?? " + g.operand(s, depth-1) + ")"
 		},
 		func() string {
-			return "(" + g.maybe(shape{kind: "record", fields: []fieldShape{{name: "a", of: holder}}}, depth-1) + "?.a." + field + " ?? " + g.operand(s, depth-1) + ")"
+			return "(" + g.maybe(shape{kind: "record", fields: []fieldShape{{name: "a", of: holder}}},
+				depth-1) + "?.a." + field + " ?? " + g.operand(s, depth-1) + ")"
 		},
 		func() string {
-			return "({ ..." + g.operand(shape{kind: "map", of: []shape{s}}, depth-1) + ", a: " + g.expression(s, depth-1) + ` })["a"]`
+			return "({ ..." + g.operand(shape{kind: "map", of: []shape{s}}, depth-1) + ", a: " + g.expression(s,
+				depth-1) + ` })["a"]`
 		},
 		func() string {
 			x, of := g.name("r"), shape{kind: "map", of: []shape{s}}
-			return "(let " + x + ": " + g.text(of) + " = " + g.expression(of, depth-1) + " then " + x + `?.b ?? ` + g.operand(s, depth-1) + ")"
+			return "(let " + x + ": " + g.text(of) + " = " + g.expression(of,
+				depth-1) + " then " + x + `?.b ?? ` + g.operand(s, depth-1) + ")"
 		},
 		func() string { return g.operand(shape{kind: "list", of: []shape{s}}, depth-1) + "[0]" },
 		func() string {
-			return "(" + g.operand(shape{kind: "list", of: []shape{s}}, depth-1) + "?[0] ?? " + g.operand(s, depth-1) + ")"
+			return "(" + g.operand(shape{kind: "list", of: []shape{s}}, depth-1) + "?[0] ?? " + g.operand(s,
+				depth-1) + ")"
 		},
 		func() string { return g.operand(shape{kind: "tuple", of: []shape{s, g.shape(1)}}, depth-1) + "[0]" },
 	)
@@ -629,23 +639,27 @@ func (g *generator) call(s shape, depth int) string {
 		func() string { return g.operand(fn(in, s), depth-1) + "(" + g.expression(in, depth-1) + ")" },
 		func() string { return "list.map(" + g.expression(list(in), depth-1) + ", " + function(in, s) + ")[0]" },
 		func() string {
-			return "(list.find(" + g.expression(list(s), depth-1) + ", " + function(s, shape{kind: "bool"}) + ") ?? " + g.operand(s, depth-1) + ")"
+			return "(list.find(" + g.expression(list(s), depth-1) + ", " + function(s,
+				shape{kind: "bool"}) + ") ?? " + g.operand(s, depth-1) + ")"
 		},
 		func() string {
 			return "(list.first(" + g.expression(list(s), depth-1) + ") ?? " + g.operand(s, depth-1) + ")"
 		},
 		func() string {
-			return "(record.get(" + g.expression(shape{kind: "map", of: []shape{s}}, depth-1) + `, "a") ?? ` + g.operand(s, depth-1) + ")"
+			return "(record.get(" + g.expression(shape{kind: "map", of: []shape{s}},
+				depth-1) + `, "a") ?? ` + g.operand(s, depth-1) + ")"
 		},
 	}
-	if !g.plain || slices.Contains(scalarKinds, s.kind) { // of others the naive evaluator does not know the type of the start
+	if !g.plain || slices.Contains(scalarKinds,
+		s.kind) { // of others the naive evaluator does not know the type of the start
 		options = append(options,
 			func() string {
 				a, b := g.name("q"), g.name("q")
 				g.scope = append(g.scope, variable{a, s}, variable{b, in})
 				body := g.expression(s, depth-1)
 				g.scope = g.scope[:len(g.scope)-2]
-				return "list.fold(" + g.expression(list(in), depth-1) + ", " + g.expression(s, depth-1) + ", fn(" + a + ", " + b + ") = " + body + ")"
+				return "list.fold(" + g.expression(list(in), depth-1) + ", " + g.expression(s,
+					depth-1) + ", fn(" + a + ", " + b + ") = " + body + ")"
 			},
 		)
 	}
@@ -665,7 +679,8 @@ func (g *generator) call(s shape, depth int) string {
 	case "map":
 		options = append(options,
 			func() string {
-				return "record.map_values(" + g.expression(shape{kind: "map", of: []shape{in}}, depth-1) + ", " + function(in, s.of[0]) + ")"
+				return "record.map_values(" + g.expression(shape{kind: "map", of: []shape{in}},
+					depth-1) + ", " + function(in, s.of[0]) + ")"
 			},
 		)
 	case "int":
@@ -688,7 +703,8 @@ func (g *generator) program() string {
 			n.is = shape{kind: "union", of: []shape{g.record(1), g.record(1)}}
 		case 2:
 			g.types = append(g.types, n)
-			n.is = shape{kind: "record", fields: []fieldShape{{name: "a", of: g.shape(1)}, {name: "b", of: shape{kind: "list", of: []shape{{kind: "named", named: i}}}}}}
+			n.is = shape{kind: "record", fields: []fieldShape{{name: "a", of: g.shape(1)},
+				{name: "b", of: shape{kind: "list", of: []shape{{kind: "named", named: i}}}}}}
 			g.types = g.types[:i]
 		default:
 			n.is = g.record(2)

@@ -21,8 +21,8 @@ import (
 	"knothole/core/value"
 )
 
-// misfit says why a value is not of a type as it stands; it is empty when it is. It is written from the manual alone, and knows
-// nothing of how values pass into types. The conditions of limited types are for the language to test.
+// misfit says why a value is not of a type as it stands; it is empty when it is. It is written from the manual alone,
+// and knows nothing of how values pass into types. The conditions of limited types are for the language to test.
 func misfit(v value.Value, t *types.Type, depth int) string {
 	if v.Unknown() || depth > 40 {
 		return ""
@@ -217,7 +217,8 @@ func TestTypesAreKept(t *testing.T) {
 			require.Empty(t, observe(t, files, true), "%s %s, recorded", name, folder)
 		}
 	}
-	for _, folder := range []string{"../demo/project", "../examples/network", "../examples/pipelines", "../examples/mudflat"} {
+	for _, folder := range []string{"../demo/project", "../examples/network", "../examples/pipelines",
+		"../examples/mudflat"} {
 		files := fstest.MapFS{}
 		require.NoError(t, filepath.WalkDir(folder, func(path string, entry os.DirEntry, err error) error {
 			if err != nil || entry.IsDir() {
@@ -237,7 +238,8 @@ func TestTypesAreKept(t *testing.T) {
 func keptIn(t *testing.T, seed uint64) {
 	t.Helper()
 	program := newGenerator(seed).program()
-	files := fstest.MapFS{project.FileName: {Data: []byte("[environments.bench]\n")}, "main.knot": {Data: []byte(program)}}
+	files := fstest.MapFS{project.FileName: {Data: []byte("[environments.bench]\n")},
+		"main.knot": {Data: []byte(program)}}
 	require.Empty(t, observe(t, files, seed%2 == 0), "seed %d:\n%s", seed, program)
 }
 

@@ -9,7 +9,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// manualExample is an example and its result; other files that it needs, such as "```yaml vendor.yaml", stand before it.
+// manualExample is an example and its result; other files that it needs, such as "```yaml vendor.yaml", stand before
+// it.
 var (
 	manualExample = regexp.MustCompile("(?s)((?:```[a-z]+ [a-z.]+\n[^`]*```\n)*)```knot\n(.*?)```\n```result\n(.*?)```")
 	manualFile    = regexp.MustCompile("(?s)```[a-z]+ ([a-z.]+)\n(.*?)```\n")

@@ -19,8 +19,8 @@ import (
 	"knothole/core/value"
 )
 
-// naive evaluates a module by walking its tree, as the manual says it: no types that are inferred, no slots, no sharing, no marks.
-// It knows what the generator writes.
+// naive evaluates a module by walking its tree, as the manual says it: no types that are inferred, no slots, no
+// sharing, no marks. It knows what the generator writes.
 type naive struct {
 	file         *source.File
 	declarations map[string]syntax.Declaration
@@ -116,7 +116,8 @@ func (n *naive) declared(e syntax.Expression, t syntax.Type, s *naiveScope) any 
 	return v
 }
 
-func (n *naive) function(parameters []*syntax.Parameter, result syntax.Type, body syntax.Expression, s *naiveScope) naiveFunction {
+func (n *naive) function(parameters []*syntax.Parameter, result syntax.Type, body syntax.Expression,
+	s *naiveScope) naiveFunction {
 	return func(arguments []any) any {
 		inner := s
 		for i, p := range parameters {
@@ -1022,7 +1023,8 @@ func oneMeaning(t *testing.T, seed uint64) (compared int) {
 	g := newGenerator(seed)
 	g.plain = true
 	program := g.program()
-	files := fstest.MapFS{project.FileName: {Data: []byte("[environments.bench]\n")}, "main.knot": {Data: []byte(program)}}
+	files := fstest.MapFS{project.FileName: {Data: []byte("[environments.bench]\n")},
+		"main.knot": {Data: []byte(program)}}
 	p, err := project.Load(files)
 	require.NoError(t, err)
 	results, _ := render.All(p, p.Concrete(), render.Options{Everything: true, Outputs: true})

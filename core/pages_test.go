@@ -61,8 +61,8 @@ func TestEveryCodeHasAPage(t *testing.T) {
 	require.Equal(t, constants, source.Codes())
 }
 
-// TestEveryCodeOccurs holds that every code is found by a program of the corpus, or, what only the outside can find, by a script
-// of the built program.
+// TestEveryCodeOccurs holds that every code is found by a program of the corpus, or, what only the outside can find,
+// by a script of the built program.
 func TestEveryCodeOccurs(t *testing.T) {
 	var all strings.Builder
 	for _, pattern := range []string{"testdata/corpus/*.txtar", "../shell/command/testdata/script/*.txtar"} {

@@ -12,8 +12,10 @@ import (
 	"knothole/core/value"
 )
 
-// elementNames are what elements of lists are called, also such as could be taken for a position, a condition or the end.
-var elementNames = []string{"bay-map", "a b", "8080", "end", "it", "it.x", "x/y:1", `q"u`, "$x", "", "[0]", "Deployment map"}
+// elementNames are what elements of lists are called, also such as could be taken for a position, a condition or the
+// end.
+var elementNames = []string{"bay-map", "a b", "8080", "end", "it", "it.x", "x/y:1", `q"u`, "$x", "", "[0]",
+	"Deployment map"}
 
 // randomData makes a tree of records and lists whose elements are known by a field.
 func randomData(r *rand.Rand, depth int) value.Value {
@@ -38,7 +40,8 @@ func randomData(r *rand.Rand, depth int) value.Value {
 	return b.Record(0)
 }
 
-// TestShownPathsAreRead holds that each path that a comparison shows leads, read again, to the very value that it stands beside.
+// TestShownPathsAreRead holds that each path that a comparison shows leads, read again, to the very value that it
+// stands beside.
 func TestShownPathsAreRead(t *testing.T) {
 	read := 0
 	for seed := range uint64(400) {
@@ -52,7 +55,8 @@ func TestShownPathsAreRead(t *testing.T) {
 			require.NoError(t, err, "seed %d: %s", seed, row.Path)
 			found, why := places.Find(left)
 			require.Len(t, found, 1, "seed %d: %s: %s", seed, row.Path, why)
-			require.True(t, value.Identical(row.Left, found[0].Value), "seed %d: %s leads to %s, not to %s", seed, row.Path, found[0].Value.Show(60), row.Left.Show(60))
+			require.True(t, value.Identical(row.Left, found[0].Value), "seed %d: %s leads to %s, not to %s", seed,
+				row.Path, found[0].Value.Show(60), row.Left.Show(60))
 			read++
 		}
 	}

@@ -1,5 +1,5 @@
-// Command byhand renders the generated fleet as a program does that was written for just this: structures with tags, the same
-// YAML library, one goroutine for each core.
+// Command byhand renders the generated fleet as a program does that was written for just this: structures with tags,
+// the same YAML library, one goroutine for each core.
 package main
 
 import (

@@ -42,8 +42,9 @@ var listFunctions = []*Function{
 			}
 			return result
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "sort(xs: [T], by: (fn(T) -> any)? = null) -> [T]", Description: "The elements in ascending order, or in that of what by makes of them: numbers by size, strings by code point. Equal ones keep their order. A list of keys orders by its first, then by its second, and so on.",
-		Example: `list.sort(["south", "north"])`, Result: `["north","south"]`, Errors: "What is compared is neither all numbers nor all strings.",
+	{Group: "list", Handling: eval.Passes, Signature: "sort(xs: [T], by: (fn(T) -> any)? = null) -> [T]",
+		Description: "The elements in ascending order, or in that of what by makes of them: numbers by size, strings by code point. Equal ones keep their order. A list of keys orders by its first, then by its second, and so on.",
+		Example:     `list.sort(["south", "north"])`, Result: `["north","south"]`, Errors: "What is compared is neither all numbers nor all strings.",
 		call: sortList},
 	{Group: "list", Handling: eval.Passes, Signature: "reverse(xs: [T]) -> [T]", Description: "The elements from last to first.",
 		Example: `list.reverse([1, 2, 3])`, Result: `[3,2,1]`,
@@ -55,16 +56,19 @@ var listFunctions = []*Function{
 	{Group: "list", Handling: eval.Passes, Signature: "distinct(xs: [T], by: (fn(T) -> any)? = null) -> [T]", Description: "The elements without repetitions, or one for each thing that by makes of them; the first stays.",
 		Example: `list.distinct([2, 1, 2])`, Result: `[2,1]`,
 		call: distinct},
-	{Group: "list", Handling: eval.Passes, Signature: "union(xs: [T], ys: [T]) -> [T]", Description: "The elements of both lists, each once, in the order in which they are first met.",
-		Example: `list.union([1, 2], [2, 3])`, Result: `[1,2,3]`,
+	{Group: "list", Handling: eval.Passes, Signature: "union(xs: [T], ys: [T]) -> [T]",
+		Description: "The elements of both lists, each once, in the order in which they are first met.",
+		Example:     `list.union([1, 2], [2, 3])`, Result: `[1,2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return combined(c, func(value.Value) bool { return true }, a...)
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "intersect(xs: [T], ys: [T]) -> [T]", Description: "The elements of the first list that are in the second too, each once.",
-		Example: `list.intersect([1, 2, 3], [3, 2])`, Result: `[2,3]`,
+	{Group: "list", Handling: eval.Passes, Signature: "intersect(xs: [T], ys: [T]) -> [T]",
+		Description: "The elements of the first list that are in the second too, each once.",
+		Example:     `list.intersect([1, 2, 3], [3, 2])`, Result: `[2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return combined(c, membersOf(c, a[1]).has, a[0]) }},
-	{Group: "list", Handling: eval.Passes, Signature: "difference(xs: [T], ys: [T]) -> [T]", Description: "The elements of the first list that are not in the second, each once.",
-		Example: `list.difference(["north", "south"], ["south"])`, Result: `["north"]`,
+	{Group: "list", Handling: eval.Passes, Signature: "difference(xs: [T], ys: [T]) -> [T]",
+		Description: "The elements of the first list that are not in the second, each once.",
+		Example:     `list.difference(["north", "south"], ["south"])`, Result: `["north"]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			others := membersOf(c, a[1])
 			return combined(c, func(x value.Value) bool { return !others.has(x) }, a[0])
@@ -200,19 +204,21 @@ var listFunctions = []*Function{
 	{Group: "list", Signature: "sum(xs: [T]) -> T", Description: "The sum of numbers; 0 when there is none.",
 		Example: `list.sum([4, 3])`, Result: `7`, Errors: "An element is not a number, or the sum does not fit.",
 		call: sum},
-	{Group: "list", Handling: eval.Passes, Signature: "min(xs: [T], by: (fn(T) -> any)? = null) -> T", Description: "The smallest element, or that of which by makes the smallest; the first of equal ones.",
-		Example: `list.min([4, 3])`, Result: `3`, Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",
+	{Group: "list", Handling: eval.Passes, Signature: "min(xs: [T], by: (fn(T) -> any)? = null) -> T",
+		Description: "The smallest element, or that of which by makes the smallest; the first of equal ones.",
+		Example:     `list.min([4, 3])`, Result: `3`, Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return extreme(c, a, -1) }},
-	{Group: "list", Handling: eval.Passes, Signature: "max(xs: [T], by: (fn(T) -> any)? = null) -> T", Description: "The largest element, or that of which by makes the largest; the first of equal ones.",
-		Example: `list.max([4, 3])`, Result: `4`, Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",
+	{Group: "list", Handling: eval.Passes, Signature: "max(xs: [T], by: (fn(T) -> any)? = null) -> T",
+		Description: "The largest element, or that of which by makes the largest; the first of equal ones.",
+		Example:     `list.max([4, 3])`, Result: `4`, Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return extreme(c, a, 1) }},
 }
 
 // keyed is an element with what it is compared by.
 type keyed struct{ element, key value.Value }
 
-// comparable returns the elements with what they are compared by, which must be all numbers, all strings, or all lists of these
-// that are alike.
+// comparable returns the elements with what they are compared by, which must be all numbers, all strings, or all
+// lists of these that are alike.
 func comparable(c *eval.Call, a []value.Value) []keyed {
 	pairs := make([]keyed, a[0].Len())
 	for i, x := range a[0].Elements() {
@@ -348,7 +354,11 @@ func (m *members) has(v value.Value) bool {
 	if key, ok := scalarKey(v); ok {
 		return m.scalars[key]
 	}
-	return slices.ContainsFunc(m.others, func(x value.Value) bool { m.call.Spend(1); return value.Equal(v, x, m.call.Spend) })
+	return slices.ContainsFunc(m.others, func(x value.Value) bool {
+		m.call.Spend(1)
+		return value.Equal(v, x,
+			m.call.Spend)
+	})
 }
 
 // add adds a value and reports whether it was not there.

@@ -30,7 +30,8 @@ var netFunctions = []*Function{
 				count = value.IntOf(size.Int64(), c.Origin())
 			}
 			return entry(c, networkShape, text(c, p.Addr().String()), number(c, p.Bits()),
-				text(c, p.Masked().Addr().String()), text(c, offset(p, new(big.Int).Sub(size, big.NewInt(1))).String()), count)
+				text(c, p.Masked().Addr().String()), text(c,
+					offset(p, new(big.Int).Sub(size, big.NewInt(1))).String()), count)
 		}},
 	{Group: "net", Signature: "subnet(cidr: string, prefix: int, index: int) -> string", Description: "The network with a longer prefix that stands at the index inside, counted from 0.",
 		Example: `net.subnet("198.51.100.0/24", 26, 2)`, Result: `"198.51.100.128/26"`, Errors: "The prefix is not longer, or there is no such subnet.",
@@ -74,8 +75,9 @@ var netFunctions = []*Function{
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return truth(c, network(c, a, 0).Overlaps(network(c, a, 1)))
 		}},
-	{Group: "net", Signature: "sort(xs: [string]) -> [string]", Description: "Addresses and networks by their numbers, IPv4 before IPv6; of networks that begin alike the larger first.",
-		Example: `net.sort(["203.0.113.128", "203.0.113.16"])`, Result: `["203.0.113.16","203.0.113.128"]`, Errors: "One of the texts is no network or address.",
+	{Group: "net", Signature: "sort(xs: [string]) -> [string]",
+		Description: "Addresses and networks by their numbers, IPv4 before IPv6; of networks that begin alike the larger first.",
+		Example:     `net.sort(["203.0.113.128", "203.0.113.16"])`, Result: `["203.0.113.16","203.0.113.128"]`, Errors: "One of the texts is no network or address.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			order := make([]int, a[0].Len())
 			prefixes := prefixesOf(c, a)
@@ -89,8 +91,9 @@ var netFunctions = []*Function{
 			}
 			return list(c, sorted)
 		}},
-	{Group: "net", Signature: "merge(xs: [string]) -> [string]", Description: "The fewest networks that hold exactly the addresses of these networks and addresses, in their order.",
-		Example: `net.merge(["192.0.2.0/25", "192.0.2.128/25", "192.0.2.7"])`, Result: `["192.0.2.0/24"]`, Errors: "One of the texts is no network or address.",
+	{Group: "net", Signature: "merge(xs: [string]) -> [string]",
+		Description: "The fewest networks that hold exactly the addresses of these networks and addresses, in their order.",
+		Example:     `net.merge(["192.0.2.0/25", "192.0.2.128/25", "192.0.2.7"])`, Result: `["192.0.2.0/24"]`, Errors: "One of the texts is no network or address.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			merged := mergePrefixes(prefixesOf(c, a))
 			networks := make([]string, len(merged))
@@ -212,7 +215,8 @@ func prefixesOf(c *eval.Call, a []value.Value) []netip.Prefix {
 
 // comparePrefixes orders networks by their first address, the larger first.
 func comparePrefixes(a, b netip.Prefix) int {
-	return cmp.Or(cmp.Compare(a.Addr().BitLen(), b.Addr().BitLen()), a.Addr().Compare(b.Addr()), cmp.Compare(a.Bits(), b.Bits()))
+	return cmp.Or(cmp.Compare(a.Addr().BitLen(), b.Addr().BitLen()), a.Addr().Compare(b.Addr()),
+		cmp.Compare(a.Bits(), b.Bits()))
 }
 
 // mergePrefixes returns the fewest networks that hold exactly the same addresses.

@@ -34,12 +34,15 @@ var mathFunctions = []*Function{
 	{Group: "math", Signature: "max(a: T, b: T) -> T", Description: "The larger of two numbers, the first when they are equal.",
 		Example: `math.max(4.5, 2)`, Result: `4.5`, Errors: "One of them is not a number.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return choose(c, a, 1) }},
-	{Group: "math", Signature: "floor(x: int | float) -> int", Description: "The largest whole number that is not larger.",
-		Example: `math.floor(-1.5)`, Result: `-2`, Errors: "The result does not fit into 64 bits.", call: whole(math.Floor)},
-	{Group: "math", Signature: "ceil(x: int | float) -> int", Description: "The smallest whole number that is not smaller.",
-		Example: `math.ceil(1.2)`, Result: `2`, Errors: "The result does not fit into 64 bits.", call: whole(math.Ceil)},
-	{Group: "math", Signature: "round(x: int | float) -> int", Description: "The nearest whole number; halves go away from zero.",
-		Example: `math.round(2.5)`, Result: `3`, Errors: "The result does not fit into 64 bits.", call: whole(math.Round)},
+	{Group: "math", Signature: "floor(x: int | float) -> int",
+		Description: "The largest whole number that is not larger.",
+		Example:     `math.floor(-1.5)`, Result: `-2`, Errors: "The result does not fit into 64 bits.", call: whole(math.Floor)},
+	{Group: "math", Signature: "ceil(x: int | float) -> int",
+		Description: "The smallest whole number that is not smaller.",
+		Example:     `math.ceil(1.2)`, Result: `2`, Errors: "The result does not fit into 64 bits.", call: whole(math.Ceil)},
+	{Group: "math", Signature: "round(x: int | float) -> int",
+		Description: "The nearest whole number; halves go away from zero.",
+		Example:     `math.round(2.5)`, Result: `3`, Errors: "The result does not fit into 64 bits.", call: whole(math.Round)},
 	{Group: "math", Signature: "clamp(x: T, low: T, high: T) -> T", Description: "The number, or the limit that it lies beyond.",
 		Example: `math.clamp(12, 1, 9)`, Result: `9`, Errors: "One of them is not a number, or low is larger than high.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -143,8 +146,9 @@ var convertFunctions = []*Function{
 			}
 			return truth(c, a[0].Text() == "true")
 		}},
-	{Group: "convert", Signature: "decimal(x: int | float, digits: int? = null) -> string", Description: "A number in decimals: with so many digits behind the point, the last one rounded (halves away from zero), or with as many as it has.",
-		Example: `convert.decimal(1.5, 2)`, Result: `"1.50"`, Errors: "There are to be fewer than 0 or more than 100 digits.",
+	{Group: "convert", Signature: "decimal(x: int | float, digits: int? = null) -> string",
+		Description: "A number in decimals: with so many digits behind the point, the last one rounded (halves away from zero), or with as many as it has.",
+		Example:     `convert.decimal(1.5, 2)`, Result: `"1.50"`, Errors: "There are to be fewer than 0 or more than 100 digits.",
 		call: decimal},
 	{Group: "convert", Signature: "string(x: string | int | float | bool) -> string", Description: "A scalar as text.",
 		Example: `convert.string(1.5)`, Result: `"1.5"`,
@@ -234,7 +238,8 @@ var timeFunctions = []*Function{
 		Example: `time.parse("2027-03-31T00:00:00Z")`, Result: `1806451200`, Errors: "The text is no date and time.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			written := strings.ToUpper(a[0].Text())
-			leap := strings.HasPrefix(written[min(len(written), 16):], ":60") // a leap second is the one behind the last
+			leap := strings.HasPrefix(written[min(len(written), 16):],
+				":60") // a leap second is the one behind the last
 			if leap {
 				written = written[:16] + ":59" + written[19:]
 			}
@@ -265,8 +270,9 @@ var timeFunctions = []*Function{
 			}
 			return value.IntOf(int64(d/time.Second), c.Origin())
 		}},
-	{Group: "time", Signature: "format_duration(seconds: int) -> string", Description: "A duration in hours, minutes and seconds, such as 1h30m; the opposite of time.seconds.",
-		Example: `time.format_duration(5400)`, Result: `"1h30m"`,
+	{Group: "time", Signature: "format_duration(seconds: int) -> string",
+		Description: "A duration in hours, minutes and seconds, such as 1h30m; the opposite of time.seconds.",
+		Example:     `time.format_duration(5400)`, Result: `"1h30m"`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return text(c, formatDuration(a[0].Int())) }},
 }
 

@@ -69,8 +69,9 @@ var recordFunctions = []*Function{
 			c.Spend(4 * len(values))
 			return value.RecordOf(a[0].Shape(), values, c.Origin())
 		}},
-	{Group: "record", Handling: eval.Passes, Signature: "map_keys(r: { *: T }, f: fn(string) -> string) -> { *: T }", Description: "The record with what f makes of each key.",
-		Example: `record.map_keys({ low: 1 }, fn(key) = "level_${key}")`, Result: `{"level_low":1}`, Errors: "f makes one key of two.",
+	{Group: "record", Handling: eval.Passes, Signature: "map_keys(r: { *: T }, f: fn(string) -> string) -> { *: T }",
+		Description: "The record with what f makes of each key.",
+		Example:     `record.map_keys({ low: 1 }, fn(key) = "level_${key}")`, Result: `{"level_low":1}`, Errors: "f makes one key of two.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			var b value.Builder
 			for i, key := range a[0].Shape().Keys() {
@@ -83,7 +84,8 @@ var recordFunctions = []*Function{
 			}
 			return b.Record(c.Origin())
 		}},
-	{Group: "record", Handling: eval.Passes, Signature: `flatten(r: { *: any }, separator: string = ".") -> { *: any }`, Description: "The record without records in it: the keys that lead to each value become one.",
+	{Group: "record", Handling: eval.Passes,
+		Signature: `flatten(r: { *: any }, separator: string = ".") -> { *: any }`, Description: "The record without records in it: the keys that lead to each value become one.",
 		Example: `record.flatten({ map: { host: "map.example", tls: { port: 443 } } })`, Result: `{"map.host":"map.example","map.tls.port":443}`, Errors: "Two values come under one key.",
 		call: flatten},
 	{Group: "record", Handling: eval.Passes, Signature: "filter(r: { *: T }, f: fn(string, T) -> bool) -> { *: T }", Description: "The entries for which f(key, value) is true.",
@@ -143,7 +145,8 @@ func flatten(c *eval.Call, a []value.Value) value.Value {
 				continue
 			}
 			if b.Index(prefix+key) >= 0 {
-				c.Fail(0, "give another separator", "two values come under the key "+value.StringOf(prefix+key, 0).Show(60))
+				c.Fail(0, "give another separator", "two values come under the key "+value.StringOf(prefix+key,
+					0).Show(60))
 			}
 			b.Set(prefix+key, v)
 		}

@@ -75,14 +75,17 @@ var textFunctions = []*Function{
 			c.Spend(len(s) + strings.Count(s, old)*len(new))
 			return value.StringOf(strings.ReplaceAll(s, old, new), c.Origin())
 		}},
-	{Group: "text", Signature: "replace_found(s: string, old: string, new: string) -> string", Description: "The text with every occurrence of old replaced by new; there must be one.",
-		Example: `text.replace_found("telemetry = on", "on", "off")`, Result: `"telemetry = off"`, Errors: "The old text is empty, or not there.",
+	{Group: "text", Signature: "replace_found(s: string, old: string, new: string) -> string",
+		Description: "The text with every occurrence of old replaced by new; there must be one.",
+		Example:     `text.replace_found("telemetry = on", "on", "off")`, Result: `"telemetry = off"`, Errors: "The old text is empty, or not there.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return replaceStrictly(c, a, false) }},
-	{Group: "text", Signature: "replace_once(s: string, old: string, new: string) -> string", Description: "The text with the only occurrence of old replaced by new.",
-		Example: `text.replace_once("port = 80", "80", "8080")`, Result: `"port = 8080"`, Errors: "The old text is empty, not there, or there more than once.",
+	{Group: "text", Signature: "replace_once(s: string, old: string, new: string) -> string",
+		Description: "The text with the only occurrence of old replaced by new.",
+		Example:     `text.replace_once("port = 80", "80", "8080")`, Result: `"port = 8080"`, Errors: "The old text is empty, not there, or there more than once.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return replaceStrictly(c, a, true) }},
-	{Group: "text", Signature: "replace_pattern(s: string, pattern: string, new: string) -> string", Description: "The text with every match of the pattern (RE2) replaced; $1 or ${1} in new stands for the first group, $0 for the match, $$ for a dollar sign.",
-		Example: `text.replace_pattern("pier-4", '([a-z]+)-([0-9]+)', '$2 $1')`, Result: `"4 pier"`, Errors: "The pattern is wrong, or new names a group that it has not.",
+	{Group: "text", Signature: "replace_pattern(s: string, pattern: string, new: string) -> string",
+		Description: "The text with every match of the pattern (RE2) replaced; $1 or ${1} in new stands for the first group, $0 for the match, $$ for a dollar sign.",
+		Example:     `text.replace_pattern("pier-4", '([a-z]+)-([0-9]+)', '$2 $1')`, Result: `"4 pier"`, Errors: "The pattern is wrong, or new names a group that it has not.",
 		call: replacePattern},
 	{Group: "text", Signature: "find(s: string, pattern: string) -> [string]?", Description: "The first match of the pattern (RE2) and its groups; null when there is none.",
 		Example: `text.find("gauge-17", '([a-z]+)-([0-9]+)')`, Result: `["gauge-17","gauge","17"]`, Errors: "The pattern is wrong.",
@@ -260,9 +263,11 @@ func replaceStrictly(c *eval.Call, a []value.Value, once bool) value.Value {
 	n := strings.Count(s, old)
 	switch {
 	case n == 0:
-		c.Fail(1, "text.replace leaves a text alone in which there is nothing to replace", a[1].Show(60)+" is not in the text")
+		c.Fail(1, "text.replace leaves a text alone in which there is nothing to replace",
+			a[1].Show(60)+" is not in the text")
 	case once && n > 1:
-		c.Fail(1, "give more of the text around it; text.replace_found replaces all of them", a[1].Show(60)+" is in the text "+strconv.Itoa(n)+" times")
+		c.Fail(1, "give more of the text around it; text.replace_found replaces all of them",
+			a[1].Show(60)+" is in the text "+strconv.Itoa(n)+" times")
 	}
 	c.Spend(len(s) + n*len(new))
 	return value.StringOf(strings.ReplaceAll(s, old, new), c.Origin())
@@ -275,7 +280,8 @@ func replacePattern(c *eval.Call, a []value.Value) value.Value {
 	s, new := a[0].Text(), a[2].Text()
 	pattern := c.Pattern(1, a[1].Text())
 	c.SpendPattern(pattern, len(s))
-	// The library takes letters and digits behind a dollar sign together: each reference is written in its unambiguous form.
+	// The library takes letters and digits behind a dollar sign together: each reference is written in its
+	// unambiguous form.
 	template := groupReference.ReplaceAllStringFunc(new, func(reference string) string {
 		name := strings.Trim(reference, "${}")
 		if name == "" {
@@ -286,7 +292,8 @@ func replacePattern(c *eval.Call, a []value.Value) value.Value {
 			known = number <= pattern.NumSubexp()
 		}
 		if !known {
-			c.Fail(2, "the pattern has "+strconv.Itoa(pattern.NumSubexp())+" groups; a dollar sign is written $$", "there is no group "+reference)
+			c.Fail(2, "the pattern has "+strconv.Itoa(pattern.NumSubexp())+" groups; a dollar sign is written $$",
+				"there is no group "+reference)
 		}
 		return "${" + name + "}"
 	})

@@ -163,7 +163,8 @@ func differingInputs(p *project.Project, left, right *project.Environment) func(
 	}
 }
 
-// inputPart returns the value of an input, or of a field in it, by its name with the path of fields; Absent when there is none.
+// inputPart returns the value of an input, or of a field in it, by its name with the path of fields; Absent when
+// there is none.
 func inputPart(p *project.Project, w *eval.World, name string) value.Value {
 	fields := explain.Fields(name)
 	at := slices.IndexFunc(p.Inputs(), func(o *types.Object) bool { return o.Name == fields[0] })

@@ -163,7 +163,8 @@ func TestDifferencesOfOtherCausesAreNotFolded(t *testing.T) {
 	require.Len(t, c.Groups(), 2)
 }
 
-// TestWhatIsEqualIsNoCause holds that a part of an input that is the same on both sides is not named, though another part differs.
+// TestWhatIsEqualIsNoCause holds that a part of an input that is the same on both sides is not named, though another
+// part differs.
 func TestWhatIsEqualIsNoCause(t *testing.T) {
 	c, _ := compareProject(t, map[string]string{
 		"a.yaml": "limits: { cpu: 1, memory: 2 }\nlevel: low\n", "b.yaml": "limits: { cpu: 1, memory: 3 }\nlevel: high\n",

@@ -12,8 +12,8 @@ import (
 // ErrCannotEdit says that a place in a file cannot be changed without touching what stands around it.
 var ErrCannotEdit = errors.New("this place cannot be changed without touching what stands around it: change it by hand")
 
-// Set returns the text of a data file in which the value at a path of keys is another. Comments, the order of keys and the way
-// in which texts are quoted stay as they are; what is not there yet is added behind its neighbours.
+// Set returns the text of a data file in which the value at a path of keys is another. Comments, the order of keys
+// and the way in which texts are quoted stay as they are; what is not there yet is added behind its neighbours.
 func Set(file *source.File, format Format, path []string, v value.Value) (string, error) {
 	keys := Keys{}
 	before, findings := Read(file, format, keys)
@@ -149,7 +149,8 @@ func replaced(file *source.File, format Format, keys Keys, old, v value.Value) (
 	return text[:start] + literal + text[end:], nil
 }
 
-// flowEnd returns the offset behind a value that begins at an offset and is written in brackets, in quotes, or as one word.
+// flowEnd returns the offset behind a value that begins at an offset and is written in brackets, in quotes, or as one
+// word.
 func flowEnd(text string, start int) int {
 	depth := 0
 	for i := start; i < len(text); i++ {
@@ -234,8 +235,8 @@ func indentOf(text string, offset int) int {
 	return len(line) - len(strings.TrimLeft(line, " "))
 }
 
-// blockEnd returns the offset of the first line behind the block that begins at an offset: one that is indented less. Comments
-// that are, and empty lines, before that line belong to it.
+// blockEnd returns the offset of the first line behind the block that begins at an offset: one that is indented less.
+// Comments that are, and empty lines, before that line belong to it.
 func blockEnd(text string, start int) int {
 	indent := indentOf(text, start)
 	last, at, comment := len(text), start, false
@@ -428,8 +429,8 @@ func tomlHeader(text string, path []string) int {
 	return -1
 }
 
-// tomlTableEnd returns the offset behind the last key of the table whose header stands at an offset; -1 for those before the
-// first header.
+// tomlTableEnd returns the offset behind the last key of the table whose header stands at an offset; -1 for those
+// before the first header.
 func tomlTableEnd(text string, header int) int {
 	offset, end, inside := 0, 0, header < 0
 	multi := ""

@@ -92,8 +92,8 @@ func TestSet(t *testing.T) {
 	}
 }
 
-// FuzzSet changes any file at any place, and holds that the rest stays: Set itself reads back what it has written, so that here
-// only its comments and that it returns are looked at.
+// FuzzSet changes any file at any place, and holds that the rest stays: Set itself reads back what it has written, so
+// that here only its comments and that it returns are looked at.
 func FuzzSet(f *testing.F) {
 	f.Add("a: 1 # one\nr:\n  - x # two\n  - {y: 2}\n# three\n", "r", "new", uint8(0))
 	f.Add("{\"a\": [1, {\"b\": \"}\"}]}", "a.b", "x", uint8(1))

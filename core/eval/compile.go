@@ -67,7 +67,10 @@ func (c *compiler) expression(e syntax.Expression) code {
 	}
 	from := c.module.Info.Types[e.ID()]
 	at := e.Place()
-	return c.observed(e, target, func(f *frame) value.Value { return f.convert(body(f), from, target, passing{at: at}) })
+	return c.observed(e, target, func(f *frame) value.Value {
+		return f.convert(body(f), from, target,
+			passing{at: at})
+	})
 }
 
 // observed lets the observer of the program, if there is one, see what an expression gives.
@@ -257,8 +260,8 @@ func (c *compiler) interpolation(e *syntax.String, shown bool) code {
 	}
 }
 
-// lines adds what stands alone on a line of a text: the lines of a text, a line for each element of a list, none for null. It
-// returns the marks of what it added.
+// lines adds what stands alone on a line of a text: the lines of a text, a line for each element of a list, none for
+// null. It returns the marks of what it added.
 func (f *frame) lines(b *strings.Builder, v value.Value, indent string, shown bool, at source.Span) value.Mark {
 	if v.IsNull() || v.IsAbsent() {
 		return 0
@@ -272,7 +275,8 @@ func (f *frame) lines(b *strings.Builder, v value.Value, indent string, shown bo
 				continue
 			}
 			if x.Kind() == value.List || x.IsNull() {
-				f.failAt(source.WrongType, at, "", "each element is a line of the text, and one is %s", describeValue(x))
+				f.failAt(source.WrongType, at, "", "each element is a line of the text, and one is %s",
+					describeValue(x))
 			}
 			marks |= f.lines(b, x, indent, shown, at)
 		}
@@ -280,7 +284,8 @@ func (f *frame) lines(b *strings.Builder, v value.Value, indent string, shown bo
 	}
 	text, ok := v.Scalar()
 	if !ok {
-		f.failAt(source.WrongType, at, "", "on a line of its own stands a text, a list of texts, each a line, or null, which is no line; not %s", describeValue(v))
+		f.failAt(source.WrongType, at, "",
+			"on a line of its own stands a text, a list of texts, each a line, or null, which is no line; not %s", describeValue(v))
 	}
 	marks := v.Mark()
 	if shown && v.Secret() {
@@ -459,8 +464,8 @@ func (c *compiler) absent(e syntax.Expression) code {
 	}
 }
 
-// stepper evaluates a chain. ended says that `?.` or `?[` met null or nothing there, which ends the chain: the value is then
-// null. When must is false, an absent last step gives Absent instead of an error.
+// stepper evaluates a chain. ended says that `?.` or `?[` met null or nothing there, which ends the chain: the value
+// is then null. When must is false, an absent last step gives Absent instead of an error.
 type stepper func(f *frame, must bool) (v value.Value, ended bool)
 
 func (c *compiler) step(e syntax.Expression) stepper {
@@ -654,7 +659,8 @@ func (c *compiler) failCall(e *syntax.Call) code {
 	}
 }
 
-// spreadCall compiles a call of which arguments are spread from a record: those by position, then a record of the others.
+// spreadCall compiles a call of which arguments are spread from a record: those by position, then a record of the
+// others.
 func (c *compiler) spreadCall(e *syntax.Call, o *types.Object) code {
 	var positions []code
 	for _, a := range e.Arguments {
@@ -762,7 +768,8 @@ func (c *compiler) nativeCall(e *syntax.Call, o *types.Object, order []int, argu
 			p := o.Parameters[i].Default
 			// Defaults of built-in functions are literals.
 			none := make([]*types.Type, p.Module.Tree.Expressions)
-			arguments[i] = (&compiler{program: c.program, module: &types.Module{Info: types.Info{Types: none, Targets: none}}}).expression(p.Expression)
+			arguments[i] = (&compiler{program: c.program, module: &types.Module{Info: types.Info{Types: none,
+				Targets: none}}}).expression(p.Expression)
 		}
 	}
 	at, records, name := e.Place(), c.records(), o.Name
@@ -830,8 +837,8 @@ func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value,
 	})
 }
 
-// leaves returns the recorded origins in values, each of what is shared once. It keeps its own stack, since values may nest
-// deeper than calls.
+// leaves returns the recorded origins in values, each of what is shared once. It keeps its own stack, since values
+// may nest deeper than calls.
 func leaves(values []value.Value) []value.Origin {
 	var origins []value.Origin
 	seen := map[uintptr]bool{}

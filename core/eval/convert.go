@@ -42,7 +42,8 @@ type conversion struct {
 	visits    int
 	converted map[shared]value.Value
 	trial     bool // misfits only matter by their number: no messages
-	// tried remembers what trials came to, for all trials of one conversion: a union tries its members again at each level.
+	// tried remembers what trials came to, for all trials of one conversion: a union tries its members again at each
+	// level.
 	tried map[trial]tried
 }
 
@@ -167,8 +168,8 @@ func limits(t *types.Type) (*types.Type, bool) {
 	return t, t.Kind == types.Limited
 }
 
-// manyVisits is how many values a conversion visits before it remembers which it has converted: few values are shared, but
-// some are shared so often that visiting each use would never end.
+// manyVisits is how many values a conversion visits before it remembers which it has converted: few values are
+// shared, but some are shared so often that visiting each use would never end.
 const manyVisits = 1 << 14
 
 // shared is a list or record that was converted to a type.
@@ -286,7 +287,8 @@ func (c *conversion) visit(v value.Value, to *types.Type, path *place.Path) valu
 			}
 			f := value.FloatOf(float64(v.Int()), v.Origin()).WithMark(v.Mark())
 			if value.Compare(f, v) != 0 {
-				c.misfit(path, v, source.BadNumber, "nothing is rounded: write it as a float, or keep it an int", "no float of 64 bits is exactly %s", v.Show(30))
+				c.misfit(path, v, source.BadNumber, "nothing is rounded: write it as a float, or keep it an int",
+					"no float of 64 bits is exactly %s", v.Show(30))
 				return v
 			}
 			return f
@@ -407,7 +409,8 @@ func (c *conversion) set(v value.Value, to *types.Type, path *place.Path) value.
 	return value.ListOf(elements, v.Origin())
 }
 
-// sortedKeys returns a value with the entries of all records in the order of their keys, which means nothing to equality.
+// sortedKeys returns a value with the entries of all records in the order of their keys, which means nothing to
+// equality.
 func sortedKeys(v value.Value) value.Value {
 	switch v.Kind() {
 	case value.List:

@@ -31,7 +31,8 @@ func evaluated(t *testing.T, text string) (v value.Value, findings source.Findin
 	require.NoError(t, err)
 	m := &types.Module{Path: "main.knot", Tree: syntax.Parse(file), Main: true}
 	require.Empty(t, m.Tree.Findings, text)
-	program := &types.Program{Sources: set, Universe: types.NewUniverse(), Builtins: noFunctions{}, Modules: []*types.Module{m}}
+	program := &types.Program{Sources: set, Universe: types.NewUniverse(), Builtins: noFunctions{},
+		Modules: []*types.Module{m}}
 	if findings = types.Check(program); findings.HasErrors() {
 		return value.Value{}, findings
 	}

@@ -25,8 +25,8 @@ type closure struct {
 	defaults []code // of the parameters; nil for those that are required
 }
 
-// passed is a function that passed into another function type: what it is given then passes into its own parameters, and what it
-// returns into the result that is expected.
+// passed is a function that passed into another function type: what it is given then passes into its own parameters,
+// and what it returns into the result that is expected.
 type passed struct {
 	function value.Value
 	own, as  *types.Type
@@ -134,8 +134,8 @@ func (t *thread) apply(function value.Value, arguments []value.Value, at source.
 	return t.unrecorded(v, recorded, arguments, at)
 }
 
-// unrecorded makes the result of a function depend on its arguments in a recording evaluation, when the function itself was
-// made where nothing is recorded, such as in a constant.
+// unrecorded makes the result of a function depend on its arguments in a recording evaluation, when the function
+// itself was made where nothing is recorded, such as in a constant.
 func (t *thread) unrecorded(v value.Value, recorded bool, arguments []value.Value, at source.Span) value.Value {
 	if t.world.recorder == nil || recorded {
 		return v
@@ -169,8 +169,8 @@ func (c *Call) Choose(v, because value.Value) value.Value {
 // Handling says what a built-in function does with values that are hidden or not known.
 type Handling uint8
 
-// A function computes something from all that it is given, passes on what it is given without looking into it, or joins texts,
-// in which a placeholder may stand for what is not known.
+// A function computes something from all that it is given, passes on what it is given without looking into it, or
+// joins texts, in which a placeholder may stand for what is not known.
 const (
 	Computes Handling = iota
 	Passes
@@ -239,8 +239,8 @@ func (c *Call) run(native Native, handling Handling, arguments []value.Value, o 
 	return v
 }
 
-// Truth returns the answer of a function by which something is chosen, Key one by which something is known. Neither may be
-// hidden or open.
+// Truth returns the answer of a function by which something is chosen, Key one by which something is known. Neither
+// may be hidden or open.
 func (c *Call) Truth(answer value.Value) bool {
 	return c.thread.decide(answer, "what "+c.name+" chooses", c.at).Bool()
 }
@@ -349,7 +349,8 @@ func (c *compiler) change(tree *syntax.Change, ofAt, at source.Span) change {
 			for _, path := range *written {
 				key, _, _ := strings.Cut(path, keySeparator)
 				if over.Kind() == value.Record && !over.Get(key).IsAbsent() {
-					f.failAt(source.DuplicateKey, tree.Span, "put the spread before the key, so that the key wins, or leave one out", "this brings in the key %q, which is written already", key)
+					f.failAt(source.DuplicateKey, tree.Span,
+						"put the spread before the key, so that the key wins, or leave one out", "this brings in the key %q, which is written already", key)
 				}
 			}
 			return f.lay(v, over, ofAt, tree.Value.Place(), at)
@@ -376,7 +377,8 @@ func (c *compiler) change(tree *syntax.Change, ofAt, at source.Span) change {
 		}
 		whole := strings.Join(keys, keySeparator)
 		if slices.Contains(*written, whole) {
-			f.failAt(source.DuplicateKey, spans[0], "each key stands once", "the key %q is there already", strings.Join(keys, "."))
+			f.failAt(source.DuplicateKey, spans[0], "each key stands once", "the key %q is there already",
+				strings.Join(keys, "."))
 		}
 		*written = append(*written, whole)
 		return f.change(v, keys, spans, to, ofAt, at)
@@ -395,7 +397,8 @@ func (f *frame) lay(v, over value.Value, ofAt, overAt, at source.Span) value.Val
 }
 
 // change returns a record in which the place that keys lead to was changed. The way to it must exist.
-func (f *frame) change(v value.Value, keys []string, spans []source.Span, to value.Value, ofAt, at source.Span) value.Value {
+func (f *frame) change(v value.Value, keys []string, spans []source.Span, to value.Value, ofAt,
+	at source.Span) value.Value {
 	if f.known(v, ofAt).Kind() != value.Record {
 		f.failAt(source.WrongType, ofAt, "", "with changes records, not %s", describeValue(v))
 	}

@@ -13,8 +13,8 @@ import (
 	"knothole/core/value"
 )
 
-// Limits of the instances of one environment: how many there may be, and how many steps all of them together may take. Each
-// declaration in them has its own limit, but a loop may make many.
+// Limits of the instances of one environment: how many there may be, and how many steps all of them together may
+// take. Each declaration in them has its own limit, but a loop may make many.
 const (
 	instanceLimit     = 100_000
 	instanceStepLimit = 4 * stepLimit
@@ -45,8 +45,8 @@ type making struct {
 	given  value.Value         // what whole gave
 }
 
-// argument is a value on its way into an instance. It is evaluated where it stands, and passes into the declared type inside
-// the instance, whose inputs the defaults of that type may need.
+// argument is a value on its way into an instance. It is evaluated where it stands, and passes into the declared type
+// inside the instance, whose inputs the defaults of that type may need.
 type argument struct {
 	body     code
 	from, to *types.Type // to is nil when nothing is to be done
@@ -91,7 +91,8 @@ func (c *compiler) instantiate(e *syntax.Call, alias *types.Object) code {
 	}
 }
 
-// input returns what the call of an instance gives an input, as its type wants it; Absent when it leaves it to the default.
+// input returns what the call of an instance gives an input, as its type wants it; Absent when it leaves it to the
+// default.
 func (w *World) input(t *thread, o *types.Object) value.Value {
 	m := w.making
 	run := func(a argument) value.Value {
@@ -145,7 +146,8 @@ func (w *World) input(t *thread, o *types.Object) value.Value {
 	return given
 }
 
-// checkSpread reports what is spread into an instance and is none of its inputs, which is known only now when its type was not.
+// checkSpread reports what is spread into an instance and is none of its inputs, which is known only now when its
+// type was not.
 func (t *thread) checkSpread(w *World) {
 	m := w.making
 	c := &conversion{thread: t, passing: passing{at: m.whole.at}}
@@ -205,8 +207,8 @@ func (t *thread) take(w *World, at source.Span) *visited {
 	return t.visit(w, at)
 }
 
-// Lost returns what instances that were made in this world brought forth and nothing took: their documents and remarks go nowhere.
-// It is asked when all worlds are complete, since the constants are shared by all.
+// Lost returns what instances that were made in this world brought forth and nothing took: their documents and
+// remarks go nowhere. It is asked when all worlds are complete, since the constants are shared by all.
 func (w *World) Lost() source.Findings {
 	var lost source.Findings
 	for _, instance := range w.instances {
@@ -221,8 +223,10 @@ func (w *World) Lost() source.Findings {
 				what += fmt.Sprintf(" and %d more", n-1)
 			}
 		}
-		f := source.Finding{Code: source.NotRendered, Severity: source.Warning, Span: instance.making.at, Help: "include it, or take its documents: s.documents",
-			Message: fmt.Sprintf("this instance of %s is never included, so that %s is not rendered", instance.module.Path, what)}
+		f := source.Finding{Code: source.NotRendered, Severity: source.Warning, Span: instance.making.at,
+			Help: "include it, or take its documents: s.documents",
+			Message: fmt.Sprintf("this instance of %s is never included, so that %s is not rendered",
+				instance.module.Path, what)}
 		if w.environment.Name != "" {
 			f.Environments = []string{w.environment.Name}
 		}
@@ -234,8 +238,8 @@ func (w *World) Lost() source.Findings {
 // LostConstants is Lost for the instances that are the same in all environments.
 func (p *Program) LostConstants() source.Findings { return p.constants.Lost() }
 
-// complete evaluates what every instance must hold, whatever is used of it: its inputs and what it requires. With everything
-// it evaluates all else too.
+// complete evaluates what every instance must hold, whatever is used of it: its inputs and what it requires. With
+// everything it evaluates all else too.
 func (t *thread) complete(w *World, everything bool) {
 	defer t.lock(w)()
 	force := func(kind func(types.ObjectKind) bool) {
@@ -353,7 +357,8 @@ func (c *compiler) include(d *syntax.Include) statement {
 func (f *frame) includeRecord(v value.Value, at source.Span, placed func(value.Value) value.Value, visit Visitor) {
 	for i, path := range v.Shape().Keys() {
 		file := v.Values()[i]
-		d := Document{Path: placed(value.StringOf(path, file.Origin())), Span: at, world: f.world, owner: f.owner, evaluate: func(bool) value.Value { return file.Get("data") }}
+		d := Document{Path: placed(value.StringOf(path, file.Origin())), Span: at, world: f.world, owner: f.owner,
+			evaluate: func(bool) value.Value { return file.Get("data") }}
 		if format := f.decide(file.Get("format"), "the form of a document", at); format.Kind() == value.String {
 			d.Format = format.Text()
 		}

@@ -307,8 +307,8 @@ func (c *compiler) each(e *syntax.For) func(f *frame, visit func(v, key value.Va
 	}
 }
 
-// run goes through a loop, with its names bound. What a loop makes is there because of the element that it was made for,
-// and because of the filter: body is given what marks a value so.
+// run goes through a loop, with its names bound. What a loop makes is there because of the element that it was made
+// for, and because of the filter: body is given what marks a value so.
 func (c *compiler) run(e *syntax.For, at source.Span) func(f *frame, body func(choose func(value.Value) value.Value)) {
 	each := c.each(e)
 	firstSlot, secondSlot := c.loopSlots(e)

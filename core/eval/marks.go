@@ -21,8 +21,8 @@ type Unchecked struct {
 // Unchecked returns the conditions that were not tested, each once.
 func (w *World) Unchecked() []Unchecked { return w.unchecked }
 
-// derived gives a value the marks of what it was computed from. When that is not there, neither is the value: only its kind is
-// known, and what stands for it is what stands for the first operand that is not there.
+// derived gives a value the marks of what it was computed from. When that is not there, neither is the value: only
+// its kind is known, and what stands for it is what stands for the first operand that is not there.
 func derived(v value.Value, operands ...value.Value) value.Value {
 	var m value.Mark
 	for _, x := range operands {
@@ -62,8 +62,8 @@ func standsFor(values []value.Value) string {
 	return text
 }
 
-// joined gives a text the marks of the texts that it was put together from. What stands for those that are not there stands
-// in it.
+// joined gives a text the marks of the texts that it was put together from. What stands for those that are not there
+// stands in it.
 func joined(v value.Value, operands ...value.Value) value.Value {
 	for _, x := range operands {
 		v = v.WithMark(x.Mark())
@@ -90,7 +90,8 @@ func (t *thread) compared(v, a, b value.Value) value.Value {
 	return v
 }
 
-// SecretSource returns an entry of the project file that would name the source of a secret: the keys that lead to it, and a variable.
+// SecretSource returns an entry of the project file that would name the source of a secret: the keys that lead to it,
+// and a variable.
 func SecretSource(path []string) string {
 	keys := make([]string, len(path))
 	for i, key := range path {
@@ -192,7 +193,8 @@ func (c *compiler) message(e syntax.Expression) func(f *frame) string {
 	}
 }
 
-// standIn returns what stands for a value of a type that is not there; ok is false when its shape would have to be known.
+// standIn returns what stands for a value of a type that is not there; ok is false when its shape would have to be
+// known.
 func standIn(v value.Value, t *types.Type) (result value.Value, ok bool) {
 	of := func(k value.Kind) (value.Value, bool) {
 		return value.UnknownOf(k, v.Placeholder(), v.Mark(), v.Origin()), true
@@ -283,7 +285,8 @@ type Exposed struct {
 	Value value.Value
 }
 
-// FindSecret looks for a secret in a value that may hold none, other than in the secret fields of its type, which may be nil.
+// FindSecret looks for a secret in a value that may hold none, other than in the secret fields of its type, which may
+// be nil.
 func FindSecret(v value.Value, t *types.Type) (Exposed, bool) {
 	if value.Marks(v)&value.Secret == 0 {
 		return Exposed{}, false

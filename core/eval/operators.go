@@ -200,7 +200,8 @@ func (f *frame) equal(a, b value.Value, left, right *types.Type, at source.Span)
 		}
 		for i, key := range a.Shape().Keys() {
 			other := b.Get(key)
-			if other.IsAbsent() || !f.equal(a.Values()[i], other, types.FieldOf(left, key), types.FieldOf(right, key), at) {
+			if other.IsAbsent() || !f.equal(a.Values()[i], other, types.FieldOf(left, key), types.FieldOf(right, key),
+				at) {
 				return false
 			}
 		}
@@ -448,7 +449,8 @@ func unparen(e syntax.Expression) syntax.Expression {
 	}
 }
 
-// pattern compiles a regular expression that is not known before evaluation. What is wrong with a secret one is not told.
+// pattern compiles a regular expression that is not known before evaluation. What is wrong with a secret one is not
+// told.
 func (t *thread) pattern(text string, at source.Span, secret bool) *Pattern {
 	t.spend(1+len(text), at)
 	compiled, err := newPattern(text)
@@ -481,8 +483,8 @@ func newPattern(text string) (*Pattern, error) {
 	return p, nil
 }
 
-// cost is how many steps the pattern needs for a text: in the worst case it looks at each byte with each of its instructions, two of
-// which are about one step.
+// cost is how many steps the pattern needs for a text: in the worst case it looks at each byte with each of its
+// instructions, two of which are about one step.
 func (p *Pattern) cost(length int) int { return 1 + length + length*p.size/2 }
 
 func (c *compiler) matches(e *syntax.Binary) code {

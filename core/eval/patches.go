@@ -115,7 +115,8 @@ func (c *compiler) places(e *syntax.Places) code {
 		if miss != nil && !e.Path.Optional {
 			finding := o.explain(f, miss, "")
 			finding.Message = strings.TrimPrefix(finding.Message, e.Path.Verb.String()+": ")
-			finding.Help = cmp.Or(strings.TrimSuffix(finding.Help, "; put adds what is not there"), "?[…] gives an empty list where there is none")
+			finding.Help = cmp.Or(strings.TrimSuffix(finding.Help, "; put adds what is not there"),
+				"?[…] gives an empty list where there is none")
 			f.fail(finding)
 		}
 		if miss != nil {
@@ -133,8 +134,9 @@ func (c *compiler) places(e *syntax.Places) code {
 	}
 }
 
-// Patch lets `patch all documents { … }` of the main module change what was made. Partial says that some files are not there,
-// so that it is no mistake when one is not found. ok is false when something failed, which is among the findings.
+// Patch lets `patch all documents { … }` of the main module change what was made. Partial says that some files are
+// not there, so that it is no mistake when one is not found. ok is false when something failed, which is among the
+// findings.
 func (w *World) Patch(main *types.Module, made []Made, partial bool) (ok bool) {
 	w.module = main
 	return (&thread{world: w, reports: w.reports}).patchAll(w, made, partial)

@@ -13,7 +13,8 @@ import (
 	"knothole/core/value"
 )
 
-// Places is a path that was written outside of a module, on the command line or in the project file, ready to be followed.
+// Places is a path that was written outside of a module, on the command line or in the project file, ready to be
+// followed.
 type Places struct {
 	other     *Places    // another way to read the path; nil when there is none
 	operation *operation // nil for a JSON Pointer
@@ -37,8 +38,8 @@ var keyed = regexp.MustCompile(`\[(?:([A-Za-z_][A-Za-z0-9_./:@-]*)|("(?:[^"\\]|\
 // keyFields are the fields by which elements of lists are known, and those by which objects are.
 var keyFields = []string{"name", "metadata.name", "id", "key", "path", "host", "port"}
 
-// knownAs returns the condition that an element is known by a name: the text or number in one of its fields, or the kind and name of an
-// object.
+// knownAs returns the condition that an element is known by a name: the text or number in one of its fields, or the
+// kind and name of an object.
 func knownAs(name string) string {
 	var conditions []string
 	_, err := strconv.ParseInt(name, 10, 64)
@@ -49,7 +50,8 @@ func knownAs(name string) string {
 		}
 	}
 	if kind, object, ok := strings.Cut(name, " "); ok {
-		conditions = append(conditions, fmt.Sprintf("it.kind == %s and it.metadata.name == %s", quoteText(kind), quoteText(object)))
+		conditions = append(conditions, fmt.Sprintf("it.kind == %s and it.metadata.name == %s", quoteText(kind),
+			quoteText(object)))
 	}
 	return "[" + strings.Join(conditions, " or ") + "]"
 }
@@ -71,8 +73,8 @@ func quoteText(text string) string {
 	return b.String() + `"`
 }
 
-// ParsePlaces reads a path: steps as patches have them, or [NAME] for the element that is known by a name; or, when it begins
-// with a slash, a JSON Pointer (RFC 6901). The error says what is wrong with it, and at which column.
+// ParsePlaces reads a path: steps as patches have them, or [NAME] for the element that is known by a name; or, when
+// it begins with a slash, a JSON Pointer (RFC 6901). The error says what is wrong with it, and at which column.
 func ParsePlaces(text string, table Table) (*Places, error) {
 	written := strings.TrimSpace(text)
 	if strings.HasPrefix(written, "/") {
@@ -164,8 +166,8 @@ func readPlaces(text, written string, added int, table Table) (*Places, error) {
 	return &Places{operation: c.compileOperation(tree0), thread: &thread{world: w, reports: w, owner: owner}, frame: owner.Frame}, nil
 }
 
-// Find returns the places in data to which the path leads, in order. When there is none, or the data does not meet a step that
-// must be met, why says so.
+// Find returns the places in data to which the path leads, in order. When there is none, or the data does not meet a
+// step that must be met, why says so.
 func (p *Places) Find(data value.Value) (found []place.Found, why string) {
 	if p.other != nil {
 		if found, _ = p.other.Find(data); len(found) > 0 {

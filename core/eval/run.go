@@ -120,8 +120,8 @@ func newProgram(checked *types.Program, natives Natives, data map[*types.Object]
 // Observer is told the value of each expression that is evaluated, and the type that it must be of.
 type Observer func(at source.Span, t *types.Type, v value.Value)
 
-// Observe lets an observer see all that is evaluated from now on. It is for tests of the promise that what is accepted is of its
-// type; nothing may have been evaluated before.
+// Observe lets an observer see all that is evaluated from now on. It is for tests of the promise that what is
+// accepted is of its type; nothing may have been evaluated before.
 func (p *Program) Observe(o Observer) { p.observer, p.recording.observer = o, o }
 
 // Environment is what a program can know of the environment that it is evaluated for.
@@ -160,8 +160,8 @@ type World struct {
 	Other  func(name string) *World
 	others map[string]*World
 
-	// lock is that of the constants. Who evaluates one holds it, so that constants that need each other are evaluated by one
-	// goroutine, whichever comes first.
+	// lock is that of the constants. Who evaluates one holds it, so that constants that need each other are evaluated
+	// by one goroutine, whichever comes first.
 	lock     sync.Mutex
 	mu       sync.Mutex // guards the findings of the constants
 	findings source.Findings
@@ -228,8 +228,8 @@ func (p *Program) Constants() source.Findings {
 // abort ends the evaluation of a declaration; its finding has been added.
 type abort struct{}
 
-// Unreported is the panic of who finds that an evaluation stopped although nothing is wrong with the project: that is a mistake
-// in the program, and what was evaluated would be missing without a word.
+// Unreported is the panic of who finds that an evaluation stopped although nothing is wrong with the project: that is
+// a mistake in the program, and what was evaluated would be missing without a word.
 type Unreported struct{ What string }
 
 // Error says what is missing.
@@ -245,8 +245,8 @@ func (w *World) attempt(o *types.Object, f func()) (ok bool) {
 	return ok
 }
 
-// Stopped returns what did not come to its end in this world or among the constants, nil when all did. Something must have been
-// found then.
+// Stopped returns what did not come to its end in this world or among the constants, nil when all did. Something must
+// have been found then.
 func (w *World) Stopped() *Unreported {
 	if u := w.stopped.Load(); u != nil {
 		return u
@@ -271,8 +271,8 @@ type thread struct {
 	testing bool           // a condition of a type is tested
 }
 
-// notHeld ends the test of a condition that cannot be computed: it does not hold. A value of which quantity.bytes fails is not as
-// large as it has to be, and it is the value that has to change.
+// notHeld ends the test of a condition that cannot be computed: it does not hold. A value of which quantity.bytes
+// fails is not as large as it has to be, and it is the value that has to change.
 type notHeld struct{ reason string }
 
 // tests runs the test of a condition of a type. When it cannot be computed, reason says why, and it does not hold.
@@ -462,8 +462,8 @@ func (t *thread) forceIn(w *World, global int, at source.Span) value.Value {
 	return s.value
 }
 
-// keptLimit is how many elements the values of an environment may hold together; keptFrom is from how many steps on the elements of a
-// value are counted: what took fewer cannot hold many.
+// keptLimit is how many elements the values of an environment may hold together; keptFrom is from how many steps on
+// the elements of a value are counted: what took fewer cannot hold many.
 const (
 	keptLimit = 30_000_000
 	keptFrom  = 1 << 17
@@ -476,13 +476,14 @@ func (t *thread) keep(w *World, inner *thread, v value.Value, at source.Span) {
 	}
 	root, size := w.root, value.Size(v, keptLimit)
 	if root.kept+size > keptLimit {
-		t.failAt(source.TooMuchWork, at, "keep fewer elements, or less text", "the values of one environment hold more than %d million elements with those of %s", keptLimit/1_000_000, describe(inner.owner))
+		t.failAt(source.TooMuchWork, at, "keep fewer elements, or less text",
+			"the values of one environment hold more than %d million elements with those of %s", keptLimit/1_000_000, describe(inner.owner))
 	}
 	root.kept += size
 }
 
-// evaluate runs the body of a declaration. That of an input of an instance is what the instance was made with, or else its
-// default.
+// evaluate runs the body of a declaration. That of an input of an instance is what the instance was made with, or
+// else its default.
 func (d *declaration) evaluate(f *frame) value.Value {
 	if d.object.Kind != types.ObjectInput || f.world.making == nil {
 		v := d.body(f)

@@ -29,8 +29,8 @@ type Document struct {
 	Secret bool          // may hold secrets
 	Via    []source.Span // the includes through which it came, outermost first
 
-	// evaluate makes the value; locked says that who asks holds the lock of the constants. Who visited the document may have
-	// held it then.
+	// evaluate makes the value; locked says that who asks holds the lock of the constants. Who visited the document
+	// may have held it then.
 	evaluate func(locked bool) value.Value
 	world    *World
 	owner    *types.Object // the declaration that it stands in
@@ -80,7 +80,8 @@ func (t *thread) document(tree *syntax.Document, path value.Value, body func(inn
 		inner.locked = locked
 		return body(inner)
 	}
-	return Document{Path: path, Span: tree.Path.Place(), Format: tree.Format.Name, Stream: tree.Stream, Secret: tree.Secret,
+	return Document{Path: path, Span: tree.Path.Place(), Format: tree.Format.Name, Stream: tree.Stream,
+		Secret:   tree.Secret,
 		evaluate: evaluate, world: t.world, owner: t.owner}
 }
 

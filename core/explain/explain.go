@@ -126,14 +126,15 @@ type Reason struct {
 	Left, Right source.Pos // where it got its value on each side
 }
 
-// Difference finds the cause of a difference. Differs tells whether an input, or the part of one that a name with a path of fields
-// stands for, has another value on the other side.
+// Difference finds the cause of a difference. Differs tells whether an input, or the part of one that a name with a
+// path of fields stands for, has another value on the other side.
 func Difference(left, right Side, differs func(input string) bool) Cause {
 	c := Cause{Left: left.Pos(), Right: right.Pos()}
 	var sides [2][]Leaf
 	oneSided := !left.present() || !right.present()
 	for i, s := range []Side{left, right} {
-		// What is on one side only is there because of what chose it, whatever it holds, or was taken away on the other.
+		// What is on one side only is there because of what chose it, whatever it holds, or was taken away on the
+		// other.
 		if s.present() && oneSided {
 			sides[i] = Leaves(s.Recorder, s.Value.Origin())
 		}
@@ -152,7 +153,8 @@ func Difference(left, right Side, differs func(input string) bool) Cause {
 			}
 		}
 	}
-	// The part of an input says more than the whole, also where the part is the same on both sides: it was only gone through.
+	// The part of an input says more than the whole, also where the part is the same on both sides: it was only gone
+	// through.
 	hasPart := map[string]bool{}
 	for _, leaf := range slices.Concat(sides[0], sides[1]) {
 		for at, c := range leaf.Name {

@@ -11,7 +11,8 @@ import (
 	"knothole/core/project"
 )
 
-// TestLeaves holds on which inputs a value depends: those that it was computed from and those that chose it, and no others.
+// TestLeaves holds on which inputs a value depends: those that it was computed from and those that chose it, and no
+// others.
 func TestLeaves(t *testing.T) {
 	for expression, want := range map[string][]string{
 		`1`:                                      {},
@@ -53,7 +54,8 @@ func TestLeaves(t *testing.T) {
 // TestFields holds that the name of a leaf is taken apart where its fields are, and nowhere else.
 func TestFields(t *testing.T) {
 	for name, want := range map[string][]string{
-		"n": {"n"}, "r.a.b": {"r", "a", "b"}, `r."odd key".x`: {"r", "odd key", "x"}, `r."a.b"`: {"r", "a.b"}, `r."q\"u."`: {"r", `q"u.`},
+		"n": {"n"}, "r.a.b": {"r", "a", "b"}, `r."odd key".x`: {"r", "odd key", "x"}, `r."a.b"`: {"r",
+			"a.b"}, `r."q\"u."`: {"r", `q"u.`},
 	} {
 		require.Equal(t, want, explain.Fields(name), name)
 	}

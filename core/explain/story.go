@@ -37,8 +37,8 @@ type Event struct {
 // storyLimit is how many events a story has at most.
 const storyLimit = 200
 
-// Story returns the life of a value, from the document back to where it was written. Each thing is told once. InSource says whether
-// a place is in a module.
+// Story returns the life of a value, from the document back to where it was written. Each thing is told once.
+// InSource says whether a place is in a module.
 func Story(r *eval.Recorder, o value.Origin, inSource func(at source.Span) bool) []Event {
 	s := &story{recorder: r, inSource: inSource, seen: map[value.Origin]bool{}}
 	s.tell(o, 0)

@@ -31,8 +31,8 @@ type InputLife struct {
 	Settings project.Settings
 }
 
-// Value explains one value of an environment. Only the document in question is evaluated. The findings are those that keep it
-// from being rendered; why not is said when the document or the place is not there.
+// Value explains one value of an environment. Only the document in question is evaluated. The findings are those that
+// keep it from being rendered; why not is said when the document or the place is not there.
 func Value(p *project.Project, e *project.Environment, document string, path *eval.Places) (why *Why, whyNot string, findings source.Findings) {
 	results, findings := render.All(p, []*project.Environment{e}, render.Options{Recording: true, Only: func(name string) bool { return name == document }})
 	if findings.HasErrors() {

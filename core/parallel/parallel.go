@@ -1,5 +1,5 @@
-// Package parallel runs functions at the same time. It exists so that a mistake in the program, which panics, reaches the one
-// place that tells people of it, whichever goroutine it happens in.
+// Package parallel runs functions at the same time. It exists so that a mistake in the program, which panics, reaches
+// the one place that tells people of it, whichever goroutine it happens in.
 package parallel
 
 import (
@@ -8,7 +8,8 @@ import (
 	"golang.org/x/sync/errgroup"
 )
 
-// Group is an errgroup.Group of which Wait panics with what the first function that panicked did. The zero Group is ready for use.
+// Group is an errgroup.Group of which Wait panics with what the first function that panicked did. The zero Group is
+// ready for use.
 type Group struct {
 	errgroup.Group
 	once    sync.Once

@@ -37,8 +37,8 @@ type Pattern []PatternStep
 // Verb is what Change does at the places that a pattern names.
 type Verb uint8
 
-// The verbs. Add puts a value where none is, Replace where one is, Put where the place around it is; Merge lays a record over
-// one that is there; Remove takes away what is there.
+// The verbs. Add puts a value where none is, Replace where one is, Put where the place around it is; Merge lays a
+// record over one that is there; Remove takes away what is there.
 const (
 	Add Verb = iota
 	Replace
@@ -77,7 +77,8 @@ type Edit struct {
 	Verb Verb
 	// Lenient leaves alone what does not meet the verb or the pattern.
 	Lenient bool
-	// Value makes the new value from the one that is there, which is Absent where none is. Merge gets the record to lay over.
+	// Value makes the new value from the one that is there, which is Absent where none is. Merge gets the record to
+	// lay over.
 	Value func(old value.Value) value.Value
 	// Join lays one record over another.
 	Join func(under, over value.Value) value.Value
@@ -93,8 +94,8 @@ type Found struct {
 	Value value.Value
 }
 
-// Find returns the places that a pattern names, in order. When something does not meet the pattern, it returns the first such
-// place too.
+// Find returns the places that a pattern names, in order. When something does not meet the pattern, it returns the
+// first such place too.
 func Find(data value.Value, pattern Pattern, spend func(steps int)) (found []Found, miss *Miss) {
 	edit := &Edit{Verb: Replace, Spend: spend, seen: func(v value.Value, path *Path) { found = append(found, Found{path, v}) }}
 	_, _, miss = Change(data, pattern, edit)
@@ -117,9 +118,9 @@ type change struct {
 	depth   int
 }
 
-// Change returns data in which all places that a pattern names were changed, and how many they are. A result that is Absent
-// says that the data itself was removed. When something does not meet the pattern, the data is returned as it was, with the
-// first such place.
+// Change returns data in which all places that a pattern names were changed, and how many they are. A result that is
+// Absent says that the data itself was removed. When something does not meet the pattern, the data is returned as it
+// was, with the first such place.
 func Change(data value.Value, pattern Pattern, edit *Edit) (result value.Value, places int, miss *Miss) {
 	c := &change{Edit: edit, pattern: pattern}
 	result = c.at(data, 0, nil, false)
@@ -177,8 +178,8 @@ func (c *change) meet(v value.Value, path *Path) value.Value {
 	return c.Value(v)
 }
 
-// at follows the pattern from the step with a number on. searching says that a step before was AnyDepth, so that a place that
-// lacks this step is passed over.
+// at follows the pattern from the step with a number on. searching says that a step before was AnyDepth, so that a
+// place that lacks this step is passed over.
 func (c *change) at(v value.Value, number int, path *Path, searching bool) value.Value {
 	if number == len(c.pattern) {
 		return c.meet(v, path)

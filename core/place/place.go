@@ -102,7 +102,8 @@ func Text(steps []Step) string {
 // bareName is an element's name that can be taken for nothing else in brackets.
 var bareName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_./:@-]*$`)
 
-// elementName writes the name of an element in brackets: in quotes when it could be taken for a position or a condition.
+// elementName writes the name of an element in brackets: in quotes when it could be taken for a position or a
+// condition.
 func elementName(name string) string {
 	if name == "*" || bareName.MatchString(name) && name != "end" && name != "it" && !strings.HasPrefix(name, "it.") {
 		return name
@@ -183,8 +184,8 @@ func Child(v value.Value, step string) (value.Value, bool) {
 	return value.Value{}, false
 }
 
-// Follow goes where the steps of a JSON Pointer lead (RFC 6901 section 4). When there is nothing, missing is the pointer up to the
-// first step that leads nowhere.
+// Follow goes where the steps of a JSON Pointer lead (RFC 6901 section 4). When there is nothing, missing is the
+// pointer up to the first step that leads nowhere.
 func Follow(v value.Value, pointer []string) (found Found, missing string) {
 	found.Value = v
 	for _, step := range pointer {

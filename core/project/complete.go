@@ -57,8 +57,8 @@ type insertion struct {
 	text        string
 }
 
-// completed adds inputs to the text of a layer as comments, each where it would have to stand, so that it is given by taking the
-// mark of the comment away.
+// completed adds inputs to the text of a layer as comments, each where it would have to stand, so that it is given by
+// taking the mark of the comment away.
 func completed(name string, format data.Format, text string, left []*Input) (string, error) {
 	if text != "" && !strings.HasSuffix(text, "\n") {
 		text += "\n"
@@ -118,8 +118,8 @@ func completed(name string, format data.Format, text string, left []*Input) (str
 // placeMark stands for a value that is put into a layer to see where it goes.
 const placeMark = "knothole-place"
 
-// placeFor returns the line of a layer before which a key has to be put, how that is indented, and what stands before its value
-// there; ok is false when it has no line of its own.
+// placeFor returns the line of a layer before which a key has to be put, how that is indented, and what stands before
+// its value there; ok is false when it has no line of its own.
 func placeFor(file *source.File, format data.Format, path []string) (line int, indent, key string, ok bool) {
 	with, err := data.Set(file, format, path, value.StringOf(placeMark, 0))
 	if err != nil {

@@ -24,8 +24,8 @@ input note: string? = null
 output all = [camera.name, camera.fps, camera.size.wide, camera.size.high, camera.feed.url, camera.feed.retry, camera.feed."back-off", days, title, note]
 `
 
-// TestComplete holds that what is added as a comment stands where it has to: with the marks of the comments taken away it gives each
-// input its default.
+// TestComplete holds that what is added as a comment stands where it has to: with the marks of the comments taken
+// away it gives each input its default.
 func TestComplete(t *testing.T) {
 	marks := map[string]*regexp.Regexp{
 		"yaml": regexp.MustCompile(`(?m)^( *)# ( *["a-z-]+:( [^…\n]*)?)$`), "toml": regexp.MustCompile(`(?m)^( *)# ([a-z."-]+ = [^…\n]*)$`),

@@ -126,7 +126,8 @@ func inside(name, folder string) bool {
 	return name == folder || folder == "." || strings.HasPrefix(name, folder+"/")
 }
 
-// readLayer reads one entry of the layers of an environment: a path, or a path and the one input whose value the file is.
+// readLayer reads one entry of the layers of an environment: a path, or a path and the one input whose value the file
+// is.
 func (c *configuration) readLayer(v value.Value) *Layer {
 	span := source.At(v.Origin().Pos())
 	switch v.Kind() {

@@ -12,8 +12,8 @@ import (
 	"knothole/core/value"
 )
 
-// Editor changes the layers of an environment. It keeps what it changes to itself, so that everything can be checked before
-// anything is written.
+// Editor changes the layers of an environment. It keeps what it changes to itself, so that everything can be checked
+// before anything is written.
 type Editor struct {
 	project     *Project
 	environment *Environment
@@ -30,7 +30,8 @@ func (p *Project) Edit(e *Environment, in string) *Editor {
 	return &Editor{project: p, environment: e, in: in, texts: map[string]string{}}
 }
 
-// own returns the layers that only this environment has, weakest first; those that are one input's value are not among them.
+// own returns the layers that only this environment has, weakest first; those that are one input's value are not
+// among them.
 func (e *Editor) own() []*Layer {
 	var own []*Layer
 	for _, l := range e.environment.Layers {
@@ -148,8 +149,8 @@ func (e *Editor) Set(name, text string) error {
 	return nil
 }
 
-// Result returns the files that were changed, and what is wrong with the inputs that were set. When anything is, the findings
-// are those of Edited.
+// Result returns the files that were changed, and what is wrong with the inputs that were set. When anything is, the
+// findings are those of Edited.
 func (e *Editor) Result() (files map[string]string, wrong source.Findings) {
 	edited, err := Load(&overlay{e.project.files, e.texts})
 	if err != nil {
@@ -190,7 +191,8 @@ type Overridden struct {
 	By    source.Pos
 }
 
-// Overridden returns the inputs that were set to no effect, in the order in which they were set. It is asked after Result.
+// Overridden returns the inputs that were set to no effect, in the order in which they were set. It is asked after
+// Result.
 func (e *Editor) Overridden() []Overridden {
 	var all []Overridden
 	environment := e.edited.Environment(e.environment.Name)
@@ -247,8 +249,8 @@ func (p *Project) HasValue(e *Environment) func(*Input) bool {
 	}
 }
 
-// Blank returns a layer to fill in: inputs that must be decided first, then as comments those that need not be, with their
-// default. Has tells which inputs have a value already.
+// Blank returns a layer to fill in: inputs that must be decided first, then as comments those that need not be, with
+// their default. Has tells which inputs have a value already.
 func Blank(inputs []*Input, format string, has func(*Input) bool) string {
 	var required, optional []*Input
 	for _, in := range inputs {
@@ -313,7 +315,8 @@ func (in *Input) about() []string {
 	return append(lines, text)
 }
 
-// blankLine is the line of one input in a TOML layer to fill in. It is a comment, since TOML has no key without a value.
+// blankLine is the line of one input in a TOML layer to fill in. It is a comment, since TOML has no key without a
+// value.
 func blankLine(in *Input) string {
 	if in.Required() {
 		return "# " + in.Name() + " ="
@@ -321,8 +324,9 @@ func blankLine(in *Input) string {
 	return "# " + in.Name() + " = " + inputDefault(in, "toml")
 }
 
-// writeBlank writes inputs as a mapping of YAML, those of one record below each other. What must be decided is a key without a
-// value, which says nothing; what need not be is a comment. Comment is the depth at which one has begun; -1 for none.
+// writeBlank writes inputs as a mapping of YAML, those of one record below each other. What must be decided is a key
+// without a value, which says nothing; what need not be is a comment. Comment is the depth at which one has begun; -1
+// for none.
 func writeBlank(b *strings.Builder, inputs []*Input, depth, comment int) {
 	line := func(from int, text string) {
 		if from < 0 {
@@ -372,8 +376,8 @@ func inputDefault(in *Input, format string) string {
 	return strings.Join(strings.Fields(in.Default), " ")
 }
 
-// NewEnvironment returns the entry of the project file for an environment that is like another, and its own layer: the values
-// that the other decides for itself, and inputs without any value, as comments.
+// NewEnvironment returns the entry of the project file for an environment that is like another, and its own layer:
+// the values that the other decides for itself, and inputs without any value, as comments.
 func (p *Project) NewEnvironment(name string, like *Environment) (entry, layerPath, layer string, err error) {
 	switch {
 	case !environmentName(name):

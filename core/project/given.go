@@ -54,8 +54,8 @@ func (p *Project) AddLater(e *Environment, name string, format data.Format, text
 	}
 }
 
-// AddInput gives one input, or a field of one, a value for this run. The text is read as the type of the input; label is what messages call the
-// text. Of a secret input no message shows it.
+// AddInput gives one input, or a field of one, a value for this run. The text is read as the type of the input; label
+// is what messages call the text. Of a secret input no message shows it.
 func (p *Project) AddInput(e *Environment, name, label, text string) error {
 	l := &Layer{Path: label, Given: true}
 	if p.Module == nil {
@@ -110,8 +110,9 @@ func (p *Project) TryInput(e *Environment, name, text string) string {
 	return ""
 }
 
-// readTyped reads a text as a value of a type: a string is taken as it stands, null where the type has it, other scalars as they are written in the
-// language, lists and records as YAML or JSON. What is none of these is a string, which then does not fit.
+// readTyped reads a text as a value of a type: a string is taken as it stands, null where the type has it, other
+// scalars as they are written in the language, lists and records as YAML or JSON. What is none of these is a string,
+// which then does not fit.
 func readTyped(file *source.File, t *types.Type, keys data.Keys) (value.Value, source.Findings) {
 	text, o := file.Text, value.From(file.Pos(0))
 	is := map[types.Kind]bool{}

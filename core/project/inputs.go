@@ -155,8 +155,8 @@ func (p *Project) Missing(e *Environment) []*types.Object {
 	return missing
 }
 
-// files returns the layers of an environment that are files of values: not those that are one input's value, or given for one
-// run.
+// files returns the layers of an environment that are files of values: not those that are one input's value, or given
+// for one run.
 func (e *Environment) files() []*Layer {
 	return slices.DeleteFunc(slices.Clone(e.AllLayers()), func(l *Layer) bool { return l.Into != "" || l.Given })
 }
@@ -334,7 +334,8 @@ func (e *Environment) gives(path []string) bool {
 	return slices.ContainsFunc(e.given, func(l *Layer) bool { return l.Secret && !at(l.Root, path).IsAbsent() })
 }
 
-// withSecretFields puts the secrets into the value of an input that are fields of it. One that is not read is not known.
+// withSecretFields puts the secrets into the value of an input that are fields of it. One that is not read is not
+// known.
 func (p *Project) withSecretFields(e *Environment, o *types.Object, v value.Value) value.Value {
 	for _, r := range e.Secrets() {
 		if r.Path[0] != o.Name || len(r.Path) == 1 || p.secretAt(r.Path) == nil || e.gives(r.Path) {

@@ -101,8 +101,8 @@ type dataFile struct {
 	findings source.Findings
 }
 
-// Load reads a project, with modules that its main module does not lead to if they are named. The error is not nil only when
-// there is no project file; everything else that is wrong is in the findings of the project.
+// Load reads a project, with modules that its main module does not lead to if they are named. The error is not nil
+// only when there is no project file; everything else that is wrong is in the findings of the project.
 func Load(files fs.FS, modules ...string) (*Project, error) {
 	p := &Project{
 		Sources: source.NewSet(), files: files,

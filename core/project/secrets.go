@@ -139,8 +139,8 @@ func (p *Project) reference(table value.Value, name string, path []string) *Refe
 	return r
 }
 
-// Secrets returns the references of an environment: its own, and those of what it extends that it does not replace, in the
-// order of their names.
+// Secrets returns the references of an environment: its own, and those of what it extends that it does not replace,
+// in the order of their names.
 func (e *Environment) Secrets() []*Reference {
 	all := map[string]*Reference{}
 	for at := e; at != nil; at = at.Extends {

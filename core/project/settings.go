@@ -12,8 +12,8 @@ import (
 	"knothole/core/value"
 )
 
-// Input is an input of a module, or a field of one that has a value of its own: of an input that is a record with declared
-// fields each field is one.
+// Input is an input of a module, or a field of one that has a value of its own: of an input that is a record with
+// declared fields each field is one.
 type Input struct {
 	Object      *types.Object
 	Path        []string // from the name of the input
@@ -174,8 +174,8 @@ func (p *Project) Settings(e *Environment, w *eval.World, in *Input) Settings {
 	return s
 }
 
-// InputNamed returns the input with a name, which may be that of a record whose fields are inputs of their own; then only its
-// object, path and type are known. The error says what is near.
+// InputNamed returns the input with a name, which may be that of a record whose fields are inputs of their own; then
+// only its object, path and type are known. The error says what is near.
 func (p *Project) InputNamed(name string) (*Input, error) {
 	path, err := splitName(name)
 	if err != nil {

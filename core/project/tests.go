@@ -18,8 +18,8 @@ type TestResult struct {
 	Unchecked   int             // how many expectations were not tested, since what they test is not known
 }
 
-// Tests runs the tests of the named modules, or of all when none is named, whose title is wanted, in the order of the modules.
-// Each runs in a world of its own.
+// Tests runs the tests of the named modules, or of all when none is named, whose title is wanted, in the order of the
+// modules. Each runs in a world of its own.
 func (p *Project) Tests(modules []string, wanted func(title string) bool) []TestResult {
 	var results []TestResult
 	for _, m := range p.checked.Modules {

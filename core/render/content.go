@@ -12,8 +12,8 @@ import (
 // contents are pieces of memory to write contents into, which are too many to be made anew each time.
 var contents = sync.Pool{New: func() any { return new([]byte) }}
 
-// Content returns a digest (SHA-256) of all that the text of the document depends on: its value, its format and the header
-// above it. Documents with the same content have the same text.
+// Content returns a digest (SHA-256) of all that the text of the document depends on: its value, its format and the
+// header above it. Documents with the same content have the same text.
 func (d *Document) Content(header string) [sha256.Size]byte {
 	v := d.Value
 	if d.Open {
@@ -37,8 +37,8 @@ func appendText(b []byte, s string) []byte {
 	return append(binary.AppendUvarint(b, uint64(len(s))), s...)
 }
 
-// appendContent writes a value so that no other is written in the same way: each part begins with its kind and, where it has no
-// end of its own, with its length.
+// appendContent writes a value so that no other is written in the same way: each part begins with its kind and, where
+// it has no end of its own, with its length.
 func appendContent(b []byte, v value.Value) []byte {
 	b = append(b, byte(v.Kind()))
 	switch v.Kind() {

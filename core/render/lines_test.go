@@ -12,8 +12,8 @@ import (
 	"knothole/core/value"
 )
 
-// TestLines holds that on each line of the documents of the demo stands the value that is said to stand there, and that each
-// scalar stands on a line.
+// TestLines holds that on each line of the documents of the demo stands the value that is said to stand there, and
+// that each scalar stands on a line.
 func TestLines(t *testing.T) {
 	p, err := project.Load(os.DirFS("../../demo/project"))
 	require.NoError(t, err)
@@ -78,13 +78,16 @@ func TestStreamOrder(t *testing.T) {
 	require.Equal(t, "1 2 3 4 5 6 7 8", strings.Join(order, " "))
 }
 
-// TestStreamOrderOfKinds holds for every kind that is ranked that it comes behind what it needs: each group before the next.
+// TestStreamOrderOfKinds holds for every kind that is ranked that it comes behind what it needs: each group before
+// the next.
 func TestStreamOrderOfKinds(t *testing.T) {
 	groups := [][]string{
 		{"Namespace"}, {"CustomResourceDefinition", "PriorityClass", "StorageClass", "IngressClass"},
 		{"ServiceAccount", "ClusterRole", "Role", "ClusterRoleBinding", "RoleBinding"},
-		{"ConfigMap", "Secret", "PersistentVolume", "PersistentVolumeClaim", "LimitRange", "ResourceQuota", "NetworkPolicy"},
-		{"Deployment", "CronJob", "GaugeFeed"}, {"Service", "Ingress", "HorizontalPodAutoscaler", "PodDisruptionBudget"},
+		{"ConfigMap", "Secret", "PersistentVolume", "PersistentVolumeClaim", "LimitRange", "ResourceQuota",
+			"NetworkPolicy"},
+		{"Deployment", "CronJob", "GaugeFeed"}, {"Service", "Ingress", "HorizontalPodAutoscaler",
+			"PodDisruptionBudget"},
 	}
 	var documents []render.Document
 	var want []string

@@ -117,8 +117,8 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 	return r
 }
 
-// others evaluates what a module that is used must hold although nothing asks for it: its requirements, and with everything its
-// values. What depends on its inputs is evaluated in its instances.
+// others evaluates what a module that is used must hold although nothing asks for it: its requirements, and with
+// everything its values. What depends on its inputs is evaluated in its instances.
 func others(w *eval.World, m *types.Module, everything bool, wanted func(o *types.Object) bool) {
 	nothing := eval.Visitor{Document: func(eval.Document) {}, Remark: func(value.Value) {}}
 	for _, o := range m.Order {

@@ -9,8 +9,8 @@ import (
 	"knothole/core/value"
 )
 
-// ranks are the kinds of objects that others need, in the order in which they are needed; those that are not named stand
-// between settings and routes. They are kinds of the open object format that most of what is rendered has.
+// ranks are the kinds of objects that others need, in the order in which they are needed; those that are not named
+// stand between settings and routes. They are kinds of the open object format that most of what is rendered has.
 var ranks = map[string]int{
 	"Namespace":                0,
 	"CustomResourceDefinition": 1,
@@ -24,8 +24,8 @@ var ranks = map[string]int{
 const otherRank = 4
 
 // Stream returns the YAML documents of an environment, those of streams one by one, those that others need first:
-// name spaces, definitions, accounts, settings, workloads, routes; otherwise as declared. Others counts the documents of other
-// formats, which are not among them.
+// name spaces, definitions, accounts, settings, workloads, routes; otherwise as declared. Others counts the documents
+// of other formats, which are not among them.
 func Stream(documents []Document) (objects []value.Value, others int) {
 	for _, d := range documents {
 		switch {
@@ -76,8 +76,8 @@ func (d *Document) Kinds() []string {
 	return kinds
 }
 
-// Header returns the comment with which a rendered file begins when the project wants it: what made the file. Formats without
-// comments have none.
+// Header returns the comment with which a rendered file begins when the project wants it: what made the file. Formats
+// without comments have none.
 func Header(p *project.Project, e *project.Environment, f data.Format) string {
 	if !p.Header || f != data.YAML && f != data.TOML && f != data.Env {
 		return ""

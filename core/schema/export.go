@@ -1,5 +1,5 @@
-// Package schema speaks JSON Schema. It exists so that what the language knows of data can be used by other programs, and what
-// they know by the language.
+// Package schema speaks JSON Schema. It exists so that what the language knows of data can be used by other programs,
+// and what they know by the language.
 package schema
 
 import (
@@ -65,8 +65,9 @@ type exporter struct {
 	definitions Object
 }
 
-// Layer returns the schema of a layer for the inputs of a module. A layer need not give all of them, nor all fields of a record,
-// since layers lie over each other; null leaves what it stands for to a weaker one. Secrets do not stand in layers.
+// Layer returns the schema of a layer for the inputs of a module. A layer need not give all of them, nor all fields
+// of a record, since layers lie over each other; null leaves what it stands for to a weaker one. Secrets do not stand
+// in layers.
 func Layer(m *types.Module) Object {
 	e := &exporter{names: map[*types.Type]string{}}
 	properties := Object{}
@@ -220,7 +221,8 @@ func (e *exporter) schema(t *types.Type) Object {
 	return Object{} // any
 }
 
-// named makes a definition of a type that has a name. It is entered before its inside is known, since that may refer to it.
+// named makes a definition of a type that has a name. It is entered before its inside is known, since that may refer
+// to it.
 func (e *exporter) named(t *types.Type) Object {
 	name, ok := e.names[t]
 	if !ok {

@@ -80,7 +80,8 @@ func TestTidyOrdersAndUnites(t *testing.T) {
 	everywhere := source.Findings{finding(b, 1, "second", "north"), finding(b, 1, "second")}.Tidy(set)
 	require.Len(t, everywhere, 1)
 	require.Empty(t, everywhere[0].Environments, "what holds in all environments does not hold in one only")
-	coded := source.Findings{{Code: source.Unused, Span: source.At(a.Pos(0))}, {Code: source.Limit, Span: source.At(a.Pos(0))}}.Tidy(set)
+	coded := source.Findings{{Code: source.Unused, Span: source.At(a.Pos(0))},
+		{Code: source.Limit, Span: source.At(a.Pos(0))}}.Tidy(set)
 	require.Equal(t, source.Limit, coded[0].Code)
 	errors, warnings := tidy.Count()
 	require.Equal(t, []int{4, 0}, []int{errors, warnings})

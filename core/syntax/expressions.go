@@ -140,7 +140,8 @@ func (p *parser) steps(start int, e Expression) Expression {
 		case (text == "." || text == "?.") && p.continues():
 			lenient := p.isLenient(e)
 			p.at++
-			e = &Field{Of: e, Optional: text == "?." || lenient, Lenient: lenient, Name: p.fieldName(), node: p.node(start)}
+			e = &Field{Of: e, Optional: text == "?." || lenient, Lenient: lenient, Name: p.fieldName(),
+				node: p.node(start)}
 		case (text == "[" || text == "?[") && (!t.newline || p.free):
 			optional := text == "?[" || p.isLenient(e)
 			p.at++
@@ -697,7 +698,8 @@ func (p *parser) stringLiteral() *String {
 				inserted.Line = lines.ownLine(s, part)
 			}
 			if e, ok := value.(*If); ok && e.lacksElse() && !inserted.Line {
-				p.fail(source.Finding{Code: source.Syntax, Span: e.span, Message: `expected "else" and the value for the other case`, Help: "only on a line of its own, in a text of several lines, it may be left out"})
+				p.fail(source.Finding{Code: source.Syntax, Span: e.span,
+					Message: `expected "else" and the value for the other case`, Help: "only on a line of its own, in a text of several lines, it may be left out"})
 			}
 			s.Parts = append(s.Parts, inserted)
 		case tokenClose:
@@ -762,7 +764,8 @@ func (l *lines) blank(insert token) bool {
 	return strings.Trim(before[strings.LastIndexByte(before, '\n')+1:], " \t") == ""
 }
 
-// ownLine reports whether an insert that was read stands alone on its line. The white space around it then belongs to it.
+// ownLine reports whether an insert that was read stands alone on its line. The white space around it then belongs to
+// it.
 func (l *lines) ownLine(s *String, insert token) bool {
 	rest := l.text[l.tokens[l.at-1].end:]
 	end := strings.IndexByte(rest, '\n')

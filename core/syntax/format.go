@@ -8,8 +8,8 @@ import (
 	"knothole/core/source"
 )
 
-// Format returns a module in its canonical form. The author's line breaks stay, everything else is given: two spaces for
-// each level, one between words, no commas at the ends of lines, at most one empty line, aligned arrows of arms and
+// Format returns a module in its canonical form. The author's line breaks stay, everything else is given: two spaces
+// for each level, one between words, no commas at the ends of lines, at most one empty line, aligned arrows of arms and
 // comments behind lines. Comments stay where they are. A file with mistakes is left alone: its findings are returned.
 func Format(file *source.File) (string, source.Findings) {
 	module := &Module{File: file}
@@ -26,8 +26,8 @@ func Format(file *source.File) (string, source.Findings) {
 	return text, nil
 }
 
-// Changed is the panic of a formatter that would have changed more than the form of a file: that is a mistake in the program, and
-// the file is left alone.
+// Changed is the panic of a formatter that would have changed more than the form of a file: that is a mistake in the
+// program, and the file is left alone.
 type Changed struct{ Path string }
 
 // Error says what would have been changed.
@@ -94,7 +94,8 @@ func (f *formatter) run() {
 	f.endLine()
 }
 
-// replaceable reports whether a token is a comma at the end or the beginning of a line, which the line end can stand for.
+// replaceable reports whether a token is a comma at the end or the beginning of a line, which the line end can stand
+// for.
 func (f *formatter) replaceable(i int) bool {
 	if f.inline > 0 || !f.layout.separators[i] || !f.endsLine(i) {
 		return false
@@ -120,7 +121,8 @@ func (f *formatter) continues(i int) bool {
 	if _, _, operator := operatorOf(text); operator && text != "-" { // a line that begins with a minus is an entry of its own
 		return true
 	}
-	return slices.Contains([]string{"|", "->", ".", "?.", "with", "as", "where", "?", "=", ":", "at", "on", "from", "under", "example", "deprecated"}, text)
+	return slices.Contains([]string{"|", "->", ".", "?.", "with", "as", "where", "?", "=", ":", "at", "on", "from",
+		"under", "example", "deprecated"}, text)
 }
 
 // endsLine reports whether a token is the last on its line, comments aside, or stands before a closing bracket.
@@ -330,7 +332,8 @@ func (f *formatter) text() string {
 	return b.String()
 }
 
-// align finds runs of neighbouring lines of one indentation that have a column, and moves it to the furthest of the run.
+// align finds runs of neighbouring lines of one indentation that have a column, and moves it to the furthest of the
+// run.
 func (f *formatter) align(column func(line) int, move func(*line, int)) {
 	for i := 0; i < len(f.lines); {
 		if column(f.lines[i]) == 0 {

@@ -97,8 +97,8 @@ func (p *parser) continues() bool {
 	return !p.entryAhead()
 }
 
-// entryAhead reports whether a key and what stands behind one come next, which begins an entry also where the key is a word of the
-// language, or begins with one.
+// entryAhead reports whether a key and what stands behind one come next, which begins an entry also where the key is
+// a word of the language, or begins with one.
 func (p *parser) entryAhead() bool {
 	if p.sign("*") {
 		return p.peek(1).is(p, ":")
@@ -111,8 +111,8 @@ func (p *parser) entryAhead() bool {
 	return next.is(p, ":") || next.is(p, "?:") || next.is(p, ".") && next.start == p.tokens[end-1].end
 }
 
-// binary reads operands joined by operators that bind at least as tightly as a level. Comparisons and ranges do not chain, ??
-// groups to the right.
+// binary reads operands joined by operators that bind at least as tightly as a level. Comparisons and ranges do not
+// chain, ?? groups to the right.
 func (p *parser) binary(least int) Expression {
 	start := p.token().start
 	var left Expression

@@ -76,7 +76,8 @@ func Parse(file *source.File) *Module {
 	return module
 }
 
-// insideBrackets tells for each token whether it stands inside of brackets; nil when a bracket is not closed, or another one is.
+// insideBrackets tells for each token whether it stands inside of brackets; nil when a bracket is not closed, or
+// another one is.
 func (p *parser) insideBrackets() []bool {
 	inside := make([]bool, len(p.tokens))
 	var open []byte // what closes them
@@ -120,9 +121,10 @@ func (p *parser) declarations() {
 	module.Findings = append(module.Findings, p.findings...)
 }
 
-// layout is what the formatter has to know about tokens: which begin an entry, an arm or a declaration, and which are the
-// arrows of arms; which follow the token before them without a space, as the parts of runs-on do, or with one, as a path behind a verb does.
-// Separators are the commas that a line end can stand for; bare are the quoted names behind a point that need no quotes.
+// layout is what the formatter has to know about tokens: which begin an entry, an arm or a declaration, and which are
+// the arrows of arms; which follow the token before them without a space, as the parts of runs-on do, or with one, as
+// a path behind a verb does. Separators are the commas that a line end can stand for; bare are the quoted names
+// behind a point that need no quotes.
 type layout struct {
 	starts, arrows, glued, apart, separators map[int]bool
 	bare                                     map[int]string
@@ -250,8 +252,9 @@ func (p *parser) unclosed(open int, closing string) {
 	})
 }
 
-// declarationAhead reports whether the current token begins a declaration at the left edge. What stands inside of brackets does not,
-// unless one of them is not closed: then a declaration at the left edge is where it ends at the latest.
+// declarationAhead reports whether the current token begins a declaration at the left edge. What stands inside of
+// brackets does not, unless one of them is not closed: then a declaration at the left edge is where it ends at the
+// latest.
 func (p *parser) declarationAhead() bool {
 	t := p.token()
 	if p.inside != nil && p.inside[p.at] {

@@ -6,7 +6,8 @@ import (
 	"knothole/core/source"
 )
 
-// Same reports whether two modules mean the same: their trees are equal, descriptions included, wherever the nodes stand.
+// Same reports whether two modules mean the same: their trees are equal, descriptions included, wherever the nodes
+// stand.
 func Same(a, b *Module) bool {
 	return same(reflect.ValueOf(a.Declarations), reflect.ValueOf(b.Declarations))
 }

@@ -293,7 +293,8 @@ func (s *scanner) unclosedString(start int, quote string) {
 		return // the insert around it has swallowed its end, or the other way round: the insert is reported
 	}
 	s.report(source.UnclosedString, start, start+1, "this string has no closing "+quote+" on its line",
-		fmt.Sprintf("close it with %s; a text of several lines stands between %s and %s on lines of their own", quote, strings.Repeat(quote, 3), strings.Repeat(quote, 3)))
+		fmt.Sprintf("close it with %s; a text of several lines stands between %s and %s on lines of their own", quote,
+			strings.Repeat(quote, 3), strings.Repeat(quote, 3)))
 }
 
 // quoted scans "…". A string without interpolation becomes one token.

@@ -59,7 +59,8 @@ type (
 	Input struct {
 		Header
 		Secret bool // hidden everywhere
-		// Placeholder stands for a value that is known only after deployment, as `later input … as "…"` says; nil for others.
+		// Placeholder stands for a value that is known only after deployment, as `later input … as "…"` says; nil for
+		// others.
 		Placeholder *String
 		Type        Type
 		Default     Expression // nil when required
@@ -79,8 +80,8 @@ type (
 		Result     Type // nil when left out
 		Body       Expression
 	}
-	// Document is `document PATH: T = value`, `document PATH as FORMAT: T = value`, or `stream PATH: [T] = value`, with `secret`
-	// before it when it may carry secrets.
+	// Document is `document PATH: T = value`, `document PATH as FORMAT: T = value`, or `stream PATH: [T] = value`,
+	// with `secret` before it when it may carry secrets.
 	Document struct {
 		Header
 		Secret bool
@@ -128,7 +129,8 @@ type (
 		Condition  Expression
 		Then, Else []Declaration
 	}
-	// ForBlock is `for x in xs where c { … }` around declarations. Its names and filter are those of Loop, which has no body.
+	// ForBlock is `for x in xs where c { … }` around declarations. Its names and filter are those of Loop, which has
+	// no body.
 	ForBlock struct {
 		Header
 		Loop *For
@@ -150,7 +152,8 @@ type Binding struct {
 	Value Expression
 }
 
-// Change is one entry of a With: the fields that lead to the place, and what goes there; or a record that is laid over all.
+// Change is one entry of a With: the fields that lead to the place, and what goes there; or a record that is laid
+// over all.
 type Change struct {
 	Span     source.Span
 	Path     []*Key // nil for a spread
@@ -240,7 +243,8 @@ type (
 		OperatorSpan source.Span
 		Left, Right  Expression
 	}
-	// If is `if c then a else b`; Else is nil when left out, which is so only behind `...` and in a text on a line of its own.
+	// If is `if c then a else b`; Else is nil when left out, which is so only behind `...` and in a text on a line of
+	// its own.
 	If struct {
 		node
 		Condition, Then, Else Expression
@@ -296,8 +300,8 @@ type (
 		node
 		Function  Expression
 		Arguments []*Argument
-		// Named is the record of the arguments that have a name and of those that are spread: it is there when there are no
-		// others, or when one is spread.
+		// Named is the record of the arguments that have a name and of those that are spread: it is there when there
+		// are no others, or when one is spread.
 		Named *Record
 	}
 	// Field is `x.name` or `x?.name`.
@@ -314,8 +318,8 @@ type (
 		Of, Index Expression
 		Optional  bool
 	}
-	// Places is `d[.a.**.b]`: the list of all values at the places that a path leads to, of which there is one at least; with
-	// `?[` there may be none.
+	// Places is `d[.a.**.b]`: the list of all values at the places that a path leads to, of which there is one at
+	// least; with `?[` there may be none.
 	Places struct {
 		node
 		Of   Expression
@@ -329,8 +333,8 @@ type StringPart struct {
 	Text   string
 	Value  Expression
 	Indent string
-	// Line says that nothing else stands on the line: the part is whole lines, as many as its value has, each with Indent
-	// before it and a line end behind it; none for null.
+	// Line says that nothing else stands on the line: the part is whole lines, as many as its value has, each with
+	// Indent before it and a line end behind it; none for null.
 	Line bool
 }
 

@@ -145,8 +145,8 @@ func (p *parser) functionType() Type {
 	return t
 }
 
-// setAhead reports whether the brace at the current token opens a set type: everything else than a closing brace, a star,
-// a description or a key with a colon follows.
+// setAhead reports whether the brace at the current token opens a set type: everything else than a closing brace, a
+// star, a description or a key with a colon follows.
 func (p *parser) setAhead() bool {
 	p.at++
 	defer func() { p.at-- }()

@@ -76,8 +76,8 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 	return o.Type
 }
 
-// keepTypes returns the type of what a function of records returns where its arguments tell more than its signature: which fields
-// are left, or which is asked for.
+// keepTypes returns the type of what a function of records returns where its arguments tell more than its signature:
+// which fields are left, or which is asked for.
 func (c *checker) keepTypes(e *syntax.Call, o *Object, order []int, result *Type) *Type {
 	if order == nil || o.Builtin.Group != "record" || order[0] < 0 {
 		return result
@@ -226,7 +226,8 @@ func (c *checker) callee(e syntax.Expression) (*Object, *Type) {
 			if t := c.infer(e, nil); t.Core().Kind == Function {
 				return nil, t
 			} else if c.universe.WithoutNull(t).Core().Kind == Function {
-				c.report(source.MayBeNull, e.Place(), "compare it with null first", "this may be null, which cannot be called")
+				c.report(source.MayBeNull, e.Place(), "compare it with null first",
+					"this may be null, which cannot be called")
 				return nil, nil
 			}
 		}
@@ -288,7 +289,8 @@ func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 }
 
 // otherNames are what functions are called elsewhere.
-var otherNames = map[string]string{"len": "length", "size": "length", "substr": "slice", "substring": "slice", "concat": "join", "uppercase": "upper",
+var otherNames = map[string]string{"len": "length", "size": "length", "substr": "slice", "substring": "slice",
+	"concat": "join", "uppercase": "upper",
 	"lowercase": "lower", "strip": "trim", "reduce": "fold", "unique": "distinct", "uniq": "distinct", "keys_of": "keys", "items": "entries", "includes": "contains",
 	"to_int": "int", "to_string": "string", "tojson": "json", "to_json": "json", "flat": "flatten"}
 
@@ -442,8 +444,8 @@ type genericArgument struct {
 	what      string
 }
 
-// argument checks an argument against a parameter type that holds variables, which it binds. What starts a fold decides what each
-// round returns: an anonymous function is checked against it.
+// argument checks an argument against a parameter type that holds variables, which it binds. What starts a fold
+// decides what each round returns: an anonymous function is checked against it.
 func (g *genericCall) argument(e syntax.Expression, want *Type, what string) {
 	c, o := g.checker, g.function
 	var hint *Type
@@ -466,8 +468,8 @@ func (g *genericCall) argument(e syntax.Expression, want *Type, what string) {
 	g.arguments = append(g.arguments, genericArgument{e, want, got, what})
 }
 
-// pass lets the arguments pass into the types of the parameters, now that all variables are bound: a function into what it is
-// called with, and what is any into a list or a record, whatever that holds.
+// pass lets the arguments pass into the types of the parameters, now that all variables are bound: a function into
+// what it is called with, and what is any into a list or a record, whatever that holds.
 func (g *genericCall) pass() {
 	c := g.checker
 	held := map[string]*Type{} // what lists and records may hold: any, but for functions
@@ -494,14 +496,14 @@ func (g *genericCall) pass() {
 	}
 }
 
-// folds reports whether a function among the parameters makes the next value of a variable from the last: the first one must
-// then not stand for itself alone.
+// folds reports whether a function among the parameters makes the next value of a variable from the last: the first
+// one must then not stand for itself alone.
 func (o *Object) folds(variable *Type) bool {
 	return slices.ContainsFunc(o.Parameters, func(p Parameter) bool { return p.Type.Kind == Function && p.Type.Result == variable })
 }
 
-// computes reports whether a built-in function makes new numbers from those that it is given: they are of the kind of these, but
-// need not be among them.
+// computes reports whether a built-in function makes new numbers from those that it is given: they are of the kind of
+// these, but need not be among them.
 func (o *Object) computes() bool { return o.Builtin.Group == "math" || o.Name == "list.sum" }
 
 // widenDeep widens the literal types in records and lists too.

@@ -326,7 +326,8 @@ func (c *checker) checkValue(o *Object, declared syntax.Type, value syntax.Expre
 	c.check(value, o.Type, what)
 }
 
-// explained returns the type of a value that has a name, in which nothing explains empty literals any more: they may hold anything.
+// explained returns the type of a value that has a name, in which nothing explains empty literals any more: they may
+// hold anything.
 func explained(u *Universe, t *Type) *Type {
 	if t.Kind != List && t.Kind != Record {
 		return t
@@ -521,7 +522,8 @@ func (c *checker) bind(name syntax.Identifier, t *Type) *Object {
 
 // bindAt is bind for a place that is taken already.
 func (c *checker) bindAt(name syntax.Identifier, t *Type, slot int) *Object {
-	o := &Object{Kind: ObjectLocal, Name: name.Name, Span: name.Span, Module: c.module, Type: t, Slot: slot, Global: -1, state: resolved}
+	o := &Object{Kind: ObjectLocal, Name: name.Name, Span: name.Span, Module: c.module, Type: t, Slot: slot,
+		Global: -1, state: resolved}
 	if name.Name == "_" {
 		return o
 	}
@@ -652,13 +654,14 @@ func (c *checker) reportUnused() {
 		case o.Private() && o.Kind != ObjectInput:
 			c.warn(source.Unused, o.Span, "remove it", "nothing in this file uses the private name %q", o.Name)
 		case c.module.Main && (o.Kind == ObjectLet || o.Kind == ObjectFunction || o.Kind == ObjectType):
-			c.warn(source.Unused, o.Span, "remove it, or use it; an output is for what others read", "nothing uses the %s %q", o.Kind, o.Name)
+			c.warn(source.Unused, o.Span, "remove it, or use it; an output is for what others read",
+				"nothing uses the %s %q", o.Kind, o.Name)
 		}
 	}
 }
 
-// reportNotRendered warns of what the modules that the main module reaches hold for rendering, when nothing makes an instance of
-// them.
+// reportNotRendered warns of what the modules that the main module reaches hold for rendering, when nothing makes an
+// instance of them.
 func (c *checker) reportNotRendered() {
 	reached := map[*Module]bool{}
 	var reach func(m *Module)
@@ -686,9 +689,11 @@ func (c *checker) reportNotRendered() {
 			switch words := Holds(o.Declaration); {
 			case o.Invalid:
 			case words.Rendered != "":
-				c.warn(source.NotRendered, source.At(o.Declaration.Declared().Span.Start), help, "this %s goes nowhere: nothing makes an instance of %s", words.Rendered, m.Path)
+				c.warn(source.NotRendered, source.At(o.Declaration.Declared().Span.Start), help,
+					"this %s goes nowhere: nothing makes an instance of %s", words.Rendered, m.Path)
 			case words.Requires && o.NeedsInput:
-				c.warn(source.NotRendered, source.At(o.Declaration.Declared().Span.Start), help, "this requirement is never tested: nothing makes an instance of %s", m.Path)
+				c.warn(source.NotRendered, source.At(o.Declaration.Declared().Span.Start), help,
+					"this requirement is never tested: nothing makes an instance of %s", m.Path)
 			}
 		}
 	}

@@ -10,8 +10,8 @@ import (
 	"knothole/core/syntax"
 )
 
-// documentsMember is the member of an instance that holds its files, inputsMember and instanceMember the types that every
-// module has.
+// documentsMember is the member of an instance that holds its files, inputsMember and instanceMember the types that
+// every module has.
 const (
 	documentsMember = "documents"
 	inputsMember    = "Inputs"
@@ -69,8 +69,8 @@ func (c *checker) inputsType(m *Module) *Type {
 // Inputs returns the record type of the inputs of a module that is called somewhere.
 func (m *Module) Inputs() *Type { return m.inputs }
 
-// typeNeedsInputs reports whether a value of the type of an input cannot be made without an instance: the default of one of its
-// fields depends on other inputs.
+// typeNeedsInputs reports whether a value of the type of an input cannot be made without an instance: the default of
+// one of its fields depends on other inputs.
 func (o *Object) typeNeedsInputs() bool {
 	needs := slices.ContainsFunc(o.Uses, func(r Reference) bool { return r.Object.NeedsInput })
 	return needs && o.Type.hasDefault(func(owner *Object) bool { return owner == o || owner.NeedsInput })
@@ -124,8 +124,8 @@ func (m *Module) needsEnvironment() bool {
 	return slices.ContainsFunc(m.Order, func(o *Object) bool { return o.NeedsEnvironment })
 }
 
-// instanceOf returns the type of the instance that a value makes, when it is nothing but the call of a module: it is known
-// before the arguments are, which may then refer to the instance or to another that refers to it.
+// instanceOf returns the type of the instance that a value makes, when it is nothing but the call of a module: it is
+// known before the arguments are, which may then refer to the instance or to another that refers to it.
 func (c *checker) instanceOf(e syntax.Expression) *Type {
 	call, ok := e.(*syntax.Call)
 	if !ok {
@@ -244,8 +244,8 @@ func (c *checker) checkInclude(d *syntax.Include) {
 	c.check(d.Value, c.universe.Files(true), "what is included")
 }
 
-// environmentCall is the function environment of tests: the whole project, evaluated for an environment, as an instance of
-// its main module.
+// environmentCall is the function environment of tests: the whole project, evaluated for an environment, as an
+// instance of its main module.
 func (c *checker) environmentCall() *Object {
 	names := make([]*Type, len(c.program.Environments))
 	for i, name := range c.program.Environments {
@@ -263,8 +263,10 @@ func (c *checker) failCall() *Object {
 		Type: NeverType, Parameters: []Parameter{{Name: "message", Type: StringType}}}
 }
 
-// FailCall is the name of the function that stops with a message. It belongs to no group; a declaration may take its name.
+// FailCall is the name of the function that stops with a message. It belongs to no group; a declaration may take its
+// name.
 const FailCall = "fail"
 
-// EnvironmentCall is the name of the function that a test calls for the project in an environment. It belongs to no group.
+// EnvironmentCall is the name of the function that a test calls for the project in an environment. It belongs to no
+// group.
 const EnvironmentCall = "environment"

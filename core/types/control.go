@@ -89,7 +89,8 @@ func (c *checker) mergeBranches(a, b *Type) *Type {
 	return c.universe.record(fields, c.eitherRest(a, b), true)
 }
 
-// eitherRest returns the type of the fields that are not declared in either of two record types; nil when there are none.
+// eitherRest returns the type of the fields that are not declared in either of two record types; nil when there are
+// none.
 func (c *checker) eitherRest(a, b *Type) *Type {
 	switch {
 	case a.Rest == nil:
@@ -169,7 +170,8 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 		whole := c.it.Type
 		if arm.Else {
 			if len(left) == 0 && !closed && subject.Kind != Invalid && !single {
-				c.report(source.UnreachableArm, arm.Span, "remove it, so that a value that is added later is not forgotten", "nothing reaches else: the arms above name every %s", subject)
+				c.report(source.UnreachableArm, arm.Span,
+					"remove it, so that a value that is added later is not forgotten", "nothing reaches else: the arms above name every %s", subject)
 			}
 			closed = true
 			if len(left) > 0 {
@@ -255,7 +257,8 @@ func (c *checker) inferFor(e *syntax.For, want *Type) *Type {
 	return result
 }
 
-// bindLoop binds the names of a loop and checks its filter. One name is the element; of two the first is its key or position.
+// bindLoop binds the names of a loop and checks its filter. One name is the element; of two the first is its key or
+// position.
 func (c *checker) bindLoop(e *syntax.For, key, element *Type) {
 	if e.Second.Name == "" {
 		c.module.Info.Objects[e.ID()] = c.bind(e.First, element)
@@ -295,7 +298,8 @@ func (c *checker) loopTypes(e *syntax.For, in *Type) (key, element *Type) {
 			if in.MayBeNull() {
 				help = "it may be null: write (… ?? [])"
 			}
-			c.report(source.WrongType, e.In.Place(), help, "for goes through a list, a record or a range, not %s", describeType(in))
+			c.report(source.WrongType, e.In.Place(), help, "for goes through a list, a record or a range, not %s",
+				describeType(in))
 			return InvalidType, InvalidType
 		}
 	}

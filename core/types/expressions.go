@@ -51,8 +51,8 @@ func (c *checker) check(e syntax.Expression, want *Type, what string) {
 	}
 }
 
-// uncover leaves the conversion of the parts of a literal to that of the whole, which reports all that does not fit in it. The types
-// of the parts are then not what they are said to be.
+// uncover leaves the conversion of the parts of a literal to that of the whole, which reports all that does not fit
+// in it. The types of the parts are then not what they are said to be.
 func (c *checker) uncover(e syntax.Expression) {
 	c.module.Info.Types[e.ID()] = nil
 	entries := []*syntax.Entry(nil)
@@ -169,7 +169,8 @@ func (c *checker) interpolated(e syntax.Expression) {
 	c.report(source.WrongType, e.Place(), help, "only strings, numbers and bools can stand in a text, not %s", describeType(t))
 }
 
-// interpolatedLine checks what stands alone on a line of a text: a text of any number of lines, a list with one for each, or null.
+// interpolatedLine checks what stands alone on a line of a text: a text of any number of lines, a list with one for
+// each, or null.
 func (c *checker) interpolatedLine(e syntax.Expression) {
 	t := (*Type)(nil)
 	if conditional, ok := e.(*syntax.If); ok {
@@ -345,7 +346,8 @@ func (c *checker) inferAdd(e *syntax.Binary, left, right *Type) *Type {
 
 // comparable reports a comparison that can never be true.
 func (c *checker) comparable(e *syntax.Binary, left, right *Type) {
-	// A single literal stands for its type: `let debug = false` may change tomorrow. env.name has one of the names that there are.
+	// A single literal stands for its type: `let debug = false` may change tomorrow. env.name has one of the names
+	// that there are.
 	if isEnvironmentName(e.Left) || isEnvironmentName(e.Right) {
 		c.neverEqual(e, left, right)
 		return
@@ -411,8 +413,8 @@ func (c *checker) checkIn(e *syntax.Binary, left, right *Type) {
 	}
 }
 
-// checkElements reports elements of a list that is written out that a value of a type never equals. It returns whether it reported
-// any.
+// checkElements reports elements of a list that is written out that a value of a type never equals. It returns
+// whether it reported any.
 func (c *checker) checkElements(list syntax.Expression, of *Type) (reported bool) {
 	written, ok := list.(*syntax.List)
 	if !ok {
@@ -427,7 +429,8 @@ func (c *checker) checkElements(list syntax.Expression, of *Type) (reported bool
 		if text, ok := t.Literal.(string); ok {
 			help = nearestText(text, of)
 		}
-		c.report(source.NeverEqual, element.Value.Place(), help, "%s can never be equal to %s", describeType(of), describeType(t))
+		c.report(source.NeverEqual, element.Value.Place(), help, "%s can never be equal to %s", describeType(of),
+			describeType(t))
 		reported = true
 	}
 	return reported
@@ -524,8 +527,8 @@ func (c *checker) inferList(e *syntax.List, want *Type) *Type {
 // manyElements is beyond how many elements of a list literal each is no longer a type of its own.
 const manyElements = 100
 
-// inferTuple checks a list literal against a tuple, where one is expected; else it is nil. Of several the one is meant that has as
-// many elements.
+// inferTuple checks a list literal against a tuple, where one is expected; else it is nil. Of several the one is
+// meant that has as many elements.
 func (c *checker) inferTuple(e *syntax.List, want *Type) *Type {
 	var tuples []*Type
 	for _, alternative := range want.alternatives() {
@@ -551,7 +554,8 @@ func (c *checker) inferTuple(e *syntax.List, want *Type) *Type {
 		}
 	}
 	if meant == nil {
-		c.report(source.WrongType, e.Place(), "", "%s has %s, not %d", tuples[0], count(len(tuples[0].Parameters), "element"), len(e.Elements))
+		c.report(source.WrongType, e.Place(), "", "%s has %s, not %d", tuples[0], count(len(tuples[0].Parameters),
+			"element"), len(e.Elements))
 		return InvalidType
 	}
 	for i, element := range e.Elements {
@@ -600,8 +604,8 @@ func (t *Type) elementOr(other *Type) *Type {
 	return other
 }
 
-// inferSpreadList checks `...value` in a list whose elements are expected to be of a type, which may be nil; the result is a list
-// type, any or invalid.
+// inferSpreadList checks `...value` in a list whose elements are expected to be of a type, which may be nil; the
+// result is a list type, any or invalid.
 func (c *checker) inferSpreadList(entry *syntax.Entry, expected *Type) *Type {
 	var want *Type
 	if expected != nil && expected.Kind != Any {
@@ -631,8 +635,8 @@ func spreadHelp(t *Type) string {
 	return ""
 }
 
-// inferSpread finds the type of what a spread brings in; marked `?`, null brings in nothing. The wanted type, which may be nil,
-// is passed down into what is written out, so that a mistake is found at the part that is wrong.
+// inferSpread finds the type of what a spread brings in; marked `?`, null brings in nothing. The wanted type, which
+// may be nil, is passed down into what is written out, so that a mistake is found at the part that is wrong.
 func (c *checker) inferSpread(entry *syntax.Entry, want *Type) *Type {
 	var t *Type
 	if conditional, ok := entry.Value.(*syntax.If); ok {

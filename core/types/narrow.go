@@ -9,8 +9,9 @@ import (
 	"knothole/core/syntax"
 )
 
-// facts is a chain of what is known about names and field paths in a branch. Values never change, so that what is known where a
-// function is written is known when it runs. The name of an each is the exception: operations change what it stands for.
+// facts is a chain of what is known about names and field paths in a branch. Values never change, so that what is
+// known where a function is written is known when it runs. The name of an each is the exception: operations change
+// what it stands for.
 type facts struct {
 	outer *facts
 	path  factPath
@@ -132,8 +133,8 @@ func (c *checker) assume(condition syntax.Expression, holds bool) {
 	}
 }
 
-// assumeEither adds what follows from one of the two sides of `or` being true, or of `and` being false: of a path that either
-// side narrows, that it is of one of the two types.
+// assumeEither adds what follows from one of the two sides of `or` being true, or of `and` being false: of a path
+// that either side narrows, that it is of one of the two types.
 func (c *checker) assumeEither(e *syntax.Binary, holds bool) {
 	before := c.facts
 	c.assume(e.Left, holds)
@@ -212,8 +213,8 @@ func (c *checker) present(e syntax.Expression) {
 	}
 }
 
-// restrict returns what is left of a type when its values are, or are not, of another; nil when that cannot be told. `is` converts
-// nothing: what it holds for has not passed into the type that it asks for.
+// restrict returns what is left of a type when its values are, or are not, of another; nil when that cannot be told.
+// `is` converts nothing: what it holds for has not passed into the type that it asks for.
 func (c *checker) restrict(t, asked *Type, holds bool) *Type {
 	if holds && (t.Core().Kind == Any || Assignable(asked, t)) {
 		if slices.Contains(t.alternatives(), asked) && !c.mayBeOther(t, asked) {
@@ -239,8 +240,8 @@ func (c *checker) mayBeOther(t, asked *Type) bool {
 	return slices.ContainsFunc(t.alternatives(), func(m *Type) bool { return m != asked && Overlap(m, asked) })
 }
 
-// assumeField narrows a record of several types by what is known of one of its fields, such as the kind by which they are told
-// apart: those are left of whose field it may be.
+// assumeField narrows a record of several types by what is known of one of its fields, such as the kind by which they
+// are told apart: those are left of whose field it may be.
 func (c *checker) assumeField(e syntax.Expression, may func(field *Type) bool) {
 	field, ok := e.(*syntax.Field)
 	if !ok || c.module.Info.Objects[field.ID()] != nil {
@@ -307,7 +308,8 @@ func (c *checker) assumeEqual(e, other syntax.Expression, equal bool) {
 	}
 }
 
-// restrictEqual returns what is left of a type when its values equal a literal, or do not; nil when that cannot be told.
+// restrictEqual returns what is left of a type when its values equal a literal, or do not; nil when that cannot be
+// told.
 func (c *checker) restrictEqual(t, literal *Type, equal bool) *Type {
 	if t.Kind == Any {
 		if equal && !numeric(literal) {
@@ -346,8 +348,8 @@ func (c *checker) restrictEqual(t, literal *Type, equal bool) *Type {
 	return c.universe.Union(left...)
 }
 
-// isEnvironmentName reports whether an expression is env.name, which has one of the names of the environments: that there may be
-// only one of them does not make it a constant.
+// isEnvironmentName reports whether an expression is env.name, which has one of the names of the environments: that
+// there may be only one of them does not make it a constant.
 func isEnvironmentName(e syntax.Expression) bool {
 	for {
 		paren, ok := e.(*syntax.Paren)

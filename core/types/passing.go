@@ -51,7 +51,8 @@ func (c *checker) mismatch(e syntax.Expression, got, want *Type, what string) {
 	c.report(source.WrongType, span, help, "expected %s%s, found %s%s", Article(want), where, describeType(got), because)
 }
 
-// misspeltKind suggests what the literal field of a record, by which the members of a union are told apart, was meant to be.
+// misspeltKind suggests what the literal field of a record, by which the members of a union are told apart, was meant
+// to be.
 func misspeltKind(got, union *Type) string {
 	for _, f := range got.Fields {
 		text, ok := f.Type.Literal.(string)
@@ -191,7 +192,8 @@ func converts(from, to *Type, seen map[pair]bool) bool {
 		return from.Kind != Record || convertsRecord(from, to, seen)
 	case Function:
 		// What it is given passes into its parameters, what it returns into the result that is expected.
-		if from.Kind != Function || len(from.Parameters) < len(to.Parameters) || converts(from.Result, to.Result, seen) {
+		if from.Kind != Function || len(from.Parameters) < len(to.Parameters) || converts(from.Result, to.Result,
+			seen) {
 			return true
 		}
 		for i, p := range to.Parameters {
@@ -212,8 +214,8 @@ func converts(from, to *Type, seen map[pair]bool) bool {
 	return from.Kind == Any
 }
 
-// convertsRecord is converts for two record types. A record stays as it is when its fields stand in the order of the type, the
-// declared ones first, none has to be filled in and none changes.
+// convertsRecord is converts for two record types. A record stays as it is when its fields stand in the order of the
+// type, the declared ones first, none has to be filled in and none changes.
 func convertsRecord(from, to *Type, seen map[pair]bool) bool {
 	if len(to.Fields) > 0 && (from.Loose || from.Rest != nil) {
 		return true

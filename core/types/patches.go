@@ -13,8 +13,8 @@ type patching struct {
 	each *Type
 	// name is the name of the each in hand.
 	name *Object
-	// touched are the keys of what is patched, and of its elements, below which operations may have changed what is there: the
-	// type says nothing about it any more. The empty key stands for all.
+	// touched are the keys of what is patched, and of its elements, below which operations may have changed what is
+	// there: the type says nothing about it any more. The empty key stands for all.
 	touched, eachTouched map[string]bool
 }
 
@@ -70,8 +70,8 @@ func (p *patching) touchAll(body []syntax.Declaration) {
 	}
 }
 
-// inferPatch finds the type of `patch target { … }`. An operation may change the type of any place, so that no more is known
-// of the result than whether it is a record or a list.
+// inferPatch finds the type of `patch target { … }`. An operation may change the type of any place, so that no more
+// is known of the result than whether it is a record or a list.
 func (c *checker) inferPatch(e *syntax.Patch) *Type {
 	t := c.infer(e.Target, nil)
 	core := t.Core()
@@ -111,7 +111,8 @@ func (c *checker) inferPlaces(e *syntax.Places) *Type {
 		return InvalidType
 	}
 	if t.MayBeNull() && t.Kind != Any {
-		c.report(source.MayBeNull, e.Of.Place(), "give a value for null with ??", "this may be null, which has no places")
+		c.report(source.MayBeNull, e.Of.Place(), "give a value for null with ??",
+			"this may be null, which has no places")
 		return InvalidType
 	}
 	for i, s := range e.Path.Steps {
@@ -167,7 +168,8 @@ func (c *checker) checkEach(d *syntax.Each) {
 	c.unbind(outer)
 }
 
-// untouched returns what is known of the documents of an each when operations before may have changed some of their fields.
+// untouched returns what is known of the documents of an each when operations before may have changed some of their
+// fields.
 func (c *checker) untouched(t *Type) *Type {
 	touched := c.patching.eachTouched
 	core := t.Core()
@@ -251,7 +253,8 @@ func (c *checker) withIt(key any, t *Type, check func() *Type) *Type {
 	return result
 }
 
-// checkStep checks one step of a path from a type, and returns that of the place it leads to; any when that is not known.
+// checkStep checks one step of a path from a type, and returns that of the place it leads to; any when that is not
+// known.
 func (c *checker) checkStep(d *syntax.Operation, s *syntax.Step, t *Type, last bool) *Type {
 	for _, key := range s.Keys {
 		c.checkKey(key)

@@ -20,8 +20,8 @@ type Program struct {
 	Builtins BuiltinTable
 	// Marked says that values may be secret, or known only after deployment: some declaration says so.
 	Marked bool
-	// Tracked are the places at which a secret was found on its way to where it must not be. What evaluation finds there is
-	// the same mistake.
+	// Tracked are the places at which a secret was found on its way to where it must not be. What evaluation finds
+	// there is the same mistake.
 	Tracked map[source.Pos]bool
 	// Globals is how many declarations there are that have a value: they are numbered from 0.
 	Globals int
@@ -68,8 +68,8 @@ type Import struct {
 // Info holds what the checker learned about the expressions of one module, by their ID.
 type Info struct {
 	Types []*Type // the type of the expression as written
-	// Objects says what a name, a member of a module or the callee of a call is. For a loop it is its first name, behind
-	// which the second has the next place in the frame; for a match the value that is matched.
+	// Objects says what a name, a member of a module or the callee of a call is. For a loop it is its first name,
+	// behind which the second has the next place in the frame; for a match the value that is matched.
 	Objects []*Object
 	// Asked is the type behind `is` and `as`; Slots are the places in the frame of local names and of the parameters of
 	// anonymous functions.

@@ -171,8 +171,8 @@ func (c *checker) warnDeprecated(f *Field, span source.Span) {
 		Message: fmt.Sprintf("%q is deprecated", f.Name)})
 }
 
-// memberFor returns the one record of a union whose literal fields, such as the kind by which its members are told apart, a
-// record literal has; nil when that does not tell.
+// memberFor returns the one record of a union whose literal fields, such as the kind by which its members are told
+// apart, a record literal has; nil when that does not tell.
 func (c *checker) memberFor(e *syntax.Record, union *Type) *Type {
 	written := map[string]*Type{}
 	for _, entry := range e.Entries {
@@ -218,7 +218,8 @@ func (c *checker) readHelp(e *syntax.Field, record *Type) string {
 	return fieldHelp(e.Name.Name, record)
 }
 
-// subtractionHelp says how a subtraction is written when a name with hyphens is no field of a record, but its parts are something.
+// subtractionHelp says how a subtraction is written when a name with hyphens is no field of a record, but its parts
+// are something.
 func (c *checker) subtractionHelp(e *syntax.Field, record *Type) string {
 	first, rest, found := strings.Cut(e.Name.Name, "-")
 	if !found || !record.hasField(first) {
@@ -265,7 +266,8 @@ func (c *checker) spreadInto(b *builder, entry *syntax.Entry) {
 		c.spreadFields(b, core, entry)
 		return
 	}
-	c.report(source.WrongType, entry.Value.Place(), strings.Replace(spreadHelp(t), "[]", "{}", 1), `"..." in a record brings in the entries of a record, not of %s`, describeType(t))
+	c.report(source.WrongType, entry.Value.Place(), strings.Replace(spreadHelp(t), "[]", "{}", 1),
+		`"..." in a record brings in the entries of a record, not of %s`, describeType(t))
 	b.others(AnyType)
 }
 
@@ -326,8 +328,8 @@ func (c *checker) ended(t *Type, ended bool) *Type {
 	return t
 }
 
-// operand finds the type of what stands before a step. In a chain, what `?.` or `?[` meets null or nothing at ends all of it:
-// ended says that this may have happened before, the type is what goes on otherwise.
+// operand finds the type of what stands before a step. In a chain, what `?.` or `?[` meets null or nothing at ends
+// all of it: ended says that this may have happened before, the type is what goes on otherwise.
 func (c *checker) operand(e syntax.Expression, absent bool) (t *Type, ended bool) {
 	switch step := e.(type) {
 	case *syntax.Field:
@@ -422,7 +424,8 @@ func (c *checker) fieldStep(e *syntax.Field, absent bool) (t *Type, ended bool) 
 		case e.Optional && slices.ContainsFunc(of.Parts(), func(p *Type) bool { return p.hasField(e.Name.Name) }):
 			ended = true // other members of the union have it
 		default:
-			c.report(source.UnknownField, e.Name.Span, c.readHelp(e, part), "%s has no field %q", Article(of), e.Name.Name)
+			c.report(source.UnknownField, e.Name.Span, c.readHelp(e, part), "%s has no field %q", Article(of),
+				e.Name.Name)
 			return InvalidType, false
 		}
 	}
@@ -603,7 +606,8 @@ func (c *checker) indexStep(e *syntax.Index, absent bool) (t *Type, ended bool) 
 	return c.narrowedStep(e, c.universe.Union(results...), ended || absent || e.Optional)
 }
 
-// tupleElement returns the type of an element of a tuple at a position that is written out; done is false when it is not.
+// tupleElement returns the type of an element of a tuple at a position that is written out; done is false when it is
+// not.
 func (c *checker) tupleElement(e *syntax.Index, tuple, index *Type, absent bool) (t *Type, done bool) {
 	at, ok := index.Literal.(int64)
 	if index.Kind != Literal || !ok {

@@ -9,8 +9,8 @@ import (
 	"knothole/core/syntax"
 )
 
-// trail says by which way a scalar came to be secret, or known only after deployment: where it stands now, and where it came
-// through, from its declaration on.
+// trail says by which way a scalar came to be secret, or known only after deployment: where it stands now, and where
+// it came through, from its declaration on.
 type trail struct {
 	later bool
 	at    source.Span
@@ -29,8 +29,8 @@ func (t *trail) adjective() string {
 	return "secret"
 }
 
-// taint is where in a value scalars are that have a trail; nil when none is known to have. What is not followed has none
-// here: the marks of values find it when it is evaluated.
+// taint is where in a value scalars are that have a trail; nil when none is known to have. What is not followed has
+// none here: the marks of values find it when it is evaluated.
 type taint struct {
 	scalar *trail // of the value, or of all that it holds
 	fields map[string]*taint
@@ -86,8 +86,8 @@ func (t *taint) moved(move func(*trail) *trail) *taint {
 	return m
 }
 
-// find returns the first trail in a value for which wanted holds, with the path to it. Places that are secret by their declared
-// type do not count; the type may be nil.
+// find returns the first trail in a value for which wanted holds, with the path to it. Places that are secret by
+// their declared type do not count; the type may be nil.
 func (t *taint) find(declared *Type, wanted func(*trail) bool, path *place.Path) (*trail, *place.Path) {
 	if t == nil {
 		return nil, nil
@@ -200,8 +200,8 @@ type tracked struct {
 	*tracker
 	module *Module
 	locals map[int]*taint
-	// patched is what the patch in hand has made of its target so far; sometimes says that an operation may not happen, since
-	// it stands in a block.
+	// patched is what the patch in hand has made of its target so far; sometimes says that an operation may not
+	// happen, since it stands in a block.
 	patched   *taint
 	sometimes bool
 }
@@ -454,8 +454,8 @@ func (t *tracked) mayBeRecord(e syntax.Expression) bool {
 	return of == nil || holdsRecord(of)
 }
 
-// laid returns the taint of a record over which another of a type is laid: scalars that are always there take the place of what
-// was. The type may be nil.
+// laid returns the taint of a record over which another of a type is laid: scalars that are always there take the
+// place of what was. The type may be nil.
 func (t *taint) laid(over *taint, of *Type) *taint {
 	if of != nil && of.Core().Kind == Record {
 		for _, f := range of.Core().Fields {
@@ -616,8 +616,8 @@ func (t *tracked) places(e *syntax.Places) *taint {
 	return elements(found.standing(e.Place()))
 }
 
-// instanceMember returns the taint of `s.x`, where s is an instance: that of x in its module, in which no input that is not
-// secret holds a secret.
+// instanceMember returns the taint of `s.x`, where s is an instance: that of x in its module, in which no input that
+// is not secret holds a secret.
 func (t *tracked) instanceMember(e *syntax.Field, other *taint) *taint {
 	of := t.module.Info.Types[e.Of.ID()]
 	if of == nil || of.Core().Kind != Instance || of.Core().Module == nil {

@@ -9,7 +9,8 @@ import (
 	"knothole/core/syntax"
 )
 
-// routine is a function that is a value: one that is declared, or an anonymous one with what was known where it was written.
+// routine is a function that is a value: one that is declared, or an anonymous one with what was known where it was
+// written.
 type routine struct {
 	declared *Object
 	in       *tracked
@@ -164,7 +165,8 @@ func (t *tracked) builtin(e *syntax.Call, o *Object, arguments []*taint, written
 					fields[name] = inner
 				}
 			}
-			if found = (&taint{scalar: found.scalar, fields: fields, rest: found.rest}); len(fields) == 0 && found.scalar == nil && found.rest == nil {
+			if found = (&taint{scalar: found.scalar, fields: fields,
+				rest: found.rest}); len(fields) == 0 && found.scalar == nil && found.rest == nil {
 				return nil
 			}
 		}
@@ -183,8 +185,9 @@ func (t *tracked) builtin(e *syntax.Call, o *Object, arguments []*taint, written
 	return flow.result(o.Type)
 }
 
-// flow is one call of a built-in function that passes on what it is given. What stands for a type variable in its result can
-// only come from where that variable stands in its parameters, so that its signature tells where everything goes.
+// flow is one call of a built-in function that passes on what it is given. What stands for a type variable in its
+// result can only come from where that variable stands in its parameters, so that its signature tells where
+// everything goes.
 type flow struct {
 	*tracked
 	call      *syntax.Call
@@ -360,8 +363,8 @@ func (t *tracked) operation(d *syntax.Operation) {
 	t.patched = either(t.patched, value)
 }
 
-// changed returns the taint of a record of which the place that keys lead to was changed: a record is merged into what is
-// there, anything else replaces it.
+// changed returns the taint of a record of which the place that keys lead to was changed: a record is merged into
+// what is there, anything else replaces it.
 func (t *taint) changed(keys []*syntax.Key, to *taint, merges bool) *taint {
 	if len(keys) == 0 {
 		if merges {

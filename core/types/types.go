@@ -222,8 +222,8 @@ func (u *Universe) record(fields []Field, rest *Type, loose bool) *Type {
 	return u.intern(key.String(), Type{Kind: Record, Fields: fields, Rest: rest, Loose: loose, index: index})
 }
 
-// Loose returns the type of the values of which `is` says that they are of a type: they fit without any conversion, but have not
-// passed into it, so that lists are no sets yet and fields stand in any order.
+// Loose returns the type of the values of which `is` says that they are of a type: they fit without any conversion,
+// but have not passed into it, so that lists are no sets yet and fields stand in any order.
 func (u *Universe) Loose(t *Type) *Type {
 	if !t.changesPassing(map[*Type]bool{}) {
 		return t
@@ -268,8 +268,8 @@ func (u *Universe) Loose(t *Type) *Type {
 	return t
 }
 
-// changesPassing reports whether a value that fits a type as it stands may still change when it passes into it: it has a set, or
-// declared fields.
+// changesPassing reports whether a value that fits a type as it stands may still change when it passes into it: it
+// has a set, or declared fields.
 func (t *Type) changesPassing(seen map[*Type]bool) bool {
 	if t == nil || seen[t] {
 		return false
@@ -280,15 +280,17 @@ func (t *Type) changesPassing(seen map[*Type]bool) bool {
 	case Set:
 		return true
 	case Record:
-		return len(t.Fields) > 0 && !t.Loose || changes(t.Rest) || slices.ContainsFunc(t.Fields, func(f Field) bool { return changes(f.Type) })
+		return len(t.Fields) > 0 && !t.Loose || changes(t.Rest) || slices.ContainsFunc(t.Fields,
+			func(f Field) bool { return changes(f.Type) })
 	case Function:
 		return false
 	}
-	return changes(t.Base) || changes(t.Element) || slices.ContainsFunc(t.Members, changes) || slices.ContainsFunc(t.Parameters, changes)
+	return changes(t.Base) || changes(t.Element) || slices.ContainsFunc(t.Members,
+		changes) || slices.ContainsFunc(t.Parameters, changes)
 }
 
-// Tuple returns the type of lists of exactly these elements. Where it does not matter which stands where, it is the list
-// of them all, which is its Base.
+// Tuple returns the type of lists of exactly these elements. Where it does not matter which stands where, it is the
+// list of them all, which is its Base.
 func (u *Universe) Tuple(elements ...*Type) *Type {
 	base := u.List(u.Union(elements...))
 	key := "tuple"
@@ -313,7 +315,8 @@ func HasSet(t *Type) bool {
 		}
 		seen[t] = true
 		return t.Kind == Set || has(t.Base) || has(t.Element) || has(t.Rest) || slices.ContainsFunc(t.Members, has) ||
-			slices.ContainsFunc(t.Parameters, has) || slices.ContainsFunc(t.Fields, func(f Field) bool { return has(f.Type) })
+			slices.ContainsFunc(t.Parameters, has) || slices.ContainsFunc(t.Fields,
+			func(f Field) bool { return has(f.Type) })
 	}
 	return has(t)
 }
@@ -331,8 +334,8 @@ func IsSet(t *Type) bool {
 	return found
 }
 
-// ElementOf and FieldOf return the type of the elements of the lists, or of a field of the records, among the values of a type; nil
-// when that is not one type.
+// ElementOf and FieldOf return the type of the elements of the lists, or of a field of the records, among the values
+// of a type; nil when that is not one type.
 func ElementOf(t *Type) *Type {
 	if list := onlyPart(t, List); list != nil {
 		return list.Element
@@ -447,7 +450,8 @@ func (u *Universe) Union(types ...*Type) *Type {
 	}
 	members = slices.DeleteFunc(members, func(t *Type) bool {
 		return t.Kind == Literal && has(t.Widen()) ||
-			emptyLiteral(t) && slices.ContainsFunc(members, func(other *Type) bool { return other != t && other.Kind == t.Kind && Fits(t, other) })
+			emptyLiteral(t) && slices.ContainsFunc(members,
+				func(other *Type) bool { return other != t && other.Kind == t.Kind && Fits(t, other) })
 	})
 	switch len(members) {
 	case 0:
@@ -694,16 +698,17 @@ func Article(t *Type) string {
 // pair is a question about two types.
 type pair struct{ from, to *Type }
 
-// relation answers questions about pairs of types that may contain themselves. A question that is asked again while it is
-// being answered is taken to have the answer yes: types that contain themselves fit when nothing else speaks against it.
+// relation answers questions about pairs of types that may contain themselves. A question that is asked again while
+// it is being answered is taken to have the answer yes: types that contain themselves fit when nothing else speaks
+// against it.
 type relation struct {
 	answers map[pair]bool
 	yes     []pair // the questions whose answer is yes so far, in the order in which they were asked
 	exact   bool   // without any conversion
 }
 
-// ask answers a question. What was found while it was taken to be yes is forgotten when it turns out to be no: only answers that
-// are no hold whatever was assumed.
+// ask answers a question. What was found while it was taken to be yes is forgotten when it turns out to be no: only
+// answers that are no hold whatever was assumed.
 func (r *relation) ask(from, to *Type, answer func() bool) bool {
 	question := pair{from, to}
 	if known, ok := r.answers[question]; ok {
@@ -768,7 +773,10 @@ func assignable(from, to *Type, r *relation) bool {
 		// A tuple fits into a member of a union as what it is, not as the list of its elements.
 		core := from.Core()
 		return core != from && core.Kind != Union &&
-			slices.ContainsFunc(to.alternatives(), func(m *Type) bool { return m.tuple() != nil && assignable(from, m, r) })
+			slices.ContainsFunc(to.alternatives(), func(m *Type) bool {
+				return m.tuple() != nil && assignable(from, m,
+					r)
+			})
 	})
 }
 
@@ -838,7 +846,8 @@ func assignableCore(from, to *Type, r *relation) bool {
 				return false
 			case ok && !assignable(given.Type, f.Type, r):
 				return false
-			case !ok && from.Rest != nil && (from.Rest.Kind != Any || r.exact) && (!absent || !assignable(from.Rest, f.Type, r)):
+			case !ok && from.Rest != nil && (from.Rest.Kind != Any || r.exact) && (!absent || !assignable(from.Rest,
+				f.Type, r)):
 				return false
 			case !ok && from.Rest == nil && !absent:
 				return false
@@ -849,7 +858,8 @@ func assignableCore(from, to *Type, r *relation) bool {
 				return false
 			}
 		}
-		return from.Rest == nil || to.Rest != nil && assignable(from.Rest, to.Rest, r) || to.Rest == nil && from.Rest.Kind == Any && !r.exact
+		return from.Rest == nil || to.Rest != nil && assignable(from.Rest, to.Rest,
+			r) || to.Rest == nil && from.Rest.Kind == Any && !r.exact
 	}
 	return false
 }

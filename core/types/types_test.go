@@ -38,7 +38,8 @@ func newUniverse(t *testing.T, declarations string, texts ...string) *universe {
 	require.NoError(t, err)
 	m := &types.Module{Path: "types.knot", Tree: syntax.Parse(file)}
 	require.Empty(t, m.Tree.Findings, b.String())
-	u := &universe{T: t, checked: map[string]*types.Type{}, program: &types.Program{Sources: set, Universe: types.NewUniverse(), Builtins: noBuiltins{}, Modules: []*types.Module{m}}}
+	u := &universe{T: t, checked: map[string]*types.Type{}, program: &types.Program{Sources: set,
+		Universe: types.NewUniverse(), Builtins: noBuiltins{}, Modules: []*types.Module{m}}}
 	require.False(t, types.Check(u.program).HasErrors())
 	for i, text := range texts {
 		u.checked[text] = m.Objects["_X"+string(rune('A'+i/26))+string(rune('A'+i%26))].Type.Base
@@ -57,8 +58,9 @@ type Tree = { v: int, kids: [Tree] }
 type Wood = { v: float, kids: [Wood] }
 `
 
-// TestRelations holds for pairs of types whether one may stand where the other is expected (assignable), whether its values then
-// change or are tested (converts), whether all of them are of the other as they stand (fits), and whether some value is of both.
+// TestRelations holds for pairs of types whether one may stand where the other is expected (assignable), whether its
+// values then change or are tested (converts), whether all of them are of the other as they stand (fits), and whether
+// some value is of both.
 func TestRelations(t *testing.T) {
 	rows := []struct {
 		from, to                            string
@@ -127,10 +129,11 @@ func TestRelations(t *testing.T) {
 	}
 }
 
-// TestRelationsAgree holds laws between the relations, for all pairs: what fits is assignable, what is assignable and does not convert
-// fits, each type fits itself, and what fits overlaps.
+// TestRelationsAgree holds laws between the relations, for all pairs: what fits is assignable, what is assignable and
+// does not convert fits, each type fits itself, and what fits overlaps.
 func TestRelationsAgree(t *testing.T) {
-	texts := []string{"int", "float", "string", "bool", "null", "any", `"a"`, `"a" | "b"`, "1", "int?", "[int]", "[float]", "{int}", "{string}", "[int, string]",
+	texts := []string{"int", "float", "string", "bool", "null", "any", `"a"`, `"a" | "b"`, "1", "int?", "[int]",
+		"[float]", "{int}", "{string}", "[int, string]",
 		"{ a: int }", "{ a?: int }", "{ a: int = 1 }", "{ *: int }", "{ a: int, *: any }", "{ b: int, a: int }", "A", "B", "C", "Port", "Site", "Tree", "Wood", "int | [int]",
 		"{ a: int } | { b: int }", "[int]?", "{ a: {int} }", "{ a: [int] }", "{ a: float }", "fn(int) -> int", "fn(Port) -> any", "(fn(int) -> int)?"}
 	u := newUniverse(t, relations, texts...)
@@ -152,7 +155,8 @@ func TestRelationsAgree(t *testing.T) {
 
 // TestUnion holds what is left when types are united.
 func TestUnion(t *testing.T) {
-	texts := []string{"int", "string", `"a"`, `"b"`, "null", "any", "{ a: int }", "{ *: int }", "[int]", "fn(int) -> int"}
+	texts := []string{"int", "string", `"a"`, `"b"`, "null", "any", "{ a: int }", "{ *: int }", "[int]",
+		"fn(int) -> int"}
 	u := newUniverse(t, "", texts...)
 	of := u.program.Universe
 	for _, row := range []struct {

@@ -18,7 +18,8 @@ func (c *checker) inferWith(e *syntax.With) *Type {
 	written := map[string]source.Span{}
 	for _, change := range e.Changes {
 		if change.Spread {
-			t = c.laidOver(e.Of, t, change.Value, c.inferSpread(&syntax.Entry{Span: change.Span, Value: change.Value, Spread: true, Optional: change.Optional}, nil))
+			t = c.laidOver(e.Of, t, change.Value, c.inferSpread(&syntax.Entry{Span: change.Span, Value: change.Value,
+				Spread: true, Optional: change.Optional}, nil))
 			continue
 		}
 		t = c.withChange(e.Of, t, change, written)
@@ -27,7 +28,8 @@ func (c *checker) inferWith(e *syntax.With) *Type {
 }
 
 // withChange finds the type of a record with one change.
-func (c *checker) withChange(of syntax.Expression, t *Type, change *syntax.Change, written map[string]source.Span) *Type {
+func (c *checker) withChange(of syntax.Expression, t *Type, change *syntax.Change,
+	written map[string]source.Span) *Type {
 	var names []string // of the keys; empty for one that is computed
 	for _, key := range change.Path {
 		c.checkKey(key)
@@ -38,8 +40,9 @@ func (c *checker) withChange(of syntax.Expression, t *Type, change *syntax.Chang
 		computed = computed || key.Value != nil
 	}
 	if first, ok := written[path]; ok && !computed {
-		c.add(source.Finding{Code: source.DuplicateKey, Span: change.Path[0].Span, Message: fmt.Sprintf("the key %q is written twice", path),
-			Help: "leave one out", Related: []source.Related{{Span: first, Text: "the first"}}})
+		c.add(source.Finding{Code: source.DuplicateKey, Span: change.Path[0].Span,
+			Message: fmt.Sprintf("the key %q is written twice", path),
+			Help:    "leave one out", Related: []source.Related{{Span: first, Text: "the first"}}})
 		c.infer(change.Value, nil)
 		return t
 	}
@@ -120,7 +123,8 @@ func (c *checker) changed(of syntax.Expression, t *Type, change *syntax.Change, 
 }
 
 // changedRecord is changed for one record type.
-func (c *checker) changedRecord(of syntax.Expression, whole, record *Type, change *syntax.Change, v *Type, depth int) *Type {
+func (c *checker) changedRecord(of syntax.Expression, whole, record *Type, change *syntax.Change, v *Type,
+	depth int) *Type {
 	key, last := change.Path[depth], depth == len(change.Path)-1
 	next := func(old *Type) *Type { // of the value under the key; nil when there may be none
 		if last && old == nil {
@@ -177,7 +181,8 @@ func (c *checker) changedRecord(of syntax.Expression, whole, record *Type, chang
 		for _, key := range change.Path {
 			names = append(names, key.Name)
 		}
-		c.report(source.UnknownField, key.Span, fieldHelp(key.Name, record), "%s has no field %q, and every record on the way to %s must be there", Article(whole), key.Name, strings.Join(names, "."))
+		c.report(source.UnknownField, key.Span, fieldHelp(key.Name, record),
+			"%s has no field %q, and every record on the way to %s must be there", Article(whole), key.Name, strings.Join(names, "."))
 		return InvalidType
 	}
 	t := v
@@ -260,8 +265,8 @@ func (o *overlay) merged(under, over *Type) *Type {
 	return o.universe.Union(results...)
 }
 
-// anything returns the type of what is made of parts of which some are any: any, or a record of anything and of the functions that the
-// others hold.
+// anything returns the type of what is made of parts of which some are any: any, or a record of anything and of the
+// functions that the others hold.
 func (u *Universe) anything(parts ...*Type) *Type {
 	held := []*Type{AnyType}
 	for _, p := range parts {
@@ -322,7 +327,8 @@ func (o *overlay) records(a, b *Type) *Type {
 	return o.universe.record(fields, rest, loose)
 }
 
-// possible returns what a record type says of a field: its type, nil when it is never there, and whether it may be absent.
+// possible returns what a record type says of a field: its type, nil when it is never there, and whether it may be
+// absent.
 func possible(t *Type, name string) Field {
 	if f, ok := t.Field(name); ok {
 		return *f

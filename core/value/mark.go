@@ -39,8 +39,8 @@ func (v Value) WithMark(m Mark) Value {
 // placeholderOf is what an unknown bool or number refers to.
 type placeholderOf struct{ text string }
 
-// UnknownOf makes a value that is not there: of the kind of a scalar, with a mark that says why, and a text that stands for
-// it.
+// UnknownOf makes a value that is not there: of the kind of a scalar, with a mark that says why, and a text that
+// stands for it.
 func UnknownOf(k Kind, placeholder string, m Mark, o Origin) Value {
 	v := StringOf(placeholder, o)
 	if k != String {
@@ -125,8 +125,8 @@ func Marks(values ...Value) Mark {
 	return all
 }
 
-// Walk visits values and all that they hold, what is shared once, until visit returns false. It returns whether it never did.
-// It keeps its own stack, since values may nest deeper than calls.
+// Walk visits values and all that they hold, what is shared once, until visit returns false. It returns whether it
+// never did. It keeps its own stack, since values may nest deeper than calls.
 func Walk(values []Value, visit func(Value) bool) bool {
 	var seen map[uintptr]bool
 	stack := make([]Value, 0, 16)
@@ -160,8 +160,8 @@ func Walk(values []Value, visit func(Value) bool) bool {
 	return true
 }
 
-// Size returns how many elements and entries a value holds, what is shared once; texts count as many as would take their room. It
-// stops counting beyond a limit.
+// Size returns how many elements and entries a value holds, what is shared once; texts count as many as would take
+// their room. It stops counting beyond a limit.
 func Size(v Value, limit int) int {
 	size, stack, seen := 0, []Value{v}, map[uintptr]bool{}
 	for len(stack) > 0 && size <= limit {

@@ -108,8 +108,9 @@ func RecordOf(shape *Shape, values []Value, o Origin) Value {
 	return Value{tag: tag(Record), pointer: unsafe.Pointer(&record{shape: shape, values: values}), origin: o}
 }
 
-// Extend returns a record with more entries behind those that it has; none of the keys may be there already. To add one entry after
-// the other takes time in proportion to how many there are, but for a factor that grows with its logarithm.
+// Extend returns a record with more entries behind those that it has; none of the keys may be there already. To add
+// one entry after the other takes time in proportion to how many there are, but for a factor that grows with its
+// logarithm.
 func (v Value) Extend(keys []string, values []Value, o Origin) Value {
 	if len(keys) == 0 {
 		return v.WithOrigin(o)
@@ -117,7 +118,8 @@ func (v Value) Extend(keys []string, values []Value, o Origin) Value {
 	r := v.record()
 	before, after := len(r.values), len(r.values)+len(keys)
 	if r.room == nil || cap(r.values) < after || cap(r.shape.keys) < after || !r.room.used.CompareAndSwap(int64(before), int64(after)) {
-		grown := &record{shape: &Shape{keys: make([]string, before, 2*after), index: r.shape.index, layers: r.shape.layers}, values: make([]Value, before, 2*after), room: &room{}}
+		grown := &record{shape: &Shape{keys: make([]string, before, 2*after), index: r.shape.index,
+			layers: r.shape.layers}, values: make([]Value, before, 2*after), room: &room{}}
 		copy(grown.shape.keys, r.shape.keys)
 		copy(grown.values, r.values)
 		grown.room.used.Store(int64(after))
@@ -184,8 +186,8 @@ func (m *Misread) Error() string {
 	return "a value of kind " + m.Found.String() + " was read as a " + m.Wanted.String()
 }
 
-// misread ends the reading of a value as of a kind that it is not. What is not known has no contents to misread: it reads as
-// nothing of the wanted kind.
+// misread ends the reading of a value as of a kind that it is not. What is not known has no contents to misread: it
+// reads as nothing of the wanted kind.
 func (v Value) misread(wanted Kind) {
 	if !v.Unknown() {
 		panic(&Misread{wanted, v.Kind()})
@@ -254,8 +256,9 @@ type record struct {
 	room   *room // behind the values and keys; nil when there is none
 }
 
-// room is the rest of the arrays in which the keys and values of a record stand. Records that grew out of one another share them:
-// each sees its own part from the front. Who takes the place behind the last entry first may write there, others copy.
+// room is the rest of the arrays in which the keys and values of a record stand. Records that grew out of one another
+// share them: each sees its own part from the front. Who takes the place behind the last entry first may write there,
+// others copy.
 type room struct{ used atomic.Int64 }
 
 var emptyRecord = &record{shape: NewShape(nil)}
@@ -298,8 +301,8 @@ func (v Value) Get(key string) Value {
 type Shape struct {
 	keys  []string
 	index map[string]int // nil for few keys
-	// layers are the positions of keys that were added, the last ones last. None of them is ever changed, and each is at most
-	// half as large as the one before it, so that there are few.
+	// layers are the positions of keys that were added, the last ones last. None of them is ever changed, and each is
+	// at most half as large as the one before it, so that there are few.
 	layers []map[string]int
 }
 

@@ -90,9 +90,11 @@ func TestShowIsShort(t *testing.T) {
 	require.Equal(t, "{}", record().Show(10))
 }
 
-// TestNothingIsMisread holds that each accessor refuses a value of another kind, and reads what is not known as nothing.
+// TestNothingIsMisread holds that each accessor refuses a value of another kind, and reads what is not known as
+// nothing.
 func TestNothingIsMisread(t *testing.T) {
-	values := []value.Value{value.NullOf(0), value.BoolOf(true, 0), number(7), value.FloatOf(1.5, 0), text("a long text that lies somewhere in memory"), list(number(1)),
+	values := []value.Value{value.NullOf(0), value.BoolOf(true, 0), number(7), value.FloatOf(1.5, 0),
+		text("a long text that lies somewhere in memory"), list(number(1)),
 		record("a", number(1)), value.FunctionOf(1, 0), value.InstanceOf(1, 0)}
 	accessors := map[value.Kind]func(v value.Value){
 		value.Bool: func(v value.Value) { v.Bool() }, value.Int: func(v value.Value) { v.Int() }, value.String: func(v value.Value) { _ = v.Text() },
@@ -103,14 +105,16 @@ func TestNothingIsMisread(t *testing.T) {
 			if v.Kind() == kind || kind == value.Float && v.Kind() == value.Int {
 				require.NotPanics(t, func() { read(v) })
 			} else {
-				require.PanicsWithError(t, "a value of kind "+v.Kind().String()+" was read as a "+kind.String(), func() { read(v) })
+				require.PanicsWithError(t, "a value of kind "+v.Kind().String()+" was read as a "+kind.String(),
+					func() { read(v) })
 			}
 		}
 		require.NotPanics(t, func() { read(value.UnknownOf(value.String, "<later>", value.Later, 0)) })
 	}
 }
 
-// TestExtend holds that records that grow out of one another stay as they are, whichever grows first, and find their keys.
+// TestExtend holds that records that grow out of one another stay as they are, whichever grows first, and find their
+// keys.
 func TestExtend(t *testing.T) {
 	grow := func(v value.Value, key string, n int64) value.Value {
 		return v.Extend([]string{key}, []value.Value{number(n)}, 0)

@@ -1,6 +1,6 @@
-// Package cache remembers what texts documents had, in the folder that the machine has for such things. It exists so that a
-// document whose content is that of the last run need not be put into its format again to find that its file is as it should be.
-// Nothing depends on it: without a cache, or with a damaged one, everything is just made anew.
+// Package cache remembers what texts documents had, in the folder that the machine has for such things. It exists so
+// that a document whose content is that of the last run need not be put into its format again to find that its file
+// is as it should be. Nothing depends on it: without a cache, or with a damaged one, everything is just made anew.
 package cache
 
 import (
@@ -33,8 +33,9 @@ type Texts struct {
 	changed bool
 }
 
-// Open reads what is known of the documents that go to a folder. Everything is known of the running program only: another one
-// may write the same content in another way. Partial says that only some of the documents will be asked for.
+// Open reads what is known of the documents that go to a folder. Everything is known of the running program only:
+// another one may write the same content in another way. Partial says that only some of the documents will be asked
+// for.
 func Open(directory string, partial bool) *Texts {
 	t := &Texts{used: map[Content][sha256.Size]byte{}, before: map[Content][sha256.Size]byte{}, all: partial}
 	user, err := os.UserCacheDir()

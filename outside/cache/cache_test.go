@@ -20,8 +20,8 @@ func digest(text string) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// remember opens what is known of a folder, asks for some contents, notes others, and keeps it. It returns the digests of those
-// that were asked for.
+// remember opens what is known of a folder, asks for some contents, notes others, and keeps it. It returns the
+// digests of those that were asked for.
 func remember(folder string, partial bool, ask []string, note ...string) []string {
 	texts := cache.Open(folder, partial)
 	var known []string

@@ -23,8 +23,8 @@ type disk interface {
 	Close() error
 }
 
-// open opens the folder of an environment in a folder for rendered files; nil when there is none yet. A link that leads out
-// of the folder is refused.
+// open opens the folder of an environment in a folder for rendered files; nil when there is none yet. A link that
+// leads out of the folder is refused.
 var open = func(base, environment string) (disk, error) {
 	outer, err := os.OpenRoot(base)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -86,7 +86,8 @@ type reading interface {
 	ReadFile(name string) ([]byte, error)
 }
 
-// reader is current for one file after the other. It keeps the folder of the last one open, where the next mostly stands, too.
+// reader is current for one file after the other. It keeps the folder of the last one open, where the next mostly
+// stands, too.
 type reader struct {
 	root   disk // nil when nothing is there yet
 	folder string
@@ -137,9 +138,9 @@ func (o obstacle) Error() string { return string(o) }
 
 const fileInTheWay = obstacle("a file stands where the folder of the document goes")
 
-// cleared reports whether nothing is in the way of a path when files have been removed: what is in the way is one of them, or a
-// folder with nothing but them. An empty folder is somebody's, unless nothing is said to be removed: then it was emptied by a run
-// that was stopped.
+// cleared reports whether nothing is in the way of a path when files have been removed: what is in the way is one of
+// them, or a folder with nothing but them. An empty folder is somebody's, unless nothing is said to be removed: then
+// it was emptied by a run that was stopped.
 func cleared(d disk, name string, removed map[string]string) bool {
 	for folder := path.Dir(name); folder != "."; folder = path.Dir(folder) {
 		if _, ok := removed[folder]; ok {

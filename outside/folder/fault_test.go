@@ -12,8 +12,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// faulty is a disk of which one operation fails. When it is killed, all that come after it fail too, as nothing is done any
-// more by a program that is killed; a write that is killed has written half.
+// faulty is a disk of which one operation fails. When it is killed, all that come after it fail too, as nothing is
+// done any more by a program that is killed; a write that is killed has written half.
 type faulty struct {
 	disk
 	left   *int
@@ -107,9 +107,9 @@ func render(base string, files []File) error {
 	return p.Commit()
 }
 
-// TestEveryFault lets each operation of a run fail, once as an error and once as the end of the program, and holds that the
-// folder has the old documents or the new ones: at once when the run says that nothing was written, after the next run at the
-// latest otherwise.
+// TestEveryFault lets each operation of a run fail, once as an error and once as the end of the program, and holds
+// that the folder has the old documents or the new ones: at once when the run says that nothing was written, after
+// the next run at the latest otherwise.
 func TestEveryFault(t *testing.T) {
 	before := []File{{Path: "a.yaml", Data: []byte("old a")}, {Path: "k8s/b.yaml", Data: []byte("old b")}, {Path: "k8s/c.yaml", Data: []byte("old c")}, {Path: "gone/d.yaml", Data: []byte("old d")}, {Path: "same", Data: []byte("same")}}
 	after := []File{{Path: "a.yaml", Data: []byte("new a, which is longer")}, {Path: "k8s/b.yaml", Data: []byte("new b")}, {Path: "k8s/c.yaml", Data: []byte("new c")}, {Path: "gone", Data: []byte("a file now")}, {Path: "new/e/f.yaml", Data: []byte("new f")}, {Path: "same", Data: []byte("same")}}
@@ -162,7 +162,8 @@ func TestEveryFault(t *testing.T) {
 	require.Greater(t, faults, 30)
 }
 
-// TestEditBetweenRuns holds that what a person changed after a run was killed is not lost when the next finishes its work.
+// TestEditBetweenRuns holds that what a person changed after a run was killed is not lost when the next finishes its
+// work.
 func TestEditBetweenRuns(t *testing.T) {
 	base := t.TempDir()
 	require.NoError(t, render(base, []File{{Path: "a", Data: []byte("old")}, {Path: "b", Data: []byte("old")}}))

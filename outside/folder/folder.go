@@ -1,6 +1,6 @@
 // Package folder writes rendered documents into a folder of the machine. It exists to keep what people made: it
-// writes all or, when something stands against it, nothing, it touches no file that it did not write itself, and a run that
-// is stopped half-way is finished or undone by the next.
+// writes all or, when something stands against it, nothing, it touches no file that it did not write itself, and a
+// run that is stopped half-way is finished or undone by the next.
 package folder
 
 import (
@@ -45,10 +45,11 @@ type Options struct {
 	Overwrite bool
 	// Partial says that the files are only some of the documents: nothing is removed.
 	Partial bool
-	// Secret files are readable by their owner only, and their record has no digests: what was written before is replaced
-	// whatever became of it.
+	// Secret files are readable by their owner only, and their record has no digests: what was written before is
+	// replaced whatever became of it.
 	Secret bool
-	// Done is called for each document that was looked at by Prepare, and for each step of Stage and Commit; nil for nobody.
+	// Done is called for each document that was looked at by Prepare, and for each step of Stage and Commit; nil for
+	// nobody.
 	Done func()
 }
 
@@ -58,8 +59,9 @@ type Summary struct{ Written, Unchanged, Removed []string }
 // Refusal says that what other people made or changed stands in the way. Nothing was written.
 type Refusal struct {
 	Folder string
-	// Changed are the paths of files that were changed since they were written, or that were never written by the program;
-	// Blocked are those of documents where something stands that is never replaced, and what it is. Both are sorted.
+	// Changed are the paths of files that were changed since they were written, or that were never written by the
+	// program; Blocked are those of documents where something stands that is never replaced, and what it is. Both are
+	// sorted.
 	Changed []string
 	Blocked []Blocked
 }
@@ -102,9 +104,9 @@ type Plan struct {
 // noDigest stands in the record for the digest of a secret file: it would be one of the secret.
 const noDigest = "-"
 
-// Prepare finds out what is to be written into the folder of an environment in a folder for rendered files, which need not
-// exist. What a run left there that was stopped is finished or undone first. The error is a *Refusal when files stand in the
-// way.
+// Prepare finds out what is to be written into the folder of an environment in a folder for rendered files, which
+// need not exist. What a run left there that was stopped is finished or undone first. The error is a *Refusal when
+// files stand in the way.
 func Prepare(base, environment string, files []File, options Options) (*Plan, error) {
 	p := &Plan{base: base, environment: environment, options: options}
 	if p.options.Done == nil {
@@ -245,8 +247,8 @@ func (p *Plan) modes() (file, folder fs.FileMode) {
 	return 0o644, 0o755
 }
 
-// Stage writes every file in full beside its place, so that a full disk leaves everything as it was. Nothing is put in place
-// yet. When it fails, what was staged is gone.
+// Stage writes every file in full beside its place, so that a full disk leaves everything as it was. Nothing is put
+// in place yet. When it fails, what was staged is gone.
 func (p *Plan) Stage() error {
 	if len(p.steps) == 0 {
 		return nil
@@ -340,7 +342,8 @@ func ReadRecord(directory string) (map[string]string, error) {
 // Digest returns the digest of a file as the record has it.
 func Digest(text []byte) string { return digestOf(text) }
 
-// Strangers returns the folders in a folder for rendered files that have a record, but are not among those of environments.
+// Strangers returns the folders in a folder for rendered files that have a record, but are not among those of
+// environments.
 func Strangers(base string, environments []string) []string {
 	entries, err := os.ReadDir(base)
 	if err != nil {

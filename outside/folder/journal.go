@@ -10,19 +10,20 @@ import (
 	"strings"
 )
 
-// stagingName is the folder, beside the documents, in which files are written in full before they are put in place, and in
-// which the journal stands while that is done.
+// stagingName is the folder, beside the documents, in which files are written in full before they are put in place,
+// and in which the journal stands while that is done.
 const stagingName = ".knothole-staging"
 
-// The journal says what is to be done when all files are staged. While it is written it has another name, so that one that is
-// there is whole: a run that finds it does what is left of it, and undoes what was staged without one.
+// The journal says what is to be done when all files are staged. While it is written it has another name, so that one
+// that is there is whole: a run that finds it does what is left of it, and undoes what was staged without one.
 const (
 	journalName    = stagingName + "/journal"
 	newJournalName = stagingName + "/journal-new"
 )
 
-// step is one line of a journal: a staged file is put in place, or a file is removed. Before is the digest of what stands there
-// now, so that what somebody has changed in between is left alone; it is "-" for nothing, and for files that have no digest.
+// step is one line of a journal: a staged file is put in place, or a file is removed. Before is the digest of what
+// stands there now, so that what somebody has changed in between is left alone; it is "-" for nothing, and for files
+// that have no digest.
 type step struct {
 	staged int // -1 to remove
 	before string

@@ -10,8 +10,8 @@ import (
 	"github.com/rogpeppe/go-internal/lockedfile"
 )
 
-// Lock makes other runs wait that write into a folder; it makes the folder, with a mode, when it is not there. Folders cannot be locked here,
-// so a file beside it is. unlock gives it back, and removes the folder when it is empty.
+// Lock makes other runs wait that write into a folder; it makes the folder, with a mode, when it is not there.
+// Folders cannot be locked here, so a file beside it is. unlock gives it back, and removes the folder when it is empty.
 func Lock(directory string, mode os.FileMode, waiting func()) (unlock func(), err error) {
 	if err := os.MkdirAll(directory, mode); err != nil {
 		return nil, failure(directory, err)

@@ -9,8 +9,8 @@ import (
 	"syscall"
 )
 
-// Lock makes other runs wait that write into a folder; it makes the folder, with a mode, when it is not there. Waiting is called once
-// when another run has it. unlock gives it back, and removes the folder when it is empty.
+// Lock makes other runs wait that write into a folder; it makes the folder, with a mode, when it is not there.
+// Waiting is called once when another run has it. unlock gives it back, and removes the folder when it is empty.
 func Lock(directory string, mode os.FileMode, waiting func()) (unlock func(), err error) {
 	for {
 		if err := os.MkdirAll(directory, mode); err != nil {

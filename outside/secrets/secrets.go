@@ -1,6 +1,6 @@
-// Package secrets reads secrets from where a project says they are: variables, files, age-encrypted files and stores that are
-// asked over TLS. It exists to hold the rules for that outside of the project, so that no change to a project can take what
-// it should not, or send a token elsewhere. No error of it holds a word of what was read.
+// Package secrets reads secrets from where a project says they are: variables, files, age-encrypted files and stores
+// that are asked over TLS. It exists to hold the rules for that outside of the project, so that no change to a
+// project can take what it should not, or send a token elsewhere. No error of it holds a word of what was read.
 package secrets
 
 import (
@@ -38,16 +38,19 @@ const (
 // variablePrefix begins the names of the variables that may be read without a policy.
 const variablePrefix = "KNOTHOLE_SECRET_"
 
-// IdentityVariable is the variable with the identity for age-encrypted files: the path of a file, or the identity itself.
+// IdentityVariable is the variable with the identity for age-encrypted files: the path of a file, or the identity
+// itself.
 const IdentityVariable = "KNOTHOLE_IDENTITY"
 
 // Source reads the secrets of one project.
 type Source struct {
 	// Root is the folder of the project.
 	Root *os.Root
-	// Identity is the path of the file with the identities for age-encrypted files, or an identity itself; empty for none.
+	// Identity is the path of the file with the identities for age-encrypted files, or an identity itself; empty for
+	// none.
 	Identity string
-	// IdentityName is what messages call it. It is never the text of a variable: that may be a private key that was taken for a path.
+	// IdentityName is what messages call it. It is never the text of a variable: that may be a private key that was
+	// taken for a path.
 	IdentityName string
 	// Policy says what else may be read; nil for nothing.
 	Policy *Policy
@@ -280,8 +283,8 @@ func unreachable(host string, timeout time.Duration, err error) error {
 	return fmt.Errorf("%s cannot be reached, or broke off its answer", host)
 }
 
-// Policy says what may be read besides what every project may, and which token goes to which host. It stands outside of the
-// project.
+// Policy says what may be read besides what every project may, and which token goes to which host. It stands outside
+// of the project.
 type Policy struct {
 	variables []string // patterns
 	hosts     []host

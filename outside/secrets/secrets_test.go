@@ -113,12 +113,14 @@ func TestAge(t *testing.T) {
 		return &secrets.Source{Root: s.Root, Identity: identity, IdentityName: "KNOTHOLE_IDENTITY"}
 	}
 	require.Contains(t, read(again(filepath.Join(folder, "nothing")), "age", "plain.age"), "cannot be read: no such file")
-	require.Contains(t, read(again(filepath.Join(folder, "text")), "age", "plain.age"), "what KNOTHOLE_IDENTITY gives is no identity of age")
+	require.Contains(t, read(again(filepath.Join(folder, "text")), "age", "plain.age"),
+		"what KNOTHOLE_IDENTITY gives is no identity of age")
 	identity := filepath.Join(t.TempDir(), "identity")
 	require.NoError(t, os.WriteFile(identity, []byte("# mine\n"+mine.String()+"\n"), 0o600))
 	// The identity itself may be given, whole or broken, and is in no message.
 	require.Equal(t, word, read(again(mine.String()), "age", "plain.age"))
-	for _, wrong := range []string{mine.String()[:30], mine.String() + "x", "/run/" + mine.String(), other.String(), mine.String()[15:]} {
+	for _, wrong := range []string{mine.String()[:30], mine.String() + "x", "/run/" + mine.String(), other.String(),
+		mine.String()[15:]} {
 		message := read(again(wrong), "age", "plain.age")
 		require.Contains(t, message, "error: ")
 		require.NotContains(t, message, wrong)

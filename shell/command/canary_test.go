@@ -29,8 +29,8 @@ import (
 	"knothole/demo"
 )
 
-// canary is a secret that is met nowhere else. Its middle is letters and digits, so that no writer changes it; around it stands
-// what writers do change.
+// canary is a secret that is met nowhere else. Its middle is letters and digits, so that no writer changes it; around
+// it stands what writers do change.
 type canary struct{ name, core string }
 
 func (c canary) text() string { return `"` + c.core + `"\ /<é>` }
@@ -139,7 +139,8 @@ test "a test may look at it" in "north" {
 	"south.toml":  "replicas = 3\n",
 }
 
-// canaryMistakes change one file of the project, so that commands fail in many ways: before and behind the reading of secrets.
+// canaryMistakes change one file of the project, so that commands fail in many ways: before and behind the reading of
+// secrets.
 var canaryMistakes = []struct{ name, file, old, new string }{
 	{"none", "", "", ""},
 	{"limit of a secret", "main.knot", "where text.length(it) in 5..200", "where text.length(it) in 1..2"},
@@ -181,8 +182,8 @@ var canaryMistakes = []struct{ name, file, old, new string }{
 	{"variable of the machine", "knothole.toml", "KNOTHOLE_SECRET_NUMBER", "OTHER_CANARY"},
 }
 
-// canaryArguments are tried on every command; what a command cannot do with them it says, which must not give a secret away
-// either.
+// canaryArguments are tried on every command; what a command cannot do with them it says, which must not give a
+// secret away either.
 var canaryArguments = [][]string{
 	{}, {"north"}, {"north", "south"}, {"north", "all.yaml", "url"}, {"north", "all.yaml", "/login/password"}, {"north", "plain.yaml", "host"}, {"url", "north"}, {".**.password"},
 	{"north", "token"}, {"north", "host"}, {"main.knot"}, {"part.knot"}, {"north", "replicas=4"}, {"north", "variable=x"}, {"export", "--inputs"}, {"url", "secret.json"}, {"text"},

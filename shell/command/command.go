@@ -186,8 +186,8 @@ func Main(arguments []string, s *system) (status int) {
 	return run(c)
 }
 
-// describePanic says what went wrong in the program. Only what the runtime says is told in its words: what a library says may
-// hold data, and that may be secret.
+// describePanic says what went wrong in the program. Only what the runtime says is told in its words: what a library
+// says may hold data, and that may be secret.
 func describePanic(problem any) string {
 	switch err := problem.(type) {
 	case runtime.Error:
@@ -239,8 +239,8 @@ type opened struct {
 	prefix string // from the working folder to it
 }
 
-// open finds and reads the project, with modules that its main module need not lead to. When there is none, it says so; the
-// exit status is then not 0.
+// open finds and reads the project, with modules that its main module need not lead to. When there is none, it says
+// so; the exit status is then not 0.
 func (c *call) open(modules ...string) (*opened, int) {
 	folder, ok := c.projectFolder()
 	if !ok {
@@ -315,7 +315,8 @@ func upwards(folder string) (string, bool) {
 }
 
 func (c *call) presenter(p *opened, out io.Writer) *present.Presenter {
-	return &present.Presenter{Out: out, Sources: p.Sources, Prefix: p.prefix, Color: c.color, Width: c.width, Fit: c.terminal, All: len(p.Concrete())}
+	return &present.Presenter{Out: out, Sources: p.Sources, Prefix: p.prefix, Color: c.color, Width: c.width,
+		Fit: c.terminal, All: len(p.Concrete())}
 }
 
 // openSelected opens the project and finds the environments that the arguments name, all when they name none. When
@@ -332,8 +333,8 @@ func (c *call) openSelected() (p *opened, environments []*project.Environment, s
 	return p, environments, exitClean
 }
 
-// openModules is openSelected where arguments may be sources or folders of them too. Modules are those they name, as paths in
-// the project; nil when there are none.
+// openModules is openSelected where arguments may be sources or folders of them too. Modules are those they name, as
+// paths in the project; nil when there are none.
 func (c *call) openModules() (p *opened, environments []*project.Environment, modules []string, status int) {
 	p, status = c.open()
 	if p == nil {

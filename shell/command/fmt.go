@@ -80,8 +80,8 @@ func runFmt(c *call, check, diff bool) int {
 	return status
 }
 
-// sources returns the .knot files that the arguments name, sorted; without arguments those of the project. Folders whose
-// name begins with a point are passed over.
+// sources returns the .knot files that the arguments name, sorted; without arguments those of the project. Folders
+// whose name begins with a point are passed over.
 func (c *call) sources(arguments []string) (files []string, status int) {
 	if len(arguments) == 0 {
 		root := c.project

@@ -88,8 +88,8 @@ func (g *given) apply(c *call, p *opened, environments []*project.Environment) (
 	return exitClean
 }
 
-// openOne opens the project for the environment that the first argument names, with what is given to it. When something is wrong
-// it says so; p is then nil.
+// openOne opens the project for the environment that the first argument names, with what is given to it. When
+// something is wrong it says so; p is then nil.
 func (g *given) openOne(c *call) (p *opened, e *project.Environment, status int) {
 	if p, status = c.open(); p == nil {
 		return nil, nil, status
@@ -134,8 +134,8 @@ func (c *call) path(name string) string {
 	return filepath.Join(c.folder, name)
 }
 
-// shown returns how a file that is named on the command line is called among those of the project: messages put the way to the
-// project before it.
+// shown returns how a file that is named on the command line is called among those of the project: messages put the
+// way to the project before it.
 func (p *opened) shown(c *call, name string) string {
 	if to, err := filepath.Rel(p.folder, c.path(name)); err == nil {
 		return filepath.ToSlash(to)

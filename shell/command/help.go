@@ -138,7 +138,8 @@ func writeFunction(out io.Writer, f *builtin.Function) {
 // helpWidth is how many columns help takes: those of a terminal that is not wide, and few enough to be read.
 const helpWidth = 100
 
-// filled returns paragraphs with lines of about the same length. Lines that are indented, such as examples, stay as they are.
+// filled returns paragraphs with lines of about the same length. Lines that are indented, such as examples, stay as
+// they are.
 func filled(text, indent string) string {
 	var lines, words []string
 	end := func() {

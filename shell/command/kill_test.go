@@ -13,9 +13,9 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestKill kills the program at random moments while it renders, again and again. Each document is then whole, the old one or
-// the new one; and the next run, whatever it renders, finds nothing that it takes for the work of somebody else, and leaves
-// what it should.
+// TestKill kills the program at random moments while it renders, again and again. Each document is then whole, the
+// old one or the new one; and the next run, whatever it renders, finds nothing that it takes for the work of somebody
+// else, and leaves what it should.
 func TestKill(t *testing.T) {
 	const documents, rounds = 80, 12
 	project := t.TempDir()

@@ -235,8 +235,9 @@ func nearestDocument(p *opened, environments []*project.Environment, only string
 	return ""
 }
 
-// encode writes all documents in their formats, those of several environments at the same time. Those of which it is known what
-// they come to are left to be written when they are needed; known may be nil. Done is called for each document, from any goroutine.
+// encode writes all documents in their formats, those of several environments at the same time. Those of which it is
+// known what they come to are left to be written when they are needed; known may be nil. Done is called for each
+// document, from any goroutine.
 func (r *rendering) encode(p *project.Project, results []*render.Result, known []*cache.Texts, done func()) ([]encoded, error) {
 	all, made := make([]encoded, len(results)), &sync.Map{}
 	var group parallel.Group
@@ -272,8 +273,8 @@ func (r *rendering) encode(p *project.Project, results []*render.Result, known [
 	return all, group.Wait()
 }
 
-// fileOf returns a document as it is to be written. When it is known what it comes to, that is left until it is needed; made holds
-// what was made before, by content: other environments may have just the same.
+// fileOf returns a document as it is to be written. When it is known what it comes to, that is left until it is
+// needed; made holds what was made before, by content: other environments may have just the same.
 func fileOf(d *render.Document, header string, known *cache.Texts, made *sync.Map) (f folder.File, err error) {
 	f.Path = d.Path
 	whole := func() ([]byte, error) {

@@ -24,7 +24,8 @@ type committed struct {
 	diff    string // of the lines, from what is there to what would be rendered
 }
 
-// compareRendered compares the rendered files of environments with what would be rendered. The error is one of reading them.
+// compareRendered compares the rendered files of environments with what would be rendered. The error is one of
+// reading them.
 func (c *call) compareRendered(p *opened, results []*render.Result) ([]committed, error) {
 	r := &rendering{}
 	all, err := r.encode(p.Project, results, nil, func() {})

@@ -12,7 +12,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestWatch changes a source while the program watches: it renders again, says what is wrong, and goes on when it is mended.
+// TestWatch changes a source while the program watches: it renders again, says what is wrong, and goes on when it is
+// mended.
 func TestWatch(t *testing.T) {
 	project := t.TempDir()
 	write := func(name, text string) {

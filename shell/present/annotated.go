@@ -26,8 +26,8 @@ const (
 // shownInputs is how many inputs are named beside a line.
 const shownInputs = 2
 
-// Annotated shows a document with the source of each line at the right: the place that decided what stands there, and the
-// inputs on which it depends. A place that is that of the line above is not repeated.
+// Annotated shows a document with the source of each line at the right: the place that decided what stands there, and
+// the inputs on which it depends. A place that is that of the line above is not repeated.
 func (p *Presenter) Annotated(a *Annotation) {
 	p.printf("%s\n", p.bold(a.Environment+"/"+a.Document))
 	longest := 0

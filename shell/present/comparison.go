@@ -64,8 +64,8 @@ func comparisonCounts(c *compare.Comparison) string {
 	return Count(len(c.Documents), "document") + ": " + strings.Join(parts, ", ")
 }
 
-// groupTitle prints the line above the rows of a group. A document that is on one side only has no rows: where it is, and
-// why, stands behind it, in the columns of the rows.
+// groupTitle prints the line above the rows of a group. A document that is on one side only has no rows: where it is,
+// and why, stands behind it, in the columns of the rows.
 func (p *Presenter) groupTitle(c *compare.Comparison, g compare.Group, l layout) {
 	if len(g.Documents) > 1 {
 		pattern := commonPattern(g.Documents)

@@ -45,8 +45,8 @@ func (p *Presenter) finding(f source.Finding) {
 	}
 }
 
-// wrapped breaks a text that begins in a column between words, so that it fits a terminal. Elsewhere a finding is one line, for
-// programs that read it.
+// wrapped breaks a text that begins in a column between words, so that it fits a terminal. Elsewhere a finding is one
+// line, for programs that read it.
 func (p *Presenter) wrapped(text string, column int) string {
 	if !p.Color || p.Width < 40 {
 		return text
@@ -54,8 +54,8 @@ func (p *Presenter) wrapped(text string, column int) string {
 	return Fill(strings.Split(text, " "), column, p.Width, "    ")
 }
 
-// Fill puts words behind each other so that no line is wider than it may be. The first line begins in a column, the others with an
-// indent.
+// Fill puts words behind each other so that no line is wider than it may be. The first line begins in a column, the
+// others with an indent.
 func Fill(words []string, column, width int, indent string) string {
 	var b strings.Builder
 	for i, word := range words {

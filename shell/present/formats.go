@@ -55,7 +55,8 @@ func writeJSON(out io.Writer, x any) error {
 	return encoder.Encode(x)
 }
 
-// FindingsJSON shows findings as JSON. Lines and columns count from 1, columns in code points; `end` is behind the place.
+// FindingsJSON shows findings as JSON. Lines and columns count from 1, columns in code points; `end` is behind the
+// place.
 func (p *Presenter) FindingsJSON(findings source.Findings, environments int, unchecked []source.Pos) error {
 	out := jsonFindings{Environments: environments, Findings: []jsonFinding{}}
 	out.Errors, out.Warnings = findings.Count()
@@ -128,7 +129,8 @@ type (
 	}
 )
 
-// whole is a finding's message with the environments and the help, for formats that have no place of their own for them.
+// whole is a finding's message with the environments and the help, for formats that have no place of their own for
+// them.
 func whole(f source.Finding) string {
 	text := f.Message
 	if len(f.Environments) > 0 {

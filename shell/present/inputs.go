@@ -117,8 +117,8 @@ const (
 	settingColumnMax = 20 // of what the name of an environment asks for
 )
 
-// blocks divides the columns of the table of inputs into tables below each other, where there are more environments than fit beside
-// each other: what is cut to a few letters tells nothing. Each begins with the names of the inputs.
+// blocks divides the columns of the table of inputs into tables below each other, where there are more environments
+// than fit beside each other: what is cut to a few letters tells nothing. Each begins with the names of the inputs.
 func (p *Presenter) blocks(rows [][]cell, environments int) [][]int {
 	widest := func(column, most int) int {
 		width := 0

@@ -9,8 +9,8 @@ import (
 	"knothole/core/place"
 )
 
-// Inventory shows the values at a path: a row for each document, place and value, with the environments that have it. The
-// place is shown only where the path leads to several.
+// Inventory shows the values at a path: a row for each document, place and value, with the environments that have it.
+// The place is shown only where the path leads to several.
 func (p *Presenter) Inventory(in *explain.Inventory, environments []string) {
 	rows := in.Rows()
 	if len(rows) == 0 {

@@ -204,8 +204,8 @@ func TestNothingDiffers(t *testing.T) {
 	require.True(t, c.Equal())
 }
 
-// TestInputsOfManyEnvironments holds that environments which do not fit beside each other stand below each other, by their whole
-// names, and that no line is wider than the terminal.
+// TestInputsOfManyEnvironments holds that environments which do not fit beside each other stand below each other, by
+// their whole names, and that no line is wider than the terminal.
 func TestInputsOfManyEnvironments(t *testing.T) {
 	var names []string
 	for i := range 14 {

@@ -24,7 +24,8 @@ type Presenter struct {
 	Color  bool
 	Width  int  // of the terminal, in columns
 	Fit    bool // tables are made to fit the width
-	// All is how many environments the project has: what holds in so many holds in all of them. 0 when that is not known.
+	// All is how many environments the project has: what holds in so many holds in all of them. 0 when that is not
+	// known.
 	All int
 }
 

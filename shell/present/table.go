@@ -23,8 +23,9 @@ const (
 	columnGap = 2
 )
 
-// table shows rows in columns that fit the width of the terminal together: the widest are cut first. One column, which is what
-// the table is read for, keeps its width up to a share of the terminal, in percent. Elsewhere than on a terminal nothing is cut.
+// table shows rows in columns that fit the width of the terminal together: the widest are cut first. One column,
+// which is what the table is read for, keeps its width up to a share of the terminal, in percent. Elsewhere than on a
+// terminal nothing is cut.
 func (p *Presenter) table(rows [][]cell, keep, share int) {
 	var widths []int
 	for _, row := range rows {
@@ -54,7 +55,8 @@ func (p *Presenter) table(rows [][]cell, keep, share int) {
 	}
 }
 
-// fit makes columns narrower until they fit, the widest first; that which is kept not below a width while others can be.
+// fit makes columns narrower until they fit, the widest first; that which is kept not below a width while others can
+// be.
 func fit(widths []int, width, keep, kept int) {
 	total := columnGap * (len(widths) - 1)
 	for _, w := range widths {

@@ -16,8 +16,8 @@ var eventTexts = map[explain.EventKind]string{
 	explain.Input: "input", explain.Environment: "environment",
 }
 
-// Why tells the life of a value: what it is, what happened to it from the document back to where it was written, and the inputs
-// on which it depends.
+// Why tells the life of a value: what it is, what happened to it from the document back to where it was written, and
+// the inputs on which it depends.
 func (p *Presenter) Why(w *explain.Why) {
 	path := w.Path.String()
 	if path == "" {
