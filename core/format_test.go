@@ -90,16 +90,8 @@ func checkFormat(t *testing.T, text string) {
 }
 
 func TestFormatKeepsMeaning(t *testing.T) {
-	archives, err := filepath.Glob("testdata/corpus/*.txtar")
-	require.NoError(t, err)
-	for _, name := range archives {
-		archive, err := txtar.ParseFile(name)
-		require.NoError(t, err)
-		for _, f := range archive.Files {
-			if strings.HasSuffix(f.Name, ".knot") {
-				t.Run(f.Name, func(t *testing.T) { checkFormat(t, string(f.Data)) })
-			}
-		}
+	for _, f := range corpusModules(t) {
+		t.Run(f.Name, func(t *testing.T) { checkFormat(t, string(f.Data)) })
 	}
 }
 
@@ -196,18 +188,30 @@ func formatDamaged(t *testing.T, seed uint64, sources []string) {
 	checkFormat(t, damaged(r, text))
 }
 
-// corpusSources returns all modules of the corpus and the demo.
-func corpusSources(t testing.TB) []string {
-	var sources []string
+// corpusModules returns all modules of the corpus.
+func corpusModules(t testing.TB) []txtar.File {
 	archives, err := filepath.Glob("testdata/corpus/*.txtar")
 	require.NoError(t, err)
+	var modules []txtar.File
 	for _, name := range archives {
 		archive, err := txtar.ParseFile(name)
 		require.NoError(t, err)
 		for _, f := range archive.Files {
-			if strings.HasSuffix(f.Name, ".knot") && len(f.Data) < 5000 {
-				sources = append(sources, string(f.Data))
+			if strings.HasSuffix(f.Name, ".knot") {
+				modules = append(modules, f)
 			}
+		}
+	}
+	require.NotEmpty(t, modules)
+	return modules
+}
+
+// corpusSources returns the modules of the corpus that are short enough to be damaged often.
+func corpusSources(t testing.TB) []string {
+	var sources []string
+	for _, f := range corpusModules(t) {
+		if len(f.Data) < 5000 {
+			sources = append(sources, string(f.Data))
 		}
 	}
 	return sources

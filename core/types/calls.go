@@ -529,15 +529,7 @@ func widenParts(u *Universe, t *Type) *Type {
 		}
 		return u.Union(members...)
 	case Record:
-		fields := slices.Clone(t.Fields)
-		for i := range fields {
-			fields[i].Type = widenDeep(u, fields[i].Type)
-		}
-		rest := t.Rest
-		if rest != nil {
-			rest = widenDeep(u, rest)
-		}
-		return u.record(fields, rest, t.Loose)
+		return u.eachField(t, func(part *Type) *Type { return widenDeep(u, part) })
 	}
 	return t
 }
@@ -682,15 +674,7 @@ func (c *checker) substitute(t *Type, variables map[string]*Type) *Type {
 		if !hasVariables(t) {
 			return t
 		}
-		fields := slices.Clone(t.Fields)
-		for i := range fields {
-			fields[i].Type = c.substitute(fields[i].Type, variables)
-		}
-		rest := t.Rest
-		if rest != nil {
-			rest = c.substitute(rest, variables)
-		}
-		return c.universe.record(fields, rest, t.Loose)
+		return c.universe.eachField(t, func(part *Type) *Type { return c.substitute(part, variables) })
 	}
 	return t
 }

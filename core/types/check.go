@@ -344,15 +344,7 @@ func explainedParts(u *Universe, t *Type) *Type {
 	case len(t.Fields) == 0 && t.Rest == nil:
 		return u.Map(AnyType)
 	}
-	fields := slices.Clone(t.Fields)
-	for i := range fields {
-		fields[i].Type = explained(u, fields[i].Type)
-	}
-	rest := t.Rest
-	if rest != nil {
-		rest = explained(u, rest)
-	}
-	return u.record(fields, rest, t.Loose)
+	return u.eachField(t, func(part *Type) *Type { return explained(u, part) })
 }
 
 // checkDocument checks a document, which may stand in a block, and returns the type of its value.

@@ -222,6 +222,19 @@ func (u *Universe) record(fields []Field, rest *Type, loose bool) *Type {
 	return u.intern(key.String(), Type{Kind: Record, Fields: fields, Rest: rest, Loose: loose, index: index})
 }
 
+// eachField returns the record in which each type of a field, and that of further fields, is changed.
+func (u *Universe) eachField(record *Type, change func(*Type) *Type) *Type {
+	fields := slices.Clone(record.Fields)
+	for i := range fields {
+		fields[i].Type = change(fields[i].Type)
+	}
+	rest := record.Rest
+	if rest != nil {
+		rest = change(rest)
+	}
+	return u.record(fields, rest, record.Loose)
+}
+
 // Loose returns the type of the values of which `is` says that they are of a type: they fit without any conversion,
 // but have not passed into it, so that lists are no sets yet and fields stand in any order.
 func (u *Universe) Loose(t *Type) *Type {
