@@ -123,7 +123,8 @@ func writeFleet(folder string, services int) error {
 	values := map[string]map[string]any{}
 	for i, name := range fleetEnvironments {
 		project += fmt.Sprintf("[environments.%s]\nlayers = [\"%s.json\"]\n", name, name)
-		values[name] = map[string]any{"replicas": 1 + i, "domain": name + ".floodwatch.example", "version": fmt.Sprintf("4.%d.0", i), "level": []string{"debug", "info", "warning"}[i%3]}
+		values[name] = map[string]any{"replicas": 1 + i, "domain": name + ".floodwatch.example",
+			"version": fmt.Sprintf("4.%d.0", i), "level": []string{"debug", "info", "warning"}[i%3]}
 		layer, err := json.Marshal(values[name])
 		if err != nil {
 			return err
@@ -260,7 +261,8 @@ func fleet() error {
 		}
 	}
 	cold := fleetProgram{"cold", render("render"), false}
-	hand := fleetProgram{"by hand", func(project, out string) *exec.Cmd { return exec.Command(byHand, project, out) }, false}
+	hand := fleetProgram{"by hand", func(project, out string) *exec.Cmd { return exec.Command(byHand, project, out) },
+		false}
 	programs := []fleetProgram{
 		cold,
 		{"warm", render("render"), true},
@@ -287,13 +289,16 @@ func fleet() error {
 	if err := equal("by hand"); err != nil {
 		return err
 	}
-	fmt.Printf("\n%d services, %d environments, %d documents, %.1f MB; median of %d, %d cores\n", fleetServices, len(fleetEnvironments), len(ours), float64(size)/1e6, fleetRounds, runtime.GOMAXPROCS(0))
+	fmt.Printf("\n%d services, %d environments, %d documents, %.1f MB; median of %d, %d cores\n", fleetServices,
+		len(fleetEnvironments), len(ours), float64(size)/1e6, fleetRounds, runtime.GOMAXPROCS(0))
 	base := m["by hand"].median()
 	fmt.Printf("%-34s %9.1f ms\n", "by hand in Go", milliseconds(base))
 	for _, name := range []string{"cold", "warm", "check"} {
-		fmt.Printf("%-34s %9.1f ms   ratio %.2f\n", name, milliseconds(m[name].median()), float64(m[name].median())/float64(base))
+		fmt.Printf("%-34s %9.1f ms   ratio %.2f\n", name, milliseconds(m[name].median()),
+			float64(m[name].median())/float64(base))
 	}
-	fmt.Printf("%-34s %9.1f MB   allowed %.1f MB (6 x rendered + 64 MiB)\n", "peak memory of cold", float64(m["cold"].peak())/1e6, (6*float64(size)+64*(1<<20))/1e6)
+	fmt.Printf("%-34s %9.1f MB   allowed %.1f MB (6 x rendered + 64 MiB)\n", "peak memory of cold",
+		float64(m["cold"].peak())/1e6, (6*float64(size)+64*(1<<20))/1e6)
 
 	var small, large measured
 	for range fleetRounds / 2 {
@@ -308,7 +313,8 @@ func fleet() error {
 			of.to.times = append(of.to.times, got["cold"].times...)
 		}
 	}
-	fmt.Printf("%-34s %9.1f ms   ratio %.2f\n", "twice the services", milliseconds(large.median()), float64(large.median())/float64(small.median()))
+	fmt.Printf("%-34s %9.1f ms   ratio %.2f\n", "twice the services", milliseconds(large.median()),
+		float64(large.median())/float64(small.median()))
 
 	scripts := []fleetProgram{
 		{"node", func(project, out string) *exec.Cmd {
@@ -316,7 +322,10 @@ func fleet() error {
 			c.Env = append(os.Environ(), "NODE_PATH=/usr/share/nodejs:/usr/lib/node_modules")
 			return c
 		}, false},
-		{"python", func(project, out string) *exec.Cmd { return exec.Command("python3", "byhand/render.py", project, out) }, false},
+		{"python", func(project, out string) *exec.Cmd {
+			return exec.Command("python3", "byhand/render.py", project,
+				out)
+		}, false},
 		{"python, plain", func(project, out string) *exec.Cmd {
 			return exec.Command("python3", "byhand/render.py", project, out, "plain")
 		}, false},
@@ -333,7 +342,8 @@ func fleet() error {
 		if err := equal(s.name); err != nil {
 			return err
 		}
-		fmt.Printf("%-34s %9.1f ms   it takes %.1f times as long\n", s.name, milliseconds(got[s.name].median()), float64(got[s.name].median())/float64(got["cold"].median()))
+		fmt.Printf("%-34s %9.1f ms   it takes %.1f times as long\n", s.name, milliseconds(got[s.name].median()),
+			float64(got[s.name].median())/float64(got["cold"].median()))
 	}
 	return nil
 }

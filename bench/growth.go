@@ -38,7 +38,8 @@ var growth = []growing{
 		return fmt.Sprintf("output v = record.length(list.fold(1..%d, {}, fn(a, x) = a with { \"k${x}\": x }))\n", n)
 	}},
 	{"a fold of record.merge", [3]int{20_000, 40_000, 80_000}, func(n int) string {
-		return fmt.Sprintf("output v = record.length(list.fold(1..%d, {}, fn(a, x) = record.merge(a, { \"k${x}\": x })))\n", n)
+		return fmt.Sprintf("output v = record.length(list.fold(1..%d, {}, fn(a, x) = record.merge(a, { \"k${x}\": x "+
+			"})))\n", n)
 	}},
 	{"a list of different texts", [3]int{16_000, 32_000, 64_000}, func(n int) string {
 		var b strings.Builder
@@ -57,7 +58,8 @@ var growth = []growing{
 		return fmt.Sprintf("let a = text.repeat(\"x\", %d)\noutput v = a matches '(x{0,500}){0,2}y'\n", n)
 	}},
 	{"sorting texts that begin alike", [3]int{2_000, 4_000, 8_000}, func(n int) string {
-		return fmt.Sprintf("let p = text.repeat(\"x\", 1000)\nlet xs = for i in 1..%d -> \"${p}${i}\"\noutput v = list.length(list.sort(xs))\n", n)
+		return fmt.Sprintf("let p = text.repeat(\"x\", 1000)\nlet xs = for i in 1..%d -> \"${p}${i}\"\noutput v = "+
+			"list.length(list.sort(xs))\n", n)
 	}},
 }
 

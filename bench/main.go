@@ -34,7 +34,8 @@ func compare(title string, ours, theirs side, equal bool) {
 		}
 	}
 	if equal && results[0] != results[1] {
-		fmt.Fprintf(os.Stderr, "%s: the results differ:\n  %s: %.200s\n  %s: %.200s\n", title, ours.name, results[0], theirs.name, results[1])
+		fmt.Fprintf(os.Stderr, "%s: the results differ:\n  %s: %.200s\n  %s: %.200s\n", title, ours.name, results[0],
+			theirs.name, results[1])
 		os.Exit(1)
 	}
 	var best, median [2]time.Duration

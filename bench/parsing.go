@@ -58,7 +58,8 @@ document "k8s/gauge-%[1]d.yaml" = {
 // goSource is a Go file of at least so many bytes that declares the like.
 func goSource(size int) string {
 	var b strings.Builder
-	b.WriteString("package generated\n\ntype Container struct {\n\tName, Image string\n\tPorts []int\n\tArgs []string\n}\n\ntype Document struct {\n\tKind string\n\tReplicas int\n\tContainers []Container\n}\n\n")
+	b.WriteString("package generated\n\ntype Container struct {\n\tName, Image string\n\tPorts []int\n\tArgs " +
+		"[]string\n}\n\ntype Document struct {\n\tKind string\n\tReplicas int\n\tContainers []Container\n}\n\n")
 	for n := 0; b.Len() < size; n++ {
 		fmt.Fprintf(&b, `// Service%[1]d is what service %[1]d needs.
 type Service%[1]d struct {
@@ -97,7 +98,8 @@ var document%[1]d = Document{
 func parsing() {
 	ours := knotholeSource(10_000)
 	theirs := goSource(len(ours))
-	fmt.Printf("a module of %d lines, %d bytes; a Go file of %d lines, %d bytes\n", strings.Count(ours, "\n"), len(ours), strings.Count(theirs, "\n"), len(theirs))
+	fmt.Printf("a module of %d lines, %d bytes; a Go file of %d lines, %d bytes\n", strings.Count(ours, "\n"),
+		len(ours), strings.Count(theirs, "\n"), len(theirs))
 	compare("parse", side{"knothole", func() string {
 		file, err := source.NewSet().Add("main.knot", []byte(ours))
 		must(err)
@@ -107,7 +109,8 @@ func parsing() {
 		}
 		return ""
 	}}, side{"go/parser", func() string {
-		_, err := parser.ParseFile(token.NewFileSet(), "main.go", theirs, parser.ParseComments|parser.SkipObjectResolution)
+		_, err := parser.ParseFile(token.NewFileSet(), "main.go", theirs,
+			parser.ParseComments|parser.SkipObjectResolution)
 		must(err)
 		return ""
 	}}, false)
@@ -123,7 +126,8 @@ func parsing() {
 		set := token.NewFileSet()
 		file, err := parser.ParseFile(set, "main.go", theirs, parser.ParseComments|parser.SkipObjectResolution)
 		must(err)
-		info := &gotypes.Info{Types: map[ast.Expr]gotypes.TypeAndValue{}, Defs: map[*ast.Ident]gotypes.Object{}, Uses: map[*ast.Ident]gotypes.Object{}}
+		info := &gotypes.Info{Types: map[ast.Expr]gotypes.TypeAndValue{}, Defs: map[*ast.Ident]gotypes.Object{},
+			Uses: map[*ast.Ident]gotypes.Object{}}
 		_, err = (&gotypes.Config{}).Check("generated", set, []*ast.File{file}, info)
 		must(err)
 		return ""

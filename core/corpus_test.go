@@ -20,7 +20,8 @@ import (
 	"knothole/core/value"
 )
 
-var update = flag.Bool("update", false, "write what the corpus evaluates to into its files; read it before it is committed")
+var update = flag.Bool("update", false,
+	"write what the corpus evaluates to into its files; read it before it is committed")
 
 // TestCorpus runs every program under testdata/corpus. An archive holds several programs: the files of one stand
 // under a folder with its name, the file `want` says what must come out: the outputs and documents of each
@@ -68,7 +69,8 @@ func TestCorpus(t *testing.T) {
 			})
 		}
 		if *update {
-			sort.SliceStable(archive.Files, func(i, j int) bool { return caseOf(order, archive.Files[i]) < caseOf(order, archive.Files[j]) })
+			sort.SliceStable(archive.Files,
+				func(i, j int) bool { return caseOf(order, archive.Files[i]) < caseOf(order, archive.Files[j]) })
 			require.NoError(t, os.WriteFile(name, txtar.Format(archive), 0o644))
 		}
 	}
@@ -109,7 +111,8 @@ func runProgram(t *testing.T, files fstest.MapFS) string {
 	for i, r := range results {
 		require.Len(t, recorded[i].Documents, len(r.Documents))
 		for j, d := range r.Documents {
-			require.True(t, value.Identical(d.Value, recorded[i].Documents[j].Value), "a recorded evaluation gives the same")
+			require.True(t, value.Identical(d.Value, recorded[i].Documents[j].Value),
+				"a recorded evaluation gives the same")
 		}
 		prefix := ""
 		if len(results) > 1 {

@@ -115,9 +115,13 @@ func TestDemoIsFormatted(t *testing.T) {
 }
 
 func TestFormat(t *testing.T) {
-	formatted, ok := format(t, "\ufefflet   a=[1,2 ,3]   # one\r\nlet long_name = {x:1,runs-on:\"y\",  \"${ 1+2 }\" : 3}# two\n\n\n\n# own\n   # more\n"+
-		"fn f( a:int,b : int=- 2 )->int=a*-b+( a-b )\nlet m = match a {\n\n1|2 -> [\n 5,\n   -6 , # six\n  ]\n  333->\"x\"\n else -> f (1 , b : 2)\n\n}\n"+
-		"let c = a\n+ 1\nlet d: {*:int}? = {}\noutput e=xs[ 0 ] . y?.z ?? -1..3\ninput n:int=1\nwhere it>0 else \"no\"\n")
+	formatted, ok := format(t,
+		"\ufefflet   a=[1,2 ,3]   # one\r\nlet long_name = {x:1,runs-on:\"y\",  \"${ 1+2 }\" : 3}# two\n\n\n\n# "+
+			"own\n   # more\n"+
+			"fn f( a:int,b : int=- 2 )->int=a*-b+( a-b )\nlet m = match a {\n\n1|2 -> [\n 5,\n   -6 , # six\n  ]\n  "+
+			"333->\"x\"\n else -> f (1 , b : 2)\n\n}\n"+
+			"let c = a\n+ 1\nlet d: {*:int}? = {}\noutput e=xs[ 0 ] . y?.z ?? -1..3\ninput n:int=1\nwhere it>0 else "+
+			"\"no\"\n")
 	require.True(t, ok)
 	require.Equal(t, `let a = [1, 2, 3]                                     # one
 let long_name = { x: 1, runs-on: "y", "${ 1+2 }": 3 } # two
@@ -235,12 +239,13 @@ func TestFormatOfDamagedPrograms(t *testing.T) {
 // TestFormatKeepsSeparatorsThatMatter holds commas that a line end cannot stand for.
 func TestFormatKeepsSeparatorsThatMatter(t *testing.T) {
 	for text, want := range map[string]string{
-		"let x = for k,\n  v in r -> v\n":                        "let x = for k,\n  v in r -> v\n",
-		"type T = [string,\n  | int]\n":                          "type T = [string,\n  | int]\n",
-		"let v = let a = 1,\n    b = 2\n  then a + b\n":          "let v = let a = 1\n  b = 2\n  then a + b\n",
-		"let v = [ # b\n  1 # d\n  , # e\n  2\n]\n":              "let v = [ # b\n  1 # d\n  # e\n  2\n]\n",
-		"type T = {\n  name: string\n  ## d\n  , size: int\n}\n": "type T = {\n  name: string\n  ## d\n    , size: int\n}\n",
-		"output a = r.\"runs-on\" - r.\"odd key\"\n":             "output a = r.runs-on - r.\"odd key\"\n",
+		"let x = for k,\n  v in r -> v\n":               "let x = for k,\n  v in r -> v\n",
+		"type T = [string,\n  | int]\n":                 "type T = [string,\n  | int]\n",
+		"let v = let a = 1,\n    b = 2\n  then a + b\n": "let v = let a = 1\n  b = 2\n  then a + b\n",
+		"let v = [ # b\n  1 # d\n  , # e\n  2\n]\n":     "let v = [ # b\n  1 # d\n  # e\n  2\n]\n",
+		"type T = {\n  name: string\n  ## d\n  , size: int\n}\n": "type T = {\n  name: string\n  ## d\n    , size: " +
+			"int\n}\n",
+		"output a = r.\"runs-on\" - r.\"odd key\"\n": "output a = r.runs-on - r.\"odd key\"\n",
 	} {
 		formatted, ok := format(t, text)
 		require.True(t, ok, text)

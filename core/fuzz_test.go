@@ -202,8 +202,9 @@ func FuzzPlaces(f *testing.F) {
 		run := func(operations string) (value.Value, string) {
 			p, err := project.Load(fstest.MapFS{
 				project.FileName: {Data: []byte("[environments.bench]\n")},
-				"main.knot":      {Data: []byte("use \"./v.json\" as v\noutput x = patch v {\n" + operations + "\n}\noutput old = v\n")},
-				"v.json":         {Data: []byte(text)},
+				"main.knot": {Data: []byte("use \"./v.json\" as v\noutput x = patch v " +
+					"{\n" + operations + "\n}\noutput old = v\n")},
+				"v.json": {Data: []byte(text)},
 			})
 			if err != nil {
 				t.Fatal(err)
@@ -255,20 +256,28 @@ func (s secretStore) Read(*project.Reference) ([]byte, error) { return []byte(s)
 func FuzzSecrets(f *testing.F) {
 	addCorpus(f, ".knot")
 	for _, text := range []string{
-		"secret input pin: string\nsecret document \"a.yaml\" = { x: [pin, \"${pin}\"], y: { ...{ z: pin } } }\ndocument \"b.yaml\" = { n: record.length({ a: pin }), k: record.keys({ a: pin }) }\n",
-		"secret input pin: string\nlet all = list.map([1, 2], fn(x) = { a: pin, b: x })\ndocument \"b.yaml\" = list.map(list.filter(all, fn(r) = r.b > 1), fn(r) = r.b)\n",
+		"secret input pin: string\nsecret document \"a.yaml\" = { x: [pin, \"${pin}\"], y: { ...{ z: pin } } " +
+			"}\ndocument \"b.yaml\" = { n: record.length({ a: pin }), k: record.keys({ a: pin }) }\n",
+		"secret input pin: string\nlet all = list.map([1, 2], fn(x) = { a: pin, b: x })\ndocument \"b.yaml\" = " +
+			"list.map(list.filter(all, fn(r) = r.b > 1), fn(r) = r.b)\n",
 		"secret input pin: string\ndocument \"b.yaml\" = if pin == \"x\" then 1 else 2\n",
-		"secret input pin: string\nlet r = { a: pin, b: [pin, 2] } with { b: 5 }\ndocument \"b.yaml\" = patch r { remove .a }\noutput n = r.b\nremark \"n ${r.b}\"\n",
+		"secret input pin: string\nlet r = { a: pin, b: [pin, 2] } with { b: 5 }\ndocument \"b.yaml\" = patch r { " +
+			"remove .a }\noutput n = r.b\nremark \"n ${r.b}\"\n",
 		"secret input pin: string\nlet t = text.split(pin, \"-\")\ndocument \"b.yaml\" = list.length(t)\n",
 		"secret input pin: string\nlet t = decode.yaml(pin)\ndocument \"b.yaml\" = record.keys(t)\n",
-		"secret input pin: string\ntype A = { secret x: int } | { secret x: string, y?: int }\nlet a: A = { x: pin }\ndocument \"b.yaml\" = { keys: record.keys(a), is: a is { x: int } }\n",
-		"secret input pin: string\ndocument \"b.yaml\" = { x: [pin] == [\"a\"], y: { a: pin } != { a: \"b\" }, z: pin < \"m\" } with { x: 1, y: 2, z: 3 }\n",
-		"secret input pin: string\nfn f(s: string) = [s, text.upper(s)]\ndocument \"b.yaml\" = list.length(f(pin))\nrequire list.length(f(pin)) == 2\n",
+		"secret input pin: string\ntype A = { secret x: int } | { secret x: string, y?: int }\nlet a: A = { x: pin " +
+			"}\ndocument \"b.yaml\" = { keys: record.keys(a), is: a is { x: int } }\n",
+		"secret input pin: string\ndocument \"b.yaml\" = { x: [pin] == [\"a\"], y: { a: pin } != { a: \"b\" }, z: " +
+			"pin < \"m\" } with { x: 1, y: 2, z: 3 }\n",
+		"secret input pin: string\nfn f(s: string) = [s, text.upper(s)]\ndocument \"b.yaml\" = " +
+			"list.length(f(pin))\nrequire list.length(f(pin)) == 2\n",
 		"secret input pin: string\ndocument \"b.yaml\" = list.index([{ k: \"a\", v: pin }], fn(r) = r.k).a.k\n",
-		"secret input pin: string\ndocument \"b.yaml\" = { a: record.filter({ a: pin, b: 1 }, fn(k, v) = k == \"b\"), n: list.count([pin], fn(x) = true) }\n",
+		"secret input pin: string\ndocument \"b.yaml\" = { a: record.filter({ a: pin, b: 1 }, fn(k, v) = k == " +
+			"\"b\"), n: list.count([pin], fn(x) = true) }\n",
 		"secret input pin: string\ndocument \"b.yaml\" = list.group([{ a: pin, b: \"x\" }], fn(r) = r.b)\n",
 		"secret input pin: string\ndocument \"b.yaml\" = let x = decode.json(encode.json({ a: pin, b: 1 })) then x.b\n",
-		"secret input pin: string\ndocument \"b.yaml\" = { is: pin is string, null: pin == null, in: pin in [\"a\"], has: record.has({ a: 1 }, pin) }\n",
+		"secret input pin: string\ndocument \"b.yaml\" = { is: pin is string, null: pin == null, in: pin in " +
+			"[\"a\"], has: record.has({ a: 1 }, pin) }\n",
 	} {
 		f.Add(text)
 	}
@@ -279,9 +288,10 @@ func FuzzSecrets(f *testing.F) {
 		var seen [2]string
 		for i, secret := range []secretStore{"7", "tide-table"} {
 			p, err := project.Load(fstest.MapFS{
-				project.FileName: {Data: []byte("[environments.bench.secrets]\npin = { variable = \"KNOTHOLE_SECRET_PIN\" }\n")},
-				"main.knot":      {Data: []byte(text)},
-				"service.knot":   {Data: []byte(component)},
+				project.FileName: {Data: []byte("[environments.bench.secrets]\npin = { variable = " +
+					"\"KNOTHOLE_SECRET_PIN\" }\n")},
+				"main.knot":    {Data: []byte(text)},
+				"service.knot": {Data: []byte(component)},
 			})
 			if err != nil {
 				t.Fatal(err)

@@ -14,7 +14,8 @@ import (
 // order is the way of a value through the core, as the architecture has it: a package imports only packages that
 // stand before it. Values and places know nothing of the language, so that its types may speak of places.
 var order = []string{
-	"core/parallel", "core/source", "core/syntax", "core/value", "core/place", "core/types", "core/data", "core/eval", "core/builtin", "core/schema",
+	"core/parallel", "core/source", "core/syntax", "core/value", "core/place", "core/types", "core/data", "core/eval",
+	"core/builtin", "core/schema",
 	"core/project", "core/render", "core/rule", "core/explain", "core/compare", "core/lift", "core/packages",
 }
 

@@ -31,7 +31,8 @@ func findingsOf(t *testing.T, files []source.PageFile) source.Findings {
 
 // TestPages runs the examples of every code: the wrong one is found for just this reason, the right one is clean.
 func TestPages(t *testing.T) {
-	withoutExamples := []source.Code{source.NotUTF8, source.ForeignFile, source.Expectation, source.SecretUnavailable, source.TooOld, source.RenderedDiffers}
+	withoutExamples := []source.Code{source.NotUTF8, source.ForeignFile, source.Expectation, source.SecretUnavailable,
+		source.TooOld, source.RenderedDiffers}
 	for _, code := range source.Codes() {
 		t.Run(string(code), func(t *testing.T) {
 			page, ok := source.PageOf(code)
@@ -42,7 +43,8 @@ func TestPages(t *testing.T) {
 				return
 			}
 			wrong := findingsOf(t, page.Wrong)
-			require.True(t, slices.ContainsFunc(wrong, func(f source.Finding) bool { return f.Code == code }), "%v", wrong)
+			require.True(t, slices.ContainsFunc(wrong, func(f source.Finding) bool { return f.Code == code }), "%v",
+				wrong)
 			require.LessOrEqual(t, len(wrong), 3, "the example shows one mistake: %v", wrong)
 			require.Empty(t, findingsOf(t, page.Right))
 		})
@@ -76,6 +78,7 @@ func TestEveryCodeOccurs(t *testing.T) {
 	}
 	for _, code := range source.Codes() {
 		plain, escaped := "["+string(code)+"]", `\[`+string(code)+`\]`
-		require.True(t, strings.Contains(all.String(), plain) || strings.Contains(all.String(), escaped), "no program shows %s", code)
+		require.True(t, strings.Contains(all.String(), plain) || strings.Contains(all.String(), escaped),
+			"no program shows %s", code)
 	}
 }

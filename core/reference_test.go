@@ -27,7 +27,8 @@ func checkPage(t *testing.T, name, want string) {
 // TestReferenceOfFunctions makes the manual's page of built-in functions from their table.
 func TestReferenceOfFunctions(t *testing.T) {
 	var b strings.Builder
-	b.WriteString("# Built-in functions\n\nThey are always in scope, by group and name. Text counts in Unicode code points. The examples are run by the tests.\n" +
+	b.WriteString("# Built-in functions\n\nThey are always in scope, by group and name. Text counts in Unicode code " +
+		"points. The examples are run by the tests.\n" +
 		"`knothole help` followed by a name or a group shows the same.\n")
 	group := ""
 	for _, f := range (builtin.Table{}).All() {
@@ -47,7 +48,9 @@ func TestReferenceOfFunctions(t *testing.T) {
 // TestReferenceOfCodes makes the manual's page of findings from their pages.
 func TestReferenceOfCodes(t *testing.T) {
 	var b strings.Builder
-	b.WriteString("# Codes of findings\n\nEach finding ends with its code in brackets. `knothole help` followed by a code shows what stands here. The examples are\nrun by the tests: the first has the mistake, the second has not.\n")
+	b.WriteString("# Codes of findings\n\nEach finding ends with its code in brackets. `knothole help` followed by " +
+		"a code shows what stands here. The examples are\nrun by the tests: the first has the mistake, the second " +
+		"has not.\n")
 	for _, code := range source.Codes() {
 		page, ok := source.PageOf(code)
 		require.True(t, ok)

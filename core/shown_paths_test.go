@@ -48,7 +48,8 @@ func TestShownPathsAreRead(t *testing.T) {
 		r := rand.New(rand.NewPCG(seed, 2))
 		left, right := randomData(r, 3), randomData(r, 3)
 		for _, row := range compare.Values(left, right) {
-			if row.Path == nil || row.Left.IsAbsent() || row.Left.Kind() == value.List { // which may be the order of the elements
+			if row.Path == nil || row.Left.IsAbsent() ||
+				row.Left.Kind() == value.List { // which may be the order of the elements
 				continue
 			}
 			places, err := eval.ParsePlaces(row.Path.String(), builtin.Table{})

@@ -61,15 +61,18 @@ address   = %q
 authority = "authority.pem"
 token     = { file = "token.txt" }
 `, StoreHost, listener.Addr())
-	for name, text := range map[string]string{"policy.toml": policy, "authority.pem": string(authority), "token.txt": storeToken + "\n"} {
+	for name, text := range map[string]string{"policy.toml": policy, "authority.pem": string(authority),
+		"token.txt": storeToken + "\n"} {
 		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600); err != nil {
 			listener.Close()
 			return nil, err
 		}
 	}
 	s := &Store{Policy: filepath.Join(folder, "policy.toml"), stopped: make(chan error, 1)}
-	s.server = &http.Server{Handler: http.HandlerFunc(s.answer), ReadHeaderTimeout: time.Minute, ErrorLog: log.New(io.Discard, "", 0)}
-	tlsListener := tls.NewListener(listener, &tls.Config{Certificates: []tls.Certificate{certificate}, MinVersion: tls.VersionTLS12})
+	s.server = &http.Server{Handler: http.HandlerFunc(s.answer), ReadHeaderTimeout: time.Minute,
+		ErrorLog: log.New(io.Discard, "", 0)}
+	tlsListener := tls.NewListener(listener,
+		&tls.Config{Certificates: []tls.Certificate{certificate}, MinVersion: tls.VersionTLS12})
 	go func() { s.stopped <- s.server.Serve(tlsListener) }()
 	return s, nil
 }
@@ -104,9 +107,11 @@ func makeCertificate(now time.Time) (certificate tls.Certificate, authority []by
 		return certificate, nil, err
 	}
 	template := &x509.Certificate{
-		SerialNumber: big.NewInt(now.UnixNano()), Subject: pkix.Name{CommonName: StoreHost}, DNSNames: []string{StoreHost},
+		SerialNumber: big.NewInt(now.UnixNano()), Subject: pkix.Name{CommonName: StoreHost},
+		DNSNames:  []string{StoreHost},
 		NotBefore: now.Add(-time.Hour), NotAfter: now.Add(24 * time.Hour), IsCA: true, BasicConstraintsValid: true,
-		KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
+		KeyUsage:    x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign,
+		ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
 	}
 	der, err := x509.CreateCertificate(rand.Reader, template, template, &key.PublicKey, key)
 	if err != nil {

@@ -213,7 +213,8 @@ func renderService(folder, name string, e environment, s service) error {
 		env = append(env, variable{key, s.Settings[key]})
 	}
 	c := container{
-		Name: s.Name, Image: "registry.floodwatch.example/" + s.Name + ":" + e.Version, Ports: []any{containerPort{"main", s.Port}}, Env: env,
+		Name: s.Name, Image: "registry.floodwatch.example/" + s.Name + ":" + e.Version,
+		Ports: []any{containerPort{"main", s.Port}}, Env: env,
 		Resources: resources{amounts{"500m", "256Mi"}, amounts{"100m", "128Mi"}},
 	}
 	c.ReadinessProbe.HTTPGet.Path, c.ReadinessProbe.HTTPGet.Port, c.ReadinessProbe.PeriodSeconds = "/ready", "main", 10
@@ -223,15 +224,17 @@ func renderService(folder, name string, e environment, s service) error {
 	r.HTTP.Paths = []ingressPath{{"/", "Prefix", b}}
 	meta := metadata{s.Name, all}
 	documents := map[string]object{
-		"deployment.yaml": {"apps/v1", "Deployment", meta, deployment{replicas, selector{own}, template{metadata{Labels: all}, pod{[]container{c}}}}, nil},
-		"service.yaml":    {"v1", "Service", meta, serviceSpec{own, []servicePort{{"main", s.Port, "main"}}}, nil},
+		"deployment.yaml": {"apps/v1", "Deployment", meta,
+			deployment{replicas, selector{own}, template{metadata{Labels: all}, pod{[]container{c}}}}, nil},
+		"service.yaml": {"v1", "Service", meta, serviceSpec{own, []servicePort{{"main", s.Port, "main"}}}, nil},
 		"config.yaml": {"v1", "ConfigMap", meta, nil, map[string]string{
 			"service.conf": fmt.Sprintf("name=%s\nport=%d\nlevel=%s\n", s.Name, s.Port, e.Level),
 			"ADDRESS":      fmt.Sprintf("http://%s:%d/", s.Name, s.Port),
 		}},
 		"account.yaml": {"v1", "ServiceAccount", meta, nil, nil},
 		"route.yaml":   {"networking.k8s.io/v1", "Ingress", meta, ingress{[]rule{r}}, nil},
-		"policy.yaml":  {"networking.k8s.io/v1", "NetworkPolicy", meta, policy{selector{own}, []policyIngress{{[]policyPort{{s.Port}}}}}, nil},
+		"policy.yaml": {"networking.k8s.io/v1", "NetworkPolicy", meta,
+			policy{selector{own}, []policyIngress{{[]policyPort{{s.Port}}}}}, nil},
 	}
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return err

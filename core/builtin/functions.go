@@ -8,7 +8,8 @@ import (
 )
 
 var functions = slices.Concat(textFunctions, listFunctions, recordFunctions, mathFunctions, convertFunctions,
-	encodeFunctions, decodeFunctions, hashFunctions, netFunctions, versionFunctions, quantityFunctions, timeFunctions, pathFunctions)
+	encodeFunctions, decodeFunctions, hashFunctions, netFunctions, versionFunctions, quantityFunctions, timeFunctions,
+	pathFunctions)
 
 // textual makes the body of a function from string to string.
 func textual(f func(string) string) eval.Native {

@@ -13,8 +13,9 @@ var listFunctions = []*Function{
 	{Group: "list", Handling: eval.Passes, Signature: "length(xs: [T]) -> int", Description: "The number of elements.",
 		Example: `list.length([4, 7])`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return number(c, a[0].Len()) }},
-	{Group: "list", Handling: eval.Passes, Signature: "map(xs: [A], f: fn(A) -> B) -> [B]", Description: "What f makes of each element.",
-		Example: `list.map([1, 2], fn(x) = x * 10)`, Result: `[10,20]`,
+	{Group: "list", Handling: eval.Passes, Signature: "map(xs: [A], f: fn(A) -> B) -> [B]",
+		Description: "What f makes of each element.",
+		Example:     `list.map([1, 2], fn(x) = x * 10)`, Result: `[10,20]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			elements := make([]value.Value, a[0].Len())
 			for i, x := range a[0].Elements() {
@@ -22,8 +23,9 @@ var listFunctions = []*Function{
 			}
 			return list(c, elements)
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "filter(xs: [A], f: fn(A) -> bool) -> [A]", Description: "The elements for which f is true.",
-		Example: `list.filter([1, 2, 3], fn(x) = x > 1)`, Result: `[2,3]`,
+	{Group: "list", Handling: eval.Passes, Signature: "filter(xs: [A], f: fn(A) -> bool) -> [A]",
+		Description: "The elements for which f is true.",
+		Example:     `list.filter([1, 2, 3], fn(x) = x > 1)`, Result: `[2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			var kept []value.Value
 			for _, x := range a[0].Elements() {
@@ -33,8 +35,9 @@ var listFunctions = []*Function{
 			}
 			return list(c, kept)
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "fold(xs: [A], start: B, f: fn(B, A) -> B) -> B", Description: "What f makes of all elements, one after the other: f(so_far, x).",
-		Example: `list.fold([1, 2, 3], 0, fn(so_far, x) = so_far + x)`, Result: `6`,
+	{Group: "list", Handling: eval.Passes, Signature: "fold(xs: [A], start: B, f: fn(B, A) -> B) -> B",
+		Description: "What f makes of all elements, one after the other: f(so_far, x).",
+		Example:     `list.fold([1, 2, 3], 0, fn(so_far, x) = so_far + x)`, Result: `6`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			result := a[1]
 			for _, x := range a[0].Elements() {
@@ -43,18 +46,23 @@ var listFunctions = []*Function{
 			return result
 		}},
 	{Group: "list", Handling: eval.Passes, Signature: "sort(xs: [T], by: (fn(T) -> any)? = null) -> [T]",
-		Description: "The elements in ascending order, or in that of what by makes of them: numbers by size, strings by code point. Equal ones keep their order. A list of keys orders by its first, then by its second, and so on.",
-		Example:     `list.sort(["south", "north"])`, Result: `["north","south"]`, Errors: "What is compared is neither all numbers nor all strings.",
-		call: sortList},
-	{Group: "list", Handling: eval.Passes, Signature: "reverse(xs: [T]) -> [T]", Description: "The elements from last to first.",
-		Example: `list.reverse([1, 2, 3])`, Result: `[3,2,1]`,
+		Description: "The elements in ascending order, or in that of what by makes of them: numbers by size, " +
+			"strings by code point. Equal ones keep their order. A list of keys orders by its first, then by its " +
+			"second, and so on.",
+		Example: `list.sort(["south", "north"])`, Result: `["north","south"]`,
+		Errors: "What is compared is neither all numbers nor all strings.",
+		call:   sortList},
+	{Group: "list", Handling: eval.Passes, Signature: "reverse(xs: [T]) -> [T]",
+		Description: "The elements from last to first.",
+		Example:     `list.reverse([1, 2, 3])`, Result: `[3,2,1]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			elements := slices.Clone(a[0].Elements())
 			slices.Reverse(elements)
 			return list(c, elements)
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "distinct(xs: [T], by: (fn(T) -> any)? = null) -> [T]", Description: "The elements without repetitions, or one for each thing that by makes of them; the first stays.",
-		Example: `list.distinct([2, 1, 2])`, Result: `[2,1]`,
+	{Group: "list", Handling: eval.Passes, Signature: "distinct(xs: [T], by: (fn(T) -> any)? = null) -> [T]",
+		Description: "The elements without repetitions, or one for each thing that by makes of them; the first stays.",
+		Example:     `list.distinct([2, 1, 2])`, Result: `[2,1]`,
 		call: distinct},
 	{Group: "list", Handling: eval.Passes, Signature: "union(xs: [T], ys: [T]) -> [T]",
 		Description: "The elements of both lists, each once, in the order in which they are first met.",
@@ -73,8 +81,9 @@ var listFunctions = []*Function{
 			others := membersOf(c, a[1])
 			return combined(c, func(x value.Value) bool { return !others.has(x) }, a[0])
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "flatten(xss: [[T]]) -> [T]", Description: "The elements of all lists, behind each other.",
-		Example: `list.flatten([[1], [2, 3]])`, Result: `[1,2,3]`,
+	{Group: "list", Handling: eval.Passes, Signature: "flatten(xss: [[T]]) -> [T]",
+		Description: "The elements of all lists, behind each other.",
+		Example:     `list.flatten([[1], [2, 3]])`, Result: `[1,2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			var elements []value.Value
 			for _, xs := range a[0].Elements() {
@@ -91,18 +100,23 @@ var listFunctions = []*Function{
 				return value.Equal(x, a[1], c.Spend)
 			}))
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "any(xs: [A], f: fn(A) -> bool) -> bool", Description: "Whether f is true for some element.",
-		Example: `list.any([1, 2], fn(x) = x > 1)`, Result: `true`,
+	{Group: "list", Handling: eval.Passes, Signature: "any(xs: [A], f: fn(A) -> bool) -> bool",
+		Description: "Whether f is true for some element.",
+		Example:     `list.any([1, 2], fn(x) = x > 1)`, Result: `true`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
-			return truth(c, slices.ContainsFunc(a[0].Elements(), func(x value.Value) bool { return c.Truth(c.Apply(a[1], x)) }))
+			return truth(c, slices.ContainsFunc(a[0].Elements(),
+				func(x value.Value) bool { return c.Truth(c.Apply(a[1], x)) }))
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "all(xs: [A], f: fn(A) -> bool) -> bool", Description: "Whether f is true for every element; so it is when there is none.",
-		Example: `list.all([1, 2], fn(x) = x > 1)`, Result: `false`,
+	{Group: "list", Handling: eval.Passes, Signature: "all(xs: [A], f: fn(A) -> bool) -> bool",
+		Description: "Whether f is true for every element; so it is when there is none.",
+		Example:     `list.all([1, 2], fn(x) = x > 1)`, Result: `false`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
-			return truth(c, !slices.ContainsFunc(a[0].Elements(), func(x value.Value) bool { return !c.Truth(c.Apply(a[1], x)) }))
+			return truth(c, !slices.ContainsFunc(a[0].Elements(),
+				func(x value.Value) bool { return !c.Truth(c.Apply(a[1], x)) }))
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "count(xs: [A], f: fn(A) -> bool) -> int", Description: "For how many elements f is true.",
-		Example: `list.count([1, 2, 3], fn(x) = x > 1)`, Result: `2`,
+	{Group: "list", Handling: eval.Passes, Signature: "count(xs: [A], f: fn(A) -> bool) -> int",
+		Description: "For how many elements f is true.",
+		Example:     `list.count([1, 2, 3], fn(x) = x > 1)`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			n := 0
 			for _, x := range a[0].Elements() {
@@ -112,8 +126,9 @@ var listFunctions = []*Function{
 			}
 			return number(c, n)
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "find(xs: [T], f: fn(T) -> bool) -> T?", Description: "The first element for which f is true; null when there is none.",
-		Example: `list.find([1, 2, 3], fn(x) = x > 1)`, Result: `2`,
+	{Group: "list", Handling: eval.Passes, Signature: "find(xs: [T], f: fn(T) -> bool) -> T?",
+		Description: "The first element for which f is true; null when there is none.",
+		Example:     `list.find([1, 2, 3], fn(x) = x > 1)`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			for _, x := range a[0].Elements() {
 				if answer := c.Apply(a[1], x); c.Truth(answer) {
@@ -122,30 +137,34 @@ var listFunctions = []*Function{
 			}
 			return value.NullOf(c.Origin())
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "first(xs: [T]) -> T?", Description: "The first element; null when there is none.",
-		Example: `list.first(["north", "south"])`, Result: `"north"`,
+	{Group: "list", Handling: eval.Passes, Signature: "first(xs: [T]) -> T?",
+		Description: "The first element; null when there is none.",
+		Example:     `list.first(["north", "south"])`, Result: `"north"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			if a[0].Len() == 0 {
 				return value.NullOf(c.Origin())
 			}
 			return a[0].Elements()[0]
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "last(xs: [T]) -> T?", Description: "The last element; null when there is none.",
-		Example: `list.last(["north", "south"])`, Result: `"south"`,
+	{Group: "list", Handling: eval.Passes, Signature: "last(xs: [T]) -> T?",
+		Description: "The last element; null when there is none.",
+		Example:     `list.last(["north", "south"])`, Result: `"south"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			if a[0].Len() == 0 {
 				return value.NullOf(c.Origin())
 			}
 			return a[0].Elements()[a[0].Len()-1]
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "slice(xs: [T], start: int, stop: int? = null) -> [T]", Description: "The elements from start up to, not including, stop; negative positions count from the end.",
-		Example: `list.slice([1, 2, 3, 4], 1, -1)`, Result: `[2,3]`,
+	{Group: "list", Handling: eval.Passes, Signature: "slice(xs: [T], start: int, stop: int? = null) -> [T]",
+		Description: "The elements from start up to, not including, stop; negative positions count from the end.",
+		Example:     `list.slice([1, 2, 3, 4], 1, -1)`, Result: `[2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			from, to := span(a[0].Len(), a[1], a[2])
 			return list(c, slices.Clone(a[0].Elements()[from:to]))
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "zip(xs: [A], ys: [B]) -> [[A, B]]", Description: "The elements of both lists in pairs, as far as the shorter one reaches.",
-		Example: `list.zip(["north", "south"], [41, 17])`, Result: `[["north",41],["south",17]]`,
+	{Group: "list", Handling: eval.Passes, Signature: "zip(xs: [A], ys: [B]) -> [[A, B]]",
+		Description: "The elements of both lists in pairs, as far as the shorter one reaches.",
+		Example:     `list.zip(["north", "south"], [41, 17])`, Result: `[["north",41],["south",17]]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			pairs := make([]value.Value, min(a[0].Len(), a[1].Len()))
 			for i := range pairs {
@@ -153,8 +172,9 @@ var listFunctions = []*Function{
 			}
 			return list(c, pairs)
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "group(xs: [T], by: fn(T) -> string) -> { *: [T] }", Description: "The elements by what by makes of them, in the order in which each is first met.",
-		Example: `list.group(["a1", "b1", "a2"], fn(x) = text.slice(x, 0, 1))`, Result: `{"a":["a1","a2"],"b":["b1"]}`,
+	{Group: "list", Handling: eval.Passes, Signature: "group(xs: [T], by: fn(T) -> string) -> { *: [T] }",
+		Description: "The elements by what by makes of them, in the order in which each is first met.",
+		Example:     `list.group(["a1", "b1", "a2"], fn(x) = text.slice(x, 0, 1))`, Result: `{"a":["a1","a2"],"b":["b1"]}`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			groups := map[string][]value.Value{}
 			var b value.Builder
@@ -166,8 +186,10 @@ var listFunctions = []*Function{
 			}
 			return b.Record(c.Origin())
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "index(xs: [T], by: fn(T) -> string) -> { *: T }", Description: "The elements by what by makes of them, which must differ.",
-		Example: `list.index([{ id: "x" }], fn(r) = r.id)`, Result: `{"x":{"id":"x"}}`, Errors: "Two elements have the same key.",
+	{Group: "list", Handling: eval.Passes, Signature: "index(xs: [T], by: fn(T) -> string) -> { *: T }",
+		Description: "The elements by what by makes of them, which must differ.",
+		Example:     `list.index([{ id: "x" }], fn(r) = r.id)`, Result: `{"x":{"id":"x"}}`,
+		Errors: "Two elements have the same key.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			var b value.Builder
 			for _, x := range a[0].Elements() {
@@ -180,8 +202,9 @@ var listFunctions = []*Function{
 			}
 			return b.Record(c.Origin())
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "chunks(xs: [T], size: int) -> [[T]]", Description: "The elements in lists of size, the last of which may be shorter.",
-		Example: `list.chunks([1, 2, 3], 2)`, Result: `[[1,2],[3]]`, Errors: "The size is not positive.",
+	{Group: "list", Handling: eval.Passes, Signature: "chunks(xs: [T], size: int) -> [[T]]",
+		Description: "The elements in lists of size, the last of which may be shorter.",
+		Example:     `list.chunks([1, 2, 3], 2)`, Result: `[[1,2],[3]]`, Errors: "The size is not positive.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			if a[1].Int() < 1 {
 				c.Fail(1, "", "the size "+a[1].Show(20)+" is not positive")
@@ -192,8 +215,9 @@ var listFunctions = []*Function{
 			}
 			return list(c, chunks)
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "repeat(x: T, times: int) -> [T]", Description: "A list of so many times x.",
-		Example: `list.repeat("ebb", 2)`, Result: `["ebb","ebb"]`, Errors: "The number is negative.",
+	{Group: "list", Handling: eval.Passes, Signature: "repeat(x: T, times: int) -> [T]",
+		Description: "A list of so many times x.",
+		Example:     `list.repeat("ebb", 2)`, Result: `["ebb","ebb"]`, Errors: "The number is negative.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			elements := make([]value.Value, times(c, a[1], 4))
 			for i := range elements {
@@ -206,12 +230,14 @@ var listFunctions = []*Function{
 		call: sum},
 	{Group: "list", Handling: eval.Passes, Signature: "min(xs: [T], by: (fn(T) -> any)? = null) -> T",
 		Description: "The smallest element, or that of which by makes the smallest; the first of equal ones.",
-		Example:     `list.min([4, 3])`, Result: `3`, Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",
-		call: func(c *eval.Call, a []value.Value) value.Value { return extreme(c, a, -1) }},
+		Example:     `list.min([4, 3])`, Result: `3`,
+		Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",
+		call:   func(c *eval.Call, a []value.Value) value.Value { return extreme(c, a, -1) }},
 	{Group: "list", Handling: eval.Passes, Signature: "max(xs: [T], by: (fn(T) -> any)? = null) -> T",
 		Description: "The largest element, or that of which by makes the largest; the first of equal ones.",
-		Example:     `list.max([4, 3])`, Result: `4`, Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",
-		call: func(c *eval.Call, a []value.Value) value.Value { return extreme(c, a, 1) }},
+		Example:     `list.max([4, 3])`, Result: `4`,
+		Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",
+		call:   func(c *eval.Call, a []value.Value) value.Value { return extreme(c, a, 1) }},
 }
 
 // keyed is an element with what it is compared by.
@@ -229,7 +255,8 @@ func comparable(c *eval.Call, a []value.Value) []keyed {
 		c.Plain(key)
 		pairs[i] = keyed{x, key}
 		if first := pairs[0].key; !alike(key, first) {
-			c.Fail(0, "", "only numbers, only strings, or lists of these that are alike can be compared by size, not "+first.Show(40)+" and "+key.Show(40))
+			c.Fail(0, "", "only numbers, only strings, or lists of these that are alike can be compared by size, "+
+				"not "+first.Show(40)+" and "+key.Show(40))
 		}
 		c.Spend(8 + keyLength(key)*bits.Len(uint(len(pairs))))
 	}

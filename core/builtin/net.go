@@ -18,10 +18,13 @@ import (
 var networkShape = value.NewShape([]string{"address", "prefix", "first", "last", "count"})
 
 var netFunctions = []*Function{
-	{Group: "net", Signature: "parse(cidr: string) -> { address: string, prefix: int, first: string, last: string, count: int? }",
-		Description: "A network (RFC 4632, RFC 4291): the address as written, the length of the prefix, the first and last address of the whole range and how many there are; null when an int cannot count them.",
-		Example:     `net.parse("192.0.2.17/28")`, Result: `{"address":"192.0.2.17","prefix":28,"first":"192.0.2.16","last":"192.0.2.31","count":16}`,
-		Errors: "The text is no network.",
+	{Group: "net", Signature: "parse(cidr: string) -> { address: string, prefix: int, first: string, last: string, " +
+		"count: int? }",
+		Description: "A network (RFC 4632, RFC 4291): the address as written, the length of the prefix, the first " +
+			"and last address of the whole range and how many there are; null when an int cannot count them.",
+		Example: `net.parse("192.0.2.17/28")`,
+		Result:  `{"address":"192.0.2.17","prefix":28,"first":"192.0.2.16","last":"192.0.2.31","count":16}`,
+		Errors:  "The text is no network.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			p := network(c, a, 0)
 			size := new(big.Int).Lsh(big.NewInt(1), uint(p.Addr().BitLen()-p.Bits()))
@@ -33,8 +36,10 @@ var netFunctions = []*Function{
 				text(c, p.Masked().Addr().String()), text(c,
 					offset(p, new(big.Int).Sub(size, big.NewInt(1))).String()), count)
 		}},
-	{Group: "net", Signature: "subnet(cidr: string, prefix: int, index: int) -> string", Description: "The network with a longer prefix that stands at the index inside, counted from 0.",
-		Example: `net.subnet("198.51.100.0/24", 26, 2)`, Result: `"198.51.100.128/26"`, Errors: "The prefix is not longer, or there is no such subnet.",
+	{Group: "net", Signature: "subnet(cidr: string, prefix: int, index: int) -> string",
+		Description: "The network with a longer prefix that stands at the index inside, counted from 0.",
+		Example:     `net.subnet("198.51.100.0/24", 26, 2)`, Result: `"198.51.100.128/26"`,
+		Errors: "The prefix is not longer, or there is no such subnet.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			p, bits, index := network(c, a, 0), a[1].Int(), a[2].Int()
 			if bits < int64(p.Bits()) || bits > int64(p.Addr().BitLen()) {
@@ -46,8 +51,9 @@ var netFunctions = []*Function{
 			at := new(big.Int).Lsh(big.NewInt(index), uint(int64(p.Addr().BitLen())-bits))
 			return text(c, netip.PrefixFrom(offset(p, at), int(bits)).String())
 		}},
-	{Group: "net", Signature: "address(cidr: string, index: int) -> string", Description: "The address at the index of a network, counted from 0; negative ones count from the end.",
-		Example: `net.address("192.0.2.0/24", 10)`, Result: `"192.0.2.10"`, Errors: "The network has no such address.",
+	{Group: "net", Signature: "address(cidr: string, index: int) -> string",
+		Description: "The address at the index of a network, counted from 0; negative ones count from the end.",
+		Example:     `net.address("192.0.2.0/24", 10)`, Result: `"192.0.2.10"`, Errors: "The network has no such address.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			p := network(c, a, 0)
 			size := new(big.Int).Lsh(big.NewInt(1), uint(p.Addr().BitLen()-p.Bits()))
@@ -60,8 +66,10 @@ var netFunctions = []*Function{
 			}
 			return text(c, offset(p, index).String())
 		}},
-	{Group: "net", Signature: "contains(cidr: string, inner: string) -> bool", Description: "Whether an address, or all of a network, lies in a network.",
-		Example: `net.contains("192.0.2.0/24", "192.0.2.10")`, Result: `true`, Errors: "One of the texts is no network or address.",
+	{Group: "net", Signature: "contains(cidr: string, inner: string) -> bool",
+		Description: "Whether an address, or all of a network, lies in a network.",
+		Example:     `net.contains("192.0.2.0/24", "192.0.2.10")`, Result: `true`,
+		Errors: "One of the texts is no network or address.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			p := network(c, a, 0)
 			if inner, err := netip.ParseAddr(a[1].Text()); err == nil {
@@ -70,14 +78,18 @@ var netFunctions = []*Function{
 			inner := network(c, a, 1)
 			return truth(c, p.Bits() <= inner.Bits() && p.Masked().Contains(inner.Addr()))
 		}},
-	{Group: "net", Signature: "overlaps(a: string, b: string) -> bool", Description: "Whether two networks have an address in common.",
-		Example: `net.overlaps("192.0.2.0/24", "192.0.2.128/25")`, Result: `true`, Errors: "One of the texts is no network.",
+	{Group: "net", Signature: "overlaps(a: string, b: string) -> bool",
+		Description: "Whether two networks have an address in common.",
+		Example:     `net.overlaps("192.0.2.0/24", "192.0.2.128/25")`, Result: `true`,
+		Errors: "One of the texts is no network.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return truth(c, network(c, a, 0).Overlaps(network(c, a, 1)))
 		}},
 	{Group: "net", Signature: "sort(xs: [string]) -> [string]",
-		Description: "Addresses and networks by their numbers, IPv4 before IPv6; of networks that begin alike the larger first.",
-		Example:     `net.sort(["203.0.113.128", "203.0.113.16"])`, Result: `["203.0.113.16","203.0.113.128"]`, Errors: "One of the texts is no network or address.",
+		Description: "Addresses and networks by their numbers, IPv4 before IPv6; of networks that begin alike the " +
+			"larger first.",
+		Example: `net.sort(["203.0.113.128", "203.0.113.16"])`, Result: `["203.0.113.16","203.0.113.128"]`,
+		Errors: "One of the texts is no network or address.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			order := make([]int, a[0].Len())
 			prefixes := prefixesOf(c, a)
@@ -92,8 +104,10 @@ var netFunctions = []*Function{
 			return list(c, sorted)
 		}},
 	{Group: "net", Signature: "merge(xs: [string]) -> [string]",
-		Description: "The fewest networks that hold exactly the addresses of these networks and addresses, in their order.",
-		Example:     `net.merge(["192.0.2.0/25", "192.0.2.128/25", "192.0.2.7"])`, Result: `["192.0.2.0/24"]`, Errors: "One of the texts is no network or address.",
+		Description: "The fewest networks that hold exactly the addresses of these networks and addresses, in their " +
+			"order.",
+		Example: `net.merge(["192.0.2.0/25", "192.0.2.128/25", "192.0.2.7"])`, Result: `["192.0.2.0/24"]`,
+		Errors: "One of the texts is no network or address.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			merged := mergePrefixes(prefixesOf(c, a))
 			networks := make([]string, len(merged))
@@ -102,13 +116,16 @@ var netFunctions = []*Function{
 			}
 			return texts(c, networks)
 		}},
-	{Group: "net", Signature: "is_address(s: string) -> bool", Description: "Whether the text is an IPv4 or IPv6 address.",
-		Example: `net.is_address("2001:db8::1")`, Result: `true`,
+	{Group: "net", Signature: "is_address(s: string) -> bool",
+		Description: "Whether the text is an IPv4 or IPv6 address.",
+		Example:     `net.is_address("2001:db8::1")`, Result: `true`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			address, err := netip.ParseAddr(a[0].Text())
 			return truth(c, err == nil && address.Zone() == "")
 		}},
-	{Group: "net", Signature: "is_hostname(s: string) -> bool", Description: "Whether the text is a host name: labels of letters, digits and inner hyphens (RFC 1123 section 2.1).",
+	{Group: "net", Signature: "is_hostname(s: string) -> bool",
+		Description: "Whether the text is a host name: labels of letters, digits and inner hyphens (RFC 1123 " +
+			"section 2.1).",
 		Example: `net.is_hostname("map.floodwatch.example")`, Result: `true`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return truth(c, isHostname(a[0].Text())) }},
 }
@@ -157,8 +174,11 @@ func isHostname(s string) bool {
 var versionShape = value.NewShape([]string{"major", "minor", "patch", "prerelease", "build"})
 
 var versionFunctions = []*Function{
-	{Group: "version", Signature: "parse(s: string) -> { major: int, minor: int, patch: int, prerelease: string, build: string }", Description: "The parts of a version (semantic versioning 2.0.0).",
-		Example: `version.parse("4.2.0-rc.1+x5")`, Result: `{"major":4,"minor":2,"patch":0,"prerelease":"rc.1","build":"x5"}`, Errors: "The text is no version.",
+	{Group: "version", Signature: "parse(s: string) -> { major: int, minor: int, patch: int, prerelease: string, " +
+		"build: string }", Description: "The parts of a version (semantic versioning 2.0.0).",
+		Example: `version.parse("4.2.0-rc.1+x5")`,
+		Result:  `{"major":4,"minor":2,"patch":0,"prerelease":"rc.1","build":"x5"}`,
+		Errors:  "The text is no version.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			v := version(c, a, 0)
 			for _, n := range []uint64{v.Major(), v.Minor(), v.Patch()} {
@@ -166,16 +186,20 @@ var versionFunctions = []*Function{
 					c.Fail(0, "", "a number of "+a[0].Show(60)+" does not fit into an int of 64 bits")
 				}
 			}
-			return entry(c, versionShape, value.IntOf(int64(v.Major()), c.Origin()), value.IntOf(int64(v.Minor()), c.Origin()), value.IntOf(int64(v.Patch()), c.Origin()),
+			return entry(c, versionShape, value.IntOf(int64(v.Major()), c.Origin()),
+				value.IntOf(int64(v.Minor()), c.Origin()), value.IntOf(int64(v.Patch()), c.Origin()),
 				text(c, v.Prerelease()), text(c, v.Metadata()))
 		}},
-	{Group: "version", Signature: "compare(a: string, b: string) -> int", Description: "-1, 0 or 1 as a comes before, with or behind b (semantic versioning 2.0.0 section 11).",
-		Example: `version.compare("1.10.0", "1.9.3")`, Result: `1`, Errors: "One of the texts is no version.",
+	{Group: "version", Signature: "compare(a: string, b: string) -> int",
+		Description: "-1, 0 or 1 as a comes before, with or behind b (semantic versioning 2.0.0 section 11).",
+		Example:     `version.compare("1.10.0", "1.9.3")`, Result: `1`, Errors: "One of the texts is no version.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return number(c, version(c, a, 0).Compare(version(c, a, 1)))
 		}},
-	{Group: "version", Signature: "satisfies(v: string, range: string) -> bool", Description: "Whether a version meets all conditions of a range, such as >=1.2 <2.",
-		Example: `version.satisfies("1.4.2", ">=1.2 <2")`, Result: `true`, Errors: "The text is no version, or the range is wrong.",
+	{Group: "version", Signature: "satisfies(v: string, range: string) -> bool",
+		Description: "Whether a version meets all conditions of a range, such as >=1.2 <2.",
+		Example:     `version.satisfies("1.4.2", ">=1.2 <2")`, Result: `true`,
+		Errors: "The text is no version, or the range is wrong.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			v := version(c, a, 0)
 			constraint, err := semver.NewConstraint(a[1].Text())

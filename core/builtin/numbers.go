@@ -28,23 +28,30 @@ var mathFunctions = []*Function{
 			}
 			return x
 		}},
-	{Group: "math", Signature: "min(a: T, b: T) -> T", Description: "The smaller of two numbers, the first when they are equal.",
-		Example: `math.min(4.5, 2)`, Result: `2`, Errors: "One of them is not a number.",
+	{Group: "math", Signature: "min(a: T, b: T) -> T",
+		Description: "The smaller of two numbers, the first when they are equal.",
+		Example:     `math.min(4.5, 2)`, Result: `2`, Errors: "One of them is not a number.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return choose(c, a, -1) }},
-	{Group: "math", Signature: "max(a: T, b: T) -> T", Description: "The larger of two numbers, the first when they are equal.",
-		Example: `math.max(4.5, 2)`, Result: `4.5`, Errors: "One of them is not a number.",
+	{Group: "math", Signature: "max(a: T, b: T) -> T",
+		Description: "The larger of two numbers, the first when they are equal.",
+		Example:     `math.max(4.5, 2)`, Result: `4.5`, Errors: "One of them is not a number.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return choose(c, a, 1) }},
 	{Group: "math", Signature: "floor(x: int | float) -> int",
 		Description: "The largest whole number that is not larger.",
-		Example:     `math.floor(-1.5)`, Result: `-2`, Errors: "The result does not fit into 64 bits.", call: whole(math.Floor)},
+		Example:     `math.floor(-1.5)`, Result: `-2`, Errors: "The result does not fit into 64 bits.",
+		call: whole(math.Floor)},
 	{Group: "math", Signature: "ceil(x: int | float) -> int",
 		Description: "The smallest whole number that is not smaller.",
-		Example:     `math.ceil(1.2)`, Result: `2`, Errors: "The result does not fit into 64 bits.", call: whole(math.Ceil)},
+		Example:     `math.ceil(1.2)`, Result: `2`, Errors: "The result does not fit into 64 bits.",
+		call: whole(math.Ceil)},
 	{Group: "math", Signature: "round(x: int | float) -> int",
 		Description: "The nearest whole number; halves go away from zero.",
-		Example:     `math.round(2.5)`, Result: `3`, Errors: "The result does not fit into 64 bits.", call: whole(math.Round)},
-	{Group: "math", Signature: "clamp(x: T, low: T, high: T) -> T", Description: "The number, or the limit that it lies beyond.",
-		Example: `math.clamp(12, 1, 9)`, Result: `9`, Errors: "One of them is not a number, or low is larger than high.",
+		Example:     `math.round(2.5)`, Result: `3`, Errors: "The result does not fit into 64 bits.",
+		call: whole(math.Round)},
+	{Group: "math", Signature: "clamp(x: T, low: T, high: T) -> T",
+		Description: "The number, or the limit that it lies beyond.",
+		Example:     `math.clamp(12, 1, 9)`, Result: `9`,
+		Errors: "One of them is not a number, or low is larger than high.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			for i := range a {
 				numeric(c, a, i)
@@ -59,8 +66,10 @@ var mathFunctions = []*Function{
 			}
 			return a[0]
 		}},
-	{Group: "math", Signature: "pow(base: T, exponent: int) -> T", Description: "The base so many times multiplied with itself; an exponent below zero needs a float as base.",
-		Example: `math.pow(2, 10)`, Result: `1024`, Errors: "The base is not a number, or the result does not fit.", call: power},
+	{Group: "math", Signature: "pow(base: T, exponent: int) -> T",
+		Description: "The base so many times multiplied with itself; an exponent below zero needs a float as base.",
+		Example:     `math.pow(2, 10)`, Result: `1024`, Errors: "The base is not a number, or the result does not fit.",
+		call: power},
 }
 
 // numeric returns an argument that must be a number.
@@ -125,7 +134,8 @@ var convertFunctions = []*Function{
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			n, err := strconv.ParseInt(a[0].Text(), 10, 64)
 			if err != nil {
-				c.Fail(0, "digits, with a minus before them if need be", a[0].Show(40)+" is not a whole number of 64 bits")
+				c.Fail(0, "digits, with a minus before them if need be",
+					a[0].Show(40)+" is not a whole number of 64 bits")
 			}
 			return value.IntOf(n, c.Origin())
 		}},
@@ -138,8 +148,9 @@ var convertFunctions = []*Function{
 			}
 			return float(c, f)
 		}},
-	{Group: "convert", Signature: "bool(s: string) -> bool", Description: "The bool that a text is: true or false, nothing else.",
-		Example: `convert.bool("true")`, Result: `true`, Errors: "The text is another.",
+	{Group: "convert", Signature: "bool(s: string) -> bool",
+		Description: "The bool that a text is: true or false, nothing else.",
+		Example:     `convert.bool("true")`, Result: `true`, Errors: "The text is another.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			if s := a[0].Text(); s != "true" && s != "false" {
 				c.Fail(0, `"true" or "false"`, a[0].Show(40)+" is not a bool")
@@ -147,9 +158,11 @@ var convertFunctions = []*Function{
 			return truth(c, a[0].Text() == "true")
 		}},
 	{Group: "convert", Signature: "decimal(x: int | float, digits: int? = null) -> string",
-		Description: "A number in decimals: with so many digits behind the point, the last one rounded (halves away from zero), or with as many as it has.",
-		Example:     `convert.decimal(1.5, 2)`, Result: `"1.50"`, Errors: "There are to be fewer than 0 or more than 100 digits.",
-		call: decimal},
+		Description: "A number in decimals: with so many digits behind the point, the last one rounded (halves away " +
+			"from zero), or with as many as it has.",
+		Example: `convert.decimal(1.5, 2)`, Result: `"1.50"`,
+		Errors: "There are to be fewer than 0 or more than 100 digits.",
+		call:   decimal},
 	{Group: "convert", Signature: "string(x: string | int | float | bool) -> string", Description: "A scalar as text.",
 		Example: `convert.string(1.5)`, Result: `"1.5"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -159,14 +172,19 @@ var convertFunctions = []*Function{
 }
 
 var quantityFunctions = []*Function{
-	{Group: "quantity", Signature: "bytes(s: string) -> int", Description: "The number of bytes that a size is, such as 256Mi (powers of 1024) or 5M (powers of 1000).",
-		Example: `quantity.bytes("256Mi")`, Result: `268435456`, Errors: "The text is no size, or no whole number of bytes.",
-		call: func(c *eval.Call, a []value.Value) value.Value { return quantity(c, a[0], sizeUnits, "bytes") }},
-	{Group: "quantity", Signature: "millicores(s: string) -> int", Description: "The number of thousandths of a core, such as of 0.5 or 500m.",
-		Example: `quantity.millicores("0.5")`, Result: `500`, Errors: "The text is no number of cores, or finer than a thousandth.",
-		call: func(c *eval.Call, a []value.Value) value.Value { return quantity(c, a[0], coreUnits, "millicores") }},
-	{Group: "quantity", Signature: "format_bytes(n: int) -> string", Description: "A size with the largest unit of powers of 1024 that leaves a whole number.",
-		Example: `quantity.format_bytes(268435456)`, Result: `"256Mi"`,
+	{Group: "quantity", Signature: "bytes(s: string) -> int",
+		Description: "The number of bytes that a size is, such as 256Mi (powers of 1024) or 5M (powers of 1000).",
+		Example:     `quantity.bytes("256Mi")`, Result: `268435456`,
+		Errors: "The text is no size, or no whole number of bytes.",
+		call:   func(c *eval.Call, a []value.Value) value.Value { return quantity(c, a[0], sizeUnits, "bytes") }},
+	{Group: "quantity", Signature: "millicores(s: string) -> int",
+		Description: "The number of thousandths of a core, such as of 0.5 or 500m.",
+		Example:     `quantity.millicores("0.5")`, Result: `500`,
+		Errors: "The text is no number of cores, or finer than a thousandth.",
+		call:   func(c *eval.Call, a []value.Value) value.Value { return quantity(c, a[0], coreUnits, "millicores") }},
+	{Group: "quantity", Signature: "format_bytes(n: int) -> string",
+		Description: "A size with the largest unit of powers of 1024 that leaves a whole number.",
+		Example:     `quantity.format_bytes(268435456)`, Result: `"256Mi"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			n, units := a[0].Int(), []string{"", "Ki", "Mi", "Gi", "Ti", "Pi", "Ei"}
 			i := 0
@@ -175,8 +193,9 @@ var quantityFunctions = []*Function{
 			}
 			return text(c, fmt.Sprintf("%d%s", n, units[i]))
 		}},
-	{Group: "quantity", Signature: "format_millicores(n: int) -> string", Description: "A number of thousandths of a core: whole cores as such, others with m.",
-		Example: `quantity.format_millicores(1500)`, Result: `"1500m"`,
+	{Group: "quantity", Signature: "format_millicores(n: int) -> string",
+		Description: "A number of thousandths of a core: whole cores as such, others with m.",
+		Example:     `quantity.format_millicores(1500)`, Result: `"1500m"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			if n := a[0].Int(); n%1000 == 0 {
 				return text(c, strconv.FormatInt(n/1000, 10))
@@ -198,7 +217,8 @@ var sizeUnits = func() []unit {
 		units = append(units, unit{letter + "i", new(big.Rat).SetInt(new(big.Int).Lsh(big.NewInt(1), uint(10*(i+1))))})
 	}
 	for i, letter := range []string{"k", "M", "G", "T", "P", "E"} {
-		units = append(units, unit{letter, new(big.Rat).SetInt(new(big.Int).Exp(big.NewInt(1000), big.NewInt(int64(i+1)), nil))})
+		units = append(units,
+			unit{letter, new(big.Rat).SetInt(new(big.Int).Exp(big.NewInt(1000), big.NewInt(int64(i+1)), nil))})
 	}
 	return append(units, unit{"", big.NewRat(1, 1)})
 }()
@@ -213,7 +233,8 @@ func quantity(c *eval.Call, v value.Value, units []unit, what string) value.Valu
 		if !ok {
 			continue
 		}
-		if digits == "" || len(digits) > 40 || strings.Trim(digits, "0123456789.") != "" || strings.Count(digits, ".") > 1 || digits == "." {
+		if digits == "" || len(digits) > 40 || strings.Trim(digits, "0123456789.") != "" ||
+			strings.Count(digits, ".") > 1 || digits == "." {
 			break
 		}
 		n, ok := new(big.Rat).SetString(digits)
@@ -226,7 +247,8 @@ func quantity(c *eval.Call, v value.Value, units []unit, what string) value.Valu
 		}
 		return value.IntOf(n.Num().Int64(), c.Origin())
 	}
-	c.Fail(0, "a number and a unit, such as "+map[string]string{"bytes": "256Mi", "millicores": "500m"}[what], v.Show(40)+" is no quantity")
+	c.Fail(0, "a number and a unit, such as "+map[string]string{"bytes": "256Mi", "millicores": "500m"}[what],
+		v.Show(40)+" is no quantity")
 	return value.Value{}
 }
 
@@ -234,8 +256,9 @@ func quantity(c *eval.Call, v value.Value, units []unit, what string) value.Valu
 var dateTime = regexp.MustCompile(`^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?(Z|[+-]([01]\d|2[0-3]):[0-5]\d)$`)
 
 var timeFunctions = []*Function{
-	{Group: "time", Signature: "parse(s: string) -> int", Description: "The seconds since 1970 of a date and time (RFC 3339); fractions of a second are cut off.",
-		Example: `time.parse("2027-03-31T00:00:00Z")`, Result: `1806451200`, Errors: "The text is no date and time.",
+	{Group: "time", Signature: "parse(s: string) -> int",
+		Description: "The seconds since 1970 of a date and time (RFC 3339); fractions of a second are cut off.",
+		Example:     `time.parse("2027-03-31T00:00:00Z")`, Result: `1806451200`, Errors: "The text is no date and time.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			written := strings.ToUpper(a[0].Text())
 			leap := strings.HasPrefix(written[min(len(written), 16):],
@@ -252,8 +275,9 @@ var timeFunctions = []*Function{
 			}
 			return value.IntOf(t.Unix(), c.Origin())
 		}},
-	{Group: "time", Signature: "format(seconds: int) -> string", Description: "The date and time so many seconds after 1970, in UTC (RFC 3339).",
-		Example: `time.format(1806451200)`, Result: `"2027-03-31T00:00:00Z"`, Errors: "The year has not four digits.",
+	{Group: "time", Signature: "format(seconds: int) -> string",
+		Description: "The date and time so many seconds after 1970, in UTC (RFC 3339).",
+		Example:     `time.format(1806451200)`, Result: `"2027-03-31T00:00:00Z"`, Errors: "The year has not four digits.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			t := time.Unix(a[0].Int(), 0).UTC()
 			if t.Year() < 0 || t.Year() > 9999 || a[0].Int() > 1<<40 || a[0].Int() < -1<<40 {
@@ -261,11 +285,13 @@ var timeFunctions = []*Function{
 			}
 			return text(c, t.Format(time.RFC3339))
 		}},
-	{Group: "time", Signature: "seconds(s: string) -> int", Description: "The seconds of a duration of hours, minutes and seconds, such as 1h30m.",
-		Example: `time.seconds("1h30m")`, Result: `5400`, Errors: "The text is no duration of whole seconds.",
+	{Group: "time", Signature: "seconds(s: string) -> int",
+		Description: "The seconds of a duration of hours, minutes and seconds, such as 1h30m.",
+		Example:     `time.seconds("1h30m")`, Result: `5400`, Errors: "The text is no duration of whole seconds.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			d, err := time.ParseDuration(a[0].Text())
-			if err != nil || strings.Trim(a[0].Text(), "0123456789hms-") != "" || strings.Contains(a[0].Text(), "ms") || d%time.Second != 0 {
+			if err != nil || strings.Trim(a[0].Text(), "0123456789hms-") != "" ||
+				strings.Contains(a[0].Text(), "ms") || d%time.Second != 0 {
 				c.Fail(0, "such as 1h30m or 90s", a[0].Show(40)+" is no duration of whole seconds")
 			}
 			return value.IntOf(int64(d/time.Second), c.Origin())

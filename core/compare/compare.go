@@ -486,7 +486,8 @@ func (c *Comparison) parts() []*Document {
 				if row.Left.IsAbsent() {
 					status = OnlyRight
 				}
-				inside = append(inside, &Document{Path: d.Path, Title: first.Name, Stream: true, Status: status, Cause: row.Cause})
+				inside = append(inside, &Document{Path: d.Path, Title: first.Name, Stream: true, Status: status,
+					Cause: row.Cause})
 				continue
 			}
 			if n := len(inside); n == 0 || inside[n-1].Title != first.Name {
@@ -560,7 +561,8 @@ func (c *Comparison) Groups() []Group {
 // rowKey is a text that is the same for rows that say the same.
 func rowKey(r Row) string {
 	const all = 1 << 20
-	return fmt.Sprintf("%s\n%s\n%s\n%v %v %v", r.Path, r.Left.Show(all), r.Right.Show(all), r.Cause.Left, r.Cause.Right, r.Cause.Because)
+	return fmt.Sprintf("%s\n%s\n%s\n%v %v %v", r.Path, r.Left.Show(all), r.Right.Show(all), r.Cause.Left,
+		r.Cause.Right, r.Cause.Because)
 }
 
 // Reasons counts for each cause how many rows it explains, the most frequent first.

@@ -31,14 +31,16 @@ func rows(t *testing.T, left, right string) []string {
 		if r.Order {
 			order = "order "
 		}
-		lines = append(lines, fmt.Sprintf("%s%s: %s → %s (%s)", order, r.Path, r.Left.Show(40), r.Right.Show(40), r.Path.Pointer()))
+		lines = append(lines, fmt.Sprintf("%s%s: %s → %s (%s)", order, r.Path, r.Left.Show(40), r.Right.Show(40),
+			r.Path.Pointer()))
 	}
 	return lines
 }
 
 func TestRecords(t *testing.T) {
 	require.Empty(t, rows(t, "{a: 1, b: 2}", "{b: 2, a: 1}"), "the order of keys means nothing")
-	require.Equal(t, []string{"a: 1 → 2 (/a)", "b: true → nothing (/b)", "c: nothing → null (/c)"}, rows(t, "{a: 1, b: true}", "{a: 2, c: null}"))
+	require.Equal(t, []string{"a: 1 → 2 (/a)", "b: true → nothing (/b)", "c: nothing → null (/c)"},
+		rows(t, "{a: 1, b: true}", "{a: 2, c: null}"))
 	require.Equal(t, []string{`a: 1 → "1" (/a)`}, rows(t, "{a: 1}", "{a: '1'}"))
 	require.Equal(t, []string{"a: 1 → 1.0 (/a)"}, rows(t, "{a: 1}", "{a: 1.0}"))
 	require.Equal(t, []string{"a: { b: 1 } → [1] (/a)"}, rows(t, "{a: {b: 1}}", "{a: [1]}"))
@@ -47,7 +49,8 @@ func TestRecords(t *testing.T) {
 func TestListsAreMatchedByKey(t *testing.T) {
 	require.Equal(t,
 		[]string{`cs[new]: nothing → { name: "new", port: 1 } (/cs/0)`},
-		rows(t, "cs: [{name: a, port: 1}, {name: b, port: 2}]", "cs: [{name: new, port: 1}, {name: a, port: 1}, {name: b, port: 2}]"))
+		rows(t, "cs: [{name: a, port: 1}, {name: b, port: 2}]",
+			"cs: [{name: new, port: 1}, {name: a, port: 1}, {name: b, port: 2}]"))
 	require.Equal(t, []string{"cs[b].port: 2 → 3 (/cs/1/port)"},
 		rows(t, "cs: [{name: a, port: 1}, {name: b, port: 2}]", "cs: [{name: a, port: 1}, {name: b, port: 3}]"))
 	require.Equal(t, []string{`order cs: ["a", "b"] → ["b", "a"] (/cs)`},
@@ -55,11 +58,14 @@ func TestListsAreMatchedByKey(t *testing.T) {
 	require.Equal(t, []string{`[north].spec: 1 → 2 (/0/spec)`},
 		rows(t, "[{kind: F, metadata: {name: north}, spec: 1}]", "[{kind: F, metadata: {name: north}, spec: 2}]"))
 	require.Equal(t, []string{`["F north"].spec: 1 → 2 (/0/spec)`},
-		rows(t, "[{kind: F, metadata: {name: north}, spec: 1}, {kind: G, metadata: {name: north}}]", "[{kind: F, metadata: {name: north}, spec: 2}, {kind: G, metadata: {name: north}}]"),
+		rows(t, "[{kind: F, metadata: {name: north}, spec: 1}, {kind: G, metadata: {name: north}}]",
+			"[{kind: F, metadata: {name: north}, spec: 2}, {kind: G, metadata: {name: north}}]"),
 		"where the same name stands twice, the kind tells them apart")
-	require.Equal(t, []string{`rules[0].host: "a" → "b" (/rules/0/host)`}, rows(t, "rules: [{host: a, x: 1}]", "rules: [{host: b, x: 1}]"),
+	require.Equal(t, []string{`rules[0].host: "a" → "b" (/rules/0/host)`},
+		rows(t, "rules: [{host: a, x: 1}]", "rules: [{host: b, x: 1}]"),
 		"when all keys differ, it is the keys that differ")
-	require.Equal(t, []string{`xs[1].n: 2 → 3 (/xs/1/n)`}, rows(t, "xs: [{name: a, n: 1}, {name: a, n: 2}]", "xs: [{name: a, n: 1}, {name: a, n: 3}]"),
+	require.Equal(t, []string{`xs[1].n: 2 → 3 (/xs/1/n)`},
+		rows(t, "xs: [{name: a, n: 1}, {name: a, n: 2}]", "xs: [{name: a, n: 1}, {name: a, n: 3}]"),
 		"a key that stands twice is none")
 }
 
@@ -67,7 +73,8 @@ func TestListsAreAligned(t *testing.T) {
 	require.Equal(t, []string{`[0]: "new" → nothing (/0)`}, rows(t, "[new, a, b, c]", "[a, b, c]"))
 	require.Equal(t, []string{`[2]: nothing → "x" (/2)`}, rows(t, "[a, b, c]", "[a, b, x, c]"))
 	require.Equal(t, []string{`[1]: "b" → "x" (/1)`}, rows(t, "[a, b, c]", "[a, x, c]"))
-	require.Equal(t, []string{`[0]: "a" → nothing (/0)`, `[3]: nothing → "e" (/3)`}, rows(t, "[a, b, c, d]", "[b, c, d, e]"))
+	require.Equal(t, []string{`[0]: "a" → nothing (/0)`, `[3]: nothing → "e" (/3)`},
+		rows(t, "[a, b, c, d]", "[b, c, d, e]"))
 	require.Equal(t, []string{"[0]: 1 → 1.0 (/0)"}, rows(t, "[1]", "[1.0]"))
 	require.Empty(t, rows(t, "[]", "[]"))
 }
@@ -75,7 +82,8 @@ func TestListsAreAligned(t *testing.T) {
 // compareProject compares the environments a and b of a small project and shows each row with its cause.
 func compareProject(t *testing.T, files map[string]string) (*compare.Comparison, []string) {
 	t.Helper()
-	fs := fstest.MapFS{project.FileName: {Data: []byte("[environments.a]\nlayers = [\"a.yaml\"]\n[environments.b]\nlayers = [\"b.yaml\"]\n")}}
+	fs := fstest.MapFS{project.FileName: {Data: []byte("[environments.a]\nlayers = " +
+		"[\"a.yaml\"]\n[environments.b]\nlayers = [\"b.yaml\"]\n")}}
 	for name, text := range files {
 		fs[name] = &fstest.MapFile{Data: []byte(text)}
 	}
@@ -90,7 +98,8 @@ func compareProject(t *testing.T, files map[string]string) (*compare.Comparison,
 			for _, reason := range r.Cause.Because {
 				line += " " + reason.Name
 			}
-			lines = append(lines, line+fmt.Sprintf(" %s %s", p.Sources.Locate(r.Cause.Left), p.Sources.Locate(r.Cause.Right)))
+			lines = append(lines,
+				line+fmt.Sprintf(" %s %s", p.Sources.Locate(r.Cause.Left), p.Sources.Locate(r.Cause.Right)))
 		}
 	}
 	return c, lines
@@ -136,7 +145,8 @@ func TestDocumentsOnOneSide(t *testing.T) {
 		"a.yaml": "coast: north\n", "b.yaml": "coast: south\n",
 		"main.knot": "input coast: string\ndocument \"${coast}.yaml\" = { a: 1 }\ndocument \"same.yaml\" = { a: 1 }\n",
 	})
-	require.Equal(t, []compare.Status{compare.OnlyLeft, compare.Same, compare.OnlyRight}, []compare.Status{c.Documents[0].Status, c.Documents[1].Status, c.Documents[2].Status})
+	require.Equal(t, []compare.Status{compare.OnlyLeft, compare.Same, compare.OnlyRight},
+		[]compare.Status{c.Documents[0].Status, c.Documents[1].Status, c.Documents[2].Status})
 	require.Equal(t, "coast", c.Documents[0].Cause.Because[0].Name)
 	require.Equal(t, []compare.ReasonCount{{Name: "coast", Places: 2}}, c.Reasons())
 	require.False(t, c.Equal())
@@ -145,7 +155,8 @@ func TestDocumentsOnOneSide(t *testing.T) {
 func TestEqualDifferencesAreFolded(t *testing.T) {
 	c, _ := compareProject(t, map[string]string{
 		"a.yaml": "n: 1\n", "b.yaml": "n: 2\n",
-		"main.knot": "input n: int\ndocument \"k/a.yaml\" = { n: n }\ndocument \"k/b.yaml\" = { n: n, other: n + 1 }\ndocument \"k/c.yaml\" = { n: n }\n",
+		"main.knot": "input n: int\ndocument \"k/a.yaml\" = { n: n }\ndocument \"k/b.yaml\" = { n: n, other: n + 1 " +
+			"}\ndocument \"k/c.yaml\" = { n: n }\n",
 	})
 	groups := c.Groups()
 	require.Len(t, groups, 2)
@@ -167,8 +178,10 @@ func TestDifferencesOfOtherCausesAreNotFolded(t *testing.T) {
 // part differs.
 func TestWhatIsEqualIsNoCause(t *testing.T) {
 	c, _ := compareProject(t, map[string]string{
-		"a.yaml": "limits: { cpu: 1, memory: 2 }\nlevel: low\n", "b.yaml": "limits: { cpu: 1, memory: 3 }\nlevel: high\n",
-		"main.knot": "input limits: { cpu: int, memory: int }\ninput level: string\ndocument \"a.yaml\" = { x: \"${limits.cpu}-${level}\", m: limits.memory }\n",
+		"a.yaml": "limits: { cpu: 1, memory: 2 }\nlevel: low\n",
+		"b.yaml": "limits: { cpu: 1, memory: 3 }\nlevel: high\n",
+		"main.knot": "input limits: { cpu: int, memory: int }\ninput level: string\ndocument \"a.yaml\" = { x: " +
+			"\"${limits.cpu}-${level}\", m: limits.memory }\n",
 	})
 	var names [][]string
 	for _, row := range c.Groups()[0].Rows {

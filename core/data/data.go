@@ -80,7 +80,8 @@ func (r *reader) duplicate(key string, at, first source.Span) {
 }
 
 func (r *reader) tooDeep(at source.Span) {
-	r.report(source.Finding{Code: source.TooDeep, Span: at, Message: fmt.Sprintf("data nested deeper than %d levels", maxDepth)})
+	r.report(source.Finding{Code: source.TooDeep, Span: at,
+		Message: fmt.Sprintf("data nested deeper than %d levels", maxDepth)})
 	panic(unreadable{})
 }
 
@@ -127,10 +128,12 @@ func read(file *source.File, keys Keys, body func(r *reader) value.Value) (v val
 	}()
 	if !utf8.ValidString(file.Text) {
 		offset := 0
-		for c, size := utf8.DecodeRuneInString(file.Text); c != utf8.RuneError || size != 1; c, size = utf8.DecodeRuneInString(file.Text[offset:]) {
+		for c, size := utf8.DecodeRuneInString(file.Text); c != utf8.RuneError || size != 1; c,
+			size = utf8.DecodeRuneInString(file.Text[offset:]) {
 			offset += size
 		}
-		r.report(source.Finding{Code: source.NotUTF8, Span: file.Span(offset, offset+1), Message: fmt.Sprintf("byte 0x%02X is not UTF-8", file.Text[offset]), Help: "save the file as UTF-8"})
+		r.report(source.Finding{Code: source.NotUTF8, Span: file.Span(offset, offset+1),
+			Message: fmt.Sprintf("byte 0x%02X is not UTF-8", file.Text[offset]), Help: "save the file as UTF-8"})
 		return
 	}
 	v = body(r)
@@ -150,13 +153,18 @@ func Check(v value.Value, format Format) []Problem {
 	c.value(v, 0, "")
 	switch {
 	case c.bytes > maxBytes:
-		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("the document would be larger than %d MiB", maxBytes>>20), "make several documents of it"})
+		return append(c.problems,
+			Problem{v.Origin(), fmt.Sprintf("the document would be larger than %d MiB", maxBytes>>20),
+				"make several documents of it"})
 	case format == TOML && v.Kind() != value.Record:
-		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("a TOML file is a record, not %s", article(v)), "put it under a key"})
+		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("a TOML file is a record, not %s", article(v)),
+			"put it under a key"})
 	case format == Env && v.Kind() != value.Record:
-		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("an env file is a record of names and scalars, not %s", article(v)), ""})
+		return append(c.problems,
+			Problem{v.Origin(), fmt.Sprintf("an env file is a record of names and scalars, not %s", article(v)), ""})
 	case format == Text && v.Kind() != value.String:
-		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("a text file is a string, not %s", article(v)), "name the document .yaml or .json for data"})
+		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("a text file is a string, not %s", article(v)),
+			"name the document .yaml or .json for data"})
 	}
 	return c.problems
 }
@@ -186,7 +194,8 @@ func (c *checking) value(v value.Value, depth int, key string) {
 	}
 	if depth > maxDepth {
 		if len(c.problems) == 0 {
-			c.problems = append(c.problems, Problem{v.Origin(), fmt.Sprintf("the document nests deeper than %d levels", maxDepth), ""})
+			c.problems = append(c.problems,
+				Problem{v.Origin(), fmt.Sprintf("the document nests deeper than %d levels", maxDepth), ""})
 		}
 		return
 	}
@@ -201,15 +210,19 @@ func (c *checking) value(v value.Value, depth int, key string) {
 	case value.String:
 		c.bytes += len(v.Text())
 		if c.format == Env && strings.ContainsRune(v.Text(), 0) {
-			c.problems = append(c.problems, Problem{v.Origin(), "an env file cannot carry a NUL character" + under(), ""})
+			c.problems = append(c.problems, Problem{v.Origin(), "an env file cannot carry a NUL character" + under(),
+				""})
 		}
 	case value.Null:
 		if c.format == TOML || c.format == Env {
-			c.problems = append(c.problems, Problem{v.Origin(), fmt.Sprintf("%s has no null, which stands%s", formatName(c.format), under()), "leave the entry out: mark it ?"})
+			c.problems = append(c.problems,
+				Problem{v.Origin(), fmt.Sprintf("%s has no null, which stands%s", formatName(c.format), under()),
+					"leave the entry out: mark it ?"})
 		}
 	case value.List:
 		if c.format == Env && depth > 0 {
-			c.problems = append(c.problems, Problem{v.Origin(), "an env file carries scalars only, not a list" + under(), "join it: text.join(…)"})
+			c.problems = append(c.problems,
+				Problem{v.Origin(), "an env file carries scalars only, not a list" + under(), "join it: text.join(…)"})
 			return
 		}
 		for _, x := range v.Elements() {
@@ -217,13 +230,17 @@ func (c *checking) value(v value.Value, depth int, key string) {
 		}
 	case value.Record:
 		if c.format == Env && depth > 0 {
-			c.problems = append(c.problems, Problem{v.Origin(), "an env file carries scalars only, not a record" + under(), "give each of its entries a name of its own"})
+			c.problems = append(c.problems,
+				Problem{v.Origin(), "an env file carries scalars only, not a record" + under(),
+					"give each of its entries a name of its own"})
 			return
 		}
 		for i, k := range v.Shape().Keys() {
 			c.bytes += len(k)
 			if c.format == Env && !envName(k) {
-				c.problems = append(c.problems, Problem{v.Values()[i].Origin(), fmt.Sprintf("%q is no name for an env file", k), "letters, digits and _, not beginning with a digit"})
+				c.problems = append(c.problems,
+					Problem{v.Values()[i].Origin(), fmt.Sprintf("%q is no name for an env file", k),
+						"letters, digits and _, not beginning with a digit"})
 			}
 			c.value(v.Values()[i], depth+1, k)
 		}

@@ -43,7 +43,8 @@ func Set(file *source.File, format Format, path []string, v value.Value) (string
 	return text, nil
 }
 
-func edited(file *source.File, format Format, keys Keys, root value.Value, path []string, v value.Value) (string, error) {
+func edited(file *source.File, format Format, keys Keys, root value.Value, path []string, v value.Value) (string,
+	error) {
 	text := file.Text
 	parent, depth := root, 0
 	for depth < len(path)-1 && parent.Kind() == value.Record && parent.Get(path[depth]).Kind() == value.Record {
@@ -222,7 +223,8 @@ func plainEnd(text string, start int) int {
 	}
 	for i := start; i < len(text); i++ {
 		c := text[i]
-		if c == '\n' || c == '\r' || c == '#' && i > start && (text[i-1] == ' ' || text[i-1] == '\t') || flow && (c == ',' || c == '}' || c == ']') {
+		if c == '\n' || c == '\r' || c == '#' && i > start && (text[i-1] == ' ' || text[i-1] == '\t') || flow &&
+			(c == ',' || c == '}' || c == ']') {
 			return len(strings.TrimRight(text[:i], " \t\r"))
 		}
 	}
@@ -258,7 +260,8 @@ func blockEnd(text string, start int) int {
 			last, comment = min(last, at), comment || trimmed != ""
 			continue
 		}
-		if len(line)-len(strings.TrimLeft(line, " ")) < indent || strings.HasPrefix(line, "---") || strings.HasPrefix(line, "...") {
+		if len(line)-len(strings.TrimLeft(line, " ")) < indent || strings.HasPrefix(line, "---") ||
+			strings.HasPrefix(line, "...") {
 			return min(last, at)
 		}
 		last, comment = len(text), false
@@ -290,7 +293,8 @@ func yamlLiteral(v value.Value, quote byte) string {
 	switch {
 	case v.Kind() == value.List || v.Kind() == value.Record:
 		return CompactJSON(v)
-	case v.Kind() == value.String && quote == '\'' && !strings.ContainsAny(v.Text(), "\n\r\t") && literalBlock(v.Text()+"x"):
+	case v.Kind() == value.String && quote == '\'' && !strings.ContainsAny(v.Text(), "\n\r\t") &&
+		literalBlock(v.Text()+"x"):
 		return "'" + strings.ReplaceAll(v.Text(), "'", "''") + "'"
 	case v.Kind() == value.String && (quote == '"' || strings.ContainsAny(v.Text(), "\n\r")):
 		return CompactJSON(v)
@@ -320,7 +324,9 @@ func addYAML(file *source.File, parent value.Value, path []string, v value.Value
 	text, start := file.Text, file.Offset(parent.Origin().Pos())
 	if start < len(text) && text[start] == '{' {
 		end := flowEnd(text, start) - 1
-		return text[:len(strings.TrimRight(text[:end], " \n"))] + separator(parent) + yamlLiteral(value.StringOf(path[0], 0), 0) + ": " + yamlLiteral(value.Put(value.Value{}, path[1:], v), 0) + text[end:], nil
+		return text[:len(strings.TrimRight(text[:end],
+			" \n"))] + separator(parent) + yamlLiteral(value.StringOf(path[0], 0), 0) + ": " +
+			"" + yamlLiteral(value.Put(value.Value{}, path[1:], v), 0) + text[end:], nil
 	}
 	indent := indentOf(text, start)
 	end := blockEnd(text, start)

@@ -35,7 +35,8 @@ func quoteShell(s string) string {
 	plain := true
 	for i := 0; i < len(s) && plain; i++ {
 		c := s[i]
-		plain = c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || strings.IndexByte("_-./:,+@%=", c) >= 0
+		plain = c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' ||
+			strings.IndexByte("_-./:,+@%=", c) >= 0
 	}
 	if plain {
 		return s

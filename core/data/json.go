@@ -45,7 +45,8 @@ func (r *reader) jsonMistake(err error, skipped int) {
 	case strings.TrimSpace(r.file.Text) == "":
 		help, message = "write {} for an empty record", "the file is empty"
 	case strings.Contains(message, "unexpected end"):
-		offset, help = len(strings.TrimRight(r.file.Text, " \t\r\n")), "close what is open: a bracket, a brace or a string"
+		offset, help = len(strings.TrimRight(r.file.Text, " \t\r\n")),
+			"close what is open: a bracket, a brace or a string"
 	case strings.Contains(message, "beginning of object key string"):
 		help = "keys stand in double quotes; no comma stands behind the last entry"
 	case strings.Contains(message, "beginning of value"):

@@ -67,7 +67,8 @@ func (r *reader) toml() value.Value {
 		var mistake *toml.DecodeError
 		if err := toml.Unmarshal([]byte(r.file.Text), &all); errors.As(err, &mistake) {
 			line, column := mistake.Position()
-			r.fail(r.file.LineSpan(line, column), "", "this is not TOML: %s", strings.TrimPrefix(mistake.Error(), "toml: "))
+			r.fail(r.file.LineSpan(line, column), "", "this is not TOML: %s",
+				strings.TrimPrefix(mistake.Error(), "toml: "))
 		}
 	}
 	return t.finish(root)
@@ -81,9 +82,11 @@ func (t *tomlReader) mistake(err error) {
 	offset := int(t.parser.Range(mistake.Highlight).Offset)
 	help := ""
 	text := t.file.Text
-	if end := t.file.TokenEnd(offset); strings.HasSuffix(strings.TrimRight(text[:offset], " "), "=") && end > offset && text[offset] >= 'A' {
+	if end := t.file.TokenEnd(offset); strings.HasSuffix(strings.TrimRight(text[:offset], " "), "=") &&
+		end > offset && text[offset] >= 'A' {
 		word := text[offset:end]
-		t.fail(t.file.Span(offset, end), fmt.Sprintf("texts stand in quotes: %q", word), "this is not TOML: %s is no value", word)
+		t.fail(t.file.Span(offset, end), fmt.Sprintf("texts stand in quotes: %q", word),
+			"this is not TOML: %s is no value", word)
 	}
 	switch {
 	case strings.Contains(mistake.Message, "nested more than"):

@@ -53,10 +53,12 @@ func (r *reader) yamlStream(most int) []value.Value {
 		}
 		if most > 0 && len(documents) == most {
 			span := r.file.LineSpan(document.Line, document.Column)
-			r.fail(span, "leave one document in the file, or read it with use stream", "a second document begins here, but only one can be read")
+			r.fail(span, "leave one document in the file, or read it with use stream",
+				"a second document begins here, but only one can be read")
 		}
 		// Between two marks there may be nothing but comments; alone in a file that is null.
-		empty := len(document.Content) == 0 || most == 0 && document.Content[0].Kind == yaml.ScalarNode && document.Content[0].Value == "" && document.Content[0].Tag == "!!null"
+		empty := len(document.Content) == 0 || most == 0 && document.Content[0].Kind == yaml.ScalarNode &&
+			document.Content[0].Value == "" && document.Content[0].Tag == "!!null"
 		if !empty {
 			documents = append(documents, y.value(document.Content[0], 0))
 		}
@@ -80,7 +82,8 @@ func (r *reader) yamlMistake(err error) {
 		r.tooDeep(span)
 	case strings.Contains(message, "mapping values are not allowed"):
 		help = `put a text that contains ": " in quotes, or check the indentation`
-	case strings.Contains(message, "cannot start any token") && strings.HasPrefix(strings.TrimLeft(r.file.Line(mark.Line), " "), "\t"):
+	case strings.Contains(message, "cannot start any token") &&
+		strings.HasPrefix(strings.TrimLeft(r.file.Line(mark.Line), " "), "\t"):
 		help = "YAML is indented with spaces, not with tabs"
 	case strings.Contains(message, "end of stream"):
 		help = "close the quotes"
@@ -119,7 +122,8 @@ func (y *yamlReader) value(n *yaml.Node, depth int) value.Value {
 	}
 	at := y.at(n)
 	if y.expanded++; y.expanded > maxExpansion && len(y.open) > 0 {
-		y.fail(source.At(at), "write less by reference", "the aliases of this file stand for more than %d values", maxExpansion)
+		y.fail(source.At(at), "write less by reference", "the aliases of this file stand for more than %d values",
+			maxExpansion)
 	}
 	origin := value.From(at)
 	switch n.Kind {
@@ -157,7 +161,8 @@ func (y *yamlReader) mapping(n *yaml.Node, origin value.Origin, depth int) value
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, child := n.Content[i], n.Content[i+1]
 		at := y.at(key)
-		if key.Kind == yaml.ScalarNode && key.Tag == "!!merge" && key.Style&(yaml.SingleQuotedStyle|yaml.DoubleQuotedStyle) == 0 {
+		if key.Kind == yaml.ScalarNode && key.Tag == "!!merge" &&
+			key.Style&(yaml.SingleQuotedStyle|yaml.DoubleQuotedStyle) == 0 {
 			y.merge(&merged, child, depth)
 			continue
 		}
@@ -292,7 +297,8 @@ func (y *yamlReader) plain(text string, at source.Pos) value.Value {
 	}
 	i, err := strconv.ParseInt(digits, base, 64)
 	if err != nil {
-		y.fail(source.At(at), "put it in quotes if it is not for counting", "%s is too large for an int of 64 bits", text)
+		y.fail(source.At(at), "put it in quotes if it is not for counting", "%s is too large for an int of 64 bits",
+			text)
 	}
 	return value.IntOf(i, origin)
 }
@@ -317,7 +323,8 @@ func WriteStream(list value.Value) ([]byte, error) {
 func writeYAML(v value.Value) ([]byte, error) {
 	var b bytes.Buffer
 	b.Grow(1024)
-	dumper, err := yaml.NewDumper(&b, yaml.WithIndent(2), yaml.WithLineWidth(-1), yaml.WithCompactSeqIndent(false), yaml.WithUnicode(true), yaml.WithQuotePreference(yaml.QuoteDouble))
+	dumper, err := yaml.NewDumper(&b, yaml.WithIndent(2), yaml.WithLineWidth(-1), yaml.WithCompactSeqIndent(false),
+		yaml.WithUnicode(true), yaml.WithQuotePreference(yaml.QuoteDouble))
 	if err != nil {
 		return nil, err
 	}
@@ -460,7 +467,8 @@ func literalBlock(s string) bool {
 		}
 	}
 	for _, r := range s {
-		if r != '\n' && (r < ' ' && r != '\t' || r == 0x7F || r >= 0x80 && r < 0xA0 || r == '\u2028' || r == '\u2029' || r == '\uFEFF') {
+		if r != '\n' && (r < ' ' && r != '\t' || r == 0x7F || r >= 0x80 && r < 0xA0 || r == '\u2028' ||
+			r == '\u2029' || r == '\uFEFF') {
 			return false
 		}
 	}
@@ -469,7 +477,8 @@ func literalBlock(s string) bool {
 
 // yaml11 are the words that readers of YAML 1.1 take for a bool or null (YAML 1.1, type repository).
 var yaml11 = map[string]bool{
-	"": true, "~": true, "null": true, "true": true, "false": true, "yes": true, "no": true, "on": true, "off": true, "y": true, "n": true,
+	"": true, "~": true, "null": true, "true": true, "false": true, "yes": true, "no": true, "on": true, "off": true,
+	"y": true, "n": true,
 	"=": true, "<<": true, ".inf": true, "-.inf": true, "+.inf": true, ".nan": true,
 }
 
@@ -483,5 +492,6 @@ func ambiguous(s string) bool {
 	if len(s) > 5 && s[0] >= 'A' && s[0] != '~' && s[len(s)-1] != ':' {
 		return false
 	}
-	return yaml11[strings.ToLower(s)] || numberLike.MatchString(s) || strings.HasPrefix(s, ":") || strings.HasSuffix(s, ":") || strings.HasPrefix(s, "---") || strings.HasPrefix(s, "...")
+	return yaml11[strings.ToLower(s)] || numberLike.MatchString(s) || strings.HasPrefix(s, ":") ||
+		strings.HasSuffix(s, ":") || strings.HasPrefix(s, "---") || strings.HasPrefix(s, "...")
 }

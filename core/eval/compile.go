@@ -242,7 +242,8 @@ func (c *compiler) interpolation(e *syntax.String, shown bool) code {
 				marks |= v.Mark()
 			}
 			if !ok {
-				f.failAt(source.WrongType, p.at, "", "only strings, numbers and bools can stand in a text, not %s", describeValue(v))
+				f.failAt(source.WrongType, p.at, "", "only strings, numbers and bools can stand in a text, not %s",
+					describeValue(v))
 			}
 			if p.indent != "" && strings.Contains(text, "\n") {
 				text = indentLines(text, p.indent)
@@ -285,7 +286,8 @@ func (f *frame) lines(b *strings.Builder, v value.Value, indent string, shown bo
 	text, ok := v.Scalar()
 	if !ok {
 		f.failAt(source.WrongType, at, "",
-			"on a line of its own stands a text, a list of texts, each a line, or null, which is no line; not %s", describeValue(v))
+			"on a line of its own stands a text, a list of texts, each a line, or null, which is no line; not %s",
+			describeValue(v))
 	}
 	marks := v.Mark()
 	if shown && v.Secret() {
@@ -368,7 +370,8 @@ func (c *compiler) match(e *syntax.Match) code {
 	}
 	at, subjectAt, compares := e.Place(), e.Subject.Place(), false
 	for _, a := range arms {
-		compares = compares || a.types != nil || slices.ContainsFunc(a.patterns, func(p value.Value) bool { return !p.IsNull() })
+		compares = compares || a.types != nil ||
+			slices.ContainsFunc(a.patterns, func(p value.Value) bool { return !p.IsNull() })
 	}
 	return func(f *frame) value.Value {
 		v := subject(f)
@@ -389,7 +392,8 @@ func (c *compiler) match(e *syntax.Match) code {
 				return f.choose(a.value(f), v.Origin())
 			}
 		}
-		f.failAt(source.IncompleteMatch, at, "add an arm for it, or else -> …", "no arm of this match is for %s", describeValue(v))
+		f.failAt(source.IncompleteMatch, at, "add an arm for it, or else -> …", "no arm of this match is for %s",
+			describeValue(v))
 		return v
 	}
 }
@@ -534,7 +538,8 @@ func (f *frame) missingKey(v value.Value, name string, at source.Span) {
 	} else if near, ok := source.Nearest(name, v.Shape().Keys()); ok {
 		help = "did you mean \"" + near + "\"?"
 	}
-	f.fail(source.Finding{Code: source.UnknownField, Span: at, Message: "there is no field \"" + name + "\" in " + v.Show(60), Help: help, Related: f.madeAt(v, at)})
+	f.fail(source.Finding{Code: source.UnknownField, Span: at,
+		Message: "there is no field \"" + name + "\" in " + v.Show(60), Help: help, Related: f.madeAt(v, at)})
 }
 
 // madeAt is the related place at which a value was made, when it is not the place of the finding itself.
@@ -577,11 +582,13 @@ func (c *compiler) indexStep(e *syntax.Index) stepper {
 			if n >= 0 && n < int64(v.Len()) {
 				found = v.Elements()[n]
 			} else if must && !optional {
-				f.fail(source.Finding{Code: source.NoElement, Span: at, Related: f.madeAt(v, at), Help: "?[…] gives null for what is not there",
+				f.fail(source.Finding{Code: source.NoElement, Span: at, Related: f.madeAt(v, at),
+					Help:    "?[…] gives null for what is not there",
 					Message: "there is no element " + i.Show(20) + ": the list has " + countOf(v.Len(), "element")})
 			}
 		case v.Kind() == value.Record || v.Kind() == value.List:
-			f.failAt(source.WrongType, at, "lists are indexed by int, records by string", "%s cannot be indexed by %s", describeValue(v), describeValue(i))
+			f.failAt(source.WrongType, at, "lists are indexed by int, records by string",
+				"%s cannot be indexed by %s", describeValue(v), describeValue(i))
 		default:
 			f.failAt(source.WrongType, ofAt, "", "%s has no elements", describeValue(v))
 		}
@@ -728,12 +735,14 @@ type Call struct {
 // Fail reports a mistake in the argument at a position and ends the evaluation of the declaration.
 func (c *Call) Fail(argument int, help, message string) {
 	if c.hidden {
-		message, help = "it cannot be called with this value, which is secret", "knothole help "+c.name+" says when it fails"
+		message, help = "it cannot be called with this value, which is secret",
+			"knothole help "+c.name+" says when it fails"
 	}
 	if c.thread.testing {
 		panic(notHeld{c.name + ": " + message})
 	}
-	c.thread.fail(source.Finding{Code: source.CallFailed, Span: c.places[argument], Message: c.name + ": " + message, Help: help})
+	c.thread.fail(source.Finding{Code: source.CallFailed, Span: c.places[argument], Message: c.name + ": " + message,
+		Help: help})
 }
 
 // Spend counts steps.

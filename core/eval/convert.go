@@ -132,7 +132,8 @@ func (c *conversion) howToAdd(f *types.Field, path *place.Path) string {
 	names := []string{c.name}
 	for _, step := range append(path.Steps(), place.Step{Kind: place.Field, Name: f.Name}) {
 		if step.Kind != place.Field {
-			return "it is secret, and elements of lists have no source of their own: make it an input, or a field of one"
+			return "it is secret, and elements of lists have no source of their own: make it an input, or a field " +
+				"of one"
 		}
 		names = append(names, step.Name)
 	}
@@ -154,7 +155,8 @@ func (c *conversion) known(v value.Value, from, to *types.Type, path *place.Path
 	}
 	target := to.Core()
 	static := from.Core()
-	if _, limited := limits(to); limited || target.Kind != types.Record || static.Kind != types.Record || v.Kind() != value.Record {
+	if _, limited := limits(to); limited || target.Kind != types.Record || static.Kind != types.Record ||
+		v.Kind() != value.Record {
 		return c.value(v, to, path)
 	}
 	return c.once(v, to, func() value.Value { return c.record(v, static, target, path) })
@@ -385,7 +387,8 @@ func (c *conversion) set(v value.Value, to *types.Type, path *place.Path) value.
 	}
 	c.spend(8*v.Len(), source.At(c.world.recorder.Pos(v.Origin())))
 	if m := c.marks(v); m != 0 {
-		c.misfit(path, v, source.HiddenDecision, "use a list", "the elements of a set are put in order, and some are %s", adjective(m))
+		c.misfit(path, v, source.HiddenDecision, "use a list",
+			"the elements of a set are put in order, and some are %s", adjective(m))
 		return v
 	}
 	elements := slices.Clone(v.Elements())
@@ -393,7 +396,8 @@ func (c *conversion) set(v value.Value, to *types.Type, path *place.Path) value.
 	for _, x := range elements {
 		if x.Kind() == value.List || x.Kind() == value.Record {
 			for _, problem := range data.Check(x, data.JSON) {
-				c.misfit(path, v, source.TooMuchWork, problem.Help, "an element of a set is too large: %s", problem.Message)
+				c.misfit(path, v, source.TooMuchWork, problem.Help, "an element of a set is too large: %s",
+					problem.Message)
 				return v
 			}
 			keys[x] = data.CompactJSON(sortedKeys(x))
@@ -403,7 +407,8 @@ func (c *conversion) set(v value.Value, to *types.Type, path *place.Path) value.
 	slices.SortStableFunc(elements, func(a, b value.Value) int { return setOrder(a, b, keys) })
 	for i := 1; i < len(elements); i++ {
 		if setOrder(elements[i-1], elements[i], keys) == 0 {
-			c.misfit(path, elements[i], source.Repetition, "remove one of the two", "%s stands twice in a set", elements[i].Show(60))
+			c.misfit(path, elements[i], source.Repetition, "remove one of the two", "%s stands twice in a set",
+				elements[i].Show(60))
 		}
 	}
 	return value.ListOf(elements, v.Origin())
@@ -543,7 +548,8 @@ func (c *conversion) warnDeprecated(f *types.Field, v value.Value) {
 	if key, ok := c.world.program.keys[span.Start]; ok {
 		span = source.At(key)
 	}
-	c.report(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: span, Message: fmt.Sprintf("%q is deprecated", f.Name), Help: f.Deprecated})
+	c.report(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: span,
+		Message: fmt.Sprintf("%q is deprecated", f.Name), Help: f.Deprecated})
 }
 
 func (c *conversion) unknown(key string, v value.Value, to *types.Type, path *place.Path) {
@@ -590,7 +596,8 @@ func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) valu
 		return fitting[0]
 	}
 	if len(fitting) > 1 {
-		c.misfit(path, v, source.AmbiguousUnion, "write out the fields that tell them apart", "%s fits more than one of %s", describeValue(v), to)
+		c.misfit(path, v, source.AmbiguousUnion, "write out the fields that tell them apart",
+			"%s fits more than one of %s", describeValue(v), to)
 		return v
 	}
 	if c.trial { // that nothing fits is all that is asked
@@ -603,7 +610,8 @@ func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) valu
 	best := [2]int{-1, 0}
 	for _, member := range to.Members {
 		core := member.Core()
-		if !(v.Kind() == value.Record && core.Kind == types.Record || v.Kind() == value.List && core.Kind == types.List) {
+		if !(v.Kind() == value.Record && core.Kind == types.Record || v.Kind() == value.List &&
+			core.Kind == types.List) {
 			continue
 		}
 		_, misfits := try(member, true)

@@ -221,7 +221,8 @@ func (c *Call) run(native Native, handling Handling, arguments []value.Value, o 
 	switch {
 	case c.hidden && !shaped(o.Type):
 		// How many there are, and under which keys, would tell of the secret.
-		c.thread.failAt(source.NotKnown, c.at, "give the parts that are needed an input each; \"at\" in a reference names a place in JSON",
+		c.thread.failAt(source.NotKnown, c.at,
+			"give the parts that are needed an input each; \"at\" in a reference names a place in JSON",
 			"a secret would decide the shape of what %s returns, which is %s", c.name, types.Article(o.Type))
 	case m&value.Unknown == 0:
 		return value.MarkAll(native(c, arguments), m)
@@ -350,7 +351,8 @@ func (c *compiler) change(tree *syntax.Change, ofAt, at source.Span) change {
 				key, _, _ := strings.Cut(path, keySeparator)
 				if over.Kind() == value.Record && !over.Get(key).IsAbsent() {
 					f.failAt(source.DuplicateKey, tree.Span,
-						"put the spread before the key, so that the key wins, or leave one out", "this brings in the key %q, which is written already", key)
+						"put the spread before the key, so that the key wins, or leave one out",
+						"this brings in the key %q, which is written already", key)
 				}
 			}
 			return f.lay(v, over, ofAt, tree.Value.Place(), at)

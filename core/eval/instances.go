@@ -29,7 +29,8 @@ func (t *thread) account(inner *thread, at source.Span) {
 	before := root.instanceSteps
 	root.instanceSteps += inner.steps
 	if before <= instanceStepLimit && root.instanceSteps > instanceStepLimit {
-		t.failAt(source.TooMuchWork, at, "make fewer instances, or do less in each", "the instances of modules need more than %d million steps together", instanceStepLimit/1_000_000)
+		t.failAt(source.TooMuchWork, at, "make fewer instances, or do less in each",
+			"the instances of modules need more than %d million steps together", instanceStepLimit/1_000_000)
 	}
 }
 
@@ -57,7 +58,8 @@ type argument struct {
 func (c *compiler) argument(e syntax.Expression) argument {
 	bare := *c
 	bare.bare = e
-	return argument{body: bare.expression(e), from: c.module.Info.Types[e.ID()], to: c.module.Info.Targets[e.ID()], at: e.Place()}
+	return argument{body: bare.expression(e), from: c.module.Info.Types[e.ID()], to: c.module.Info.Targets[e.ID()],
+		at: e.Place()}
 }
 
 // instantiate compiles the call of a module.
@@ -78,8 +80,9 @@ func (c *compiler) instantiate(e *syntax.Call, alias *types.Object) code {
 		f.spend(1+len(f.slots)+m.Globals, at)
 		w := f.world
 		instance := &World{
-			program: w.program, environment: w.environment, recorder: w.recorder, shared: w.shared, root: w.root, reports: w.reports,
-			module: m, base: m.First, states: make([]state, m.Globals),
+			program: w.program, environment: w.environment, recorder: w.recorder, shared: w.shared, root: w.root,
+			reports: w.reports,
+			module:  m, base: m.First, states: make([]state, m.Globals),
 			making: &making{at: at, thread: f.thread, slots: slices.Clone(f.slots), each: each, whole: whole},
 		}
 		defer f.lock(w)() // a function of a constant instance may be called from any environment
@@ -118,7 +121,8 @@ func (w *World) input(t *thread, o *types.Object) value.Value {
 	}
 	switch m.status {
 	case running:
-		t.failAt(source.Cycle, m.at, "give the inputs one by one, so that each is evaluated for itself", "what is spread into this instance of %s depends on the instance itself", w.module.Path)
+		t.failAt(source.Cycle, m.at, "give the inputs one by one, so that each is evaluated for itself",
+			"what is spread into this instance of %s depends on the instance itself", w.module.Path)
 	case failed:
 		panic(abort{})
 	case waiting:
@@ -136,7 +140,8 @@ func (w *World) input(t *thread, o *types.Object) value.Value {
 	c := &conversion{thread: t, passing: passing{at: m.whole.at}, fill: true}
 	if given.IsAbsent() {
 		if o.Declaration.(*syntax.Input).Default == nil {
-			c.misfit(nil, m.given, source.MissingField, "add it: "+o.Name+": …", "the field %q (%s) is missing", o.Name, o.Type)
+			c.misfit(nil, m.given, source.MissingField, "add it: "+o.Name+": …", "the field %q (%s) is missing",
+				o.Name, o.Type)
 			c.finish()
 		}
 		return given
@@ -184,7 +189,8 @@ func (t *thread) visit(w *World, at source.Span) *visited {
 	case done:
 		return w.visited
 	case running:
-		t.failAt(source.Cycle, at, "take the value from a let or an output of it", "the documents of this instance of %s depend on themselves", w.module.Path)
+		t.failAt(source.Cycle, at, "take the value from a let or an output of it",
+			"the documents of this instance of %s depend on themselves", w.module.Path)
 	}
 	w.visiting, w.visited = running, &visited{}
 	visitor := Visitor{
@@ -299,7 +305,8 @@ func (t *thread) files(w *World, at source.Span) value.Value {
 			continue
 		}
 		if b.Index(path) >= 0 {
-			t.failAt(source.SamePath, at, "give one of them another path", "two documents of this instance of %s are rendered to %s", w.module.Path, path)
+			t.failAt(source.SamePath, at, "give one of them another path",
+				"two documents of this instance of %s are rendered to %s", w.module.Path, path)
 		}
 		t.spend(4*elementCost, at)
 		var file value.Builder
@@ -309,7 +316,8 @@ func (t *thread) files(w *World, at source.Span) value.Value {
 			format = path[strings.LastIndexByte(path, '.')+1:]
 		}
 		if _, ok := data.FormatOf(format); !ok {
-			t.failAt(source.UnknownFormat, at, `end the path with a format, or write "as" and one`, "the ending of %s does not tell a format", path)
+			t.failAt(source.UnknownFormat, at, `end the path with a format, or write "as" and one`,
+				"the ending of %s does not tell a format", path)
 		}
 		file.Set("format", value.StringOf(format, d.Path.Origin()))
 		file.Set("secret", value.BoolOf(d.Secret, o))
@@ -331,7 +339,8 @@ func (c *compiler) include(d *syntax.Include) statement {
 		placed := func(path value.Value) value.Value {
 			path = f.choose(path, v.Origin())
 			if folder.Text() != "" {
-				path = value.StringOf(strings.TrimSuffix(folder.Text(), "/")+"/"+path.Text(), f.from(at.Start, folder, path))
+				path = value.StringOf(strings.TrimSuffix(folder.Text(), "/")+"/"+path.Text(),
+					f.from(at.Start, folder, path))
 			}
 			return f.because(path)
 		}

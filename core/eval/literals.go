@@ -29,7 +29,8 @@ func (c *compiler) element(e *syntax.Entry) elementCode {
 					s.elements = append(s.elements, f.choose(x, v.Origin()))
 				}
 			default:
-				f.failAt(source.WrongType, at, "", `"..." in a list brings in the elements of a list, not of %s`, describeValue(v))
+				f.failAt(source.WrongType, at, "", `"..." in a list brings in the elements of a list, not of %s`,
+					describeValue(v))
 			}
 		}
 	case e.Optional:
@@ -196,7 +197,9 @@ func (c *compiler) spreadEntry(e *syntax.Entry) entryCode {
 		f.spend(1+v.Len()*elementCost, at)
 		for i, key := range v.Shape().Keys() {
 			if at := b.Index(key); at >= 0 && at < len(b.written) && b.written[at] {
-				f.failAt(source.DuplicateKey, e.Span, "put the spread before the key, so that the key wins, or leave one out", "this brings in the key %q, which is written already", key)
+				f.failAt(source.DuplicateKey, e.Span,
+					"put the spread before the key, so that the key wins, or leave one out",
+					"this brings in the key %q, which is written already", key)
 			}
 			b.mark(b.Set(key, f.choose(v.Values()[i], v.Origin())), false)
 		}

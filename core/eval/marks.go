@@ -119,7 +119,9 @@ func (t *thread) decides(v value.Value, what string, at source.Span) {
 	if v.Mark()&value.Secret == 0 {
 		help = "decide by another input; what is known only later may stand in texts and records"
 	}
-	t.fail(source.Finding{Code: source.HiddenDecision, Span: at, Message: fmt.Sprintf("%s depends on a value that is %s", what, adjective(v.Mark())), Help: help, Related: t.cameFrom(v, at)})
+	t.fail(source.Finding{Code: source.HiddenDecision, Span: at,
+		Message: fmt.Sprintf("%s depends on a value that is %s", what, adjective(v.Mark())), Help: help,
+		Related: t.cameFrom(v, at)})
 }
 
 // decide returns a value that decides something, which must not be hidden or open.
@@ -146,7 +148,8 @@ func (t *thread) known(v value.Value, at source.Span) value.Value {
 		if v.Secret() {
 			help = "secrets are read only when they are written; give the parts that are needed an input each"
 		}
-		t.failAt(source.NotKnown, at, help, "what is inside of this value is not known, since it is %s", adjective(v.Mark()))
+		t.failAt(source.NotKnown, at, help, "what is inside of this value is not known, since it is %s",
+			adjective(v.Mark()))
 	}
 	return v
 }
@@ -266,7 +269,8 @@ func inputMark(o *types.Object) value.Mark {
 func (c *conversion) notThere(v value.Value, to *types.Type, path *place.Path) value.Value {
 	result, ok := standIn(v, to)
 	if !ok {
-		c.misfit(path, v, source.NotKnown, "give the parts that are needed an input each", "a value of %s is needed here, and it is %s", to, adjective(v.Mark()))
+		c.misfit(path, v, source.NotKnown, "give the parts that are needed an input each",
+			"a value of %s is needed here, and it is %s", to, adjective(v.Mark()))
 		return v
 	}
 	if _, limited := limits(to); limited {
@@ -298,7 +302,8 @@ func findSecret(v value.Value, t *types.Type, path *place.Path) (found Exposed, 
 	var core *types.Type
 	if t != nil {
 		for _, part := range t.Parts() {
-			if part.Kind == types.Record && v.Kind() == value.Record || part.Kind == types.List && v.Kind() == value.List {
+			if part.Kind == types.Record && v.Kind() == value.Record || part.Kind == types.List &&
+				v.Kind() == value.List {
 				core = part
 			}
 		}
@@ -350,5 +355,6 @@ func (t *thread) expose(v value.Value, declared *types.Type, what, help string, 
 		}
 		what += " (at " + at + ")"
 	}
-	t.fail(source.Finding{Code: source.SecretExposed, Span: at, Help: help, Related: t.cameFrom(found.Value, at), Message: "a secret gets into " + what})
+	t.fail(source.Finding{Code: source.SecretExposed, Span: at, Help: help, Related: t.cameFrom(found.Value, at),
+		Message: "a secret gets into " + what})
 }

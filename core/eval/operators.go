@@ -78,7 +78,8 @@ func (c *compiler) unary(e *syntax.Unary) code {
 }
 
 func (f *frame) overflow(at source.Span) {
-	f.failAt(source.BadNumber, at, "an int reaches from -9223372036854775808 to 9223372036854775807", "the result does not fit into an int of 64 bits")
+	f.failAt(source.BadNumber, at, "an int reaches from -9223372036854775808 to 9223372036854775807",
+		"the result does not fit into an int of 64 bits")
 }
 
 func (c *compiler) binary(e *syntax.Binary) code {
@@ -247,7 +248,8 @@ func clampInt(n uint64) int {
 func (f *frame) order(a, b value.Value, at source.Span) int {
 	number := func(v value.Value) bool { return v.Kind() == value.Int || v.Kind() == value.Float }
 	if !(number(a) && number(b)) && !(a.Kind() == value.String && b.Kind() == value.String) {
-		f.failAt(source.WrongType, at, "two numbers or two strings can be compared by size", "cannot compare %s with %s by size", describeValue(a), describeValue(b))
+		f.failAt(source.WrongType, at, "two numbers or two strings can be compared by size",
+			"cannot compare %s with %s by size", describeValue(a), describeValue(b))
 	}
 	if a.Kind() == value.String {
 		f.spend(1+min(len(a.Text()), len(b.Text()))/value.CompareCost, at)
@@ -269,7 +271,8 @@ func (f *frame) add(a, b value.Value, at source.Span) value.Value {
 	case (a.Unknown() || b.Unknown()) && a.Kind() != value.List && b.Kind() != value.List:
 		// One of them is known to be a number; the other may be, and is not there.
 	case a.Kind() == value.String || b.Kind() == value.String || a.Kind() == value.List || b.Kind() == value.List:
-		f.failAt(source.WrongType, at, "two numbers, two strings or two lists can be added", "cannot add %s and %s", describeValue(a), describeValue(b))
+		f.failAt(source.WrongType, at, "two numbers, two strings or two lists can be added", "cannot add %s and %s",
+			describeValue(a), describeValue(b))
 	}
 	return f.calculate(syntax.Add, a, b, at)
 }
@@ -421,7 +424,8 @@ func (c *compiler) membership(e *syntax.Binary) code {
 			}
 		case value.Record:
 			if v.Kind() != value.String && !v.Unknown() {
-				f.failAt(source.WrongType, span, "", `the keys of a record are strings: "in" cannot look for %s`, describeValue(v))
+				f.failAt(source.WrongType, span, "", `the keys of a record are strings: "in" cannot look for %s`,
+					describeValue(v))
 			}
 			if v.Mark() != 0 {
 				return derived(value.BoolOf(!in.Get(v.Text()).IsAbsent() == wanted, f.from(at, v, in)), v)
@@ -429,7 +433,8 @@ func (c *compiler) membership(e *syntax.Binary) code {
 			f.spend(1+len(v.Text())/value.CompareCost, span)
 			found = !in.Get(v.Text()).IsAbsent()
 		default:
-			f.failAt(source.WrongType, span, "", `"in" looks in a list, a record or a range, not in %s`, describeValue(in))
+			f.failAt(source.WrongType, span, "", `"in" looks in a list, a record or a range, not in %s`,
+				describeValue(in))
 		}
 		result := value.BoolOf(found == wanted, f.from(at, v, in))
 		if in.Kind() == value.List {

@@ -255,7 +255,9 @@ func (c *compiler) eachDocument(d *syntax.Each) statement {
 			}
 		} else {
 			if p.target.Kind() != value.List {
-				f.failAt(source.WrongType, d.Name.Span, "leave each out: outside of it a path begins at what is patched", "each goes through the elements of a list, and what is patched is %s", describeValue(p.target))
+				f.failAt(source.WrongType, d.Name.Span,
+					"leave each out: outside of it a path begins at what is patched",
+					"each goes through the elements of a list, and what is patched is %s", describeValue(p.target))
 			}
 			elements := slices.Clone(p.target.Elements())
 			for i, x := range elements {
@@ -278,7 +280,8 @@ func (c *compiler) eachDocument(d *syntax.Each) statement {
 		}
 		switch {
 		case d.At != nil && len(looked) == 0:
-			f.failAt(source.NoPlace, d.At.Place(), nearPath(paths.Text(), p.all), "each: no document of %d has a path like %q", len(p.all), paths.Text())
+			f.failAt(source.NoPlace, d.At.Place(), nearPath(paths.Text(), p.all),
+				"each: no document of %d has a path like %q", len(p.all), paths.Text())
 		case d.Where != nil:
 			f.failAt(source.NoPlace, at, help, "each: no document of %d satisfies %s", len(looked), where)
 		}
@@ -307,7 +310,8 @@ func nameOf(v value.Value, other string) string {
 		return other
 	}
 	kind, metadata := v.Get("kind"), v.Get("metadata")
-	if kind.Kind() != value.String || kind.Mark() != 0 || metadata.Kind() != value.Record || metadata.Get("name").Kind() != value.String || metadata.Get("name").Mark() != 0 {
+	if kind.Kind() != value.String || kind.Mark() != 0 || metadata.Kind() != value.Record ||
+		metadata.Get("name").Kind() != value.String || metadata.Get("name").Mark() != 0 {
 		return other
 	}
 	return fmt.Sprintf("%s %q", kind.Text(), metadata.Get("name").Text())
@@ -355,7 +359,8 @@ func (o *operation) run(f *frame, p *patching) {
 	}
 	for _, earlier := range p.failures {
 		// What needs the place of one that failed has failed with it.
-		if rest, below := strings.CutPrefix(o.path, earlier.operation.path); below && earlier.operation != o && (rest == "" || rest[0] == '.' || rest[0] == '[') {
+		if rest, below := strings.CutPrefix(o.path, earlier.operation.path); below && earlier.operation != o &&
+			(rest == "" || rest[0] == '.' || rest[0] == '[') {
 			return
 		}
 	}
@@ -372,7 +377,8 @@ func (o *operation) run(f *frame, p *patching) {
 			}
 			v := o.value(f)
 			if o.tree.Verb == syntax.MergeVerb && v.Kind() != value.Record {
-				f.failAt(source.WrongType, o.tree.Value.Place(), "replace puts any value", "merge lays a record over another, not %s", describeValue(v))
+				f.failAt(source.WrongType, o.tree.Value.Place(), "replace puts any value",
+					"merge lays a record over another, not %s", describeValue(v))
 			}
 			f.spend(elementCost, o.tree.PathSpan)
 			for _, by := range chosen {
@@ -419,7 +425,9 @@ func (o *operation) pattern(f *frame, chosen *[]value.Origin) place.Pattern {
 			case value.String:
 				to.Kind, to.Keys = place.OneKey, []string{index.Text()}
 			default:
-				f.failAt(source.WrongType, s.tree.Index.Place(), "an element is named by its position or by a condition on it", "the index of a list is an int, not %s", describeValue(index))
+				f.failAt(source.WrongType, s.tree.Index.Place(),
+					"an element is named by its position or by a condition on it",
+					"the index of a list is an int, not %s", describeValue(index))
 			}
 		case syntax.ConditionStep:
 			to.Kind = place.OneElement
@@ -496,23 +504,27 @@ func (o *operation) explain(f *frame, m *place.Miss, name string) source.Finding
 		}
 	case place.Taken:
 		finding.Code = source.PlaceTaken
-		message, help = fmt.Sprintf("%s is there already: %s", here, m.Found.Show(60)), "replace changes what is there; put does so too, and adds it where it is absent"
+		message, help = fmt.Sprintf("%s is there already: %s", here, m.Found.Show(60)),
+			"replace changes what is there; put does so too, and adds it where it is absent"
 	case place.Several:
 		finding.Code = source.SeveralPlaces
 		positions := make([]string, len(m.Elements))
 		for i, at := range m.Elements {
 			positions[i] = "[" + strconv.Itoa(at) + "]"
 		}
-		message = fmt.Sprintf("%d elements%s satisfy %s: %s", len(positions), of, inner(stepText), strings.Join(positions, ", "))
+		message = fmt.Sprintf("%d elements%s satisfy %s: %s", len(positions), of, inner(stepText),
+			strings.Join(positions, ", "))
 		help = fmt.Sprintf("narrow the condition, or write [* where %s] for all of them", inner(stepText))
 	case place.NoneHolds:
-		message, help = fmt.Sprintf("no element%s satisfies %s", of, inner(strings.TrimPrefix(stepText, "[* where"))), s.hints.tell(f, m.Found.Elements())
+		message, help = fmt.Sprintf("no element%s satisfies %s", of, inner(strings.TrimPrefix(stepText, "[* where"))),
+			s.hints.tell(f, m.Found.Elements())
 		if m.Found.Len() == 0 {
 			help = "the list is empty"
 		}
 	case place.CannotJoin:
 		finding.Code = source.WrongType
-		message, help = fmt.Sprintf("%s is %s, and records merge with records only", here, describeValue(m.Found)), "replace puts another value in its place"
+		message, help = fmt.Sprintf("%s is %s, and records merge with records only", here, describeValue(m.Found)),
+			"replace puts another value in its place"
 	case place.TooDeep:
 		finding.Code = source.TooDeep
 		message, help = "the data nests too deep to be searched", "name the way to the place"
@@ -548,7 +560,8 @@ func (o *operation) missing(f *frame, m *place.Miss, s *step, in, stepText strin
 	switch s.tree.Kind {
 	case syntax.IndexStep:
 		if m.Found.Kind() == value.List {
-			return fmt.Sprintf("there is no element %s%s: the list has %s", inner(stepText), in, countOf(m.Found.Len(), "element")), ""
+			return fmt.Sprintf("there is no element %s%s: the list has %s", inner(stepText), in,
+				countOf(m.Found.Len(), "element")), ""
 		}
 	case syntax.KeyStep, syntax.ChoiceStep:
 	case syntax.DeepStep:
@@ -613,7 +626,8 @@ func (c *compiler) hints(e syntax.Expression, root string) hints {
 			path, ok := fieldsFrom(side[0], root)
 			_, nested := fieldsFrom(side[1], root)
 			if ok && !nested && simple(side[1]) {
-				return hints{{path: path, text: c.module.Tree.File.Slice(side[0].Place()), wanted: c.expression(side[1])}}
+				return hints{{path: path, text: c.module.Tree.File.Slice(side[0].Place()),
+					wanted: c.expression(side[1])}}
 			}
 		}
 	}

@@ -163,7 +163,8 @@ func readPlaces(text, written string, added int, table Table) (*Places, error) {
 	w := p.World(Environment{})
 	owner := m.Objects["found"]
 	c := &compiler{program: p, module: m}
-	return &Places{operation: c.compileOperation(tree0), thread: &thread{world: w, reports: w, owner: owner}, frame: owner.Frame}, nil
+	return &Places{operation: c.compileOperation(tree0), thread: &thread{world: w, reports: w, owner: owner},
+		frame: owner.Frame}, nil
 }
 
 // Find returns the places in data to which the path leads, in order. When there is none, or the data does not meet a
@@ -188,7 +189,8 @@ func (p *Places) Find(data value.Value) (found []place.Found, why string) {
 			var chosen []value.Origin
 			pattern := p.operation.pattern(f, &chosen)
 			var miss *place.Miss
-			if found, miss = place.Find(data, pattern, func(n int) { f.spend(n, p.operation.tree.PathSpan) }); miss != nil {
+			if found, miss = place.Find(data, pattern,
+				func(n int) { f.spend(n, p.operation.tree.PathSpan) }); miss != nil {
 				finding := p.operation.explain(f, miss, "")
 				why = strings.TrimPrefix(finding.Message, p.operation.tree.Verb.String()+": ")
 				if finding.Help != "" {

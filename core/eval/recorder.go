@@ -183,7 +183,8 @@ func (r *Recorder) chosen(v value.Value, by value.Origin) value.Value {
 		return v
 	}
 	if _, ok := v.Origin().Step(); ok {
-		return v.WithOrigin(r.add(RecordedStep{Pos: r.Pos(v.Origin()), Operands: []value.Origin{v.Origin(), by}, Kind: Chosen}))
+		return v.WithOrigin(r.add(RecordedStep{Pos: r.Pos(v.Origin()), Operands: []value.Origin{v.Origin(), by},
+			Kind: Chosen}))
 	}
 	return v.WithOrigin(r.add(RecordedStep{Pos: v.Origin().Pos(), Operands: []value.Origin{by}, Kind: Chosen}))
 }

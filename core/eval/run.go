@@ -331,7 +331,8 @@ func (t *thread) report(f source.Finding) {
 		f.Related = append(slices.Clip(f.Related), source.Related{Span: t.calls[i].at, Text: t.calls[i].text()})
 	}
 	for i, m := 0, t.world.making; m != nil && i < shownCalls; i, m = i+1, m.thread.world.making {
-		f.Related = append(slices.Clip(f.Related), source.Related{Span: m.at, Text: "in the instance that is made here"})
+		f.Related = append(slices.Clip(f.Related),
+			source.Related{Span: m.at, Text: "in the instance that is made here"})
 	}
 	if w.shared {
 		w.mu.Lock()
@@ -425,7 +426,8 @@ func (t *thread) forceIn(w *World, global int, at source.Span) value.Value {
 	d := w.program.declarations[global]
 	w = w.home(d.object)
 	if w == nil {
-		t.failAt(source.NeedsInstance, at, "", "%s depends on the inputs of %s, which have no values here", describe(d.object), d.object.Module.Path)
+		t.failAt(source.NeedsInstance, at, "", "%s depends on the inputs of %s, which have no values here",
+			describe(d.object), d.object.Module.Path)
 	}
 	d = w.program.declarations[global] // the constants are not recorded, whoever asks for them
 	s := &w.states[global-w.base]
@@ -477,7 +479,8 @@ func (t *thread) keep(w *World, inner *thread, v value.Value, at source.Span) {
 	root, size := w.root, value.Size(v, keptLimit)
 	if root.kept+size > keptLimit {
 		t.failAt(source.TooMuchWork, at, "keep fewer elements, or less text",
-			"the values of one environment hold more than %d million elements with those of %s", keptLimit/1_000_000, describe(inner.owner))
+			"the values of one environment hold more than %d million elements with those of %s", keptLimit/1_000_000,
+			describe(inner.owner))
 	}
 	root.kept += size
 }
@@ -491,14 +494,16 @@ func (d *declaration) evaluate(f *frame) value.Value {
 			if tree.Secret {
 				return value.MarkAll(v, value.Secret)
 			}
-			f.expose(v, nil, fmt.Sprintf("the output %q", d.object.Name), "write secret before output, or leave it out", tree.Value.Place())
+			f.expose(v, nil, fmt.Sprintf("the output %q", d.object.Name),
+				"write secret before output, or leave it out", tree.Value.Place())
 		}
 		return v
 	}
 	m := inputMark(d.object)
 	if v := f.world.input(f.thread, d.object); !v.IsAbsent() {
 		if m&value.Secret == 0 {
-			f.expose(v, d.object.Type, fmt.Sprintf("the input %q of %s, which is not secret", d.object.Name, d.object.Module.Path), "declare it there: secret input "+d.object.Name, f.world.making.at)
+			f.expose(v, d.object.Type, fmt.Sprintf("the input %q of %s, which is not secret", d.object.Name,
+				d.object.Module.Path), "declare it there: secret input "+d.object.Name, f.world.making.at)
 		}
 		return value.MarkAll(v, m)
 	}

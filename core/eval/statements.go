@@ -69,7 +69,8 @@ func (w *World) run(t *thread, o *types.Object, visit Visitor) {
 	tree, d := o.Declaration.(*syntax.Document), w.program.declarations[o.Global]
 	var path value.Value
 	if w.attempt(o, func() { t.run(func(f *frame) { path = w.program.compiled(d).path(f) }, o.Frame) }) {
-		visit.Document(t.document(tree, path, func(inner *thread) value.Value { return inner.forceIn(w, o.Global, o.Span) }))
+		visit.Document(t.document(tree, path,
+			func(inner *thread) value.Value { return inner.forceIn(w, o.Global, o.Span) }))
 	}
 }
 
@@ -208,7 +209,8 @@ func (c *compiler) expect(d *syntax.Expect) statement {
 	text := c.module.Tree.File.Slice(at)
 	// What a comparison compared tells more than that it did not hold.
 	var sides []code
-	if comparison, ok := unparen(d.Condition).(*syntax.Binary); ok && comparison.Operator >= syntax.Equal && comparison.Operator <= syntax.NotMatches {
+	if comparison, ok := unparen(d.Condition).(*syntax.Binary); ok && comparison.Operator >= syntax.Equal &&
+		comparison.Operator <= syntax.NotMatches {
 		sides = []code{c.expression(comparison.Left), c.expression(comparison.Right)}
 	}
 	return func(f *frame, _ Visitor) {
@@ -253,7 +255,8 @@ func (c *compiler) expectMistake(d *syntax.Expect) statement {
 				return
 			}
 		}
-		f.failAt(source.Expectation, at, "", "expected a mistake that says %q, found: %s", wanted, strings.Join(messages, "; "))
+		f.failAt(source.Expectation, at, "", "expected a mistake that says %q, found: %s", wanted,
+			strings.Join(messages, "; "))
 	}
 }
 

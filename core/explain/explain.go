@@ -181,7 +181,8 @@ func Difference(left, right Side, differs func(input string) bool) Cause {
 		}
 	}
 	// What got its value at one place for both sides cannot make them differ, unless nothing else does.
-	telling := slices.DeleteFunc(slices.Clone(c.Because), func(r Reason) bool { return r.Name != EnvironmentName && r.Left == r.Right })
+	telling := slices.DeleteFunc(slices.Clone(c.Because),
+		func(r Reason) bool { return r.Name != EnvironmentName && r.Left == r.Right })
 	if len(telling) > 0 {
 		c.Because = telling
 	}

@@ -33,7 +33,8 @@ func TestLeaves(t *testing.T) {
 		p, err := project.Load(fstest.MapFS{
 			project.FileName: {Data: []byte("[environments.bench]\nlayers = [\"l.yaml\"]\n")},
 			"l.yaml":         {Data: []byte("n: 7\nc: true\nr: { a: 1, odd key: 2 }\nxs: [9, 10]\n")},
-			"main.knot":      {Data: []byte("input n: int\ninput c: bool\ninput r: { a: int, \"odd key\": int }\ninput xs: [int]\ninput o: int? = null\noutput v = " + expression + "\n")},
+			"main.knot": {Data: []byte("input n: int\ninput c: bool\ninput r: { a: int, \"odd key\": int " +
+				"}\ninput xs: [int]\ninput o: int? = null\noutput v = " + expression + "\n")},
 		})
 		require.NoError(t, err)
 		require.False(t, p.Findings.HasErrors(), "%s: %v", expression, p.Findings)

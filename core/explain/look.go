@@ -55,7 +55,8 @@ func Look(sets []Documents, path *eval.Places) *Inventory {
 					title = titleOf(v)
 				}
 				for _, f := range found {
-					inventory.Places = append(inventory.Places, Place{set.Name, d.Path, title, known(v, f.Path), f.Value})
+					inventory.Places = append(inventory.Places,
+						Place{set.Name, d.Path, title, known(v, f.Path), f.Value})
 				}
 			}
 		}
@@ -115,7 +116,10 @@ func (in *Inventory) Rows() []Row {
 		if rows[k] == nil {
 			order = append(order, k)
 		}
-		i := slices.IndexFunc(rows[k], func(r Row) bool { return value.Identical(r.Value, p.Value) && r.Value.Mark() == p.Value.Mark() })
+		i := slices.IndexFunc(rows[k], func(r Row) bool {
+			return value.Identical(r.Value, p.Value) &&
+				r.Value.Mark() == p.Value.Mark()
+		})
 		if i < 0 {
 			rows[k] = append(rows[k], Row{Place: p, Environments: []string{p.Environment}})
 			continue

@@ -62,7 +62,8 @@ func (s *story) add(e Event) {
 // holds reports whether what chose a value is the input of which it is a part: that goes without saying.
 func (s *story) holds(by value.Origin) bool {
 	step, ok := s.recorder.Step(by)
-	return ok && step.Input != "" && slices.ContainsFunc(s.events, func(e Event) bool { return strings.HasPrefix(e.Name, step.Input+".") })
+	return ok && step.Input != "" &&
+		slices.ContainsFunc(s.events, func(e Event) bool { return strings.HasPrefix(e.Name, step.Input+".") })
 }
 
 func (s *story) tell(o value.Origin, depth int) {

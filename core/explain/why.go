@@ -33,8 +33,10 @@ type InputLife struct {
 
 // Value explains one value of an environment. Only the document in question is evaluated. The findings are those that
 // keep it from being rendered; why not is said when the document or the place is not there.
-func Value(p *project.Project, e *project.Environment, document string, path *eval.Places) (why *Why, whyNot string, findings source.Findings) {
-	results, findings := render.All(p, []*project.Environment{e}, render.Options{Recording: true, Only: func(name string) bool { return name == document }})
+func Value(p *project.Project, e *project.Environment, document string, path *eval.Places) (why *Why, whyNot string,
+	findings source.Findings) {
+	results, findings := render.All(p, []*project.Environment{e},
+		render.Options{Recording: true, Only: func(name string) bool { return name == document }})
 	if findings.HasErrors() {
 		return nil, "", findings
 	}
@@ -78,7 +80,8 @@ func (w *Why) find(path *eval.Places) (place.Found, string) {
 		for _, f := range all[:min(len(all), 6)] {
 			texts = append(texts, f.Path.String())
 		}
-		return place.Found{}, fmt.Sprintf("%s: the path leads to %d places, such as %s; name one of them", w.Document.Path, len(all), strings.Join(texts, ", "))
+		return place.Found{}, fmt.Sprintf("%s: the path leads to %d places, such as %s; name one of them",
+			w.Document.Path, len(all), strings.Join(texts, ", "))
 	}
 	return all[0], ""
 }

@@ -97,7 +97,8 @@ type Found struct {
 // Find returns the places that a pattern names, in order. When something does not meet the pattern, it returns the
 // first such place too.
 func Find(data value.Value, pattern Pattern, spend func(steps int)) (found []Found, miss *Miss) {
-	edit := &Edit{Verb: Replace, Spend: spend, seen: func(v value.Value, path *Path) { found = append(found, Found{path, v}) }}
+	edit := &Edit{Verb: Replace, Spend: spend,
+		seen: func(v value.Value, path *Path) { found = append(found, Found{path, v}) }}
 	_, _, miss = Change(data, pattern, edit)
 	return found, miss
 }

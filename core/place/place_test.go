@@ -12,7 +12,8 @@ import (
 
 func TestPath(t *testing.T) {
 	var root *place.Path
-	path := root.Field("spec").Field("containers").Keyed("bay-map", 2).Field("app.floodwatch.example/part").Index(0).Field("a~b/c")
+	path := root.Field("spec").Field("containers").Keyed("bay-map",
+		2).Field("app.floodwatch.example/part").Index(0).Field("a~b/c")
 	require.Equal(t, `spec.containers[bay-map]."app.floodwatch.example/part"[0]."a~b/c"`, path.String())
 	require.Equal(t, "/spec/containers/2/app.floodwatch.example~1part/0/a~0b~1c", path.Pointer())
 	require.Equal(t, "", root.String())
@@ -21,7 +22,8 @@ func TestPath(t *testing.T) {
 
 func TestKey(t *testing.T) {
 	for key, want := range map[string]string{
-		"name": "name", "runs-on": "runs-on", "_x1": "_x1", "": `""`, "-x": `"-x"`, "x-": `"x-"`, "1x": `"1x"`, "a b": `"a b"`, "a--b": `"a--b"`, "é": `"é"`,
+		"name": "name", "runs-on": "runs-on", "_x1": "_x1", "": `""`, "-x": `"-x"`, "x-": `"x-"`, "1x": `"1x"`,
+		"a b": `"a b"`, "a--b": `"a--b"`, "é": `"é"`,
 	} {
 		require.Equal(t, want, place.Key(key))
 	}
@@ -53,7 +55,8 @@ func TestMatch(t *testing.T) {
 }
 
 func TestPointers(t *testing.T) {
-	for text, want := range map[string][]string{"": nil, "/": {""}, "/a/b": {"a", "b"}, "/a~1b/m~0n/0": {"a/b", "m~n", "0"}, "/~01": {"~1"}, "/a b/\"": {"a b", `"`}} {
+	for text, want := range map[string][]string{"": nil, "/": {""}, "/a/b": {"a", "b"},
+		"/a~1b/m~0n/0": {"a/b", "m~n", "0"}, "/~01": {"~1"}, "/a b/\"": {"a b", `"`}} {
 		steps, err := place.ParsePointer(text)
 		require.NoError(t, err)
 		require.Equal(t, want, steps, text)
@@ -64,7 +67,8 @@ func TestPointers(t *testing.T) {
 	}
 	list := value.ListOf([]value.Value{value.IntOf(4, 0), value.IntOf(7, 0)}, 0)
 	record := value.RecordOf(value.NewShape([]string{"0", "a"}), []value.Value{value.IntOf(1, 0), list}, 0)
-	for step, ok := range map[string]bool{"0": true, "1": true, "2": false, "-1": false, "01": false, "+1": false, "-": false, "a": false} {
+	for step, ok := range map[string]bool{"0": true, "1": true, "2": false, "-1": false, "01": false, "+1": false,
+		"-": false, "a": false} {
 		_, found := place.Child(list, step)
 		require.Equal(t, ok, found, step)
 	}
@@ -89,7 +93,8 @@ func TestFind(t *testing.T) {
 	item := func(name string, n int64) value.Value {
 		return value.RecordOf(value.NewShape([]string{"name", "n"}), []value.Value{text(name), value.IntOf(n, 0)}, 0)
 	}
-	data := value.RecordOf(value.NewShape([]string{"items", "n"}), []value.Value{value.ListOf([]value.Value{item("a", 1), item("b", 2)}, 0), value.IntOf(3, 0)}, 0)
+	data := value.RecordOf(value.NewShape([]string{"items", "n"}),
+		[]value.Value{value.ListOf([]value.Value{item("a", 1), item("b", 2)}, 0), value.IntOf(3, 0)}, 0)
 	holds := func(name string) func(value.Value) bool {
 		return func(v value.Value) bool { return v.Get("name").Text() == name }
 	}
@@ -109,7 +114,9 @@ func TestFind(t *testing.T) {
 		}
 		require.Equal(t, want, strings.Join(paths, " "))
 	}
-	for _, pattern := range []place.Pattern{{key("nothing")}, {key("items"), {Kind: place.OneElement, Holds: holds("c")}}, {key("n"), key("x")}, {key("items"), {Kind: place.OneIndex, Index: 2}}} {
+	for _, pattern := range []place.Pattern{{key("nothing")},
+		{key("items"), {Kind: place.OneElement, Holds: holds("c")}}, {key("n"), key("x")},
+		{key("items"), {Kind: place.OneIndex, Index: 2}}} {
 		found, miss := place.Find(data, pattern, func(int) {})
 		require.Empty(t, found)
 		require.NotNil(t, miss)

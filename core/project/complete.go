@@ -18,7 +18,8 @@ func (e *Editor) Complete() error {
 	if e.in == "" {
 		own := e.own()
 		if len(own) == 0 {
-			return fmt.Errorf("all layers of %s are those of other environments too: choose one with --in", e.environment.Name)
+			return fmt.Errorf("all layers of %s are those of other environments too: choose one with --in",
+				e.environment.Name)
 		}
 		l, err = own[len(own)-1], nil
 	}
@@ -36,7 +37,8 @@ func (e *Editor) Complete() error {
 	has := e.project.HasValue(e.environment)
 	var left []*Input
 	for _, in := range InputsOf(e.project.Module) {
-		if !in.Secret && !in.Later && !in.Required() && !has(in) && !slices.Contains(e.names, in.Name()) && !mentioned(text, in) {
+		if !in.Secret && !in.Later && !in.Required() && !has(in) && !slices.Contains(e.names, in.Name()) &&
+			!mentioned(text, in) {
 			left = append(left, in)
 		}
 	}
@@ -80,12 +82,14 @@ func completed(name string, format data.Format, text string, left []*Input) (str
 			missing = left[i].Path[:len(missing)+1]
 		}
 		last := i + 1
-		for last < len(left) && len(left[last].Path) >= len(missing) && slices.Equal(left[last].Path[:len(missing)], missing) {
+		for last < len(left) && len(left[last].Path) >= len(missing) &&
+			slices.Equal(left[last].Path[:len(missing)], missing) {
 			last++
 		}
 		line, indent, key, ok := placeFor(file, format, missing)
 		if ok {
-			inserted = append(inserted, insertion{line, len(missing), commented(left[i:last], len(missing)-1, format, indent, key)})
+			inserted = append(inserted,
+				insertion{line, len(missing), commented(left[i:last], len(missing)-1, format, indent, key)})
 		} else {
 			elsewhere = append(elsewhere, left[i:last]...)
 		}

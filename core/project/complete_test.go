@@ -28,26 +28,33 @@ output all = [camera.name, camera.fps, camera.size.wide, camera.size.high, camer
 // away it gives each input its default.
 func TestComplete(t *testing.T) {
 	marks := map[string]*regexp.Regexp{
-		"yaml": regexp.MustCompile(`(?m)^( *)# ( *["a-z-]+:( [^…\n]*)?)$`), "toml": regexp.MustCompile(`(?m)^( *)# ([a-z."-]+ = [^…\n]*)$`),
+		"yaml": regexp.MustCompile(`(?m)^( *)# ( *["a-z-]+:( [^…\n]*)?)$`),
+		"toml": regexp.MustCompile(`(?m)^( *)# ([a-z."-]+ = [^…\n]*)$`),
 	}
 	inner := regexp.MustCompile(`(?m)^( *)#(  *)# `) // comments in comments
 	for name, c := range map[string]struct{ format, text string }{
-		"nothing of it":       {"yaml", "camera: { name: x, feed: { url: y } }\n"},
-		"block":               {"yaml", "camera:\n  name: x\n  feed:\n    url: y\n"},
-		"wide indent":         {"yaml", "# Top.\ncamera:\n    feed:\n        url: y # the feed\n    name: x\n\n# End.\n"},
-		"between others":      {"yaml", "days: 7\ncamera:\n  name: x\n  feed:\n    url: y\n\n# The title.\ntitle: 'a: b # c'\n"},
-		"some":                {"yaml", "camera:\n  name: x\n  size:\n    wide: 640\n  feed:\n    url: y\n    retry: 3"},
-		"tables":              {"toml", "title = \"a: b # c\"\n\n# It.\n[camera]\nname = \"x\"\n\n[camera.feed]\nurl = \"y\"\n"},
-		"points":              {"toml", "camera.name = \"x\"\ncamera.feed.url = \"y\"\n"},
-		"tables out of order": {"toml", "[camera.feed]\nurl = \"y\"\n[camera.size]\nhigh = 480\n[camera]\nname = \"x\""},
-		"other line ends":     {"yaml", "camera:\r\n  name: x\r\n  feed:\r\n    url: y\r\n"},
-		"header first":        {"toml", "[camera]\nname = \"x\"\n[camera.feed]\nurl = \"y\"\n"},
-		"inline":              {"toml", "[camera]\nname = \"x\"\nfeed = { url = \"y\" }\n"},
+		"nothing of it": {"yaml", "camera: { name: x, feed: { url: y } }\n"},
+		"block":         {"yaml", "camera:\n  name: x\n  feed:\n    url: y\n"},
+		"wide indent": {"yaml",
+			"# Top.\ncamera:\n    feed:\n        url: y # the feed\n    name: x\n\n# End.\n"},
+		"between others": {"yaml",
+			"days: 7\ncamera:\n  name: x\n  feed:\n    url: y\n\n# The title.\ntitle: 'a: b # c'\n"},
+		"some": {"yaml",
+			"camera:\n  name: x\n  size:\n    wide: 640\n  feed:\n    url: y\n    retry: 3"},
+		"tables": {"toml",
+			"title = \"a: b # c\"\n\n# It.\n[camera]\nname = \"x\"\n\n[camera.feed]\nurl = \"y\"\n"},
+		"points": {"toml", "camera.name = \"x\"\ncamera.feed.url = \"y\"\n"},
+		"tables out of order": {"toml",
+			"[camera.feed]\nurl = \"y\"\n[camera.size]\nhigh = 480\n[camera]\nname = \"x\""},
+		"other line ends": {"yaml", "camera:\r\n  name: x\r\n  feed:\r\n    url: y\r\n"},
+		"header first":    {"toml", "[camera]\nname = \"x\"\n[camera.feed]\nurl = \"y\"\n"},
+		"inline":          {"toml", "[camera]\nname = \"x\"\nfeed = { url = \"y\" }\n"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			layer := "north." + c.format
 			files := func(text string) map[string]string {
-				return map[string]string{project.FileName: "[environments.north]\nlayers = [\"" + layer + "\"]\n", "main.knot": completeModule, layer: text}
+				return map[string]string{project.FileName: "[environments.north]\nlayers = [\"" + layer + "\"]\n",
+					"main.knot": completeModule, layer: text}
 			}
 			complete := func(text string) string {
 				p := load(t, files(text))
@@ -81,7 +88,8 @@ func TestComplete(t *testing.T) {
 			require.Empty(t, p.CheckLayers(p.Environments), given)
 			require.Equal(t, want, output(p, p.Environment("north"), "all"), given)
 			for _, in := range project.InputsOf(p.Module) {
-				require.Equal(t, in.Name() != "note" || c.format == "yaml", p.HasValue(p.Environment("north"))(in), "%s in\n%s", in.Name(), given)
+				require.Equal(t, in.Name() != "note" || c.format == "yaml", p.HasValue(p.Environment("north"))(in),
+					"%s in\n%s", in.Name(), given)
 			}
 		})
 	}

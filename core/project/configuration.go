@@ -49,7 +49,8 @@ func (c *configuration) get(key string, kind value.Kind) (value.Value, bool) {
 		return v, false
 	}
 	if v.Kind() != kind {
-		c.report(source.WrongType, source.At(v.Origin().Pos()), "", "%s in %s is a %s, not %s", key, c.name, kind, v.Show(40))
+		c.report(source.WrongType, source.At(v.Origin().Pos()), "", "%s in %s is a %s, not %s", key, c.name, kind,
+			v.Show(40))
 		return v, false
 	}
 	return v, true
@@ -64,7 +65,8 @@ func (c *configuration) texts(key, what string) []value.Value {
 	var texts []value.Value
 	for _, v := range list.Elements() {
 		if v.Kind() != value.String {
-			c.report(source.WrongType, source.At(v.Origin().Pos()), "", "%s in %s are %s, not %s", key, c.name, what, v.Show(40))
+			c.report(source.WrongType, source.At(v.Origin().Pos()), "", "%s in %s are %s, not %s", key, c.name, what,
+				v.Show(40))
 			continue
 		}
 		texts = append(texts, v)
@@ -87,13 +89,16 @@ func (p *Project) readConfiguration(root value.Value) {
 		if v, ok := c.get("out", value.String); ok {
 			p.Out = c.inside(v, p.Out)
 			if p.Out == "." {
-				c.report(source.OutsideProject, source.At(v.Origin().Pos()), "name a folder of its own", "rendered files need a folder of their own")
+				c.report(source.OutsideProject, source.At(v.Origin().Pos()), "name a folder of its own",
+					"rendered files need a folder of their own")
 			}
 		}
 		if v, ok := c.get("secret_out", value.String); ok {
 			p.SecretOut = c.inside(v, p.SecretOut)
 			if inside(p.SecretOut, p.Out) || inside(p.Out, p.SecretOut) {
-				c.report(source.OutsideProject, source.At(v.Origin().Pos()), "name a folder of its own, which is not committed", "secret documents are written elsewhere than the others, which go to %s", p.Out)
+				c.report(source.OutsideProject, source.At(v.Origin().Pos()),
+					"name a folder of its own, which is not committed",
+					"secret documents are written elsewhere than the others, which go to %s", p.Out)
 			}
 		}
 		if v, ok := c.get("header", value.Bool); ok {
@@ -115,7 +120,8 @@ func (p *Project) readConfiguration(root value.Value) {
 func (c *configuration) inside(v value.Value, fallback string) string {
 	clean := path.Clean(v.Text())
 	if v.Text() == "" || !fs.ValidPath(clean) {
-		c.report(source.OutsideProject, source.At(v.Origin().Pos()), "paths are relative to the project and stay inside it", "%q is no path inside the project", v.Text())
+		c.report(source.OutsideProject, source.At(v.Origin().Pos()),
+			"paths are relative to the project and stay inside it", "%q is no path inside the project", v.Text())
 		return fallback
 	}
 	return clean
@@ -141,7 +147,8 @@ func (c *configuration) readLayer(v value.Value) *Layer {
 		file, ok := inner.get("file", value.String)
 		into, okInto := inner.get("into", value.String)
 		if file.IsAbsent() || into.IsAbsent() {
-			c.report(source.MissingField, span, `write: { file = "PATH", into = "INPUT" }`, "a layer that is one input's value names its file and the input")
+			c.report(source.MissingField, span, `write: { file = "PATH", into = "INPUT" }`,
+				"a layer that is one input's value names its file and the input")
 		}
 		if !ok || !okInto {
 			return nil
@@ -154,7 +161,8 @@ func (c *configuration) readLayer(v value.Value) *Layer {
 			return l
 		}
 	default:
-		c.report(source.WrongType, span, `write a path, or { file = "PATH", into = "INPUT" }`, "layers in %s are paths of files, not %s", c.name, v.Show(40))
+		c.report(source.WrongType, span, `write a path, or { file = "PATH", into = "INPUT" }`,
+			"layers in %s are paths of files, not %s", c.name, v.Show(40))
 	}
 	return nil
 }
@@ -163,7 +171,8 @@ func (c *configuration) readLayer(v value.Value) *Layer {
 func environmentName(name string) bool {
 	for i := 0; i < len(name); i++ {
 		c := name[i]
-		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || i > 0 && (c == '-' || c == '_' || c == '.')) {
+		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || i > 0 &&
+			(c == '-' || c == '_' || c == '.')) {
 			return false
 		}
 	}
@@ -173,11 +182,14 @@ func environmentName(name string) bool {
 func (p *Project) readEnvironment(name string, table value.Value) {
 	e := &Environment{Name: name, Span: p.keyOf(table)}
 	if table.Kind() != value.Record {
-		p.report(source.WrongType, source.At(table.Origin().Pos()), fmt.Sprintf("write a table: [environments.%s]", name), "the environment %q is a table, not %s", name, table.Show(40))
+		p.report(source.WrongType, source.At(table.Origin().Pos()),
+			fmt.Sprintf("write a table: [environments.%s]", name), "the environment %q is a table, not %s", name,
+			table.Show(40))
 		return
 	}
 	if !environmentName(name) {
-		p.report(source.BadName, e.Span, "letters, digits, - _ and . make a name that is also one of a folder", "%q cannot be the name of an environment", name)
+		p.report(source.BadName, e.Span, "letters, digits, - _ and . make a name that is also one of a folder",
+			"%q cannot be the name of an environment", name)
 		return
 	}
 	c := &configuration{p, fmt.Sprintf("[environments.%s]", name), table}
@@ -215,7 +227,8 @@ func (p *Project) layer(name, into string, span source.Span) *Layer {
 	p.layers[key] = l
 	format, ok := data.FormatOf(name)
 	if !ok || !slices.Contains(data.Readable, format) {
-		p.report(source.UnknownFormat, span, "layers end in .yaml, .yml, .json or .toml", "the ending of %s does not tell a format", name)
+		p.report(source.UnknownFormat, span, "layers end in .yaml, .yml, .json or .toml",
+			"the ending of %s does not tell a format", name)
 		return l
 	}
 	d := p.readData(name, format, span)
@@ -237,7 +250,8 @@ func (p *Project) fill(l *Layer, root value.Value, findings source.Findings) {
 		root = value.Value{}
 	}
 	if !root.IsAbsent() && root.Kind() != value.Record {
-		l.findings.Add(source.Finding{Code: source.WrongType, Span: source.At(root.Origin().Pos()), Help: "write: name: value",
+		l.findings.Add(source.Finding{Code: source.WrongType, Span: source.At(root.Origin().Pos()),
+			Help:    "write: name: value",
 			Message: fmt.Sprintf("a layer is a mapping of inputs to values, not a %s", root.Kind())})
 		return
 	}
@@ -270,7 +284,8 @@ func (p *Project) resolveExtends() {
 		for at := e; at != nil && !at.broken; at = at.Extends {
 			if slices.Contains(trail, at.Name) {
 				if at == e {
-					p.report(source.Cycle, source.At(e.extends.Origin().Pos()), "one of them must stand for itself", "environments extend each other in a circle: %s", strings.Join(append(trail, at.Name), " → "))
+					p.report(source.Cycle, source.At(e.extends.Origin().Pos()), "one of them must stand for itself",
+						"environments extend each other in a circle: %s", strings.Join(append(trail, at.Name), " → "))
 				}
 				for _, name := range trail {
 					p.Environment(name).broken = true

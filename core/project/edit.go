@@ -61,7 +61,8 @@ func (e *Editor) layer(path []string) (*Layer, error) {
 				names = append(names, l.Path)
 			}
 		}
-		return nil, fmt.Errorf("%s is not a layer of %s: its layers are %s", e.in, e.environment.Name, strings.Join(names, ", "))
+		return nil, fmt.Errorf("%s is not a layer of %s: its layers are %s", e.in, e.environment.Name,
+			strings.Join(names, ", "))
 	}
 	own := e.own()
 	for _, l := range slices.Backward(own) {
@@ -73,9 +74,11 @@ func (e *Editor) layer(path []string) (*Layer, error) {
 		return own[len(own)-1], nil
 	}
 	if len(all) == 0 {
-		return nil, fmt.Errorf("%s has no layer: add one in %s, [environments.%s]: layers = [\"inputs/%s.yaml\"]", e.environment.Name, FileName, e.environment.Name, e.environment.Name)
+		return nil, fmt.Errorf("%s has no layer: add one in %s, [environments.%s]: layers = [\"inputs/%s.yaml\"]",
+			e.environment.Name, FileName, e.environment.Name, e.environment.Name)
 	}
-	return nil, fmt.Errorf("all layers of %s are those of other environments too: choose one with --in %s, or add one of its own", e.environment.Name, all[len(all)-1].Path)
+	return nil, fmt.Errorf("all layers of %s are those of other environments too: choose one with --in %s, or add "+
+		"one of its own", e.environment.Name, all[len(all)-1].Path)
 }
 
 // text returns what a layer says, with what was changed so far.
@@ -92,7 +95,8 @@ func (e *Editor) text(l *Layer) (string, error) {
 
 func (e *Editor) keep(l *Layer, text string) {
 	// Lines end as they did.
-	if before, err := e.text(l); err == nil && strings.Contains(before, "\r\n") && strings.Count(before, "\r\n") == strings.Count(before, "\n") {
+	if before, err := e.text(l); err == nil && strings.Contains(before, "\r\n") &&
+		strings.Count(before, "\r\n") == strings.Count(before, "\n") {
 		text = strings.ReplaceAll(strings.ReplaceAll(text, "\r\n", "\n"), "\n", "\r\n")
 	}
 	if _, ok := e.texts[l.Path]; !ok {
@@ -108,10 +112,12 @@ func (e *Editor) Set(name, text string) error {
 		return err
 	}
 	if in.Secret {
-		return fmt.Errorf("%q is secret, and secrets do not stand in layers: name its source in %s, [environments.%s.secrets]", name, FileName, e.environment.Name)
+		return fmt.Errorf("%q is secret, and secrets do not stand in layers: name its source in %s, "+
+			"[environments.%s.secrets]", name, FileName, e.environment.Name)
 	}
 	for _, path := range SecretFields(in.Type) {
-		return fmt.Errorf("%q has the secret field %q, and secrets do not stand in layers: set its other fields one by one", name, strings.Join(path, "."))
+		return fmt.Errorf("%q has the secret field %q, and secrets do not stand in layers: set its other fields one "+
+			"by one", name, strings.Join(path, "."))
 	}
 	l, err := e.layer(in.Path)
 	if err != nil {
@@ -131,7 +137,8 @@ func (e *Editor) Set(name, text string) error {
 	}
 	format, _ := data.FormatOf(l.Path)
 	if v.IsNull() && format == data.TOML {
-		return fmt.Errorf("%s: TOML has no null: remove the line from %s by hand, or keep the value in a YAML layer", name, l.Path)
+		return fmt.Errorf("%s: TOML has no null: remove the line from %s by hand, or keep the value in a YAML layer",
+			name, l.Path)
 	}
 	layerFile, err := source.NewSet().Add(l.Path, []byte(before))
 	if err != nil {
@@ -139,7 +146,8 @@ func (e *Editor) Set(name, text string) error {
 	}
 	after, err := data.Set(layerFile, format, in.Path, v)
 	if record := recordOf(in.Type); err != nil && record != nil && len(record.Fields) > 0 {
-		return fmt.Errorf("%s: %s: %w, or set its fields one by one: %s.%s=…", l.Path, name, err, name, record.Fields[0].Name)
+		return fmt.Errorf("%s: %s: %w, or set its fields one by one: %s.%s=…", l.Path, name, err, name,
+			record.Fields[0].Name)
 	}
 	if err != nil {
 		return fmt.Errorf("%s: %s: %w", l.Path, name, err)
@@ -206,7 +214,8 @@ func (e *Editor) Overridden() []Overridden {
 			continue
 		}
 		said := e.edited.Settings(environment, w, in).All
-		set := slices.IndexFunc(said, func(s Setting) bool { return s.Layer != nil && s.Layer.Path == e.layers[i].Path })
+		set := slices.IndexFunc(said,
+			func(s Setting) bool { return s.Layer != nil && s.Layer.Path == e.layers[i].Path })
 		if set < 0 {
 			continue // it was taken back
 		}
@@ -337,7 +346,8 @@ func writeBlank(b *strings.Builder, inputs []*Input, depth, comment int) {
 	}
 	for i := 0; i < len(inputs); {
 		in, last := inputs[i], i+1
-		for len(in.Path) > depth+1 && last < len(inputs) && len(inputs[last].Path) > depth+1 && inputs[last].Path[depth] == in.Path[depth] {
+		for len(in.Path) > depth+1 && last < len(inputs) && len(inputs[last].Path) > depth+1 &&
+			inputs[last].Path[depth] == in.Path[depth] {
 			last++
 		}
 		if i > 0 && depth == 0 {
@@ -381,7 +391,8 @@ func inputDefault(in *Input, format string) string {
 func (p *Project) NewEnvironment(name string, like *Environment) (entry, layerPath, layer string, err error) {
 	switch {
 	case !environmentName(name):
-		return "", "", "", fmt.Errorf("%q cannot be the name of an environment: letters, digits, - _ and . make a name that is also one of a folder", name)
+		return "", "", "", fmt.Errorf("%q cannot be the name of an environment: letters, digits, - _ and . make a "+
+			"name that is also one of a folder", name)
 	case p.Environment(name) != nil:
 		return "", "", "", fmt.Errorf("there is an environment %q already", name)
 	}
@@ -418,7 +429,8 @@ func (p *Project) NewEnvironment(name string, like *Environment) (entry, layerPa
 		}
 	}
 	if len(like.secrets) > 0 {
-		fmt.Fprintf(&b, "\n# Where its secrets come from; those of %s:\n# [environments.%s.secrets]\n", like.Name, tomlKey(name))
+		fmt.Fprintf(&b, "\n# Where its secrets come from; those of %s:\n# [environments.%s.secrets]\n", like.Name,
+			tomlKey(name))
 		for _, r := range like.secrets {
 			fmt.Fprintf(&b, "# %s = %s\n", r.Name(), r)
 		}
@@ -426,14 +438,16 @@ func (p *Project) NewEnvironment(name string, like *Environment) (entry, layerPa
 	// What the other decides in layers that only it has is to be decided here too, and what has no value.
 	has := func(in *Input) bool {
 		for _, l := range like.AllLayers() {
-			if v := at(l.Root, in.Path); !l.Root.IsAbsent() && !v.IsAbsent() && !slices.Contains(own, l) && l.Into == "" {
+			if v := at(l.Root, in.Path); !l.Root.IsAbsent() && !v.IsAbsent() && !slices.Contains(own, l) &&
+				l.Into == "" {
 				return true
 			}
 		}
 		return false
 	}
 	var text strings.Builder
-	fmt.Fprintf(&text, "# Values of %s. What stands in comments is to be decided: the values are those of %s.\n", name, like.Name)
+	fmt.Fprintf(&text, "# Values of %s. What stands in comments is to be decided: the values are those of %s.\n",
+		name, like.Name)
 	for _, in := range InputsOf(p.Module) {
 		given := value.Value{}
 		for _, l := range own {

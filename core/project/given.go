@@ -49,7 +49,8 @@ func (p *Project) AddLater(e *Environment, name string, format data.Format, text
 		if len(names) == 0 {
 			help = fmt.Sprintf("declare it so: later input %s: %s as \"<%s>\"", key, o.Type, key)
 		}
-		l.findings.Add(source.Finding{Code: source.WrongUse, Span: p.keyOf(l.Root.Values()[i]), Message: fmt.Sprintf("%q is not an input that is known only later", key), Help: help,
+		l.findings.Add(source.Finding{Code: source.WrongUse, Span: p.keyOf(l.Root.Values()[i]),
+			Message: fmt.Sprintf("%q is not an input that is known only later", key), Help: help,
 			Related: []source.Related{{Span: o.Span, Text: o.Summary()}}})
 	}
 }
@@ -103,7 +104,8 @@ func (p *Project) TryInput(e *Environment, name, text string) string {
 	}
 	o := p.Module.Objects[name]
 	for _, f := range p.World(e, false).Findings() {
-		if strings.HasPrefix(f.Message, fmt.Sprintf("input %q", name)) || strings.HasPrefix(f.Message, fmt.Sprintf("input \"%s.", o.Name)) {
+		if strings.HasPrefix(f.Message, fmt.Sprintf("input %q", name)) ||
+			strings.HasPrefix(f.Message, fmt.Sprintf("input \"%s.", o.Name)) {
 			return f.Message
 		}
 	}
@@ -134,7 +136,9 @@ func readTyped(file *source.File, t *types.Type, keys data.Keys) (value.Value, s
 			return value.IntOf(n, o), nil
 		}
 		// An int that is too large is no float: it would be rounded.
-		if f, err := strconv.ParseFloat(trimmed, 64); strings.ContainsAny(trimmed, ".eE") && err == nil && !math.IsInf(f, 0) && !math.IsNaN(f) && strings.ContainsAny(trimmed, "0123456789") && !strings.ContainsAny(trimmed, "xX_") {
+		if f, err := strconv.ParseFloat(trimmed, 64); strings.ContainsAny(trimmed, ".eE") && err == nil &&
+			!math.IsInf(f, 0) && !math.IsNaN(f) && strings.ContainsAny(trimmed, "0123456789") &&
+			!strings.ContainsAny(trimmed, "xX_") {
 			return value.FloatOf(f, o), nil
 		}
 	}

@@ -42,9 +42,12 @@ func output(p *project.Project, e *project.Environment, name string) string {
 // TestPrecedence takes away what is strongest, step by step: each time the next holds.
 func TestPrecedence(t *testing.T) {
 	files := map[string]string{
-		project.FileName: "[environments.live]\nabstract = true\nlayers = [\"live.yaml\"]\n[environments.north]\nextends = \"live\"\nlayers = [\"first.toml\", { file = \"into.json\", into = \"x\" }, \"second.json\"]\n",
-		"main.knot":      "input x: string = \"default\"\noutput y = x\n",
-		"live.yaml":      "x: extended\n", "first.toml": "x = 'first'\n", "into.json": `"into"`, "second.json": `{"x": "second"}`,
+		project.FileName: "[environments.live]\nabstract = true\nlayers = " +
+			"[\"live.yaml\"]\n[environments.north]\nextends = \"live\"\nlayers = [\"first.toml\", { file = " +
+			"\"into.json\", into = \"x\" }, \"second.json\"]\n",
+		"main.knot": "input x: string = \"default\"\noutput y = x\n",
+		"live.yaml": "x: extended\n", "first.toml": "x = 'first'\n", "into.json": `"into"`,
+		"second.json": `{"x": "second"}`,
 	}
 	p := load(t, files)
 	e := p.Environment("north")
@@ -52,7 +55,8 @@ func TestPrecedence(t *testing.T) {
 	require.NoError(t, p.AddInput(e, "x", "--input x", "input"))
 	require.Equal(t, `"input"`, output(p, e, "y"))
 	for _, c := range []struct{ file, text, want string }{
-		{"second.json", "{}", `"second"`}, {"into.json", "null", `"into"`}, {"first.toml", "", `"first"`}, {"live.yaml", "", `"extended"`}, {"", "", `"default"`},
+		{"second.json", "{}", `"second"`}, {"into.json", "null", `"into"`}, {"first.toml", "", `"first"`},
+		{"live.yaml", "", `"extended"`}, {"", "", `"default"`},
 	} {
 		p := load(t, files)
 		if c.want == `"second"` {
@@ -70,19 +74,30 @@ func TestPrecedence(t *testing.T) {
 // TestTexts holds that the text of an input is read as its type.
 func TestTexts(t *testing.T) {
 	for _, c := range []struct{ declared, text, want string }{
-		{"string", "5", `"5"`}, {"string", "null", `"null"`}, {"string", "", `""`}, {"string", " a\n", `" a\n"`}, {"string", "[1]", `"[1]"`},
-		{"string?", "null", `null`}, {"string?", "5", `"5"`}, {"int", " 5 ", `5`}, {"int", "-5", `-5`}, {"int", "5.0", `input "x": expected an int, found the float 5.0`},
-		{"int", "five", `input "x": expected an int, found the string "five"`}, {"int", "9223372036854775808", `input "x": expected an int, found the string "9223372036854775808"`},
-		{"int?", "null", `null`}, {"int", "null", `input "x": expected an int, found the string "null"`}, {"float", "5", `5.0`}, {"float", "1e3", `1000.0`}, {"float", "NaN", `input "x": expected a float, found the string "NaN"`},
-		{"float", "0x10", `input "x": expected a float, found the string "0x10"`}, {"bool", "true", `true`}, {"bool", "yes", `input "x": expected a bool, found the string "yes"`},
-		{`"a" | "b"`, "b", `"b"`}, {`"a" | "b"`, "c", `input "x": expected "a" | "b", found the string "c"`}, {"1 | 2", "2", `2`}, {"int | string", "5", `5`}, {"int | string", "five", `"five"`},
-		{"bool | string", "true", `true`}, {"[int]", "[1, 2]", `[1,2]`}, {"[string]", "- a\n- b", `["a","b"]`}, {"[int]", "1", `input "x": expected a list [int], found the int 1`},
-		{"{string}", "[b, a]", `["a","b"]`}, {"[int, string]", "[1, a]", `[1,"a"]`}, {"{ a: int, b?: string }", "{a: 1}", `{"a":1}`}, {"{ *: int }", `{"a": 1}`, `{"a":1}`},
-		{"{ a: int }?", "null", `null`}, {"{ a: int }", "{a: [", ``}, {"any", "5", `5`}, {"any", "a", `"a"`}, {"any", "{a: 1}", `{"a":1}`}, {"any", "null", `null`},
+		{"string", "5", `"5"`}, {"string", "null", `"null"`}, {"string", "", `""`}, {"string", " a\n", `" a\n"`},
+		{"string", "[1]", `"[1]"`},
+		{"string?", "null", `null`}, {"string?", "5", `"5"`}, {"int", " 5 ", `5`}, {"int", "-5", `-5`},
+		{"int", "5.0", `input "x": expected an int, found the float 5.0`},
+		{"int", "five", `input "x": expected an int, found the string "five"`},
+		{"int", "9223372036854775808", `input "x": expected an int, found the string "9223372036854775808"`},
+		{"int?", "null", `null`}, {"int", "null", `input "x": expected an int, found the string "null"`},
+		{"float", "5", `5.0`}, {"float", "1e3", `1000.0`},
+		{"float", "NaN", `input "x": expected a float, found the string "NaN"`},
+		{"float", "0x10", `input "x": expected a float, found the string "0x10"`}, {"bool", "true", `true`},
+		{"bool", "yes", `input "x": expected a bool, found the string "yes"`},
+		{`"a" | "b"`, "b", `"b"`}, {`"a" | "b"`, "c", `input "x": expected "a" | "b", found the string "c"`},
+		{"1 | 2", "2", `2`}, {"int | string", "5", `5`}, {"int | string", "five", `"five"`},
+		{"bool | string", "true", `true`}, {"[int]", "[1, 2]", `[1,2]`}, {"[string]", "- a\n- b", `["a","b"]`},
+		{"[int]", "1", `input "x": expected a list [int], found the int 1`},
+		{"{string}", "[b, a]", `["a","b"]`}, {"[int, string]", "[1, a]", `[1,"a"]`},
+		{"{ a: int, b?: string }", "{a: 1}", `{"a":1}`}, {"{ *: int }", `{"a": 1}`, `{"a":1}`},
+		{"{ a: int }?", "null", `null`}, {"{ a: int }", "{a: [", ``}, {"any", "5", `5`}, {"any", "a", `"a"`},
+		{"any", "{a: 1}", `{"a":1}`}, {"any", "null", `null`},
 		{"(int where it > 3)?", "5", `5`}, {"int where it > 3", "2", `input "x": must satisfy it > 3, found 2`},
 	} {
 		t.Run(c.declared+" "+c.text, func(t *testing.T) {
-			p := load(t, map[string]string{project.FileName: "[environments.north]\n", "main.knot": "input x: " + c.declared + "\noutput y = x\n"})
+			p := load(t, map[string]string{project.FileName: "[environments.north]\n",
+				"main.knot": "input x: " + c.declared + "\noutput y = x\n"})
 			e := p.Environment("north")
 			require.NoError(t, p.AddInput(e, "x", "--input x", c.text))
 			if got := output(p, e, "y"); c.want != "" {
@@ -134,15 +149,18 @@ secret output sum = [lengths, number + 1, part * 2, not login.on]
 	})
 	e := p.Environment("north")
 	require.Equal(t, `[["‹secret›","‹secret›","‹secret›"],"‹secret›","‹secret›","‹secret›"]`, output(p, e, "sum"))
-	findings := p.ReadSecrets(e, store{"text": "tide\n", "number": "41\n", "json": `{"a": [0, {"b/c": 1.5}]}`, "https://store.floodwatch.example/r": `{"r": {"user": "duty-officer", "on": true}}`})
+	findings := p.ReadSecrets(e, store{"text": "tide\n", "number": "41\n", "json": `{"a": [0, {"b/c": 1.5}]}`,
+		"https://store.floodwatch.example/r": `{"r": {"user": "duty-officer", "on": true}}`})
 	require.Empty(t, findings)
 	v, ok := p.World(e, false).Value(p.Module.Objects["sum"])
 	require.True(t, ok)
 	require.Equal(t, `[[4,4,12],42,3.0,false]`, data.CompactJSON(v))
 	require.NotZero(t, value.Marks(v)&value.Secret)
-	require.Equal(t, `[["‹secret›","‹secret›","‹secret›"],"‹secret›","‹secret›","‹secret›"]`, data.CompactJSON(value.Shown(v)), "read, but shown to nobody")
+	require.Equal(t, `[["‹secret›","‹secret›","‹secret›"],"‹secret›","‹secret›","‹secret›"]`,
+		data.CompactJSON(value.Shown(v)), "read, but shown to nobody")
 
-	findings = p.ReadSecrets(e, store{"text": "tide", "number": "many", "json": `{"a": "x"}`, "https://store.floodwatch.example/r": `not JSON`})
+	findings = p.ReadSecrets(e, store{"text": "tide", "number": "many", "json": `{"a": "x"}`,
+		"https://store.floodwatch.example/r": `not JSON`})
 	var messages []string
 	for _, f := range findings {
 		messages = append(messages, f.Message)
@@ -157,12 +175,15 @@ secret output sum = [lengths, number + 1, part * 2, not login.on]
 // TestFields holds that fields of inputs are given by their names, secret ones too, which then need no source.
 func TestFields(t *testing.T) {
 	p := load(t, map[string]string{
-		project.FileName: "[environments.north]\nlayers = [\"a.yaml\"]\n[environments.north.secrets]\nmail.password = { file = \"gone\" }\n",
-		"a.yaml":         "mail: { host: a.example }\nlevels: { high: 3 }\nfree: { a: { b: 1 } }\n",
-		"main.knot":      "input mail: { host: string, secret password: string }\ninput levels: { *: int }\ninput free: any\noutput plain = [mail.host, levels, free]\nsecret output word = mail.password\n",
+		project.FileName: "[environments.north]\nlayers = [\"a.yaml\"]\n[environments.north.secrets]\nmail.password " +
+			"= { file = \"gone\" }\n",
+		"a.yaml": "mail: { host: a.example }\nlevels: { high: 3 }\nfree: { a: { b: 1 } }\n",
+		"main.knot": "input mail: { host: string, secret password: string }\ninput levels: { *: int }\ninput " +
+			"free: any\noutput plain = [mail.host, levels, free]\nsecret output word = mail.password\n",
 	})
 	e := p.Environment("north")
-	for name, text := range map[string]string{"mail.host": "b.example", "levels.low": "1", `levels."very high"`: "5", "free.a.c": "[true]"} {
+	for name, text := range map[string]string{"mail.host": "b.example", "levels.low": "1", `levels."very high"`: "5",
+		"free.a.c": "[true]"} {
 		require.NoError(t, p.AddInput(e, name, "--input "+name, text))
 	}
 	require.NoError(t, p.AddInput(e, "mail.password", "password.txt", "tide"))
@@ -178,8 +199,9 @@ func TestFields(t *testing.T) {
 	require.Empty(t, p.CheckLayers([]*project.Environment{e}))
 
 	for name, want := range map[string]string{
-		"mial.host": `main.knot has no input "mial"`, "mail.hots": "did you mean \"host\"?", "mail.host.x": `the input "mail.host" is no record, so it has no field "x"`,
-		"mail..x": "is no name of an input", "levels.low": "",
+		"mial.host": `main.knot has no input "mial"`, "mail.hots": "did you mean \"host\"?",
+		"mail.host.x": `the input "mail.host" is no record, so it has no field "x"`,
+		"mail..x":     "is no name of an input", "levels.low": "",
 	} {
 		err := p.AddInput(e, name, "--input "+name, "1")
 		if want == "" {
@@ -195,7 +217,8 @@ func TestFields(t *testing.T) {
 // TestLayersOfAnySize holds that a layer may be large.
 func TestLayersOfAnySize(t *testing.T) {
 	large := strings.Repeat("tide ", 2<<20)
-	p := load(t, map[string]string{project.FileName: "[environments.north]\nlayers = [\"a.yaml\"]\n", "main.knot": "input x: string where text.length(it) < 5\noutput y = x\n", "a.yaml": "x: " + large + "\n"})
+	p := load(t, map[string]string{project.FileName: "[environments.north]\nlayers = [\"a.yaml\"]\n",
+		"main.knot": "input x: string where text.length(it) < 5\noutput y = x\n", "a.yaml": "x: " + large + "\n"})
 	got := output(p, p.Environment("north"), "y")
 	require.Contains(t, got, `input "x": must satisfy text.length(it) < 5`)
 	require.Less(t, len(got), 300)
@@ -203,7 +226,8 @@ func TestLayersOfAnySize(t *testing.T) {
 
 // TestOneInputTwoTypes holds that what layers say is checked as a whole, at the line of the strongest.
 func TestOneInputTwoTypes(t *testing.T) {
-	files := map[string]string{project.FileName: "[environments.north]\nlayers = [\"a.yaml\", \"b.toml\"]\n", "main.knot": "input x: { a: int }\noutput y = x\n", "a.yaml": "x: { a: 1 }\n", "b.toml": "x = 5\n"}
+	files := map[string]string{project.FileName: "[environments.north]\nlayers = [\"a.yaml\", \"b.toml\"]\n",
+		"main.knot": "input x: { a: int }\noutput y = x\n", "a.yaml": "x: { a: 1 }\n", "b.toml": "x = 5\n"}
 	p := load(t, files)
 	require.Equal(t, `input "x": expected a record { a: int }, found the int 5`, output(p, p.Environment("north"), "y"))
 	files["a.yaml"], files["b.toml"] = "x: 5\n", "x = { a = 2 }\n"

@@ -66,7 +66,8 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 	for _, o := range inputs {
 		var missing []*Environment
 		for _, e := range environments {
-			meant := slices.ContainsFunc(e.AllLayers(), func(l *Layer) bool { return slices.Contains(misspelt[l], o.Name) })
+			meant := slices.ContainsFunc(e.AllLayers(),
+				func(l *Layer) bool { return slices.Contains(misspelt[l], o.Name) })
 			if !o.Invalid && !meant && p.missing(e, o) {
 				missing = append(missing, e)
 			}
@@ -94,8 +95,10 @@ func (p *Project) deprecated(layers []*Layer) source.Findings {
 				continue
 			}
 			if v := l.Root.Get(o.Name); !v.IsAbsent() {
-				findings.Add(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: p.keyOf(v), Help: d.Deprecated,
-					Message: fmt.Sprintf("the input %q is deprecated", o.Name), Related: []source.Related{{Span: o.Span, Text: o.Summary()}}})
+				findings.Add(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: p.keyOf(v),
+					Help:    d.Deprecated,
+					Message: fmt.Sprintf("the input %q is deprecated", o.Name),
+					Related: []source.Related{{Span: o.Span, Text: o.Summary()}}})
 			}
 		}
 	}
@@ -103,7 +106,8 @@ func (p *Project) deprecated(layers []*Layer) source.Findings {
 }
 
 func (p *Project) unknownInput(key string, v value.Value, names []string) source.Finding {
-	f := source.Finding{Code: source.UnknownInput, Span: p.keyOf(v), Message: fmt.Sprintf("%s has no input %q", p.Module.Path, key)}
+	f := source.Finding{Code: source.UnknownInput, Span: p.keyOf(v),
+		Message: fmt.Sprintf("%s has no input %q", p.Module.Path, key)}
 	if near, ok := source.Nearest(key, names); ok {
 		o := p.Module.Objects[near]
 		f.Help = fmt.Sprintf("did you mean %q?", near)

@@ -106,7 +106,8 @@ type dataFile struct {
 func Load(files fs.FS, modules ...string) (*Project, error) {
 	p := &Project{
 		Sources: source.NewSet(), files: files,
-		modules: map[string]*moduleState{}, layers: map[layerKey]*Layer{}, data: map[string]*dataFile{}, keys: data.Keys{},
+		modules: map[string]*moduleState{}, layers: map[layerKey]*Layer{}, data: map[string]*dataFile{},
+		keys: data.Keys{},
 	}
 	text, err := fs.ReadFile(files, FileName)
 	if err != nil {
@@ -134,7 +135,8 @@ func (p *Project) Tracked(f source.Finding) bool {
 	if len(f.Environments) == 0 || f.Code != source.SecretExposed && f.Code != source.HiddenDecision {
 		return false
 	}
-	return p.checked.Tracked[f.Span.Start] || slices.ContainsFunc(f.Related, func(r source.Related) bool { return p.checked.Tracked[r.Span.Start] })
+	return p.checked.Tracked[f.Span.Start] ||
+		slices.ContainsFunc(f.Related, func(r source.Related) bool { return p.checked.Tracked[r.Span.Start] })
 }
 
 // InSource reports whether a place is in a module.
@@ -195,7 +197,8 @@ func (p *Project) read(name string, span source.Span) (file *source.File, ok boo
 				err = pathError.Err
 			}
 			if err.Error() == leadsOut {
-				p.report(source.OutsideProject, span, "what it needs stands in the project; copy it there", "%s is, or stands behind, a link that leads out of the project", name)
+				p.report(source.OutsideProject, span, "what it needs stands in the project; copy it there",
+					"%s is, or stands behind, a link that leads out of the project", name)
 				return nil, false
 			}
 			p.report(source.NoFile, span, "", "%s cannot be read: %s", name, err)
@@ -303,7 +306,8 @@ func (l *loader) module(name string, span source.Span, trail []string) *types.Mo
 		if s.loading {
 			from := slices.Index(trail, name)
 			circle := append(slices.Clone(trail[from:]), name)
-			l.report(source.Cycle, span, "move what both need into a third module", "modules use each other in a circle: %s", strings.Join(circle, " → "))
+			l.report(source.Cycle, span, "move what both need into a third module",
+				"modules use each other in a circle: %s", strings.Join(circle, " → "))
 			return nil
 		}
 		if s.bad {
@@ -350,7 +354,8 @@ func (l *loader) use(m *types.Module, use *syntax.Use, trail []string) *types.Im
 	}
 	format, ok := data.FormatOf(name)
 	if !ok || !slices.Contains(data.Readable, format) {
-		l.report(source.UnknownFormat, use.PathSpan, "modules end in .knot, data in .yaml, .yml, .json or .toml", "the ending of this path does not tell what the file is")
+		l.report(source.UnknownFormat, use.PathSpan, "modules end in .knot, data in .yaml, .yml, .json or .toml",
+			"the ending of this path does not tell what the file is")
 		return failed
 	}
 	d := l.readData(name, format, use.PathSpan)
@@ -378,7 +383,8 @@ func (l *loader) useForm(name string, use *syntax.Use) *types.Import {
 		return &types.Import{}
 	}
 	if format, _ := data.FormatOf(name); use.Form == "stream" && format != data.YAML {
-		l.report(source.UnknownFormat, use.PathSpan, "only YAML files hold several documents", "%s is no YAML file", name)
+		l.report(source.UnknownFormat, use.PathSpan, "only YAML files hold several documents", "%s is no YAML file",
+			name)
 		return &types.Import{Failed: true}
 	}
 	file, ok := l.read(name, use.PathSpan)
@@ -417,7 +423,8 @@ func (l *loader) usePattern(pattern string, use *syntax.Use) *types.Import {
 		}
 		format, known := data.FormatOf(name)
 		if !known || !slices.Contains(data.Readable, format) {
-			l.report(source.UnknownFormat, use.PathSpan, "narrow the pattern", "the pattern matches %s, whose ending does not tell a format of data", name)
+			l.report(source.UnknownFormat, use.PathSpan, "narrow the pattern",
+				"the pattern matches %s, whose ending does not tell a format of data", name)
 			ok = false
 			return nil
 		}
@@ -435,7 +442,8 @@ func (l *loader) usePattern(pattern string, use *syntax.Use) *types.Import {
 		l.report(source.NoFile, use.PathSpan, "", "%s cannot be read: %s", root, err)
 		return failed
 	case ok && b.Len() == 0:
-		l.report(source.NoFile, use.PathSpan, "* stands for part of a name, ** for any folders", "no file of the project matches %q", use.Path)
+		l.report(source.NoFile, use.PathSpan, "* stands for part of a name, ** for any folders",
+			"no file of the project matches %q", use.Path)
 		return failed
 	case !ok:
 		return failed
@@ -453,11 +461,13 @@ func (l *loader) resolve(from, written string, span source.Span) (string, bool) 
 	case strings.HasPrefix(written, "/"):
 		name = path.Clean(strings.TrimPrefix(written, "/"))
 	default:
-		l.report(source.NoFile, span, fmt.Sprintf("a file beside this one is written %q", "./"+written), "the path %q names a package, and the project has none", written)
+		l.report(source.NoFile, span, fmt.Sprintf("a file beside this one is written %q", "./"+written),
+			"the path %q names a package, and the project has none", written)
 		return "", false
 	}
 	if name == ".." || strings.HasPrefix(name, "../") || !fs.ValidPath(name) {
-		l.report(source.OutsideProject, span, "only files of the project can be used", "%q leads out of the project", written)
+		l.report(source.OutsideProject, span, "only files of the project can be used", "%q leads out of the project",
+			written)
 		return "", false
 	}
 	return name, true

@@ -41,7 +41,8 @@ func TestMerging(t *testing.T) {
 	for _, c := range []struct{ name, declaration, weak, strong, want string }{
 		{"record over record", "{ a: int, b: int }", "x: { a: 1, b: 2 }", "x: { b: 3 }", `{"a":1,"b":3}`},
 		{"record over record, below null", "{ a: int, b: int }?", "x: { a: 1, b: 2 }", "x: { b: 3 }", `{"a":1,"b":3}`},
-		{"record over record, deep", "{ a: { b: { c: int, d: int } } }", "x: { a: { b: { c: 1, d: 2 } } }", "x: { a: { b: { d: 3 } } }", `{"a":{"b":{"c":1,"d":3}}}`},
+		{"record over record, deep", "{ a: { b: { c: int, d: int } } }", "x: { a: { b: { c: 1, d: 2 } } }",
+			"x: { a: { b: { d: 3 } } }", `{"a":{"b":{"c":1,"d":3}}}`},
 		{"map over map", "{ *: int }", "x: { a: 1 }", "x: { b: 2 }", `{"a":1,"b":2}`},
 		{"any over any", "any", "x: { a: { b: 1 } }", "x: { a: { c: 2 } }", `{"a":{"b":1,"c":2}}`},
 		{"record over null", "{ a: int }?", "x: null", "x: { a: 1 }", `{"a":1}`},
@@ -54,13 +55,15 @@ func TestMerging(t *testing.T) {
 		{"null for an entry that may be null", "{ *: int? }", "x: { a: 1 }", "x: { a: null }", `{"a":null}`},
 		{"null for another input", "int", "x: 1", "x: null", `1`},
 		{"null for another input with a default", "int = 7", "{}", "x: null", `7`},
-		{"null for a field with a default", "{ a: int = 7, b: int }", "x: { a: 1, b: 2 }", "x: { a: null }", `{"a":1,"b":2}`},
+		{"null for a field with a default", "{ a: int = 7, b: int }", "x: { a: 1, b: 2 }", "x: { a: null }",
+			`{"a":1,"b":2}`},
 		{"default of a field", "{ a: int = 7, b: int }", "{}", "x: { b: 2 }", `{"a":7,"b":2}`},
 		{"nothing at all", "int = 7", "{}", "{}", `7`},
 		{"int for float", "float", "x: 1", "{}", `1.0`},
 		{"missing", "int", "{}", "x: null", `the input "x" (int) has no value`},
 		{"wrong kind over right", "int", "x: 1", "x: [1]", `input "x": expected an int, found the list [1]`},
-		{"merged whole is checked", "{ a: int, b: int }", "x: { a: 1 }", "x: { c: 1 }", `input "x": the field "b" (int) is missing`},
+		{"merged whole is checked", "{ a: int, b: int }", "x: { a: 1 }", "x: { c: 1 }",
+			`input "x": the field "b" (int) is missing`},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			require.Equal(t, c.want, layered(t, c.declaration, "weak.yaml", c.weak, "strong.yaml", c.strong))
@@ -78,7 +81,9 @@ func TestFormatsOfLayers(t *testing.T) {
 	}
 	for weak, a := range texts {
 		for strong, b := range texts {
-			require.Equal(t, `{"a":1,"b":"high"}`, layered(t, "{ a: int, b: string }", "weak."+weak, a[0], "strong."+strong, b[1]), "%s under %s", weak, strong)
+			require.Equal(t, `{"a":1,"b":"high"}`,
+				layered(t, "{ a: int, b: string }", "weak."+weak, a[0], "strong."+strong, b[1]), "%s under %s", weak,
+				strong)
 		}
 	}
 }
@@ -99,12 +104,13 @@ extends = "live"
 layers = ["4.yaml", "5.yaml"]
 tags = ["siren"]
 `)},
-		"main.knot": {Data: []byte("input a: int\ninput b: int\ninput c: int\ninput d: int\ninput e: int\noutput all = [a, b, c, d, e]\n")},
-		"1.yaml":    {Data: []byte("{a: 1, b: 1, c: 1, d: 1, e: 1}")},
-		"2.yaml":    {Data: []byte("{b: 2, c: 2, d: 2, e: 2}")},
-		"3.yaml":    {Data: []byte("{c: 3, d: 3, e: 3}")},
-		"4.yaml":    {Data: []byte("{d: 4, e: 4}")},
-		"5.yaml":    {Data: []byte("{e: 5}")},
+		"main.knot": {Data: []byte("input a: int\ninput b: int\ninput c: int\ninput d: int\ninput e: int\noutput " +
+			"all = [a, b, c, d, e]\n")},
+		"1.yaml": {Data: []byte("{a: 1, b: 1, c: 1, d: 1, e: 1}")},
+		"2.yaml": {Data: []byte("{b: 2, c: 2, d: 2, e: 2}")},
+		"3.yaml": {Data: []byte("{c: 3, d: 3, e: 3}")},
+		"4.yaml": {Data: []byte("{d: 4, e: 4}")},
+		"5.yaml": {Data: []byte("{e: 5}")},
 	})
 	require.NoError(t, err)
 	require.Empty(t, p.Findings)

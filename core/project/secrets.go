@@ -56,7 +56,9 @@ func (p *Project) readSecrets(e *Environment, table value.Value, name string, pa
 		v, full := table.Values()[i], append(slices.Clip(path), key)
 		if v.Kind() != value.Record {
 			help := `write: ` + key + ` = { variable = "KNOTHOLE_SECRET_…" }, or with file, age or url`
-			f := source.Finding{Code: source.SecretInFile, Span: p.keyOf(v), Help: help, Message: fmt.Sprintf("%s says where secrets come from and holds none, but %q is a %s", name, key, v.Kind())}
+			f := source.Finding{Code: source.SecretInFile, Span: p.keyOf(v), Help: help,
+				Message: fmt.Sprintf("%s says where secrets come from and holds none, but %q is a %s", name, key,
+					v.Kind())}
 			p.hide(v)
 			p.Findings.Add(f)
 			e.breakSecret(full[0])
@@ -90,7 +92,8 @@ func (p *Project) reference(table value.Value, name string, path []string) *Refe
 	c := &configuration{p, name, table}
 	c.known(append(slices.Clone(referenceKinds), "at")...)
 	r := &Reference{Path: path, Span: p.keyOf(table)}
-	unknown := slices.ContainsFunc(table.Shape().Keys(), func(key string) bool { return key != "at" && !slices.Contains(referenceKinds, key) })
+	unknown := slices.ContainsFunc(table.Shape().Keys(),
+		func(key string) bool { return key != "at" && !slices.Contains(referenceKinds, key) })
 	if unknown {
 		p.hide(table) // it may be a secret by mistake
 	}
@@ -100,7 +103,8 @@ func (p *Project) reference(table value.Value, name string, path []string) *Refe
 			continue
 		}
 		if r.Kind != "" {
-			c.report(source.SecretReference, p.keyOf(v), "leave one out", "%s names two sources: %s and %s", name, r.Kind, kind)
+			c.report(source.SecretReference, p.keyOf(v), "leave one out", "%s names two sources: %s and %s", name,
+				r.Kind, kind)
 			return nil
 		}
 		r.Kind, r.Target = kind, v.Text()
@@ -109,7 +113,9 @@ func (p *Project) reference(table value.Value, name string, path []string) *Refe
 		return nil // which has been said
 	}
 	if r.Kind == "" {
-		c.report(source.SecretReference, r.Span, `write: { variable = "KNOTHOLE_SECRET_…" }, or one of file, age and url`, "%s does not say where the secret comes from", name)
+		c.report(source.SecretReference, r.Span,
+			`write: { variable = "KNOTHOLE_SECRET_…" }, or one of file, age and url`,
+			"%s does not say where the secret comes from", name)
 		return nil
 	}
 	target := table.Get(r.Kind)
@@ -120,18 +126,22 @@ func (p *Project) reference(table value.Value, name string, path []string) *Refe
 		}
 	case "url":
 		if !strings.HasPrefix(r.Target, "https://") {
-			c.report(source.SecretReference, source.At(target.Origin().Pos()), "begin with https://", "secrets are read over TLS only, not from %q", r.Target)
+			c.report(source.SecretReference, source.At(target.Origin().Pos()), "begin with https://",
+				"secrets are read over TLS only, not from %q", r.Target)
 			return nil
 		}
 		if u, err := url.Parse(r.Target); err != nil || u.User != nil || u.Host == "" {
 			p.hide(table)
-			c.report(source.SecretReference, source.At(target.Origin().Pos()), "a file behind --secret-policy says which token to send", "a URL of a store has a host, and no user or password")
+			c.report(source.SecretReference, source.At(target.Origin().Pos()),
+				"a file behind --secret-policy says which token to send",
+				"a URL of a store has a host, and no user or password")
 			return nil
 		}
 	}
 	if v, ok := c.get("at", value.String); ok {
 		if _, err := place.ParsePointer(v.Text()); err != nil {
-			c.report(source.SecretReference, source.At(v.Origin().Pos()), "such as /data/pin", "%q is no JSON Pointer (RFC 6901): %s", v.Text(), err)
+			c.report(source.SecretReference, source.At(v.Origin().Pos()), "such as /data/pin",
+				"%q is no JSON Pointer (RFC 6901): %s", v.Text(), err)
 			return nil
 		}
 		r.At = v.Text()
@@ -238,7 +248,8 @@ func (p *Project) checkSecrets(environments []*Environment, layers []*Layer) sou
 				continue
 			}
 			seen[r] = true
-			f := source.Finding{Code: source.UnknownInput, Span: r.Span, Message: fmt.Sprintf("%s has no secret input %q", p.Module.Path, strings.Join(r.Path, "."))}
+			f := source.Finding{Code: source.UnknownInput, Span: r.Span,
+				Message: fmt.Sprintf("%s has no secret input %q", p.Module.Path, strings.Join(r.Path, "."))}
 			if o := p.Module.Objects[r.Path[0]]; o != nil && o.Kind == types.ObjectInput {
 				f.Help = fmt.Sprintf("declare it so: secret input %s: %s", o.Name, o.Type)
 				f.Related = []source.Related{{Span: o.Span, Text: o.Summary()}}
@@ -292,8 +303,10 @@ func (p *Project) secretInLayer(l *Layer, o *types.Object, path []string, v valu
 		span = l.intoSpan
 	}
 	return source.Finding{
-		Code: source.SecretInFile, Span: span, Message: fmt.Sprintf("%q is secret, and secrets do not stand in layers", name),
-		Help:    "take it out, change the secret, and name its source in [environments.….secrets]: " + eval.SecretSource(path),
+		Code: source.SecretInFile, Span: span,
+		Message: fmt.Sprintf("%q is secret, and secrets do not stand in layers", name),
+		Help: "take it out, change the secret, and name its source in [environments.….secrets]: " +
+			"" + eval.SecretSource(path),
 		Related: []source.Related{{Span: o.Span, Text: o.Summary()}},
 	}
 }

@@ -60,7 +60,8 @@ func InputsOf(m *types.Module) []*Input {
 			continue
 		}
 		_, later := Placeholder(o)
-		in := &Input{Object: o, Path: []string{o.Name}, Type: o.Type, Description: d.Description, Span: o.Span, Secret: d.Secret, Later: later, Deprecated: d.Deprecated}
+		in := &Input{Object: o, Path: []string{o.Name}, Type: o.Type, Description: d.Description, Span: o.Span,
+			Secret: d.Secret, Later: later, Deprecated: d.Deprecated}
 		in.setDefault(m, d.Default)
 		all = append(all, in.fields(m, nil)...)
 	}
@@ -104,7 +105,8 @@ func (in *Input) fields(m *types.Module, seen []*types.Type) []*Input {
 	for i := range core.Fields {
 		f := &core.Fields[i]
 		inner := &Input{
-			Object: in.Object, Path: append(append([]string(nil), in.Path...), f.Name), Type: f.Type, Description: f.Description, Span: f.Span,
+			Object: in.Object, Path: append(append([]string(nil), in.Path...), f.Name), Type: f.Type,
+			Description: f.Description, Span: f.Span,
 			Secret: f.Secret, Deprecated: f.Deprecated, optional: f.Optional,
 		}
 		if f.Default != nil {
@@ -164,7 +166,9 @@ func (p *Project) Settings(e *Environment, w *eval.World, in *Input) Settings {
 		s.All, s.Repeats = nil, false
 		for _, r := range e.Secrets() {
 			if r.Name() == in.Name() || len(r.Path) == 1 && r.Path[0] == in.Path[0] {
-				s.All = append(s.All, Setting{Reference: r, Value: value.UnknownOf(value.String, value.Hidden, value.Secret, 0), At: r.Span.Start})
+				s.All = append(s.All,
+					Setting{Reference: r, Value: value.UnknownOf(value.String, value.Hidden, value.Secret, 0),
+						At: r.Span.Start})
 			}
 		}
 	}
@@ -205,7 +209,8 @@ func (p *Project) InputNamed(name string) (*Input, error) {
 			continue
 		}
 		if record == nil {
-			return nil, fmt.Errorf("the input %q is no record, so it has no field %q", (&Reference{Path: path[:i+1]}).Name(), key)
+			return nil, fmt.Errorf("the input %q is no record, so it has no field %q",
+				(&Reference{Path: path[:i+1]}).Name(), key)
 		}
 		f, ok := record.Field(key)
 		switch {
@@ -218,7 +223,8 @@ func (p *Project) InputNamed(name string) (*Input, error) {
 			if near, ok := source.Nearest(key, record.FieldNames()); ok {
 				help = fmt.Sprintf("\n  did you mean %q?", near)
 			}
-			return nil, fmt.Errorf("the input %q has no field %q [%s]%s", (&Reference{Path: path[:i+1]}).Name(), key, source.UnknownField, help)
+			return nil, fmt.Errorf("the input %q has no field %q [%s]%s", (&Reference{Path: path[:i+1]}).Name(), key,
+				source.UnknownField, help)
 		}
 	}
 	return in, nil

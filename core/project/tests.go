@@ -46,7 +46,8 @@ func (p *Project) test(o *types.Object, d *syntax.Test) TestResult {
 	w.Visit(o, eval.Visitor{})
 	w.Complete(false)
 	r.Findings = w.Findings()
-	if stopped := w.Stopped(); stopped != nil && !r.Findings.HasErrors() && !p.Program.Constants().HasErrors() && !p.Findings.HasErrors() {
+	if stopped := w.Stopped(); stopped != nil && !r.Findings.HasErrors() && !p.Program.Constants().HasErrors() &&
+		!p.Findings.HasErrors() {
 		panic(stopped)
 	}
 	for _, u := range w.Unchecked() {

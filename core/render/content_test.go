@@ -15,9 +15,12 @@ import (
 func TestContent(t *testing.T) {
 	var values []value.Value
 	for _, text := range []string{
-		`null`, `true`, `false`, `0`, `1`, `-1`, `1.0`, `1.5`, `""`, `"1"`, `"true"`, `"null"`, `[]`, `{}`, `[[]]`, `[null]`, `[{}]`, `["a","b"]`,
-		`["ab",""]`, `["a,b"]`, `[["a"],"b"]`, `[["a","b"]]`, `{"a":"b"}`, `{"a":{"b":"c"}}`, `{"a":{},"b":"c"}`, `{"b":"c","a":{}}`, `["a",{"b":"c"}]`,
-		`{"ab":""}`, `{"a":"b","c":"d"}`, `{"a":["b","c"],"d":1}`, `{"a":["b","c","d",1]}`, `"\u0000"`, `"\u0000\u0000"`, `9223372036854775807`,
+		`null`, `true`, `false`, `0`, `1`, `-1`, `1.0`, `1.5`, `""`, `"1"`, `"true"`, `"null"`, `[]`, `{}`, `[[]]`,
+		`[null]`, `[{}]`, `["a","b"]`,
+		`["ab",""]`, `["a,b"]`, `[["a"],"b"]`, `[["a","b"]]`, `{"a":"b"}`, `{"a":{"b":"c"}}`, `{"a":{},"b":"c"}`,
+		`{"b":"c","a":{}}`, `["a",{"b":"c"}]`,
+		`{"ab":""}`, `{"a":"b","c":"d"}`, `{"a":["b","c"],"d":1}`, `{"a":["b","c","d",1]}`, `"\u0000"`,
+		`"\u0000\u0000"`, `9223372036854775807`,
 	} {
 		file, err := source.NewSet().Add("x.json", []byte(text))
 		require.NoError(t, err)
@@ -35,10 +38,12 @@ func TestContent(t *testing.T) {
 	for _, v := range values {
 		for _, format := range []data.Format{data.JSON, data.YAML, data.TOML} {
 			add(data.CompactJSON(v)+" as "+string(format), render.Document{Value: v, Format: format}, "")
-			add(data.CompactJSON(v)+" as "+string(format)+" with a header", render.Document{Value: v, Format: format}, "# a\n")
+			add(data.CompactJSON(v)+" as "+string(format)+" with a header", render.Document{Value: v, Format: format},
+				"# a\n")
 		}
 		add(data.CompactJSON(v)+" as a stream", render.Document{Value: v, Format: data.YAML, Stream: true}, "")
 	}
-	a, b := render.Document{Path: "a", Value: values[3], Format: data.JSON}, render.Document{Path: "b", Value: values[3], Format: data.JSON}
+	a, b := render.Document{Path: "a", Value: values[3], Format: data.JSON},
+		render.Document{Path: "b", Value: values[3], Format: data.JSON}
 	require.Equal(t, a.Content(""), b.Content(""), "where it stands does not matter")
 }

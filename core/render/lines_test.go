@@ -59,13 +59,17 @@ func TestLines(t *testing.T) {
 // TestStreamOrder holds that what others need comes first, and otherwise what is declared first.
 func TestStreamOrder(t *testing.T) {
 	object := func(kind, name string) value.Value {
-		return value.RecordOf(value.NewShape([]string{"kind", "name"}), []value.Value{value.StringOf(kind, 0), value.StringOf(name, 0)}, 0)
+		return value.RecordOf(value.NewShape([]string{"kind", "name"}),
+			[]value.Value{value.StringOf(kind, 0), value.StringOf(name, 0)}, 0)
 	}
 	list := value.ListOf([]value.Value{object("ConfigMap", "4"), object("Namespace", "1")}, 0)
 	objects, others := render.Stream([]render.Document{
-		{Format: "yaml", Value: object("Ingress", "8")}, {Format: "yaml", Value: object("Deployment", "5")}, {Format: "json", Value: object("Deployment", "x")},
-		{Format: "yaml", Value: list, Stream: true}, {Format: "yaml", Value: object("ServiceAccount", "3")}, {Format: "yaml", Value: object("GaugeFeed", "6")},
-		{Format: "yaml", Value: object("CustomResourceDefinition", "2")}, {Format: "yaml", Value: value.StringOf("7", 0)},
+		{Format: "yaml", Value: object("Ingress", "8")}, {Format: "yaml", Value: object("Deployment", "5")},
+		{Format: "json", Value: object("Deployment", "x")},
+		{Format: "yaml", Value: list, Stream: true}, {Format: "yaml", Value: object("ServiceAccount", "3")},
+		{Format: "yaml", Value: object("GaugeFeed", "6")},
+		{Format: "yaml", Value: object("CustomResourceDefinition", "2")},
+		{Format: "yaml", Value: value.StringOf("7", 0)},
 	})
 	require.Equal(t, 1, others)
 	var order []string

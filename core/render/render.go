@@ -132,8 +132,10 @@ func others(w *eval.World, m *types.Module, everything bool, wanted func(o *type
 	}
 }
 
-func (r *Result) report(code source.Code, span source.Span, help string, related []source.Related, format string, arguments ...any) {
-	r.Findings.Add(source.Finding{Code: code, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help, Related: related, Environments: []string{r.Environment.Name}})
+func (r *Result) report(code source.Code, span source.Span, help string, related []source.Related, format string,
+	arguments ...any) {
+	r.Findings.Add(source.Finding{Code: code, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help,
+		Related: related, Environments: []string{r.Environment.Name}})
 }
 
 // taken is a path that a document takes, or a folder that it stands in.
@@ -205,7 +207,9 @@ func (r *Result) document(d eval.Document, places map[string]taken, options Opti
 		format, ok = data.FormatOf(d.Format)
 	}
 	if !ok {
-		r.report(source.UnknownFormat, span, `end the path with .yaml, .json, .toml, .env or .txt, or write "as" and a format`, via, "the ending of %s does not tell a format", name)
+		r.report(source.UnknownFormat, span,
+			`end the path with .yaml, .json, .toml, .env or .txt, or write "as" and a format`, via,
+			"the ending of %s does not tell a format", name)
 		return
 	}
 	if options.Only != nil && !options.Only(name) {
@@ -215,13 +219,15 @@ func (r *Result) document(d eval.Document, places map[string]taken, options Opti
 	if options.Made != nil {
 		options.Made()
 	}
-	*all = append(*all, made{Document{Path: name, Format: format, Value: v, Stream: d.Stream, Secret: d.Secret, Name: d.Path}, d, via, !ok})
+	*all = append(*all, made{Document{Path: name, Format: format, Value: v, Stream: d.Stream, Secret: d.Secret,
+		Name: d.Path}, d, via, !ok})
 }
 
 // clash reports a document at whose path a folder with another is needed.
 func (r *Result) clash(file, inside taken) {
 	related := append([]source.Related{{Span: file.span, Text: "the document"}}, file.via...)
-	r.report(source.SamePath, inside.span, "give one of them another path", append(related, inside.via...), "%s is a document, so that it cannot be the folder of %s", file.name, inside.name)
+	r.report(source.SamePath, inside.span, "give one of them another path", append(related, inside.via...),
+		"%s is a document, so that it cannot be the folder of %s", file.name, inside.name)
 }
 
 // patch lets the patches of all documents do their work.
@@ -267,7 +273,8 @@ func (r *Result) finish(p *project.Project, w *eval.World, m made) {
 	problems := data.Check(v, format)
 	for _, problem := range problems {
 		at := source.At(w.Recorder().Pos(problem.Origin))
-		r.report(source.CannotHold, at, problem.Help, append([]source.Related{{Span: span, Text: "in this document"}}, via...), "%s: %s", name, problem.Message)
+		r.report(source.CannotHold, at, problem.Help, append([]source.Related{{Span: span, Text: "in this document"}},
+			via...), "%s: %s", name, problem.Message)
 	}
 	if problems == nil {
 		r.Documents = append(r.Documents, m.Document)
@@ -277,7 +284,8 @@ func (r *Result) finish(p *project.Project, w *eval.World, m made) {
 // exposed reports a secret in a document that is not.
 func (r *Result) exposed(p *project.Project, w *eval.World, m made) {
 	found, _ := eval.FindSecret(m.Value, nil)
-	span, related := source.At(w.Recorder().Pos(found.Value.Origin())), source.Related{Span: m.declared.Span, Text: "in this document"}
+	span, related := source.At(w.Recorder().Pos(found.Value.Origin())),
+		source.Related{Span: m.declared.Span, Text: "in this document"}
 	if !p.InSource(span) { // a layer or a reference is not what has to change
 		span, related = m.declared.Span, source.Related{Span: span, Text: "the secret comes from here"}
 	}
@@ -285,7 +293,8 @@ func (r *Result) exposed(p *project.Project, w *eval.World, m made) {
 	if found.Path != nil {
 		message += " at " + found.Path.String()
 	}
-	r.report(source.SecretExposed, span, "write secret before the document, or leave the secret out", append([]source.Related{related}, m.via...), "%s", message)
+	r.report(source.SecretExposed, span, "write secret before the document, or leave the secret out",
+		append([]source.Related{related}, m.via...), "%s", message)
 }
 
 // checkPath reports a path that does not stay inside the folder of the environment or that not every file system

@@ -16,7 +16,8 @@ var ranks = map[string]int{
 	"CustomResourceDefinition": 1,
 	"PriorityClass":            1, "StorageClass": 1, "IngressClass": 1,
 	"ServiceAccount": 2, "ClusterRole": 2, "Role": 2, "ClusterRoleBinding": 2, "RoleBinding": 2,
-	"ConfigMap": 3, "Secret": 3, "PersistentVolume": 3, "PersistentVolumeClaim": 3, "LimitRange": 3, "ResourceQuota": 3, "NetworkPolicy": 3,
+	"ConfigMap": 3, "Secret": 3, "PersistentVolume": 3, "PersistentVolumeClaim": 3, "LimitRange": 3,
+	"ResourceQuota": 3, "NetworkPolicy": 3,
 	"Service": 5, "Ingress": 5, "HorizontalPodAutoscaler": 5, "PodDisruptionBudget": 5,
 }
 
@@ -82,5 +83,6 @@ func Header(p *project.Project, e *project.Environment, f data.Format) string {
 	if !p.Header || f != data.YAML && f != data.TOML && f != data.Env {
 		return ""
 	}
-	return fmt.Sprintf("# Rendered by knothole from %s for %s. Change it there: what is changed here is not kept.\n", p.Main, e.Name)
+	return fmt.Sprintf("# Rendered by knothole from %s for %s. Change it there: what is changed here is not kept.\n",
+		p.Main, e.Name)
 }

@@ -92,7 +92,8 @@ func Layer(m *types.Module) Object {
 		properties = properties.with(o.Name, s)
 	}
 	properties = properties.with("$schema", Object{{"type", "string"}})
-	schema := Object{{"$schema", Dialect}, {"title", "Layer of " + m.Path}, {"type", "object"}, {"properties", properties}, {"additionalProperties", false}}
+	schema := Object{{"$schema", Dialect}, {"title", "Layer of " + m.Path}, {"type", "object"},
+		{"properties", properties}, {"additionalProperties", false}}
 	if len(e.definitions) > 0 {
 		schema = schema.with("$defs", e.definitions)
 	}
@@ -143,7 +144,8 @@ func literal(e syntax.Expression) (any, bool) {
 func (e *exporter) layered(t *types.Type) Object {
 	core := t.Core()
 	if parts := t.Parts(); len(parts) == 2 && parts[0].Kind == types.Record && parts[1].Kind == types.Null {
-		return Object{{"anyOf", []any{e.record(parts[0], true), Object{{"type", "null"}}}}} // records merge below T? too
+		return Object{{"anyOf",
+			[]any{e.record(parts[0], true), Object{{"type", "null"}}}}} // records merge below T? too
 	}
 	if core.Kind == types.Record && t.Kind != types.Limited {
 		return e.record(core, true)
@@ -159,7 +161,8 @@ func orNull(s Object) Object {
 		}
 		switch kind := m.Value.(type) {
 		case string:
-			if slices.ContainsFunc(s, func(m Member) bool { return m.Key == "enum" || m.Key == "const" }) || kind == "null" {
+			if slices.ContainsFunc(s, func(m Member) bool { return m.Key == "enum" || m.Key == "const" }) ||
+				kind == "null" {
 				break
 			}
 			s = slices.Clone(s)
@@ -315,7 +318,8 @@ func limited(s Object, t *types.Type) Object {
 		if m := isRange.FindStringSubmatch(text); m != nil {
 			s = s.with("minimum", json.Number(m[1])).with("maximum", json.Number(m[2]))
 		} else if m := isCompare.FindStringSubmatch(text); m != nil {
-			key := map[string]string{">=": "minimum", "<=": "maximum", ">": "exclusiveMinimum", "<": "exclusiveMaximum"}[m[1]]
+			key := map[string]string{">=": "minimum", "<=": "maximum", ">": "exclusiveMinimum",
+				"<": "exclusiveMaximum"}[m[1]]
 			s = s.with(key, json.Number(m[2]))
 		} else if m := isMatch.FindStringSubmatch(text); m != nil && !strings.Contains(m[1], "(?") {
 			s = s.with("pattern", m[1])

@@ -146,7 +146,8 @@ func (f *File) TokenEnd(offset int) int {
 		return offset + len(rest)
 	}
 	for i, r := range rest {
-		word := r == '_' || r == '-' || r == '.' || r == '/' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= utf8.RuneSelf
+		word := r == '_' || r == '-' || r == '.' || r == '/' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z' ||
+			r >= 'A' && r <= 'Z' || r >= utf8.RuneSelf
 		if !word {
 			if i == 0 {
 				return offset + utf8.RuneLen(r)

@@ -37,7 +37,8 @@ func TestLineSpanStaysInside(t *testing.T) {
 	for _, c := range []struct {
 		line, column int
 		want         string
-	}{{1, 1, "d.yaml:1:1"}, {1, 3, "d.yaml:1:3"}, {1, 99, "d.yaml:1:6"}, {2, 2, "d.yaml:2:2"}, {9, 9, "d.yaml:2:2"}, {0, 0, "d.yaml:1:1"}} {
+	}{{1, 1, "d.yaml:1:1"}, {1, 3, "d.yaml:1:3"}, {1, 99, "d.yaml:1:6"}, {2, 2, "d.yaml:2:2"}, {9, 9, "d.yaml:2:2"},
+		{0, 0, "d.yaml:1:1"}} {
 		require.Equal(t, c.want, set.Locate(f.LineSpan(c.line, c.column).Start).String())
 	}
 }
@@ -53,7 +54,8 @@ func TestTokenEnd(t *testing.T) {
 func TestNearest(t *testing.T) {
 	names := []string{"replicas", "region", "host", "hosts"}
 	for wrong, want := range map[string]string{
-		"replcias": "replicas", "Replicas": "replicas", "repicas": "replicas", "hsot": "host", "hostt": "host", "x": "", "gauge": "", "replicas": "",
+		"replcias": "replicas", "Replicas": "replicas", "repicas": "replicas", "hsot": "host", "hostt": "host",
+		"x": "", "gauge": "", "replicas": "",
 	} {
 		near, ok := source.Nearest(wrong, names)
 		require.Equal(t, want, near, wrong)
@@ -65,10 +67,12 @@ func TestTidyOrdersAndUnites(t *testing.T) {
 	set := source.NewSet()
 	b, a := add(t, set, "b.knot", "xyz"), add(t, set, "a.knot", "xyz")
 	finding := func(f *source.File, offset int, message string, environments ...string) source.Finding {
-		return source.Finding{Code: source.Limit, Span: source.At(f.Pos(offset)), Message: message, Environments: environments}
+		return source.Finding{Code: source.Limit, Span: source.At(f.Pos(offset)), Message: message,
+			Environments: environments}
 	}
 	tidy := source.Findings{
-		finding(b, 1, "second", "north"), finding(b, 0, "first"), finding(b, 1, "second", "south"), finding(a, 2, "zero"), finding(b, 1, "second", "north"),
+		finding(b, 1, "second", "north"), finding(b, 0, "first"), finding(b, 1, "second", "south"),
+		finding(a, 2, "zero"), finding(b, 1, "second", "north"),
 		{Code: source.BadData, Message: "no place"},
 	}.Tidy(set)
 	var got []string

@@ -89,7 +89,8 @@ func (p *parser) changes(start int, e Expression) Expression {
 		with.node = p.node(start)
 		e = with
 		if t := p.token(); (p.sign(".") || p.sign("as")) && p.continues() {
-			p.fail(source.Finding{Code: source.Syntax, Span: p.spanOf(t), Message: fmt.Sprintf("%q behind with { … }", p.textOf(t)), Help: "put r with { … } into parentheses"})
+			p.fail(source.Finding{Code: source.Syntax, Span: p.spanOf(t),
+				Message: fmt.Sprintf("%q behind with { … }", p.textOf(t)), Help: "put r with { … } into parentheses"})
 		}
 	}
 	return e
@@ -130,7 +131,8 @@ func (p *parser) askedType() Type {
 func (p *parser) steps(start int, e Expression) Expression {
 	for chain := 0; ; chain++ {
 		if chain >= maxChain {
-			p.failHere(source.TooDeep, fmt.Sprintf("more than %d steps in a row", maxChain), "give parts a name with let")
+			p.failHere(source.TooDeep, fmt.Sprintf("more than %d steps in a row", maxChain),
+				"give parts a name with let")
 		}
 		t := p.token()
 		if t.kind != tokenSign && t.kind != tokenWord {
@@ -321,7 +323,8 @@ func (p *parser) word(what string) Expression {
 		if p.declarationAhead() {
 			break
 		}
-		p.failHere(source.Syntax, fmt.Sprintf("%q inside an expression needs parentheses", word), fmt.Sprintf("write (%s …)", word))
+		p.failHere(source.Syntax, fmt.Sprintf("%q inside an expression needs parentheses", word),
+			fmt.Sprintf("write (%s …)", word))
 	}
 	if reserved[word] || p.declarationAhead() {
 		p.expected(what, "")
@@ -350,7 +353,8 @@ func (p *parser) ifExpression(spread bool) Expression {
 			e.Else = p.expression()
 		}
 	case !spread:
-		p.expected(`"else" and the value for the other case`, "every if has an else, so that it always has a value; else null, marked ?, leaves an entry out")
+		p.expected(`"else" and the value for the other case`,
+			"every if has an else, so that it always has a value; else null, marked ?, leaves an entry out")
 	}
 	e.node = p.node(start)
 	return e
@@ -403,7 +407,8 @@ func (p *parser) match() Expression {
 // pattern reads a literal.
 func (p *parser) pattern() Expression {
 	t := p.token()
-	literal := t.kind == tokenNumber || t.kind == tokenString || t.kind == tokenOpen || p.sign("-") && p.peek(1).kind == tokenNumber ||
+	literal := t.kind == tokenNumber || t.kind == tokenString || t.kind == tokenOpen || p.sign("-") &&
+		p.peek(1).kind == tokenNumber ||
 		p.sign("null") || p.sign("true") || p.sign("false")
 	if !literal {
 		help := ""
@@ -415,7 +420,8 @@ func (p *parser) pattern() Expression {
 	e := p.unary()
 	if s, ok := e.(*String); ok {
 		if _, plain := s.Plain(); !plain {
-			p.fail(source.Finding{Code: source.Syntax, Span: s.span, Message: "a pattern is a plain string, without ${…}", Help: "compare with if instead"})
+			p.fail(source.Finding{Code: source.Syntax, Span: s.span,
+				Message: "a pattern is a plain string, without ${…}", Help: "compare with if instead"})
 		}
 	}
 	return e
@@ -458,7 +464,8 @@ func (p *parser) element() *Entry {
 		return p.spread()
 	}
 	if p.keyAhead() {
-		p.failHere(source.Syntax, "an entry with a key in a list", "a list has elements without keys; a record is written in braces: { … }")
+		p.failHere(source.Syntax, "an entry with a key in a list",
+			"a list has elements without keys; a record is written in braces: { … }")
 	}
 	e := &Entry{Value: p.expression()}
 	e.Optional = p.optionalMark()
@@ -597,17 +604,20 @@ func (p *parser) number(start int, negative bool) Expression {
 	case strings.HasPrefix(text, "0b"):
 		digits, base = text[2:], 2
 	}
-	if strings.HasSuffix(digits, "_") || strings.HasPrefix(digits, "_") || strings.Contains(digits, "__") || strings.Contains(digits, "_.") || strings.Contains(digits, "._") {
+	if strings.HasSuffix(digits, "_") || strings.HasPrefix(digits, "_") || strings.Contains(digits, "__") ||
+		strings.Contains(digits, "_.") || strings.Contains(digits, "._") {
 		mistake(fmt.Sprintf("%s is not a number", text), "an underscore stands between two digits")
 	}
 	digits = strings.ReplaceAll(digits, "_", "")
 	if base == 10 && len(digits) > 1 && digits[0] == '0' && isDigit(digits[1]) {
-		mistake(fmt.Sprintf("%s begins with a zero", text), fmt.Sprintf("write %s, or 0o%s for an octal number", trimZeros(digits), trimZeros(digits)))
+		mistake(fmt.Sprintf("%s begins with a zero", text),
+			fmt.Sprintf("write %s, or 0o%s for an octal number", trimZeros(digits), trimZeros(digits)))
 	}
 	if base == 10 && strings.ContainsAny(digits, ".eE") {
 		value, err := strconv.ParseFloat(digits, 64)
 		if err != nil && !math.IsInf(value, 0) {
-			mistake(fmt.Sprintf("%s is not a number", text), "a name cannot begin with a digit; a text stands in quotes")
+			mistake(fmt.Sprintf("%s is not a number", text),
+				"a name cannot begin with a digit; a text stands in quotes")
 		}
 		if err != nil {
 			mistake(fmt.Sprintf("%s is too large for a float of 64 bits", text), "")
@@ -626,7 +636,8 @@ func (p *parser) number(start int, negative bool) Expression {
 		limit++
 	}
 	if err != nil || value > limit {
-		mistake(fmt.Sprintf("%s is too large: an int has 64 bits and reaches to %d", text, int64(math.MaxInt64)), "write it as a text, in quotes, if it is not for counting")
+		mistake(fmt.Sprintf("%s is too large: an int has 64 bits and reaches to %d", text, int64(math.MaxInt64)),
+			"write it as a text, in quotes, if it is not for counting")
 	}
 	if negative {
 		return &Int{node: n, Value: -int64(value)}
@@ -684,7 +695,8 @@ func (p *parser) stringLiteral() *String {
 		case tokenInsert:
 			p.at++
 			if p.sign("}") {
-				p.failHere(source.Syntax, "nothing between "+p.textOf(part)+" and }", `a dollar sign before a brace is written \${`)
+				p.failHere(source.Syntax, "nothing between "+p.textOf(part)+" and }",
+					`a dollar sign before a brace is written \${`)
 			}
 			p.enter()
 			value := p.inserted(lines != nil && lines.blank(part))
@@ -699,7 +711,8 @@ func (p *parser) stringLiteral() *String {
 			}
 			if e, ok := value.(*If); ok && e.lacksElse() && !inserted.Line {
 				p.fail(source.Finding{Code: source.Syntax, Span: e.span,
-					Message: `expected "else" and the value for the other case`, Help: "only on a line of its own, in a text of several lines, it may be left out"})
+					Message: `expected "else" and the value for the other case`,
+					Help:    "only on a line of its own, in a text of several lines, it may be left out"})
 			}
 			s.Parts = append(s.Parts, inserted)
 		case tokenClose:
@@ -813,8 +826,10 @@ func (l *lines) add(part token) string {
 			case blank:
 				body = ""
 			case !strings.HasPrefix(body, l.margin):
-				l.fail(source.Finding{Code: source.Syntax, Span: l.file.Span(offset, offset+max(1, len(body)-len(strings.TrimLeft(body, " \t")))),
-					Message: "this line is indented less than the closing " + strings.TrimPrefix(l.quote, "@"), Help: "indent it as far, or move the closing quotes to the left"})
+				l.fail(source.Finding{Code: source.Syntax,
+					Span:    l.file.Span(offset, offset+max(1, len(body)-len(strings.TrimLeft(body, " \t")))),
+					Message: "this line is indented less than the closing " + strings.TrimPrefix(l.quote, "@"),
+					Help:    "indent it as far, or move the closing quotes to the left"})
 			default:
 				body = body[len(l.margin):]
 				at += len(l.margin)

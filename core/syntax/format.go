@@ -118,7 +118,8 @@ func (f *formatter) continues(i int) bool {
 	if entry || t.kind != tokenSign && t.kind != tokenWord {
 		return false
 	}
-	if _, _, operator := operatorOf(text); operator && text != "-" { // a line that begins with a minus is an entry of its own
+	if _, _, operator := operatorOf(text); operator &&
+		text != "-" { // a line that begins with a minus is an entry of its own
 		return true
 	}
 	return slices.Contains([]string{"|", "->", ".", "?.", "with", "as", "where", "?", "=", ":", "at", "on", "from",
@@ -128,7 +129,8 @@ func (f *formatter) continues(i int) bool {
 // endsLine reports whether a token is the last on its line, comments aside, or stands before a closing bracket.
 func (f *formatter) endsLine(i int) bool {
 	next := f.tokens[i+1]
-	return next.newline || next.kind == tokenEnd || f.tokens[i].newline && i > 0 || next.is(f.parser, ")") || next.is(f.parser, "]") || next.is(f.parser, "}")
+	return next.newline || next.kind == tokenEnd || f.tokens[i].newline && i > 0 || next.is(f.parser, ")") ||
+		next.is(f.parser, "]") || next.is(f.parser, "}")
 }
 
 // comment adds a comment that stands before the token with an index: behind the line, or on a line of its own.
@@ -156,7 +158,8 @@ func (f *formatter) emptyLine(offset int) {
 		return
 	}
 	last := f.lines[len(f.lines)-1]
-	if last.comment == "" && (strings.HasSuffix(last.text, "{") || strings.HasSuffix(last.text, "[") || strings.HasSuffix(last.text, "(")) && !strings.HasPrefix(last.text, "#") {
+	if last.comment == "" && (strings.HasSuffix(last.text, "{") || strings.HasSuffix(last.text, "[") ||
+		strings.HasSuffix(last.text, "(")) && !strings.HasPrefix(last.text, "#") {
 		return
 	}
 	f.lines = append(f.lines, line{})
@@ -252,7 +255,8 @@ func (f *formatter) spaced(i int) bool {
 		return true
 	case f.layout.glued[i] || signA && a == "-" && f.unary(i-1):
 		return false
-	case signB && (b == "," || b == ")" || b == "]" || b == ":" || b == "?:" || b == "?" || b == "." || b == "?." || b == "?["):
+	case signB && (b == "," || b == ")" || b == "]" || b == ":" || b == "?:" || b == "?" || b == "." || b == "?." ||
+		b == "?["):
 		return signA && a == "..." // which cannot be
 	case signA && (a == "(" || a == "[" || a == "." || a == "?." || a == "..." || a == "?["):
 		return false

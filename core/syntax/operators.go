@@ -132,10 +132,12 @@ func (p *parser) binary(least int) Expression {
 			return left
 		}
 		if level >= before && (level == levelComparison || level == levelRange) {
-			p.failHere(source.Syntax, fmt.Sprintf("%q cannot follow another comparison or range", operator), "join two comparisons with and, or use parentheses")
+			p.failHere(source.Syntax, fmt.Sprintf("%q cannot follow another comparison or range", operator),
+				"join two comparisons with and, or use parentheses")
 		}
 		if chain >= maxChain {
-			p.failHere(source.TooDeep, fmt.Sprintf("more than %d operators in a row", maxChain), "give parts a name with let")
+			p.failHere(source.TooDeep, fmt.Sprintf("more than %d operators in a row", maxChain),
+				"give parts a name with let")
 		}
 		before = level
 		sign := p.spanOf(p.token())

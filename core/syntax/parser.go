@@ -19,8 +19,9 @@ const (
 
 // reserved are the words that are no names.
 var reserved = map[string]bool{
-	"let": true, "fn": true, "match": true, "is": true, "if": true, "then": true, "else": true, "for": true, "where": true,
-	"as": true, "with": true, "patch": true, "it": true, "env": true, "and": true, "or": true, "not": true, "in": true,
+	"let": true, "fn": true, "match": true, "is": true, "if": true, "then": true, "else": true, "for": true,
+	"where": true,
+	"as":    true, "with": true, "patch": true, "it": true, "env": true, "and": true, "or": true, "not": true, "in": true,
 	"matches": true, "null": true, "true": true, "false": true,
 }
 
@@ -59,7 +60,8 @@ func Parse(file *source.File) *Module {
 	module := &Module{File: file}
 	if !utf8.ValidString(file.Text) {
 		offset := 0
-		for r, size := utf8.DecodeRuneInString(file.Text); r != utf8.RuneError || size != 1; r, size = utf8.DecodeRuneInString(file.Text[offset:]) {
+		for r, size := utf8.DecodeRuneInString(file.Text); r != utf8.RuneError || size != 1; r,
+			size = utf8.DecodeRuneInString(file.Text[offset:]) {
 			offset += size
 		}
 		module.Nameless = true
@@ -248,7 +250,8 @@ func (p *parser) unclosed(open int, closing string) {
 		Code: source.UnclosedBracket, Span: p.spanOf(opener),
 		Message: fmt.Sprintf("%q is not closed: expected %q before %s", p.textOf(opener), closing, p.found()),
 		Help:    fmt.Sprintf("close it with %q", closing),
-		Related: []source.Related{{Span: p.spanOf(p.token()), Text: fmt.Sprintf("%q is missing here at the latest", closing)}},
+		Related: []source.Related{{Span: p.spanOf(p.token()),
+			Text: fmt.Sprintf("%q is missing here at the latest", closing)}},
 	})
 }
 
@@ -260,11 +263,13 @@ func (p *parser) declarationAhead() bool {
 	if p.inside != nil && p.inside[p.at] {
 		return false
 	}
-	if t.kind != tokenWord || !t.newline || t.start > 0 && p.text[t.start-1] != '\n' || !slices.Contains(declarationWords, p.textOf(t)) {
+	if t.kind != tokenWord || !t.newline || t.start > 0 && p.text[t.start-1] != '\n' ||
+		!slices.Contains(declarationWords, p.textOf(t)) {
 		return false
 	}
 	next := p.peek(1)
-	return !next.newline && (next.kind == tokenWord || next.kind == tokenString || next.kind == tokenOpen || next.is(p, "("))
+	return !next.newline && (next.kind == tokenWord || next.kind == tokenString || next.kind == tokenOpen ||
+		next.is(p, "("))
 }
 
 // description returns the text of the ## lines directly before the token at an index.
@@ -293,7 +298,8 @@ func (p *parser) declaration() (result Declaration) {
 	finish := func(broken bool) {
 		if result == nil {
 			// What has no name cannot be missed.
-			unnamed := slices.Contains([]string{"if", "for", "remark", "require", "document", "stream", "include", "patch", "test"}, word)
+			unnamed := slices.Contains([]string{"if", "for", "remark", "require", "document", "stream", "include",
+				"patch", "test"}, word)
 			p.module.Nameless = p.module.Nameless || !unnamed
 			return
 		}
@@ -322,7 +328,8 @@ func (p *parser) declaration() (result Declaration) {
 	if word == "if" || word == "for" {
 		result = p.blockEntry(header)
 	} else if known < 0 || known >= knownDeclarations {
-		help := "a declaration begins with one of " + strings.Join(append(declarationWords[:knownDeclarations:knownDeclarations], "if", "for"), ", ")
+		help := "a declaration begins with one of " +
+			"" + strings.Join(append(declarationWords[:knownDeclarations:knownDeclarations], "if", "for"), ", ")
 		if near, ok := source.Nearest(word, declarationWords[:knownDeclarations]); ok {
 			help = fmt.Sprintf("did you mean %q?", near)
 		}
@@ -429,7 +436,8 @@ func (p *parser) name(what string) Identifier {
 		p.expected(what, "")
 	}
 	if word := p.textOf(t); reserved[word] {
-		p.failHere(source.ReservedWord, fmt.Sprintf("%q is a word of the language and cannot be %s", word, what), "choose another name, such as "+word+"_")
+		p.failHere(source.ReservedWord, fmt.Sprintf("%q is a word of the language and cannot be %s", word, what),
+			"choose another name, such as "+word+"_")
 	}
 	p.at++
 	return Identifier{Name: p.textOf(t), Span: p.spanOf(t)}
@@ -451,7 +459,8 @@ func (p *parser) use(d *Use, named func()) {
 	d.PathSpan = path.span
 	text, plain := path.Plain()
 	if !plain {
-		p.fail(source.Finding{Code: source.Syntax, Span: path.span, Message: "the path of a file is a plain string, without ${…}", Help: "write the path out"})
+		p.fail(source.Finding{Code: source.Syntax, Span: path.span,
+			Message: "the path of a file is a plain string, without ${…}", Help: "write the path out"})
 	}
 	d.Path = text
 	if !p.take("as") {
@@ -494,13 +503,16 @@ func (p *parser) input(d *Input, later bool) {
 		p.expect("as", "and the placeholder that stands for the value until it is known, in quotes")
 		d.Placeholder = p.quoted("the placeholder that stands for the value until it is known")
 		if text, plain := d.Placeholder.Plain(); !plain || text == "" {
-			p.fail(source.Finding{Code: source.Syntax, Span: d.Placeholder.span, Message: "a placeholder is a plain string, not empty and without ${…}", Help: "write a text that is not met elsewhere, such as \"<" + d.Name.Name + ">\""})
+			p.fail(source.Finding{Code: source.Syntax, Span: d.Placeholder.span,
+				Message: "a placeholder is a plain string, not empty and without ${…}",
+				Help:    "write a text that is not met elsewhere, such as \"<" + d.Name.Name + ">\""})
 		}
 	}
 	if p.sign("=") && (later || d.Secret) {
 		help := "leave it out: the placeholder stands for the value until it is known"
 		if d.Secret {
-			help = "leave it out: what stands in a file of the project is no secret; = null says that there need not be one"
+			help = "leave it out: what stands in a file of the project is no secret; = null says that there need " +
+				"not be one"
 		}
 		if next := p.peek(1); later || p.textOf(next) != "null" {
 			p.failHere(source.Syntax, "this input has no default", help)
@@ -618,7 +630,8 @@ func (p *parser) entries(open int, entry func()) {
 			p.unclosed(open, closing)
 		}
 		if t := p.token(); closing != "}" && t.newline && !first && p.sign("-") && p.peek(1).start > t.end {
-			p.failHere(source.Syntax, `a line that begins with "-" and a space could go on with the line above or be an element`,
+			p.failHere(source.Syntax,
+				`a line that begins with "-" and a space could go on with the line above or be an element`,
 				"put the minus at the end of the line above to subtract, or directly before the number")
 		}
 		p.markStart()
@@ -631,7 +644,8 @@ func (p *parser) entries(open int, entry func()) {
 func (p *parser) enter() {
 	p.depth++
 	if p.depth > maxDepth {
-		p.failHere(source.TooDeep, fmt.Sprintf("nested deeper than %d levels", maxDepth), "give inner parts a name with let")
+		p.failHere(source.TooDeep, fmt.Sprintf("nested deeper than %d levels", maxDepth),
+			"give inner parts a name with let")
 	}
 }
 

@@ -118,8 +118,10 @@ func (p *parser) patch() Expression {
 	e.Body = p.inMode(inPatch, "", "and operations behind what is patched")
 	p.leave()
 	e.node = p.node(start)
-	if t := p.token(); (p.sign(".") || p.sign("?.") || p.sign("as")) && p.continues() || (p.sign("[") || p.sign("(")) && (!t.newline || p.free) {
-		p.fail(source.Finding{Code: source.Syntax, Span: p.spanOf(t), Message: fmt.Sprintf("%q behind patch d { … }", p.textOf(t)), Help: "put patch d { … } into parentheses"})
+	if t := p.token(); (p.sign(".") || p.sign("?.") || p.sign("as")) && p.continues() ||
+		(p.sign("[") || p.sign("(")) && (!t.newline || p.free) {
+		p.fail(source.Finding{Code: source.Syntax, Span: p.spanOf(t),
+			Message: fmt.Sprintf("%q behind patch d { … }", p.textOf(t)), Help: "put patch d { … } into parentheses"})
 	}
 	return e
 }
@@ -127,7 +129,9 @@ func (p *parser) patch() Expression {
 // patchAll reads what stands behind `patch` at the top of a module.
 func (p *parser) patchAll(d *PatchAll) {
 	if !p.take("all") || !p.take("documents") {
-		p.expected(`"all documents"`, "at the top of a module stands: patch all documents { … }; data is patched where it is used: let x = patch y { … }")
+		p.expected(`"all documents"`,
+			"at the top of a module stands: patch all documents { … }; data is patched where it is used: let x = "+
+				"patch y { … }")
 	}
 	d.Body = p.inMode(inPatch, "", "and operations")
 }
@@ -255,7 +259,8 @@ func (p *parser) step() *Step {
 		glue()
 		p.at++
 		if len(s.Keys) == 0 {
-			p.fail(source.Finding{Code: source.Syntax, Span: p.span(start), Message: "a choice of no keys", Help: "write .{a, b}, or .* for every key"})
+			p.fail(source.Finding{Code: source.Syntax, Span: p.span(start), Message: "a choice of no keys",
+				Help: "write .{a, b}, or .* for every key"})
 		}
 	default:
 		s.Keys = []*Key{p.key()}
@@ -304,12 +309,16 @@ func (p *parser) checkPath(d *Operation) {
 		case s.Kind == DeepStep && d.Steps[i+1].Kind == DeepStep:
 			mistake(d.Steps[i+1], `".**" twice in a row`, "leave one out: it stands for any number of steps")
 		case d.Verb == AddVerb && last && s.Kind != KeyStep && s.Kind != IndexStep && s.Kind != EndStep:
-			mistake(s, fmt.Sprintf("add puts something where nothing is, but %s finds what is there", p.file.Slice(s.Span)), "replace changes what is there, [end] adds to a list")
+			mistake(s, fmt.Sprintf("add puts something where nothing is, but %s finds what is there",
+				p.file.Slice(s.Span)), "replace changes what is there, [end] adds to a list")
 		case d.Verb == AddVerb && last && i > 0 && d.Steps[i-1].Kind == DeepStep:
-			mistake(s, "add puts something where nothing is, but a step behind .** finds what is there", "name the way to the place")
+			mistake(s, "add puts something where nothing is, but a step behind .** finds what is there",
+				"name the way to the place")
 		}
 	}
 	if len(d.Steps) == 0 && d.Verb == AddVerb {
-		p.fail(source.Finding{Code: source.BadPlace, Span: d.PathSpan, Message: fmt.Sprintf("%q is there already", strings.TrimSpace(p.file.Slice(d.PathSpan))), Help: "write the place in it: add d.name: …"})
+		p.fail(source.Finding{Code: source.BadPlace, Span: d.PathSpan,
+			Message: fmt.Sprintf("%q is there already", strings.TrimSpace(p.file.Slice(d.PathSpan))),
+			Help:    "write the place in it: add d.name: …"})
 	}
 }

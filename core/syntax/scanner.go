@@ -113,7 +113,8 @@ func (s *scanner) next() bool {
 			}
 			start := s.offset
 			s.skipLine()
-			s.comments = append(s.comments, comment{start, len(strings.TrimRight(s.text[:s.offset], "\r")), len(s.tokens)})
+			s.comments = append(s.comments, comment{start, len(strings.TrimRight(s.text[:s.offset], "\r")),
+				len(s.tokens)})
 		case isLetter(c):
 			end := wordEnd(s.text, s.offset)
 			s.add(tokenWord, s.offset, end)
@@ -154,7 +155,8 @@ func (s *scanner) number() {
 		end = wordEnd(s.text, end+1)
 	}
 	exponent := s.text[end-1] == 'e' || s.text[end-1] == 'E'
-	if exponent && !strings.HasPrefix(s.text[s.offset:], "0x") && end+1 < len(s.text) && (s.text[end] == '-' || s.text[end] == '+') && isDigit(s.text[end+1]) {
+	if exponent && !strings.HasPrefix(s.text[s.offset:], "0x") && end+1 < len(s.text) &&
+		(s.text[end] == '-' || s.text[end] == '+') && isDigit(s.text[end+1]) {
 		end = wordEnd(s.text, end+1)
 	}
 	s.add(tokenNumber, s.offset, end)
@@ -347,7 +349,8 @@ func (s *scanner) stringParts() {
 		switch {
 		case rest == "" && o.severalLines():
 			text(len(s.text))
-			s.report(source.UnclosedString, o.start, o.start+len(o.quote), "this text of several lines is never closed", "close it with "+closing+" on a line of its own")
+			s.report(source.UnclosedString, o.start, o.start+len(o.quote),
+				"this text of several lines is never closed", "close it with "+closing+" on a line of its own")
 			s.closeQuote(len(s.text))
 			return
 		case rest == "" || rest[0] == '\n' && !o.severalLines():
@@ -404,7 +407,8 @@ func (s *scanner) unclosedInsert() {
 			break
 		}
 	}
-	s.report(source.UnclosedString, at, at+2, "this "+s.text[at:at+2]+" is not closed on its line", "close it with }; neither line ends nor comments may stand inside")
+	s.report(source.UnclosedString, at, at+2, "this "+s.text[at:at+2]+" is not closed on its line",
+		"close it with }; neither line ends nor comments may stand inside")
 	if s.offset < len(s.text) && s.text[s.offset] == '#' {
 		s.skipLine()
 	}

@@ -35,7 +35,8 @@ func TestScan(t *testing.T) {
 // FuzzScan: whatever the text, the tokens stand in order, and between them is nothing but white space and comments.
 func FuzzScan(f *testing.F) {
 	for _, text := range []string{
-		"let a = 1 # one\n", `"a${b + "c${d}"}e"`, "@\"\"\"\n  @{x} @@{\n  \"\"\"", "'''\n a\n '''", "a\r\n\tb", "\uFEFFlet", "“x”", "1..2 1e5 0x", `"${`, "x?[0]?.y ?: -> !",
+		"let a = 1 # one\n", `"a${b + "c${d}"}e"`, "@\"\"\"\n  @{x} @@{\n  \"\"\"", "'''\n a\n '''", "a\r\n\tb",
+		"\uFEFFlet", "“x”", "1..2 1e5 0x", `"${`, "x?[0]?.y ?: -> !",
 	} {
 		f.Add(text)
 	}

@@ -398,7 +398,8 @@ const (
 	isOperator // becomes an Is
 )
 
-var operatorTexts = [...]string{"or", "and", "not", "==", "!=", "<", "<=", ">", ">=", "in", "not in", "matches", "not matches", "??", "..", "+", "-", "*", "/", "%", "-", "is"}
+var operatorTexts = [...]string{"or", "and", "not", "==", "!=", "<", "<=", ">", ">=", "in", "not in", "matches",
+	"not matches", "??", "..", "+", "-", "*", "/", "%", "-", "is"}
 
 // String returns the operator as it is written.
 func (o Operator) String() string { return operatorTexts[o] }

@@ -70,7 +70,8 @@ func (p *parser) simpleType() Type {
 	case tokenString, tokenOpen:
 		s := p.stringLiteral()
 		if _, plain := s.Plain(); !plain {
-			p.fail(source.Finding{Code: source.Syntax, Span: s.span, Message: "a literal type is a plain string, without ${…}", Help: "limit a string with where instead"})
+			p.fail(source.Finding{Code: source.Syntax, Span: s.span,
+				Message: "a literal type is a plain string, without ${…}", Help: "limit a string with where instead"})
 		}
 		return &LiteralType{Value: s, node: p.node(t.start)}
 	case tokenWord:
@@ -116,7 +117,8 @@ func (p *parser) simpleType() Type {
 			p.entries(open, func() { elements = append(elements, p.limitedType()) })
 			switch n := p.node(t.start); len(elements) {
 			case 0:
-				p.fail(source.Finding{Code: source.Syntax, Span: n.span, Message: "a list type needs the type of its elements", Help: "write [any] when it is unknown"})
+				p.fail(source.Finding{Code: source.Syntax, Span: n.span,
+					Message: "a list type needs the type of its elements", Help: "write [any] when it is unknown"})
 			case 1:
 				return &ListType{node: n, Element: elements[0]}
 			default:
@@ -153,7 +155,8 @@ func (p *parser) setAhead() bool {
 	if p.sign("}") || p.sign("*") || p.token().kind == tokenEnd || p.description(p.at) != "" {
 		return false
 	}
-	if p.sign("secret") && !p.entryAhead() && (p.peek(1).kind == tokenWord || p.peek(1).kind == tokenString) && !p.peek(1).newline {
+	if p.sign("secret") && !p.entryAhead() && (p.peek(1).kind == tokenWord || p.peek(1).kind == tokenString) &&
+		!p.peek(1).newline {
 		p.at++
 		defer func() { p.at-- }()
 	}
@@ -168,7 +171,8 @@ func (p *parser) setType() Type {
 	p.at++
 	p.entries(open, func() {
 		if set.Element != nil {
-			p.failHere(source.Syntax, "a set type has one type of element", "write {T}; a field of a record type has a colon: { name: T }")
+			p.failHere(source.Syntax, "a set type has one type of element",
+				"write {T}; a field of a record type has a colon: { name: T }")
 		}
 		set.Element = p.limitedType()
 	})
@@ -212,7 +216,8 @@ func (p *parser) recordType() Type {
 		if p.take("=") {
 			if field.Optional {
 				p.at--
-				p.failHere(source.Syntax, fmt.Sprintf("the field %q is optional and has a default", key.Name), "leave out the ? or the default: a field with a default is never absent")
+				p.failHere(source.Syntax, fmt.Sprintf("the field %q is optional and has a default", key.Name),
+					"leave out the ? or the default: a field with a default is never absent")
 			}
 			field.Default = p.expression()
 		}

@@ -188,7 +188,8 @@ func isData(t *Type, seen map[*Type]bool) bool {
 		return !slices.ContainsFunc(t.Members, func(m *Type) bool { return !isData(m, seen) })
 	case Record:
 		seen[t] = true
-		return (t.Rest == nil || isData(t.Rest, seen)) && !slices.ContainsFunc(t.Fields, func(f Field) bool { return !isData(f.Type, seen) })
+		return (t.Rest == nil || isData(t.Rest, seen)) &&
+			!slices.ContainsFunc(t.Fields, func(f Field) bool { return !isData(f.Type, seen) })
 	case Named, Limited, Tuple, Set:
 		seen[t] = true
 		return t.Base == nil || isData(t.Base, seen)

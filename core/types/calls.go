@@ -67,7 +67,8 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 			c.checkPattern(e.Arguments[order[1]].Value)
 		}
 		if o.Name == "list.contains" && order != nil { // as "in"
-			if x := c.module.Info.Types[e.Arguments[order[1]].Value.ID()]; x != nil && (x.Kind != Literal || isEnvironmentName(e.Arguments[order[1]].Value)) {
+			if x := c.module.Info.Types[e.Arguments[order[1]].Value.ID()]; x != nil &&
+				(x.Kind != Literal || isEnvironmentName(e.Arguments[order[1]].Value)) {
 				c.checkElements(e.Arguments[order[0]].Value, x)
 			}
 		}
@@ -173,7 +174,8 @@ func (c *checker) writtenTexts(e syntax.Expression) ([]string, bool) {
 // spreadCall checks a call of which arguments are spread from a record.
 func (c *checker) spreadCall(e *syntax.Call, o *Object) *Type {
 	if o.Kind == ObjectBuiltin {
-		c.report(source.WrongArguments, e.Named.Entries[0].Span, "write the arguments out", "the arguments of a built-in function cannot be spread from a record")
+		c.report(source.WrongArguments, e.Named.Entries[0].Span, "write the arguments out",
+			"the arguments of a built-in function cannot be spread from a record")
 		return InvalidType
 	}
 	positions := 0
@@ -181,10 +183,12 @@ func (c *checker) spreadCall(e *syntax.Call, o *Object) *Type {
 		switch {
 		case a.Name.Name != "" || a.Spread:
 		case positions >= len(o.Parameters):
-			c.report(source.WrongArguments, a.Value.Place(), "leave it out", "%s takes %s, this is one too many", o.Name, count(len(o.Parameters), "argument"))
+			c.report(source.WrongArguments, a.Value.Place(), "leave it out", "%s takes %s, this is one too many",
+				o.Name, count(len(o.Parameters), "argument"))
 			return InvalidType
 		default:
-			c.check(a.Value, o.Parameters[positions].Type, fmt.Sprintf("%q of %s", o.Parameters[positions].Name, o.Name))
+			c.check(a.Value, o.Parameters[positions].Type,
+				fmt.Sprintf("%q of %s", o.Parameters[positions].Name, o.Name))
 			positions++
 		}
 	}
@@ -196,7 +200,8 @@ func (c *checker) spreadCall(e *syntax.Call, o *Object) *Type {
 		names = append(names, p.Name)
 	}
 	name := fmt.Sprintf("%s(%s)", o.Name, strings.Join(names, ", "))
-	arguments := c.universe.intern(fmt.Sprintf("arguments %d %d", c.universe.number(o), positions), Type{Kind: Named, Name: name})
+	arguments := c.universe.intern(fmt.Sprintf("arguments %d %d", c.universe.number(o), positions),
+		Type{Kind: Named, Name: name})
 	arguments.Base = c.universe.Record(fields, nil)
 	c.check(e.Named, arguments, "the arguments")
 	if o.Type == nil {
@@ -210,7 +215,8 @@ func (c *checker) spreadCall(e *syntax.Call, o *Object) *Type {
 func (c *checker) callee(e syntax.Expression) (*Object, *Type) {
 	switch e := e.(type) {
 	case *syntax.Name:
-		if _, declared := c.module.Objects[e.Name]; e.Name == EnvironmentCall && !declared && !c.local(e.Name) && c.owner.Kind == ObjectTest && c.module.Main {
+		if _, declared := c.module.Objects[e.Name]; e.Name == EnvironmentCall && !declared && !c.local(e.Name) &&
+			c.owner.Kind == ObjectTest && c.module.Main {
 			return c.environmentCall(), nil
 		}
 		if _, declared := c.module.Objects[e.Name]; e.Name == FailCall && !declared && !c.local(e.Name) {
@@ -232,7 +238,8 @@ func (c *checker) callee(e syntax.Expression) (*Object, *Type) {
 			}
 		}
 		if !o.Invalid {
-			c.add(source.Finding{Code: source.WrongUse, Span: e.Place(), Message: fmt.Sprintf("%q is not a function, but a %s", e.Name, o.Kind), Related: see(o)})
+			c.add(source.Finding{Code: source.WrongUse, Span: e.Place(),
+				Message: fmt.Sprintf("%q is not a function, but a %s", e.Name, o.Kind), Related: see(o)})
 		}
 		return nil, nil
 	case *syntax.Field:
@@ -253,7 +260,8 @@ func (c *checker) callee(e syntax.Expression) (*Object, *Type) {
 		case o.Kind != ObjectType && o.Type != nil && c.universe.WithoutNull(o.Type).Core().Kind == Function:
 			return nil, c.infer(e, nil)
 		case !o.Invalid:
-			c.add(source.Finding{Code: source.WrongUse, Span: e.Place(), Message: fmt.Sprintf("%s is not a function, but a %s", c.text(e), o.Kind), Related: see(o)})
+			c.add(source.Finding{Code: source.WrongUse, Span: e.Place(),
+				Message: fmt.Sprintf("%s is not a function, but a %s", c.text(e), o.Kind), Related: see(o)})
 		}
 		return nil, nil
 	}
@@ -291,7 +299,8 @@ func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 // otherNames are what functions are called elsewhere.
 var otherNames = map[string]string{"len": "length", "size": "length", "substr": "slice", "substring": "slice",
 	"concat": "join", "uppercase": "upper",
-	"lowercase": "lower", "strip": "trim", "reduce": "fold", "unique": "distinct", "uniq": "distinct", "keys_of": "keys", "items": "entries", "includes": "contains",
+	"lowercase": "lower", "strip": "trim", "reduce": "fold", "unique": "distinct", "uniq": "distinct",
+	"keys_of": "keys", "items": "entries", "includes": "contains",
 	"to_int": "int", "to_string": "string", "tojson": "json", "to_json": "json", "flat": "flatten"}
 
 // builtinsNamed returns the built-in functions of a name, or of one that is another word for it, in whatever group.
@@ -368,11 +377,13 @@ func (c *checker) arrange(e *syntax.Call, o *Object) []int {
 		name := a.Name.Name
 		switch {
 		case name == "" && named:
-			c.report(source.WrongArguments, a.Value.Place(), "put it before the named ones, or name it", "an argument without a name behind one with a name")
+			c.report(source.WrongArguments, a.Value.Place(), "put it before the named ones, or name it",
+				"an argument without a name behind one with a name")
 			wrong = true
 		case name == "" && i >= len(o.Parameters):
 			c.add(source.Finding{Code: source.WrongArguments, Span: a.Value.Place(), Help: "leave it out",
-				Message: fmt.Sprintf("%s takes %s, this is one too many", o.Name, count(len(o.Parameters), "argument")), Related: see(o)})
+				Message: fmt.Sprintf("%s takes %s, this is one too many", o.Name,
+					count(len(o.Parameters), "argument")), Related: see(o)})
 			c.infer(a.Value, nil)
 			wrong = true
 		case name == "":
@@ -388,7 +399,8 @@ func (c *checker) arrange(e *syntax.Call, o *Object) []int {
 				if near, ok := source.Nearest(name, names); ok {
 					help = fmt.Sprintf("did you mean %q?", near)
 				}
-				c.add(source.Finding{Code: source.WrongArguments, Span: a.Name.Span, Message: fmt.Sprintf("%s has no parameter %q", o.Name, name), Help: help, Related: see(o)})
+				c.add(source.Finding{Code: source.WrongArguments, Span: a.Name.Span,
+					Message: fmt.Sprintf("%s has no parameter %q", o.Name, name), Help: help, Related: see(o)})
 				c.infer(a.Value, nil)
 				wrong = true
 			} else if given[name] {
@@ -409,8 +421,9 @@ func (c *checker) arrange(e *syntax.Call, o *Object) []int {
 		if len(missing) > 1 {
 			plural = "s"
 		}
-		c.add(source.Finding{Code: source.WrongArguments, Span: e.Function.Place(), Message: fmt.Sprintf("%s needs the argument%s %s", o.Name, plural, strings.Join(missing, ", ")),
-			Help: "add the argument" + plural, Related: see(o)})
+		c.add(source.Finding{Code: source.WrongArguments, Span: e.Function.Place(),
+			Message: fmt.Sprintf("%s needs the argument%s %s", o.Name, plural, strings.Join(missing, ", ")),
+			Help:    "add the argument" + plural, Related: see(o)})
 		wrong = true
 	}
 	if wrong {
@@ -499,7 +512,8 @@ func (g *genericCall) pass() {
 // folds reports whether a function among the parameters makes the next value of a variable from the last: the first
 // one must then not stand for itself alone.
 func (o *Object) folds(variable *Type) bool {
-	return slices.ContainsFunc(o.Parameters, func(p Parameter) bool { return p.Type.Kind == Function && p.Type.Result == variable })
+	return slices.ContainsFunc(o.Parameters,
+		func(p Parameter) bool { return p.Type.Kind == Function && p.Type.Result == variable })
 }
 
 // computes reports whether a built-in function makes new numbers from those that it is given: they are of the kind of
@@ -557,7 +571,8 @@ func hasVariables(t *Type) bool {
 	case Union:
 		return slices.ContainsFunc(t.Members, hasVariables)
 	case Record:
-		return t.Rest != nil && hasVariables(t.Rest) || slices.ContainsFunc(t.Fields, func(f Field) bool { return hasVariables(f.Type) })
+		return t.Rest != nil && hasVariables(t.Rest) ||
+			slices.ContainsFunc(t.Fields, func(f Field) bool { return hasVariables(f.Type) })
 	}
 	return false
 }
@@ -595,7 +610,8 @@ func (c *checker) bindVariables(want, got *Type, variables map[string]*Type) boo
 		}
 		return core.Kind == List && c.bindVariables(want.Element, core.Element, variables)
 	case Function:
-		if core.Kind != Function || core.Required > len(want.Parameters) || len(core.Parameters) < len(want.Parameters) {
+		if core.Kind != Function || core.Required > len(want.Parameters) ||
+			len(core.Parameters) < len(want.Parameters) {
 			return false
 		}
 		for i, p := range want.Parameters {

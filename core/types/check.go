@@ -64,7 +64,8 @@ func (c *checker) add(f source.Finding) {
 }
 
 func (c *checker) warn(code source.Code, span source.Span, help, format string, arguments ...any) {
-	c.add(source.Finding{Code: code, Severity: source.Warning, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help})
+	c.add(source.Finding{Code: code, Severity: source.Warning, Span: span, Message: fmt.Sprintf(format, arguments...),
+		Help: help})
 }
 
 // see makes the related place of an object: where it is declared, and its description.
@@ -157,13 +158,15 @@ func (c *checker) declare(d syntax.Declaration) {
 	if existing, ok := c.module.Objects[o.Name]; ok {
 		c.add(source.Finding{
 			Code: source.DuplicateName, Span: o.Span, Message: fmt.Sprintf("%q is declared twice in this file", o.Name),
-			Help: "give one of them another name", Related: []source.Related{{Span: existing.Span, Text: "the first declaration"}},
+			Help:    "give one of them another name",
+			Related: []source.Related{{Span: existing.Span, Text: "the first declaration"}},
 		})
 		return
 	}
 	isGroup := slices.Contains(c.program.Builtins.Groups(), o.Name)
 	if isGroup && (o.Kind == ObjectModule || o.Kind == ObjectData || o.Kind == ObjectLet || o.Kind == ObjectFunction) {
-		c.report(source.BadName, o.Span, "choose another name, such as "+o.Name+"_", "%q is the name of a group of built-in functions", o.Name)
+		c.report(source.BadName, o.Span, "choose another name, such as "+o.Name+"_",
+			"%q is the name of a group of built-in functions", o.Name)
 	}
 	if _, ok := builtinTypes[o.Name]; ok && o.Kind == ObjectType {
 		c.report(source.BadName, o.Span, "choose another name", "%q is a built-in type", o.Name)
@@ -172,7 +175,8 @@ func (c *checker) declare(d syntax.Declaration) {
 		c.report(source.BadName, o.Span, "choose another name", "every module has a type %q already", o.Name)
 	}
 	if o.Name == documentsMember && (o.Kind == ObjectLet || o.Kind == ObjectOutput || o.Kind == ObjectFunction) {
-		c.report(source.BadName, o.Span, "choose another name, such as all_"+o.Name, "%q is the name under which an instance of this module has its files", o.Name)
+		c.report(source.BadName, o.Span, "choose another name, such as all_"+o.Name,
+			"%q is the name under which an instance of this module has its files", o.Name)
 	}
 	c.module.Objects[o.Name] = o
 }
@@ -218,7 +222,8 @@ func (c *checker) resolveDeclaration(o *Object) {
 		if d.Type != nil {
 			o.Type = c.typeOf(d.Type)
 			if !IsData(o.Type) {
-				c.report(source.WrongType, d.Type.Place(), "declare a function with fn", "an input is plain data, not %s", o.Type)
+				c.report(source.WrongType, d.Type.Place(), "declare a function with fn",
+					"an input is plain data, not %s", o.Type)
 			}
 		}
 		if d.Type != nil && (d.Secret || d.Placeholder != nil) {
@@ -280,7 +285,9 @@ func (c *checker) checkHidden(written syntax.Type, t *Type, what string) {
 		return nil
 	}
 	if part := bad(t, nil); part != nil {
-		c.report(source.WrongType, written.Place(), "make it a scalar, or a record whose fields are all declared and always there", "%s is not there while most of the work is done, so that its shape must be known: not %s", what, part)
+		c.report(source.WrongType, written.Place(),
+			"make it a scalar, or a record whose fields are all declared and always there",
+			"%s is not there while most of the work is done, so that its shape must be known: not %s", what, part)
 	}
 }
 
@@ -362,9 +369,12 @@ func (c *checker) checkDocument(d *syntax.Document) *Type {
 				help := "formats are " + strings.Join(Formats, ", ")
 				c.report(source.UnknownFormat, d.Format.Span, help, "there is no format %q", format)
 			case d.Stream && last.Value == nil && ending != "yaml" && ending != "yml":
-				c.report(source.UnknownFormat, d.Path.Place(), "end the path with .yaml or .yml", "only YAML files hold several documents")
+				c.report(source.UnknownFormat, d.Path.Place(), "end the path with .yaml or .yml",
+					"only YAML files hold several documents")
 			case format == "" && last.Value == nil && !slices.Contains(Formats, ending):
-				c.report(source.UnknownFormat, d.Path.Place(), "end it with ."+strings.Join(Formats, ", .")+`, or write "as" and a format`, "the ending of this path does not tell a format")
+				c.report(source.UnknownFormat, d.Path.Place(),
+					"end it with ."+strings.Join(Formats, ", .")+`, or write "as" and a format`,
+					"the ending of this path does not tell a format")
 			}
 		}
 	}
@@ -374,7 +384,8 @@ func (c *checker) checkDocument(d *syntax.Document) *Type {
 	t := c.typedValue(d.Type, d.Value, "the document")
 	c.checkData(t, d.Value, "a document")
 	if d.Stream && !Assignable(t, c.universe.List(AnyType)) {
-		c.report(source.WrongType, d.Value.Place(), "write document for a single one", "a stream is a list of documents, not %s", describeType(t))
+		c.report(source.WrongType, d.Value.Place(), "write document for a single one",
+			"a stream is a list of documents, not %s", describeType(t))
 	}
 	return t
 }
@@ -522,8 +533,9 @@ func (c *checker) bindAt(name syntax.Identifier, t *Type, slot int) *Object {
 	for s := c.scope; s != nil; s = s.outer {
 		if s.object.Name == name.Name {
 			c.add(source.Finding{
-				Code: source.DuplicateName, Span: name.Span, Message: fmt.Sprintf("%q is already the name of a local value here", name.Name),
-				Help: "give one of them another name", Related: see(s.object),
+				Code: source.DuplicateName, Span: name.Span,
+				Message: fmt.Sprintf("%q is already the name of a local value here", name.Name),
+				Help:    "give one of them another name", Related: see(s.object),
 			})
 			break
 		}
@@ -536,7 +548,8 @@ func (c *checker) bindAt(name syntax.Identifier, t *Type, slot int) *Object {
 func (c *checker) unbind(to *scope) {
 	for s := c.scope; s != to; s = s.outer {
 		if !s.object.used {
-			c.warn(source.Unused, s.object.Span, `write "_" for a value that is not needed`, "nothing uses %q", s.object.Name)
+			c.warn(source.Unused, s.object.Span, `write "_" for a value that is not needed`, "nothing uses %q",
+				s.object.Name)
 		}
 	}
 	c.scope = to
@@ -586,7 +599,8 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 	if len(functions) > 0 {
 		help, related = "did you mean "+strings.Join(functions, " or ")+"?", nil
 	}
-	c.add(source.Finding{Code: source.UnknownName, Span: span, Message: fmt.Sprintf("there is no %q here", name), Help: help, Related: related})
+	c.add(source.Finding{Code: source.UnknownName, Span: span, Message: fmt.Sprintf("there is no %q here", name),
+		Help: help, Related: related})
 	return nil
 }
 
@@ -617,14 +631,21 @@ func (c *checker) checkIndependence(condition *Condition) {
 		if r.Object.NeedsInput || r.Object.NeedsEnvironment {
 			c.add(source.Finding{
 				Code: source.ConditionDepends, Span: r.Span,
-				Message: fmt.Sprintf("a condition means the same everywhere, but %q depends on %s", r.Object.Name, what),
-				Help:    "use it, constants and built-in functions only", Related: see(r.Object),
+				Message: fmt.Sprintf("a condition means the same everywhere, but %q depends on %s", r.Object.Name,
+					what),
+				Help: "use it, constants and built-in functions only", Related: see(r.Object),
 			})
 			condition.Object.Invalid = true
 		}
 	}
-	if condition.Object.NeedsEnvironment && !slices.ContainsFunc(condition.Object.Uses, func(r Reference) bool { return r.Object.NeedsEnvironment || r.Object.NeedsInput }) {
-		c.report(source.ConditionDepends, condition.Tree.Test.Place(), "use it, constants and built-in functions only", "a condition means the same everywhere, but this one reads env")
+	if condition.Object.NeedsEnvironment &&
+		!slices.ContainsFunc(condition.Object.Uses, func(r Reference) bool {
+			return r.Object.NeedsEnvironment ||
+				r.Object.NeedsInput
+		}) {
+		c.report(source.ConditionDepends, condition.Tree.Test.Place(),
+			"use it, constants and built-in functions only",
+			"a condition means the same everywhere, but this one reads env")
 		condition.Object.Invalid = true
 	}
 }

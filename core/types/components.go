@@ -20,7 +20,8 @@ const (
 
 // Instance returns the type of the instances of a module.
 func (u *Universe) Instance(m *Module) *Type {
-	return u.intern(fmt.Sprintf("instance %d", u.number(m)), Type{Kind: Instance, Module: m, Name: m.shortName() + "." + instanceMember})
+	return u.intern(fmt.Sprintf("instance %d", u.number(m)),
+		Type{Kind: Instance, Module: m, Name: m.shortName() + "." + instanceMember})
 }
 
 // Files returns the type of documents by path: as an instance holds them, or as they may be given to `include`.
@@ -45,7 +46,8 @@ func (c *checker) inputsType(m *Module) *Type {
 	if m.inputs != nil {
 		return m.inputs
 	}
-	m.inputs = c.universe.intern(fmt.Sprintf("inputs %d", c.universe.number(m)), Type{Kind: Named, Name: m.shortName() + "." + inputsMember})
+	m.inputs = c.universe.intern(fmt.Sprintf("inputs %d", c.universe.number(m)),
+		Type{Kind: Named, Name: m.shortName() + "." + inputsMember})
 	var fields []Field
 	for _, o := range m.Order {
 		d, ok := o.Declaration.(*syntax.Input)
@@ -95,7 +97,8 @@ func (t *Type) hasDefault(wanted func(owner *Object) bool) bool {
 				return true
 			}
 		}
-		return has(t.Base) || has(t.Element) || has(t.Rest) || slices.ContainsFunc(t.Members, has) || slices.ContainsFunc(t.Parameters, has)
+		return has(t.Base) || has(t.Element) || has(t.Rest) || slices.ContainsFunc(t.Members, has) ||
+			slices.ContainsFunc(t.Parameters, has)
 	}
 	return has(t)
 }
@@ -160,7 +163,8 @@ func (c *checker) instantiate(e *syntax.Call, alias *Object) *Type {
 	}
 	for _, a := range e.Arguments {
 		if a.Name.Name == "" && !a.Spread {
-			c.report(source.WrongArguments, a.Value.Place(), "write the name of the input before it: name: value", "the inputs of %s are given by name", m.Path)
+			c.report(source.WrongArguments, a.Value.Place(), "write the name of the input before it: name: value",
+				"the inputs of %s are given by name", m.Path)
 			c.infer(a.Value, nil)
 			return InvalidType
 		}
@@ -201,11 +205,14 @@ func (c *checker) instanceField(e *syntax.Field, m *Module) *Type {
 		message := fmt.Sprintf("an instance of %s has no %q", m.Path, name)
 		switch {
 		case ok && o.Private():
-			message, help = fmt.Sprintf("%q is private to %s", name, m.Path), "a name that begins with _ is used in its own file only"
+			message, help = fmt.Sprintf("%q is private to %s", name, m.Path),
+				"a name that begins with _ is used in its own file only"
 		case ok && o.Kind == ObjectInput:
-			message, help = fmt.Sprintf("%q is an input of %s, and inputs are not seen from outside", name, m.Path), fmt.Sprintf("declare an output there: output … = %s", name)
+			message, help = fmt.Sprintf("%q is an input of %s, and inputs are not seen from outside", name, m.Path),
+				fmt.Sprintf("declare an output there: output … = %s", name)
 		}
-		c.add(source.Finding{Code: source.UnknownField, Span: e.Name.Span, Message: message, Help: help, Related: see(o)})
+		c.add(source.Finding{Code: source.UnknownField, Span: e.Name.Span, Message: message, Help: help,
+			Related: see(o)})
 		return InvalidType
 	}
 	if m == c.module { // environment("…") in a test of the main module
@@ -231,7 +238,8 @@ func (c *checker) checkInclude(d *syntax.Include) {
 		if alias, ok := c.component(name); ok {
 			c.use(alias, name.Place())
 			if !alias.Invalid {
-				c.report(source.WrongUse, name.Place(), fmt.Sprintf("make an instance: include %s(…)", alias.Name), "%q is a module; it has documents when its inputs have values", alias.Name)
+				c.report(source.WrongUse, name.Place(), fmt.Sprintf("make an instance: include %s(…)", alias.Name),
+					"%q is a module; it has documents when its inputs have values", alias.Name)
 			}
 			c.owner.Invalid = true
 			return
@@ -252,8 +260,9 @@ func (c *checker) environmentCall() *Object {
 		names[i] = c.universe.Literal(name)
 	}
 	return &Object{
-		Kind: ObjectBuiltin, Name: EnvironmentCall, Builtin: &Builtin{Name: EnvironmentCall}, Global: -1, state: resolved,
-		Type: c.universe.Instance(c.module), Parameters: []Parameter{{Name: "name", Type: c.universe.Union(names...)}},
+		Kind: ObjectBuiltin, Name: EnvironmentCall, Builtin: &Builtin{Name: EnvironmentCall}, Global: -1,
+		state: resolved,
+		Type:  c.universe.Instance(c.module), Parameters: []Parameter{{Name: "name", Type: c.universe.Union(names...)}},
 	}
 }
 

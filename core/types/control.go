@@ -116,7 +116,8 @@ func (c *checker) inferMatch(e *syntax.Match) *Type {
 func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 	subject := c.infer(e.Subject, nil)
 	outer := c.it
-	c.it = &Object{Kind: ObjectLocal, Name: "it", Module: c.module, Type: subject, Slot: c.owner.Frame, Global: -1, state: resolved}
+	c.it = &Object{Kind: ObjectLocal, Name: "it", Module: c.module, Type: subject, Slot: c.owner.Frame, Global: -1,
+		state: resolved}
 	c.owner.Frame++
 	defer func() { c.it = outer }()
 	// The slot of `it` is found by the subject when the match is compiled.
@@ -125,7 +126,8 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 	left := subject.alternatives()
 	for i := 0; i < len(left); i++ {
 		if left[i].Core().Kind == Bool {
-			left = append(left[:i], append([]*Type{c.universe.Literal(true), c.universe.Literal(false)}, left[i+1:]...)...)
+			left = append(left[:i], append([]*Type{c.universe.Literal(true), c.universe.Literal(false)},
+				left[i+1:]...)...)
 		}
 	}
 	unbounded := func(t *Type) bool { return t.Core().Kind != Literal && t.Core().Kind != Null }
@@ -136,7 +138,8 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 	closed := false
 	for _, arm := range e.Arms {
 		if closed {
-			c.report(source.UnreachableArm, arm.Span, "put it before else, or remove it", "nothing reaches this arm: else stands before it")
+			c.report(source.UnreachableArm, arm.Span, "put it before else, or remove it",
+				"nothing reaches this arm: else stands before it")
 		}
 		var covered []*Type
 		for _, pattern := range arm.Patterns {
@@ -155,7 +158,8 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 			key := any(t.Literal)
 			switch {
 			case seen[key]:
-				c.report(source.UnreachableArm, pattern.Place(), "remove it", "nothing reaches %s here: an arm above has it already", t)
+				c.report(source.UnreachableArm, pattern.Place(), "remove it",
+					"nothing reaches %s here: an arm above has it already", t)
 			case subject.Kind != Invalid && !single && !Overlap(subject, t):
 				help := ""
 				if text, ok := t.Literal.(string); ok {
@@ -171,7 +175,8 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 		if arm.Else {
 			if len(left) == 0 && !closed && subject.Kind != Invalid && !single {
 				c.report(source.UnreachableArm, arm.Span,
-					"remove it, so that a value that is added later is not forgotten", "nothing reaches else: the arms above name every %s", subject)
+					"remove it, so that a value that is added later is not forgotten",
+					"nothing reaches else: the arms above name every %s", subject)
 			}
 			closed = true
 			if len(left) > 0 {
@@ -196,8 +201,10 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 	if closed || subject.Kind == Invalid || len(left) == 0 {
 		return
 	}
-	if open && !slices.ContainsFunc(left, func(t *Type) bool { return t.Core().Kind == Record || t.Core().Kind == List }) {
-		c.report(source.IncompleteMatch, e.Place(), `add an arm: else -> …`, "this match needs else: it cannot name every %s", subject)
+	if open && !slices.ContainsFunc(left,
+		func(t *Type) bool { return t.Core().Kind == Record || t.Core().Kind == List }) {
+		c.report(source.IncompleteMatch, e.Place(), `add an arm: else -> …`,
+			"this match needs else: it cannot name every %s", subject)
 		return
 	}
 	var missing, arms []string
@@ -211,7 +218,8 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 		}
 		arms = append(arms, arm+" -> …")
 	}
-	c.report(source.IncompleteMatch, source.Span{Start: e.Place().Start, End: e.Subject.Place().End}, "add "+strings.Join(arms, ", ")+", or else -> …",
+	c.report(source.IncompleteMatch, source.Span{Start: e.Place().Start, End: e.Subject.Place().End},
+		"add "+strings.Join(arms, ", ")+", or else -> …",
 		"this match leaves out %s", strings.Join(missing, ", "))
 }
 

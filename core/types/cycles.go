@@ -61,7 +61,8 @@ func (c *checker) reportCycles(objects []*Object, components [][]int) {
 				from = path[i-1].Object
 			}
 			names = append(names, describe(from))
-			related = append(related, source.Related{Span: r.Span, Text: fmt.Sprintf("%s uses %s here", describe(from), describe(r.Object))})
+			related = append(related,
+				source.Related{Span: r.Span, Text: fmt.Sprintf("%s uses %s here", describe(from), describe(r.Object))})
 		}
 		names = append(names, describe(first))
 		f := source.Finding{Code: source.Cycle, Span: first.Span, Related: related,

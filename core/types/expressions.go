@@ -166,7 +166,8 @@ func (c *checker) interpolated(e syntax.Expression) {
 	if t.MayBeNull() {
 		help = "it may be null: give a text for that case with ??"
 	}
-	c.report(source.WrongType, e.Place(), help, "only strings, numbers and bools can stand in a text, not %s", describeType(t))
+	c.report(source.WrongType, e.Place(), help, "only strings, numbers and bools can stand in a text, not %s",
+		describeType(t))
 }
 
 // interpolatedLine checks what stands alone on a line of a text: a text of any number of lines, a list with one for
@@ -182,7 +183,8 @@ func (c *checker) interpolatedLine(e syntax.Expression) {
 	scalars := c.universe.Union(StringType, IntType, FloatType, BoolType)
 	if !Assignable(t, c.universe.Union(scalars, c.universe.List(scalars), NullType)) {
 		c.report(source.WrongType, e.Place(), "encode it, for example with encode.json",
-			"on a line of its own stands a text, a list of texts, each a line, or null, which is no line; not %s", describeType(t))
+			"on a line of its own stands a text, a list of texts, each a line, or null, which is no line; not %s",
+			describeType(t))
 	}
 }
 
@@ -194,7 +196,9 @@ func (c *checker) inferName(e *syntax.Name) *Type {
 	c.module.Info.Objects[e.ID()] = o
 	switch o.Kind {
 	case ObjectModule:
-		c.report(source.WrongUse, e.Place(), fmt.Sprintf("take one of its members: %s.name, or make an instance: %s(…)", o.Name, o.Name), "%q is a module, not a value", o.Name)
+		c.report(source.WrongUse, e.Place(),
+			fmt.Sprintf("take one of its members: %s.name, or make an instance: %s(…)", o.Name, o.Name),
+			"%q is a module, not a value", o.Name)
 		return InvalidType
 	case ObjectType:
 		c.report(source.WrongUse, e.Place(), "types stand behind a colon", "%q is a type, not a value", o.Name)
@@ -292,13 +296,15 @@ func (c *checker) inferBinary(e *syntax.Binary) *Type {
 	case syntax.Less, syntax.LessEqual, syntax.Greater, syntax.GreaterEqual:
 		number := c.universe.Union(IntType, FloatType)
 		switch {
-		case Assignable(left, number) && Assignable(right, number), Assignable(left, StringType) && Assignable(right, StringType):
+		case Assignable(left, number) && Assignable(right, number), Assignable(left, StringType) &&
+			Assignable(right, StringType):
 		case Assignable(left, number) || Assignable(left, StringType):
 			wanted := number
 			if Assignable(left, StringType) {
 				wanted = StringType
 			}
-			c.report(source.WrongType, e.Right.Place(), "", "cannot compare %s with %s by size: expected %s here", describeType(left), describeType(right), wanted)
+			c.report(source.WrongType, e.Right.Place(), "", "cannot compare %s with %s by size: expected %s here",
+				describeType(left), describeType(right), wanted)
 		default:
 			c.wrongOperand(e.Left, left, e.Operator, "numbers or strings")
 		}
@@ -376,7 +382,8 @@ func (c *checker) neverEqual(e *syntax.Binary, left, right *Type) {
 	} else if text, ok := left.Literal.(string); ok && left.Kind == Literal {
 		help = nearestText(text, right)
 	}
-	c.report(source.NeverEqual, e.Right.Place(), help, "%s can never be equal to %s", describeType(left), describeType(right))
+	c.report(source.NeverEqual, e.Right.Place(), help, "%s can never be equal to %s", describeType(left),
+		describeType(right))
 }
 
 func quotedList(texts []string) string {
@@ -398,18 +405,21 @@ func (c *checker) checkIn(e *syntax.Binary, left, right *Type) {
 			return
 		}
 		if !Overlap(left, widenAll(c.universe, core.Element)) {
-			c.report(source.NeverEqual, e.Left.Place(), "", "%s is never an element of %s", describeType(left), Article(right))
+			c.report(source.NeverEqual, e.Left.Place(), "", "%s is never an element of %s", describeType(left),
+				Article(right))
 		}
 	case Record:
 		if !Assignable(left, StringType) {
-			c.report(source.WrongType, e.Left.Place(), "", `the keys of a record are strings: "in" cannot look for %s`, describeType(left))
+			c.report(source.WrongType, e.Left.Place(), "",
+				`the keys of a record are strings: "in" cannot look for %s`, describeType(left))
 		}
 	default:
 		help := ""
 		if core.Widen().Kind == String {
 			help = "text.contains looks for a part of a text"
 		}
-		c.report(source.WrongType, e.Right.Place(), help, `"in" looks in a list, a record or a range, not in %s`, describeType(right))
+		c.report(source.WrongType, e.Right.Place(), help, `"in" looks in a list, a record or a range, not in %s`,
+			describeType(right))
 	}
 }
 
@@ -452,7 +462,8 @@ func (c *checker) checkPattern(e syntax.Expression) {
 	}
 	if pattern, plain := s.Plain(); plain {
 		if _, err := regexp.Compile(pattern); err != nil {
-			c.report(source.BadPattern, e.Place(), "patterns are RE2; '…' keeps backslashes as they are", "this is not a pattern: %s", PatternMistake(err))
+			c.report(source.BadPattern, e.Place(), "patterns are RE2; '…' keeps backslashes as they are",
+				"this is not a pattern: %s", PatternMistake(err))
 		}
 	}
 }
@@ -624,7 +635,8 @@ func (c *checker) inferSpreadList(entry *syntax.Entry, expected *Type) *Type {
 		}
 		return c.universe.List(c.universe.Union(elements...))
 	}
-	c.report(source.WrongType, entry.Value.Place(), spreadHelp(t), `"..." in a list brings in the elements of a list, not of %s`, describeType(t))
+	c.report(source.WrongType, entry.Value.Place(), spreadHelp(t),
+		`"..." in a list brings in the elements of a list, not of %s`, describeType(t))
 	return InvalidType
 }
 

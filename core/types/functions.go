@@ -59,7 +59,8 @@ func (c *checker) inferLambda(e *syntax.Lambda, want *Type) *Type {
 		case expected != nil && i < len(expected.Parameters):
 			t = expected.Parameters[i]
 		default:
-			c.report(source.UnknownType, p.Name.Span, fmt.Sprintf("write it: %s: T", p.Name.Name), "nothing here tells the type of %q", p.Name.Name)
+			c.report(source.UnknownType, p.Name.Span, fmt.Sprintf("write it: %s: T", p.Name.Name),
+				"nothing here tells the type of %q", p.Name.Name)
 		}
 		if p.Default != nil {
 			c.check(p.Default, t, fmt.Sprintf("parameter %q", p.Name.Name))
@@ -106,20 +107,24 @@ func (c *checker) callValue(e *syntax.Call, t *Type) *Type {
 	for i, a := range e.Arguments {
 		switch {
 		case a.Spread:
-			c.report(source.WrongArguments, a.Value.Place(), "write the arguments out", "the parameters of a function that is a value have no names, so that no record can be spread into them")
+			c.report(source.WrongArguments, a.Value.Place(), "write the arguments out",
+				"the parameters of a function that is a value have no names, so that no record can be spread into them")
 			c.infer(a.Value, nil)
 		case a.Name.Name != "":
-			c.report(source.WrongArguments, a.Name.Span, "leave the name out", "the parameters of a function that is a value have no names")
+			c.report(source.WrongArguments, a.Name.Span, "leave the name out",
+				"the parameters of a function that is a value have no names")
 			c.infer(a.Value, nil)
 		case i >= len(core.Parameters):
-			c.report(source.WrongArguments, a.Value.Place(), "leave it out", "%s takes %s, this is one too many", core, count(len(core.Parameters), "argument"))
+			c.report(source.WrongArguments, a.Value.Place(), "leave it out", "%s takes %s, this is one too many",
+				core, count(len(core.Parameters), "argument"))
 			c.infer(a.Value, nil)
 		default:
 			c.check(a.Value, core.Parameters[i], "an argument")
 		}
 	}
 	if len(e.Arguments) < core.Required {
-		c.report(source.WrongArguments, e.Function.Place(), "add the arguments", "%s needs %s, not %d", core, count(core.Required, "argument"), len(e.Arguments))
+		c.report(source.WrongArguments, e.Function.Place(), "add the arguments", "%s needs %s, not %d", core,
+			count(core.Required, "argument"), len(e.Arguments))
 	}
 	return core.Result
 }

@@ -301,7 +301,10 @@ func (c *checker) assumeEqual(e, other syntax.Expression, equal bool) {
 		return
 	}
 	if literal.Kind == Literal {
-		c.assumeField(e, func(field *Type) bool { return equal && Overlap(field, literal) || !equal && field.Core() != literal })
+		c.assumeField(e, func(field *Type) bool {
+			return equal && Overlap(field, literal) || !equal &&
+				field.Core() != literal
+		})
 	}
 	if narrowed := c.restrictEqual(t, literal, equal); narrowed != nil {
 		c.know(path, narrowed)
@@ -318,7 +321,8 @@ func (c *checker) restrictEqual(t, literal *Type, equal bool) *Type {
 		return nil
 	}
 	// 1 == 1.0, so that a number that equals an int need not be one.
-	if numeric(literal) && slices.ContainsFunc(t.Parts(), func(p *Type) bool { return numeric(p) && p.Widen() != literal.Widen() }) {
+	if numeric(literal) &&
+		slices.ContainsFunc(t.Parts(), func(p *Type) bool { return numeric(p) && p.Widen() != literal.Widen() }) {
 		if !equal {
 			return nil
 		}

@@ -48,7 +48,8 @@ func (c *checker) mismatch(e syntax.Expression, got, want *Type, what string) {
 	if reason := difference(got, want, ""); reason != "" {
 		because = ": " + reason
 	}
-	c.report(source.WrongType, span, help, "expected %s%s, found %s%s", Article(want), where, describeType(got), because)
+	c.report(source.WrongType, span, help, "expected %s%s, found %s%s", Article(want), where, describeType(got),
+		because)
 }
 
 // misspeltKind suggests what the literal field of a record, by which the members of a union are told apart, was meant
@@ -205,7 +206,8 @@ func converts(from, to *Type, seen map[pair]bool) bool {
 	case Union:
 		for _, part := range from.Parts() {
 			scalar := part.Kind != Record && part.Kind != List && part.Kind != Any
-			if !scalar || !slices.ContainsFunc(to.Members, func(m *Type) bool { return Assignable(part, m) && !converts(part, m, map[pair]bool{}) }) {
+			if !scalar || !slices.ContainsFunc(to.Members,
+				func(m *Type) bool { return Assignable(part, m) && !converts(part, m, map[pair]bool{}) }) {
 				return true
 			}
 		}

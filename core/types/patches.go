@@ -130,7 +130,8 @@ func (c *checker) patchBody(body []syntax.Declaration, p *patching) {
 
 func (c *checker) checkPatchAll(d *syntax.PatchAll) {
 	if !c.module.Main {
-		c.report(source.WrongUse, source.At(d.Span.Start), "put it into the main module", "the documents of the project are patched in its main module, %s is not that", c.module.Path)
+		c.report(source.WrongUse, source.At(d.Span.Start), "put it into the main module",
+			"the documents of the project are patched in its main module, %s is not that", c.module.Path)
 	}
 	c.patchBody(d.Body, &patching{target: AnyType, all: true})
 }
@@ -143,13 +144,15 @@ func (c *checker) checkEach(d *syntax.Each) {
 	case core.Kind == List:
 		t = elementOf(core)
 	default:
-		c.report(source.WrongType, d.Name.Span, "leave each out: outside of it a path begins at what is patched", "each goes through the elements of a list, and what is patched is %s", describeType(c.patching.target))
+		c.report(source.WrongType, d.Name.Span, "leave each out: outside of it a path begins at what is patched",
+			"each goes through the elements of a list, and what is patched is %s", describeType(c.patching.target))
 		t = InvalidType
 	}
 	if d.At != nil {
 		c.check(d.At, StringType, "a pattern of paths")
 		if !c.patching.all {
-			c.report(source.WrongUse, d.At.Place(), "leave it out, or choose with where", "only the documents of the project have paths, in patch all documents { … }")
+			c.report(source.WrongUse, d.At.Place(), "leave it out, or choose with where",
+				"only the documents of the project have paths, in patch all documents { … }")
 		}
 	}
 	outer, outerEach, facts := c.scope, c.patching.each, c.facts
@@ -238,14 +241,16 @@ func (c *checker) checkOperation(d *syntax.Operation) {
 	v := c.withIt(d, old, func() *Type { return c.infer(d.Value, nil) })
 	c.checkData(v, d.Value, "a value in data")
 	if d.Verb == syntax.MergeVerb && !Assignable(v, c.universe.Map(AnyType)) {
-		c.report(source.WrongType, d.Value.Place(), "replace puts any value", "merge lays a record over another, not %s", describeType(v))
+		c.report(source.WrongType, d.Value.Place(), "replace puts any value",
+			"merge lays a record over another, not %s", describeType(v))
 	}
 }
 
 // withIt checks something in which `it` has a type of its own; key finds its place in the frame again.
 func (c *checker) withIt(key any, t *Type, check func() *Type) *Type {
 	it := c.it
-	c.it = &Object{Kind: ObjectLocal, Name: "it", Module: c.module, Type: t, Slot: c.owner.Frame, Global: -1, state: resolved}
+	c.it = &Object{Kind: ObjectLocal, Name: "it", Module: c.module, Type: t, Slot: c.owner.Frame, Global: -1,
+		state: resolved}
 	c.owner.Frame++
 	c.module.Info.Slots[key] = c.it.Slot
 	result := check()
@@ -302,7 +307,8 @@ func (c *checker) checkStep(d *syntax.Operation, s *syntax.Step, t *Type, last b
 		isKey = Assignable(index, StringType)
 		isInt := Assignable(index, IntType)
 		if !isInt && (!isKey || core.Kind == List) && index.Kind != Invalid {
-			c.report(source.WrongType, s.Index.Place(), "an element is named by its position or by a condition on it", "the index of a list is an int, not %s", describeType(index))
+			c.report(source.WrongType, s.Index.Place(), "an element is named by its position or by a condition on it",
+				"the index of a list is an int, not %s", describeType(index))
 			return AnyType
 		}
 	case syntax.ConditionStep, syntax.EachStep:

@@ -98,7 +98,8 @@ const (
 	ObjectBuiltin
 )
 
-var objectKindTexts = [...]string{"module", "data file", "type", "input", "value", "function", "output", "document", "statement", "test", "condition", "local name", "built-in function"}
+var objectKindTexts = [...]string{"module", "data file", "type", "input", "value", "function", "output", "document",
+	"statement", "test", "condition", "local name", "built-in function"}
 
 // String returns the kind as it stands in messages.
 func (k ObjectKind) String() string { return objectKindTexts[k] }

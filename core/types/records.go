@@ -98,8 +98,9 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 		default:
 			name := entry.Key.Name
 			if first, ok := b.written[name]; ok {
-				c.add(source.Finding{Code: source.DuplicateKey, Span: entry.Key.Span, Message: fmt.Sprintf("the key %q is written twice", name),
-					Help: "leave one out", Related: []source.Related{{Span: first, Text: "the first"}}})
+				c.add(source.Finding{Code: source.DuplicateKey, Span: entry.Key.Span,
+					Message: fmt.Sprintf("the key %q is written twice", name),
+					Help:    "leave one out", Related: []source.Related{{Span: first, Text: "the first"}}})
 				c.infer(entry.Value, nil)
 				continue
 			}
@@ -123,7 +124,8 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 			optional := entry.Optional
 			if optional && field != nil {
 				if declared, ok := expected.Field(name); ok && !declared.Optional && declared.Default == nil {
-					c.report(source.WrongType, entry.Value.Place(), "leave out the ?, and give a value with ?? for null", "the field %q must not be absent", name)
+					c.report(source.WrongType, entry.Value.Place(),
+						"leave out the ?, and give a value with ?? for null", "the field %q must not be absent", name)
 				}
 			}
 			if optional {
@@ -152,7 +154,8 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 			if len(missing) > 1 {
 				plural = "s"
 			}
-			c.report(source.MissingField, opening, "add the field"+plural, "%s needs the field%s %s", Article(want), plural, strings.Join(missing, ", "))
+			c.report(source.MissingField, opening, "add the field"+plural, "%s needs the field%s %s", Article(want),
+				plural, strings.Join(missing, ", "))
 			wrong = true
 		}
 	}
@@ -167,7 +170,8 @@ func (c *checker) warnDeprecated(f *Field, span source.Span) {
 	if f.Deprecated == "" {
 		return
 	}
-	c.add(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: span, Help: f.Deprecated, Related: fieldPlace(f),
+	c.add(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: span, Help: f.Deprecated,
+		Related: fieldPlace(f),
 		Message: fmt.Sprintf("%q is deprecated", f.Name)})
 }
 
@@ -388,7 +392,8 @@ func (c *checker) fieldStep(e *syntax.Field, absent bool) (t *Type, ended bool) 
 		case Invalid:
 			return InvalidType, false
 		case Null:
-			c.report(source.MayBeNull, e.Of.Place(), fmt.Sprintf("write %s?.%s, or give a value for null with ??", c.text(e.Of), e.Name.Name), "this may be null, which has no field %q", e.Name.Name)
+			c.report(source.MayBeNull, e.Of.Place(), fmt.Sprintf("write %s?.%s, or give a value for null with ??",
+				c.text(e.Of), e.Name.Name), "this may be null, which has no field %q", e.Name.Name)
 			return InvalidType, false
 		case Instance:
 			t := c.instanceField(e, part.Module)
@@ -399,7 +404,8 @@ func (c *checker) fieldStep(e *syntax.Field, absent bool) (t *Type, ended bool) 
 			continue
 		case Record:
 		default:
-			c.report(source.WrongType, e.Of.Place(), "", "%s has no fields, so there is no %q", describeType(of), e.Name.Name)
+			c.report(source.WrongType, e.Of.Place(), "", "%s has no fields, so there is no %q", describeType(of),
+				e.Name.Name)
 			return InvalidType, false
 		}
 		field, ok := part.Field(e.Name.Name)
@@ -407,12 +413,14 @@ func (c *checker) fieldStep(e *syntax.Field, absent bool) (t *Type, ended bool) 
 		case ok:
 			c.warnDeprecated(field, e.Name.Span)
 			if field.Optional && !absent && !e.Optional {
-				help := fmt.Sprintf("write %s?.%s for null, or … ?? and a value for that case", c.text(e.Of), e.Name.Name)
+				help := fmt.Sprintf("write %s?.%s for null, or … ?? and a value for that case", c.text(e.Of),
+					e.Name.Name)
 				if t := c.narrowed(e, nil); t != nil {
 					results = append(results, t)
 					continue
 				}
-				c.add(source.Finding{Code: source.MayBeAbsent, Span: e.Name.Span, Message: fmt.Sprintf("the field %q may be absent", e.Name.Name), Help: help,
+				c.add(source.Finding{Code: source.MayBeAbsent, Span: e.Name.Span,
+					Message: fmt.Sprintf("the field %q may be absent", e.Name.Name), Help: help,
 					Related: fieldPlace(field)})
 				return InvalidType, false
 			}
@@ -470,9 +478,11 @@ func (c *checker) inferEnv(e *syntax.Field) *Type {
 // false when it is neither.
 func (c *checker) inferMember(e *syntax.Field, name *syntax.Name) (t *Type, done bool) {
 	// An input or a local name may be called like a group: it is meant where nothing is called.
-	if _, declared := c.module.Objects[name.Name]; slices.Contains(c.program.Builtins.Groups(), name.Name) && !declared && !c.local(name.Name) {
+	if _, declared := c.module.Objects[name.Name]; slices.Contains(c.program.Builtins.Groups(), name.Name) &&
+		!declared && !c.local(name.Name) {
 		if c.builtin(name.Name, e.Name) != nil {
-			c.report(source.WrongUse, e.Place(), fmt.Sprintf("call it: %s.%s(…)", name.Name, e.Name.Name), "%s.%s is a built-in function, not a value", name.Name, e.Name.Name)
+			c.report(source.WrongUse, e.Place(), fmt.Sprintf("call it: %s.%s(…)", name.Name, e.Name.Name),
+				"%s.%s is a built-in function, not a value", name.Name, e.Name.Name)
 		}
 		return InvalidType, true
 	}
@@ -526,9 +536,11 @@ func (c *checker) member(e *syntax.Field, name *syntax.Name) *Object {
 		}
 		message := fmt.Sprintf("%s has no %q", module.Path, e.Name.Name)
 		if ok && o.Private() {
-			message, help = fmt.Sprintf("%q is private to %s", e.Name.Name, module.Path), "a name that begins with _ is used in its own file only"
+			message, help = fmt.Sprintf("%q is private to %s", e.Name.Name, module.Path),
+				"a name that begins with _ is used in its own file only"
 		}
-		c.add(source.Finding{Code: source.UnknownName, Span: e.Name.Span, Message: message, Help: help, Related: see(module.Objects[e.Name.Name])})
+		c.add(source.Finding{Code: source.UnknownName, Span: e.Name.Span, Message: message, Help: help,
+			Related: see(module.Objects[e.Name.Name])})
 		return missing
 	}
 	if o.NeedsInput {
@@ -547,7 +559,8 @@ func (c *checker) needsInstance(name syntax.Identifier, alias, o *Object) {
 	}
 	c.add(source.Finding{
 		Code: source.NeedsInstance, Span: name.Span, Help: help, Related: see(o),
-		Message: fmt.Sprintf("%s.%s depends on the inputs of %s, which have no values here", alias.Name, o.Name, alias.Imported().Path),
+		Message: fmt.Sprintf("%s.%s depends on the inputs of %s, which have no values here", alias.Name, o.Name,
+			alias.Imported().Path),
 	})
 }
 
@@ -577,13 +590,15 @@ func (c *checker) indexStep(e *syntax.Index, absent bool) (t *Type, ended bool) 
 			results = append(results, AnyType)
 		case List:
 			if !Assignable(index, IntType) {
-				c.report(source.WrongType, e.Index.Place(), "", "the index of a list is an int, not %s", describeType(index))
+				c.report(source.WrongType, e.Index.Place(), "", "the index of a list is an int, not %s",
+					describeType(index))
 				return InvalidType, false
 			}
 			results = append(results, part.Element)
 		case Record:
 			if !Assignable(index, StringType) {
-				c.report(source.WrongType, e.Index.Place(), "", "the key of a record is a string, not %s", describeType(index))
+				c.report(source.WrongType, e.Index.Place(), "", "the key of a record is a string, not %s",
+					describeType(index))
 				return InvalidType, false
 			}
 			t, ok := c.keyType(e, part, index, absent)
@@ -592,7 +607,8 @@ func (c *checker) indexStep(e *syntax.Index, absent bool) (t *Type, ended bool) 
 			}
 			results = append(results, t)
 		case Null:
-			c.report(source.MayBeNull, e.Of.Place(), "write ?[…], or give a value for null with ??", "this may be null, which has no elements")
+			c.report(source.MayBeNull, e.Of.Place(), "write ?[…], or give a value for null with ??",
+				"this may be null, which has no elements")
 			return InvalidType, false
 		default:
 			help := ""
@@ -637,7 +653,8 @@ func (c *checker) keyType(e *syntax.Index, record, index *Type, absent bool) (*T
 			continue
 		}
 		if known && f.Optional && !absent && !e.Optional && c.narrowed(e, nil) == nil {
-			c.report(source.MayBeAbsent, e.Index.Place(), "write ?[…] for null, or … ?? and a value for that case", "the field %q may be absent", f.Name)
+			c.report(source.MayBeAbsent, e.Index.Place(), "write ?[…] for null, or … ?? and a value for that case",
+				"the field %q may be absent", f.Name)
 			return nil, false
 		}
 		results = append(results, f.Type)
@@ -647,7 +664,8 @@ func (c *checker) keyType(e *syntax.Index, record, index *Type, absent bool) (*T
 	} else if known && !absent && !e.Optional {
 		for _, text := range texts {
 			if _, ok := record.Field(text); !ok {
-				c.report(source.UnknownField, e.Index.Place(), fieldHelp(text, record), "%s has no field %q", Article(record), text)
+				c.report(source.UnknownField, e.Index.Place(), fieldHelp(text, record), "%s has no field %q",
+					Article(record), text)
 				return nil, false
 			}
 		}

@@ -17,7 +17,8 @@ func (c *checker) checkTest(d *syntax.Test) {
 			if near, ok := source.Nearest(name, c.program.Environments); ok {
 				help = fmt.Sprintf("did you mean %q?", near)
 			}
-			c.report(source.UnknownEnvironment, d.Environment.Place(), help, "there is no environment %q to run a test in", name)
+			c.report(source.UnknownEnvironment, d.Environment.Place(), help,
+				"there is no environment %q to run a test in", name)
 		}
 	}
 	c.checkBlock(d.Body)
@@ -44,18 +45,21 @@ func (c *checker) checkTestNeeds(o *Object) {
 	}
 	if o.NeedsInput && !o.Module.Main {
 		o.Invalid = true
-		c.findings.Add(source.Finding{Code: source.NeedsInstance, Span: source.At(d.Span.Start), Help: "test its functions, or put the test into the main module",
+		c.findings.Add(source.Finding{Code: source.NeedsInstance, Span: source.At(d.Span.Start),
+			Help:    "test its functions, or put the test into the main module",
 			Message: "this test depends on the inputs of its module, which have no values here"})
 		return
 	}
 	if d.Environment != nil || o.Constant() {
 		return
 	}
-	finding := source.Finding{Code: source.TestNeeds, Span: source.At(d.Span.Start), Help: fmt.Sprintf("write: test %q in \"…\" { … }", d.Title),
+	finding := source.Finding{Code: source.TestNeeds, Span: source.At(d.Span.Start),
+		Help:    fmt.Sprintf("write: test %q in \"…\" { … }", d.Title),
 		Message: "this test depends on an environment, but does not say on which"}
 	for _, r := range o.Uses {
 		if m := r.Object.Imported(); r.Object.Kind == ObjectModule && m != nil && m.needsEnvironment() {
-			finding.Related = append(finding.Related, source.Related{Span: r.Span, Text: fmt.Sprintf("what %s gives depends on the environment", m.Path)})
+			finding.Related = append(finding.Related,
+				source.Related{Span: r.Span, Text: fmt.Sprintf("what %s gives depends on the environment", m.Path)})
 		}
 		if !r.Object.Constant() {
 			finding.Related = append(finding.Related, source.Related{Span: r.Span, Text: r.Object.Summary()})

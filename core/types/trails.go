@@ -235,7 +235,8 @@ func (t *tracker) declaration(m *Module, o *Object) {
 			return
 		}
 		if trail, path := found.find(nil, isSecretTrail, nil); trail != nil {
-			in.expose(trail, path, fmt.Sprintf("the output %q", o.Name), "write secret before output, or leave it out", d.Value)
+			in.expose(trail, path, fmt.Sprintf("the output %q", o.Name),
+				"write secret before output, or leave it out", d.Value)
 		}
 	case *syntax.Function:
 		if d.Body != nil {
@@ -256,7 +257,8 @@ func (t *tracker) global(o *Object) *taint {
 	var found *taint
 	switch d := o.Declaration.(type) {
 	case *syntax.Input:
-		what := &trail{at: o.Span, steps: []source.Related{{Span: o.Span, Text: fmt.Sprintf("the secret input %q", o.Name)}}}
+		what := &trail{at: o.Span,
+			steps: []source.Related{{Span: o.Span, Text: fmt.Sprintf("the secret input %q", o.Name)}}}
 		switch {
 		case d.Secret:
 			found = &taint{scalar: what}
@@ -271,7 +273,8 @@ func (t *tracker) global(o *Object) *taint {
 	case *syntax.Output:
 		found = either(in.expression(d.Value), declaredTaint(o.Type, nil))
 		if d.Secret {
-			found = &taint{scalar: &trail{at: o.Span, steps: []source.Related{{Span: o.Span, Text: fmt.Sprintf("the secret output %q", o.Name)}}}}
+			found = &taint{scalar: &trail{at: o.Span,
+				steps: []source.Related{{Span: o.Span, Text: fmt.Sprintf("the secret output %q", o.Name)}}}}
 		}
 	}
 	delete(t.running, o)
@@ -295,7 +298,8 @@ func declaredTaint(t *Type, seen []*Type) *taint {
 			for _, f := range part.Fields {
 				inner := declaredTaint(f.Type, seen)
 				if f.Secret {
-					inner = &taint{scalar: &trail{at: f.Span, steps: []source.Related{{Span: f.Span, Text: fmt.Sprintf("the secret field %q", f.Name)}}}}
+					inner = &taint{scalar: &trail{at: f.Span,
+						steps: []source.Related{{Span: f.Span, Text: fmt.Sprintf("the secret field %q", f.Name)}}}}
 				}
 				if inner != nil {
 					one.fields[f.Name] = inner
@@ -321,7 +325,8 @@ func (t *tracked) expose(found *trail, path *place.Path, what, help string, whol
 	if path != nil {
 		what += " (at " + path.String() + ")"
 	}
-	t.add(source.Finding{Code: source.SecretExposed, Span: found.at, Message: "a secret gets into " + what, Help: help, Related: found.steps})
+	t.add(source.Finding{Code: source.SecretExposed, Span: found.at, Message: "a secret gets into " + what,
+		Help: help, Related: found.steps})
 	t.seen[whole.Place().Start] = true
 }
 
@@ -334,7 +339,9 @@ func (t *tracked) decides(by *taint, what string, at source.Span) {
 	if by.scalar.later {
 		help = "decide by another input; what is known only later may stand in texts and records"
 	}
-	t.add(source.Finding{Code: source.HiddenDecision, Span: at, Message: fmt.Sprintf("%s depends on a value that is %s", what, by.scalar.adjective()), Help: help, Related: by.scalar.steps})
+	t.add(source.Finding{Code: source.HiddenDecision, Span: at,
+		Message: fmt.Sprintf("%s depends on a value that is %s", what, by.scalar.adjective()), Help: help,
+		Related: by.scalar.steps})
 }
 
 func (t *tracked) statements(all []syntax.Declaration) {
@@ -368,7 +375,8 @@ func (t *tracked) statement(d syntax.Declaration) {
 			if path != nil {
 				message += " at " + path.String()
 			}
-			t.add(source.Finding{Code: source.SecretExposed, Span: trail.at, Message: message, Help: "write secret before the document, or leave the secret out", Related: trail.steps})
+			t.add(source.Finding{Code: source.SecretExposed, Span: trail.at, Message: message,
+				Help: "write secret before the document, or leave the secret out", Related: trail.steps})
 			t.seen[d.Path.Place().Start] = true
 		}
 	case *syntax.Remark:

@@ -63,7 +63,8 @@ func (t *tracked) function(o *Object, arguments []*taint, at source.Span) *taint
 	for i, p := range o.Parameters {
 		if i < len(arguments) && arguments[i] != nil && p.Object != nil {
 			any = true
-			inner.locals[p.Object.Slot] = into(arguments[i], fmt.Sprintf("passes into the parameter %q of %s", p.Name, o.Name), p.Object.Span)
+			inner.locals[p.Object.Slot] = into(arguments[i],
+				fmt.Sprintf("passes into the parameter %q of %s", p.Name, o.Name), p.Object.Span)
 		}
 	}
 	found := (*taint)(nil)
@@ -129,7 +130,8 @@ func (t *tracked) instance(e *syntax.Call, m *Module, given []*taint) {
 			continue
 		}
 		if trail, path := given[i].find(o.Type, isSecretTrail, nil); trail != nil {
-			t.expose(trail, path, fmt.Sprintf("the input %q of %s, which is not secret", o.Name, m.Path), "declare it there: secret input "+o.Name, e)
+			t.expose(trail, path, fmt.Sprintf("the input %q of %s, which is not secret", o.Name, m.Path),
+				"declare it there: secret input "+o.Name, e)
 		}
 	}
 }

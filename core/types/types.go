@@ -647,7 +647,8 @@ func (t *Type) text(depth int) string {
 		return "[" + t.Element.text(depth) + "]"
 	case Union:
 		for i := range t.Members {
-			if other := t.Members[len(t.Members)-1-i]; len(t.Members) == 2 && t.Members[i] == NullType && other.Kind != Literal && other.Kind != Function {
+			if other := t.Members[len(t.Members)-1-i]; len(t.Members) == 2 && t.Members[i] == NullType &&
+				other.Kind != Literal && other.Kind != Function {
 				return other.text(depth) + "?"
 			}
 		}

@@ -134,8 +134,10 @@ func TestRelations(t *testing.T) {
 func TestRelationsAgree(t *testing.T) {
 	texts := []string{"int", "float", "string", "bool", "null", "any", `"a"`, `"a" | "b"`, "1", "int?", "[int]",
 		"[float]", "{int}", "{string}", "[int, string]",
-		"{ a: int }", "{ a?: int }", "{ a: int = 1 }", "{ *: int }", "{ a: int, *: any }", "{ b: int, a: int }", "A", "B", "C", "Port", "Site", "Tree", "Wood", "int | [int]",
-		"{ a: int } | { b: int }", "[int]?", "{ a: {int} }", "{ a: [int] }", "{ a: float }", "fn(int) -> int", "fn(Port) -> any", "(fn(int) -> int)?"}
+		"{ a: int }", "{ a?: int }", "{ a: int = 1 }", "{ *: int }", "{ a: int, *: any }", "{ b: int, a: int }", "A",
+		"B", "C", "Port", "Site", "Tree", "Wood", "int | [int]",
+		"{ a: int } | { b: int }", "[int]?", "{ a: {int} }", "{ a: [int] }", "{ a: float }", "fn(int) -> int",
+		"fn(Port) -> any", "(fn(int) -> int)?"}
 	u := newUniverse(t, relations, texts...)
 	for _, a := range texts {
 		for _, b := range texts {

@@ -182,7 +182,8 @@ func (c *checker) changedRecord(of syntax.Expression, whole, record *Type, chang
 			names = append(names, key.Name)
 		}
 		c.report(source.UnknownField, key.Span, fieldHelp(key.Name, record),
-			"%s has no field %q, and every record on the way to %s must be there", Article(whole), key.Name, strings.Join(names, "."))
+			"%s has no field %q, and every record on the way to %s must be there", Article(whole), key.Name,
+			strings.Join(names, "."))
 		return InvalidType
 	}
 	t := v

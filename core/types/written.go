@@ -95,8 +95,10 @@ func (c *checker) namedType(t *syntax.NamedType) *Type {
 		for _, o := range module.Order {
 			if o.Kind == ObjectInput && o.typeNeedsInputs() {
 				c.add(source.Finding{
-					Code: source.NeedsInstance, Span: t.Name.Span, Help: "give the inputs to an instance one by one", Related: see(o),
-					Message: fmt.Sprintf("%s.%s has no meaning without an instance: in the type of %q, a default depends on the inputs of %s", alias.Name, name, o.Name, module.Path),
+					Code: source.NeedsInstance, Span: t.Name.Span, Help: "give the inputs to an instance one by one",
+					Related: see(o),
+					Message: fmt.Sprintf("%s.%s has no meaning without an instance: in the type of %q, a default "+
+						"depends on the inputs of %s", alias.Name, name, o.Name, module.Path),
 				})
 				return InvalidType
 			}
@@ -169,7 +171,8 @@ func (c *checker) recordType(t *syntax.RecordType) *Type {
 	var fields []Field
 	var rest *Type
 	for _, f := range t.Fields {
-		field := Field{Name: f.Name.Name, Optional: f.Optional, Description: f.Description, Deprecated: f.Deprecated, Secret: f.Secret, Span: f.Name.Span}
+		field := Field{Name: f.Name.Name, Optional: f.Optional, Description: f.Description, Deprecated: f.Deprecated,
+			Secret: f.Secret, Span: f.Name.Span}
 		if f.Secret {
 			c.program.Marked = true
 		}
@@ -203,7 +206,8 @@ func (c *checker) condition(tree *syntax.Condition, base *Type) *Condition {
 	condition := &Condition{Module: c.module, Tree: tree, Object: o}
 	owner, scope, facts, it := c.owner, c.scope, c.facts, c.it
 	c.owner, c.scope, c.facts = o, nil, nil
-	c.it = &Object{Kind: ObjectLocal, Name: "it", Module: c.module, Type: c.universe.WithoutNull(base), Slot: 0, Global: -1, state: resolved}
+	c.it = &Object{Kind: ObjectLocal, Name: "it", Module: c.module, Type: c.universe.WithoutNull(base), Slot: 0,
+		Global: -1, state: resolved}
 	o.Frame = 1
 	c.check(tree.Test, BoolType, "a condition")
 	c.messageOf(tree.Test, tree.Message)

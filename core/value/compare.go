@@ -30,7 +30,8 @@ func equal(a, b Value, strict bool, depth int, spend func(int)) bool {
 		return a.Unknown() && b.Unknown() && a.Placeholder() == b.Placeholder()
 	}
 	if a.Kind() != b.Kind() {
-		return !strict && (a.Kind() == Int && b.Kind() == Float || a.Kind() == Float && b.Kind() == Int) && Compare(a, b) == 0
+		return !strict && (a.Kind() == Int && b.Kind() == Float || a.Kind() == Float && b.Kind() == Int) &&
+			Compare(a, b) == 0
 	}
 	switch a.Kind() {
 	case Absent, Null:

@@ -17,7 +17,9 @@ func TestMarks(t *testing.T) {
 	require.Equal(t, value.Secret|value.Later|value.Unknown, value.Marks(record))
 	require.Zero(t, record.WithMark(value.Secret).Mark(), "a record that holds a secret is none itself")
 	require.Zero(t, value.NullOf(0).WithMark(value.Secret).Mark(), "that nothing is there is no secret")
-	require.Equal(t, `{ a: ["tide", ‹secret›, 0], b: null }`, value.RecordOf(record.Shape(), []value.Value{value.ListOf([]value.Value{known, secret, value.IntOf(0, 0)}, 0), value.NullOf(0)}, 0).Show(100))
+	require.Equal(t, `{ a: ["tide", ‹secret›, 0], b: null }`,
+		value.RecordOf(record.Shape(), []value.Value{value.ListOf([]value.Value{known, secret, value.IntOf(0, 0)}, 0),
+			value.NullOf(0)}, 0).Show(100))
 	require.Equal(t, `{ a: ["tide", "‹secret›", "<n>"], b: null }`, value.Shown(record).Show(100))
 	require.Equal(t, `{ a: ["tide", ‹secret›, "<n>"], b: null }`, value.WithPlaceholders(record).Show(100))
 	require.Zero(t, value.Marks(value.Shown(record)))

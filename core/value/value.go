@@ -29,7 +29,8 @@ const (
 	Instance
 )
 
-var kindTexts = [...]string{"absent", "null", "bool", "int", "float", "string", "list", "record", "function", "instance"}
+var kindTexts = [...]string{"absent", "null", "bool", "int", "float", "string", "list", "record", "function",
+	"instance"}
 
 // String returns the kind as it stands in messages.
 func (k Kind) String() string { return kindTexts[k] }
@@ -100,7 +101,8 @@ func StringOf(s string, o Origin) Value {
 
 // ListOf makes a list. The elements must not be changed afterwards.
 func ListOf(elements []Value, o Origin) Value {
-	return Value{tag: tag(List), pointer: unsafe.Pointer(unsafe.SliceData(elements)), number: uint64(len(elements)), origin: o}
+	return Value{tag: tag(List), pointer: unsafe.Pointer(unsafe.SliceData(elements)), number: uint64(len(elements)),
+		origin: o}
 }
 
 // RecordOf makes a record.
@@ -117,7 +119,8 @@ func (v Value) Extend(keys []string, values []Value, o Origin) Value {
 	}
 	r := v.record()
 	before, after := len(r.values), len(r.values)+len(keys)
-	if r.room == nil || cap(r.values) < after || cap(r.shape.keys) < after || !r.room.used.CompareAndSwap(int64(before), int64(after)) {
+	if r.room == nil || cap(r.values) < after || cap(r.shape.keys) < after ||
+		!r.room.used.CompareAndSwap(int64(before), int64(after)) {
 		grown := &record{shape: &Shape{keys: make([]string, before, 2*after), index: r.shape.index,
 			layers: r.shape.layers}, values: make([]Value, before, 2*after), room: &room{}}
 		copy(grown.shape.keys, r.shape.keys)

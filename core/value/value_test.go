@@ -72,7 +72,8 @@ func TestEqual(t *testing.T) {
 
 func TestFormatFloat(t *testing.T) {
 	for f, want := range map[float64]string{
-		2: "2.0", 0.1: "0.1", -1.5: "-1.5", 1e21: "1.0e+21", 1e20: "100000000000000000000.0", 1e-7: "1.0e-7", 1.25e-9: "1.25e-9", math.MaxFloat64: "1.7976931348623157e+308", 0: "0.0",
+		2: "2.0", 0.1: "0.1", -1.5: "-1.5", 1e21: "1.0e+21", 1e20: "100000000000000000000.0", 1e-7: "1.0e-7",
+		1.25e-9: "1.25e-9", math.MaxFloat64: "1.7976931348623157e+308", 0: "0.0",
 	} {
 		got := value.FormatFloat(f)
 		require.Equal(t, want, got)
@@ -83,7 +84,8 @@ func TestFormatFloat(t *testing.T) {
 }
 
 func TestShowIsShort(t *testing.T) {
-	long := record("name", text("bay-map"), "ports", list(number(80), number(443)), "note", text("a very long note that goes on and on"))
+	long := record("name", text("bay-map"), "ports", list(number(80), number(443)), "note",
+		text("a very long note that goes on and on"))
 	require.Equal(t, `{ name: "bay-map", ports: [80, 443], … }`, long.Show(36))
 	require.Equal(t, `"né"…`, text("nénuphar").Show(3))
 	require.Equal(t, `"n"…`, text("nénuphar").Show(2), "a character is not cut in its middle")
@@ -97,8 +99,10 @@ func TestNothingIsMisread(t *testing.T) {
 		text("a long text that lies somewhere in memory"), list(number(1)),
 		record("a", number(1)), value.FunctionOf(1, 0), value.InstanceOf(1, 0)}
 	accessors := map[value.Kind]func(v value.Value){
-		value.Bool: func(v value.Value) { v.Bool() }, value.Int: func(v value.Value) { v.Int() }, value.String: func(v value.Value) { _ = v.Text() },
-		value.Float: func(v value.Value) { v.Float() }, value.Function: func(v value.Value) { v.Function() }, value.Instance: func(v value.Value) { v.Instance() },
+		value.Bool: func(v value.Value) { v.Bool() }, value.Int: func(v value.Value) { v.Int() },
+		value.String: func(v value.Value) { _ = v.Text() },
+		value.Float:  func(v value.Value) { v.Float() }, value.Function: func(v value.Value) { v.Function() },
+		value.Instance: func(v value.Value) { v.Instance() },
 	}
 	for kind, read := range accessors {
 		for _, v := range values {

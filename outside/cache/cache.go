@@ -141,7 +141,8 @@ func forget(folder string) {
 	}
 	for _, e := range entries {
 		info, err := e.Info()
-		if err != nil || !info.Mode().IsRegular() || strings.HasPrefix(e.Name(), ".") && !strings.HasPrefix(e.Name(), ".new-") {
+		if err != nil || !info.Mode().IsRegular() || strings.HasPrefix(e.Name(), ".") &&
+			!strings.HasPrefix(e.Name(), ".new-") {
 			continue
 		}
 		if time.Since(info.ModTime()) > kept {

@@ -66,7 +66,8 @@ func TestDamage(t *testing.T) {
 	whole, err := os.ReadFile(name)
 	require.NoError(t, err)
 	for what, text := range map[string][]byte{
-		"empty": nil, "cut": whole[:len(whole)-1], "of another program": append([]byte{^whole[0]}, whole[1:]...), "something else": []byte("what is this\n"),
+		"empty": nil, "cut": whole[:len(whole)-1], "of another program": append([]byte{^whole[0]}, whole[1:]...),
+		"something else": []byte("what is this\n"),
 	} {
 		require.NoError(t, os.WriteFile(name, text, 0o600))
 		require.Equal(t, []string{""}, remember("a", false, []string{"x"}, "x"), what)
@@ -80,7 +81,8 @@ func TestWithoutAPlace(t *testing.T) {
 	for _, place := range []string{file, filepath.Join(file, "below"), "relative"} {
 		t.Setenv("XDG_CACHE_HOME", place)
 		require.Equal(t, []string{""}, remember("a", false, []string{"x"}, "x"))
-		require.Equal(t, []string{""}, remember("a", false, []string{"x"}, "x"), "nothing is kept, and nothing is wrong")
+		require.Equal(t, []string{""}, remember("a", false, []string{"x"}, "x"),
+			"nothing is kept, and nothing is wrong")
 	}
 }
 

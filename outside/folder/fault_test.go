@@ -111,8 +111,13 @@ func render(base string, files []File) error {
 // that the folder has the old documents or the new ones: at once when the run says that nothing was written, after
 // the next run at the latest otherwise.
 func TestEveryFault(t *testing.T) {
-	before := []File{{Path: "a.yaml", Data: []byte("old a")}, {Path: "k8s/b.yaml", Data: []byte("old b")}, {Path: "k8s/c.yaml", Data: []byte("old c")}, {Path: "gone/d.yaml", Data: []byte("old d")}, {Path: "same", Data: []byte("same")}}
-	after := []File{{Path: "a.yaml", Data: []byte("new a, which is longer")}, {Path: "k8s/b.yaml", Data: []byte("new b")}, {Path: "k8s/c.yaml", Data: []byte("new c")}, {Path: "gone", Data: []byte("a file now")}, {Path: "new/e/f.yaml", Data: []byte("new f")}, {Path: "same", Data: []byte("same")}}
+	before := []File{{Path: "a.yaml", Data: []byte("old a")}, {Path: "k8s/b.yaml", Data: []byte("old b")},
+		{Path: "k8s/c.yaml", Data: []byte("old c")}, {Path: "gone/d.yaml", Data: []byte("old d")},
+		{Path: "same", Data: []byte("same")}}
+	after := []File{{Path: "a.yaml", Data: []byte("new a, which is longer")},
+		{Path: "k8s/b.yaml", Data: []byte("new b")}, {Path: "k8s/c.yaml", Data: []byte("new c")},
+		{Path: "gone", Data: []byte("a file now")}, {Path: "new/e/f.yaml", Data: []byte("new f")},
+		{Path: "same", Data: []byte("same")}}
 	real := open
 	defer func() { open = real }()
 	want := func(files []File) map[string]string {
@@ -167,12 +172,14 @@ func TestEveryFault(t *testing.T) {
 func TestEditBetweenRuns(t *testing.T) {
 	base := t.TempDir()
 	require.NoError(t, render(base, []File{{Path: "a", Data: []byte("old")}, {Path: "b", Data: []byte("old")}}))
-	p, err := Prepare(base, "north", []File{{Path: "a", Data: []byte("new")}, {Path: "b", Data: []byte("new")}}, Options{})
+	p, err := Prepare(base, "north", []File{{Path: "a", Data: []byte("new")}, {Path: "b", Data: []byte("new")}},
+		Options{})
 	require.NoError(t, err)
 	require.NoError(t, p.Stage())
 	require.NoError(t, p.root.Rename(newJournalName, journalName)) // and here it is killed
 	require.NoError(t, os.WriteFile(filepath.Join(base, "north", "a"), []byte("mine"), 0o644))
-	_, err = Prepare(base, "north", []File{{Path: "a", Data: []byte("new")}, {Path: "b", Data: []byte("new")}}, Options{})
+	_, err = Prepare(base, "north", []File{{Path: "a", Data: []byte("new")}, {Path: "b", Data: []byte("new")}},
+		Options{})
 	var refusal *Refusal
 	require.ErrorAs(t, err, &refusal)
 	require.Equal(t, []string{"a"}, refusal.Changed)

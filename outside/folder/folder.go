@@ -123,7 +123,8 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		defer root.Close()
 		if _, err := root.Lstat(stagingName); err == nil {
 			if err := recoverRun(root); err != nil {
-				return nil, failure(directory, fmt.Errorf("what a run left that was stopped cannot be finished: %w", Plain(err)))
+				return nil, failure(directory, fmt.Errorf("what a run left that was stopped cannot be finished: %w",
+					Plain(err)))
 			}
 		}
 		if oldRecord, _, err = current(root, RecordName); err == nil {
@@ -309,7 +310,8 @@ func (p *Plan) Commit() error {
 		p.root = nil
 	}()
 	failed := func(err error) error {
-		return failure(filepath.Join(p.base, p.environment), fmt.Errorf("%w; the next run finishes what is left", Plain(err)))
+		return failure(filepath.Join(p.base, p.environment),
+			fmt.Errorf("%w; the next run finishes what is left", Plain(err)))
 	}
 	if err := p.root.Rename(newJournalName, journalName); err != nil {
 		return failed(err)
@@ -373,7 +375,8 @@ func parseRecord(text []byte) (map[string]string, error) {
 	for lines.Scan() {
 		digest, name, ok := strings.Cut(lines.Text(), " ")
 		if !ok || len(digest) != 2*sha256.Size && digest != noDigest || !filepath.IsLocal(name) {
-			return nil, fmt.Errorf("the line %q is not a digest and a path; remove the file to start a new record", lines.Text())
+			return nil, fmt.Errorf("the line %q is not a digest and a path; remove the file to start a new record",
+				lines.Text())
 		}
 		record[name] = digest
 	}

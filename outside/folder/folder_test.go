@@ -64,7 +64,8 @@ func TestWritesRemovesAndLeavesAlone(t *testing.T) {
 
 	record, err := os.ReadFile(filepath.Join(d, folder.RecordName))
 	require.NoError(t, err)
-	require.Equal(t, "3e23e8160039594a33894f6564e1b1348bbd7a0088d42c4acb73eeaed59c009d b.env\n18ac3e7343f016890c510e93f935261169d9e3f565436429830faf0934f4f8e4 c/d.txt\n", string(record))
+	require.Equal(t, "3e23e8160039594a33894f6564e1b1348bbd7a0088d42c4acb73eeaed59c009d "+
+		"b.env\n18ac3e7343f016890c510e93f935261169d9e3f565436429830faf0934f4f8e4 c/d.txt\n", string(record))
 }
 
 func TestRefusesWhatOthersMadeOrChanged(t *testing.T) {
@@ -130,7 +131,8 @@ func TestFailureLeavesNothingBehind(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(d, "sub"), []byte("in the way"), 0o644))
 	_, err = write(t, d, folder.Options{}, file("a", "2"), file("sub/b", "2"))
 	require.Error(t, err)
-	require.Equal(t, map[string]string{"a": "1", "sub": "in the way"}, tree(t, d), "neither half a result nor a file that was staged")
+	require.Equal(t, map[string]string{"a": "1", "sub": "in the way"}, tree(t, d),
+		"neither half a result nor a file that was staged")
 }
 
 func TestDamagedRecord(t *testing.T) {
@@ -223,7 +225,8 @@ func TestWhatIsNeverReplaced(t *testing.T) {
 	require.NoError(t, os.Symlink("b", filepath.Join(d, "c")))
 	require.NoError(t, os.WriteFile(filepath.Join(d, "d"), []byte("mine"), 0o644))
 	var refusal *folder.Refusal
-	_, err := write(t, d, folder.Options{Overwrite: true}, file("a", "1"), file("b/x", "1"), file("c", "1"), file("d", "1"))
+	_, err := write(t, d, folder.Options{Overwrite: true}, file("a", "1"), file("b/x", "1"), file("c", "1"),
+		file("d", "1"))
 	require.ErrorAs(t, err, &refusal)
 	require.Empty(t, refusal.Changed)
 	require.Equal(t, []folder.Blocked{

@@ -50,7 +50,8 @@ func parseJournal(text []byte) ([]step, error) {
 		parts := strings.SplitN(strings.TrimSuffix(line, "\n"), " ", 4)
 		i, err := strconv.Atoi(append(parts, "")[1])
 		if err != nil || len(parts) != 4 {
-			return nil, fmt.Errorf("its journal is damaged at the line %q; remove %s and render again", strings.TrimSpace(line), stagingName)
+			return nil, fmt.Errorf("its journal is damaged at the line %q; remove %s and render again",
+				strings.TrimSpace(line), stagingName)
 		}
 		steps = append(steps, step{i, parts[2], parts[3]})
 	}

@@ -36,7 +36,8 @@ func ReadPolicy(name, project string) (*Policy, error) {
 	if real, err := filepath.EvalSymlinks(name); err == nil {
 		if within, err := filepath.EvalSymlinks(project); err == nil {
 			if to, err := filepath.Rel(within, real); err == nil && filepath.IsLocal(to) {
-				return nil, fmt.Errorf("the secret policy %s is part of the project: it must stand outside, where no change to the project reaches it", name)
+				return nil, fmt.Errorf("the secret policy %s is part of the project: it must stand outside, where "+
+					"no change to the project reaches it", name)
 			}
 		}
 	}
@@ -57,7 +58,8 @@ func ReadPolicy(name, project string) (*Policy, error) {
 		}
 		switch {
 		case f.Token.Variable != "" && f.Token.File != "":
-			return nil, fmt.Errorf("the secret policy %s: the token for %s comes from a variable or a file, not from both", name, f.Host)
+			return nil, fmt.Errorf("the secret policy %s: the token for %s comes from a variable or a file, not "+
+				"from both", name, f.Host)
 		case f.Token.Variable != "":
 			variable := f.Token.Variable
 			h.token = func() (string, error) {
@@ -80,7 +82,8 @@ func ReadPolicy(name, project string) (*Policy, error) {
 			from := beside(name, f.Authority)
 			text, err := os.ReadFile(from)
 			if err != nil {
-				return nil, fmt.Errorf("the secret policy %s: the authority %s cannot be read: %w", name, from, folder.Plain(err))
+				return nil, fmt.Errorf("the secret policy %s: the authority %s cannot be read: %w", name, from,
+					folder.Plain(err))
 			}
 			h.authorities = x509.NewCertPool()
 			if !h.authorities.AppendCertsFromPEM(text) {
@@ -106,7 +109,8 @@ func mistake(err error) string {
 	if errors.As(err, &strict) && len(strict.Errors) > 0 {
 		e := strict.Errors[0]
 		row, column := e.Position()
-		return fmt.Sprintf(":%d:%d: there is no key %q: it has variables, and hosts with host, address, token and authority", row, column, strings.Join(e.Key(), "."))
+		return fmt.Sprintf(":%d:%d: there is no key %q: it has variables, and hosts with host, address, token and "+
+			"authority", row, column, strings.Join(e.Key(), "."))
 	}
 	var decode *toml.DecodeError
 	if errors.As(err, &decode) {

@@ -91,7 +91,8 @@ func (s *Source) Read(r *project.Reference) ([]byte, error) {
 
 func (s *Source) variable(name string) ([]byte, error) {
 	if !strings.HasPrefix(name, variablePrefix) && !s.Policy.allows(name) {
-		return nil, fmt.Errorf("the variable %s may not be read: only those that begin with %s, and those that a file behind --secret-policy names", name, variablePrefix)
+		return nil, fmt.Errorf("the variable %s may not be read: only those that begin with %s, and those that a "+
+			"file behind --secret-policy names", name, variablePrefix)
 	}
 	text, set := os.LookupEnv(name)
 	switch {
@@ -166,7 +167,8 @@ func IsIdentity(text string) bool { return strings.Contains(text, "AGE-SECRET-KE
 
 func (s *Source) identities() ([]age.Identity, error) {
 	if s.Identity == "" {
-		return nil, fmt.Errorf("no identity is known to decrypt it with: name its file with --identity FILE, or in %s", IdentityVariable)
+		return nil, fmt.Errorf("no identity is known to decrypt it with: name its file with --identity FILE, or in "+
+			"%s", IdentityVariable)
 	}
 	var in io.Reader = strings.NewReader(s.Identity)
 	if !IsIdentity(s.Identity) {
@@ -211,7 +213,8 @@ func (s *Source) url(target string) ([]byte, error) {
 			return (&net.Dialer{}).DialContext(ctx, network, h.address)
 		}
 	}
-	client := &http.Client{Transport: transport, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	client := &http.Client{Transport: transport,
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	// The time limit holds for the answer as a whole, however slowly it comes.
 	ctx, cancel := context.WithTimeout(context.Background(), timeout)
 	defer cancel()

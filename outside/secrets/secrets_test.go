@@ -45,7 +45,8 @@ func TestVariables(t *testing.T) {
 	t.Setenv("KNOTHOLE_SECRET_EMPTY", "")
 	t.Setenv("DEPLOY_KEY", word)
 	require.Equal(t, word, read(s, "variable", "KNOTHOLE_SECRET_PIN"))
-	require.Equal(t, "error: the variable KNOTHOLE_SECRET_NOTHING is not set", read(s, "variable", "KNOTHOLE_SECRET_NOTHING"))
+	require.Equal(t, "error: the variable KNOTHOLE_SECRET_NOTHING is not set",
+		read(s, "variable", "KNOTHOLE_SECRET_NOTHING"))
 	require.Equal(t, "error: the variable KNOTHOLE_SECRET_EMPTY is empty", read(s, "variable", "KNOTHOLE_SECRET_EMPTY"))
 	require.Contains(t, read(s, "variable", "DEPLOY_KEY"), "the variable DEPLOY_KEY may not be read")
 
@@ -112,7 +113,8 @@ func TestAge(t *testing.T) {
 	again := func(identity string) *secrets.Source {
 		return &secrets.Source{Root: s.Root, Identity: identity, IdentityName: "KNOTHOLE_IDENTITY"}
 	}
-	require.Contains(t, read(again(filepath.Join(folder, "nothing")), "age", "plain.age"), "cannot be read: no such file")
+	require.Contains(t, read(again(filepath.Join(folder, "nothing")), "age", "plain.age"),
+		"cannot be read: no such file")
 	require.Contains(t, read(again(filepath.Join(folder, "text")), "age", "plain.age"),
 		"what KNOTHOLE_IDENTITY gives is no identity of age")
 	identity := filepath.Join(t.TempDir(), "identity")
@@ -186,7 +188,8 @@ func TestStore(t *testing.T) {
 		require.Equal(t, "error: "+demo.StoreHost+" "+want, strings.TrimSuffix(got, ", which no secret is"))
 	}
 	impatient := &secrets.Source{Root: s.Root, Policy: s.Policy, Timeout: 300 * time.Millisecond}
-	require.Equal(t, "error: "+demo.StoreHost+" did not answer in full within 300ms", read(impatient, "url", url("/slow")))
+	require.Equal(t, "error: "+demo.StoreHost+" did not answer in full within 300ms",
+		read(impatient, "url", url("/slow")))
 
 	// Another authority, no token, another name, nobody there, no TLS.
 	policy, err := os.ReadFile(store.Policy)
@@ -200,14 +203,18 @@ func TestStore(t *testing.T) {
 		require.NoError(t, err)
 		return &secrets.Source{Root: s.Root, Policy: p, Timeout: time.Minute}
 	}
-	require.Contains(t, read(variant(`authority = "authority.pem"`, ""), "url", url("/v1/north")), "it is not signed by an authority that is trusted")
-	require.Contains(t, read(variant(`token     = { file = "token.txt" }`, ""), "url", url("/v1/north")), "refuses to answer (403): a file behind --secret-policy says which token to send")
+	require.Contains(t, read(variant(`authority = "authority.pem"`, ""), "url", url("/v1/north")),
+		"it is not signed by an authority that is trusted")
+	require.Contains(t, read(variant(`token     = { file = "token.txt" }`, ""), "url", url("/v1/north")),
+		"refuses to answer (403): a file behind --secret-policy says which token to send")
 	require.NoError(t, os.WriteFile(filepath.Join(said, "wrong.txt"), []byte(word), 0o600))
 	wrong := read(variant("token.txt", "wrong.txt"), "url", url("/v1/north"))
 	require.Contains(t, wrong, "the token that the policy has for it is not accepted")
 	require.NotContains(t, wrong, word)
-	require.Contains(t, read(variant("token.txt", "nothing.txt"), "url", url("/v1/north")), "the token for store.floodwatch.example is not there")
-	require.Contains(t, read(variant(`"`+demo.StoreHost+`"`, `"other.floodwatch.example"`), "url", "https://other.floodwatch.example/v1/north"), "it is for another host")
+	require.Contains(t, read(variant("token.txt", "nothing.txt"), "url", url("/v1/north")),
+		"the token for store.floodwatch.example is not there")
+	require.Contains(t, read(variant(`"`+demo.StoreHost+`"`, `"other.floodwatch.example"`), "url",
+		"https://other.floodwatch.example/v1/north"), "it is for another host")
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	closed := listener.Addr().String()
@@ -249,10 +256,14 @@ func TestPolicies(t *testing.T) {
 	require.Empty(t, try(""))
 	require.Equal(t, `the secret policy policy.toml:1:1: there is no key "variabels": it has variables, and hosts with host, address, token and authority`, try(`variabels = []`))
 	require.Contains(t, try(`variables = 5`), "the secret policy policy.toml:1:")
-	require.Contains(t, try("[[hosts]]\nhost = \"https://x.example/\""), "a host is a name, with a port if it is not 443")
-	require.Contains(t, try("[[hosts]]\nhost = \"x.example\"\ntoken = { variable = \"A\", file = \"b\" }"), "comes from a variable or a file, not from both")
-	require.Contains(t, try("[[hosts]]\nhost = \"x.example\"\nauthority = \"nothing.pem\""), "nothing.pem cannot be read")
-	require.Contains(t, try("[[hosts]]\nhost = \"x.example\"\nauthority = \"policy.toml\""), "holds no certificate (PEM)")
+	require.Contains(t, try("[[hosts]]\nhost = \"https://x.example/\""),
+		"a host is a name, with a port if it is not 443")
+	require.Contains(t, try("[[hosts]]\nhost = \"x.example\"\ntoken = { variable = \"A\", file = \"b\" }"),
+		"comes from a variable or a file, not from both")
+	require.Contains(t, try("[[hosts]]\nhost = \"x.example\"\nauthority = \"nothing.pem\""),
+		"nothing.pem cannot be read")
+	require.Contains(t, try("[[hosts]]\nhost = \"x.example\"\nauthority = \"policy.toml\""),
+		"holds no certificate (PEM)")
 	inside := filepath.Join(folder, "policy.toml")
 	require.NoError(t, os.WriteFile(inside, nil, 0o600))
 	_, err := secrets.ReadPolicy(inside, folder)

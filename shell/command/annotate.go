@@ -27,7 +27,8 @@ func (r *rendering) printAnnotated(c *call, p *opened, results []*render.Result)
 				fmt.Fprintln(c.out)
 			}
 			first = false
-			presenter.Annotated(&present.Annotation{Environment: result.Environment.Name, Document: d.Path, Lines: render.Lines(d, text), Recorder: result.Recorder})
+			presenter.Annotated(&present.Annotation{Environment: result.Environment.Name, Document: d.Path,
+				Lines: render.Lines(d, text), Recorder: result.Recorder})
 		}
 	}
 	return exitClean

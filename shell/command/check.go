@@ -63,7 +63,8 @@ func (r *checking) once(c *call) int {
 		return status
 	}
 	if r.rendered && (modules != nil || r.overrides()) {
-		return c.wrongUsage("--rendered compares what the project itself renders: leave paths and values for this run out")
+		return c.wrongUsage("--rendered compares what the project itself renders: leave paths and values for this " +
+			"run out")
 	}
 	bar := c.progress("checking", 0)
 	results, findings := render.All(p.Project, environments, render.Options{Everything: true, Made: bar.add})
@@ -137,7 +138,8 @@ func (c *call) printUnchecked(p *opened, unchecked []source.Pos) {
 		more = fmt.Sprintf(" and %d more", n)
 		places = places[:shownUnchecked]
 	}
-	fmt.Fprintf(c.err, "not checked, since secrets and later values are not known here: %s%s\n", strings.Join(places, ", "), more)
+	fmt.Fprintf(c.err, "not checked, since secrets and later values are not known here: %s%s\n",
+		strings.Join(places, ", "), more)
 }
 
 // uncheckedPlaces returns where the conditions stand that were not tested, in order, each once.
@@ -155,7 +157,8 @@ func uncheckedPlaces(p *opened, results []*render.Result) []source.Pos {
 }
 
 // show shows findings in a format.
-func (c *call) show(p *present.Presenter, findings source.Findings, environments int, unchecked []source.Pos, format string) error {
+func (c *call) show(p *present.Presenter, findings source.Findings, environments int, unchecked []source.Pos,
+	format string) error {
 	switch format {
 	case "json":
 		return p.FindingsJSON(findings, environments, unchecked)

@@ -107,7 +107,9 @@ type call struct {
 var commands []*command
 
 func init() {
-	commands = []*command{demoCommand, newCommand, fmtCommand, inputsCommand, setCommand, renderCommand, outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, diffCommand, testCommand, helpCommand, versionCommand}
+	commands = []*command{demoCommand, newCommand, fmtCommand, inputsCommand, setCommand, renderCommand,
+		outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, diffCommand, testCommand, helpCommand,
+		versionCommand}
 }
 
 // Main runs the program and returns its exit status.
@@ -115,7 +117,8 @@ func Main(arguments []string, s *system) (status int) {
 	// People get messages, never a trace of the program.
 	defer func() {
 		if problem := recover(); problem != nil {
-			fmt.Fprintf(s.err, "knothole: this is a mistake in knothole itself, not in your files: %s\n  please report it with: knothole %s\n", describePanic(problem), strings.Join(arguments, " "))
+			fmt.Fprintf(s.err, "knothole: this is a mistake in knothole itself, not in your files: %s\n  please "+
+				"report it with: knothole %s\n", describePanic(problem), strings.Join(arguments, " "))
 			status = exitFailed
 		}
 	}()
@@ -155,7 +158,8 @@ func Main(arguments []string, s *system) (status int) {
 	}()
 	flags := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
 	flags.SetOutput(io.Discard)
-	flags.StringVar(&c.project, "project", "", "the folder of the project `DIR` (default: the nearest one upwards with a knothole.toml)")
+	flags.StringVar(&c.project, "project", "",
+		"the folder of the project `DIR` (default: the nearest one upwards with a knothole.toml)")
 	flags.BoolVar(&c.noColor, "no-color", false, "no colours")
 	flags.BoolVar(&c.quiet, "quiet", false, "no summary")
 	run := cmd.define(flags)
@@ -166,7 +170,8 @@ func Main(arguments []string, s *system) (status int) {
 				fmt.Fprint(s.out, usage(cmd))
 				return exitClean
 			}
-			return c.wrongUsage("%s", strings.Replace(err.Error(), "flag provided but not defined: ", "there is no flag ", 1))
+			return c.wrongUsage("%s", strings.Replace(err.Error(), "flag provided but not defined: ",
+				"there is no flag ", 1))
 		}
 		// Flags may stand between and behind arguments; behind "--" there are only arguments.
 		taken := len(rest) - flags.NArg()
@@ -214,7 +219,8 @@ func findCommand(name string) *command {
 // wrongUsage reports a mistake in the arguments.
 func (c *call) wrongUsage(format string, arguments ...any) int {
 	fmt.Fprintf(c.err, "knothole %s: %s\n", c.command.name, fmt.Sprintf(format, arguments...))
-	fmt.Fprintf(c.err, "  usage: knothole %s\n  more:  knothole help %s\n", strings.TrimSpace(c.command.name+" "+c.command.arguments), c.command.name)
+	fmt.Fprintf(c.err, "  usage: knothole %s\n  more:  knothole help %s\n",
+		strings.TrimSpace(c.command.name+" "+c.command.arguments), c.command.name)
 	return exitFailed
 }
 
@@ -244,7 +250,8 @@ type opened struct {
 func (c *call) open(modules ...string) (*opened, int) {
 	folder, ok := c.projectFolder()
 	if !ok {
-		return nil, c.failed("there is no %s here or in a folder above\n  begin with: knothole new DIR, or name the folder with --project", project.FileName)
+		return nil, c.failed("there is no %s here or in a folder above\n  begin with: knothole new DIR, or name the "+
+			"folder with --project", project.FileName)
 	}
 	// A root refuses symbolic links that leave the project.
 	root, err := os.OpenRoot(folder)
@@ -350,7 +357,8 @@ func (c *call) openModules() (p *opened, environments []*project.Environment, mo
 		_, err := os.Stat(at)
 		switch {
 		case named && err == nil:
-			return nil, nil, nil, c.wrongUsage("%q is an environment and a path: the path is written ./%s", argument, argument)
+			return nil, nil, nil, c.wrongUsage("%q is an environment and a path: the path is written ./%s", argument,
+				argument)
 		case err == nil || strings.ContainsRune(argument, '/') || strings.HasSuffix(argument, ".knot"):
 			paths = append(paths, argument)
 		default:
@@ -404,10 +412,12 @@ func (c *call) environments(p *opened, names []string) (environments []*project.
 			if near, found := source.Nearest(name, known); found {
 				help = fmt.Sprintf("did you mean %q?", near)
 			}
-			fmt.Fprintf(c.err, "knothole %s: there is no environment %q in %s [%s]\n  %s\n", c.command.name, name, project.FileName, source.UnknownEnvironment, help)
+			fmt.Fprintf(c.err, "knothole %s: there is no environment %q in %s [%s]\n  %s\n", c.command.name, name,
+				project.FileName, source.UnknownEnvironment, help)
 			return nil, false
 		case e.Abstract:
-			fmt.Fprintf(c.err, "knothole %s: the environment %q is abstract: it only lends its layers to others\n", c.command.name, name)
+			fmt.Fprintf(c.err, "knothole %s: the environment %q is abstract: it only lends its layers to others\n",
+				c.command.name, name)
 			return nil, false
 		}
 		environments = append(environments, e)

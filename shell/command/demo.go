@@ -35,29 +35,41 @@ type demoStep struct {
 
 func demoSteps(policy string) []demoStep {
 	steps := []demoStep{
-		{text: "The project describes five services of a flood warning system for four environments.\nWhat can be given to it, and who gives what?", arguments: []string{"inputs"}},
+		{text: "The project describes five services of a flood warning system for four environments.\nWhat can be " +
+			"given to it, and who gives what?", arguments: []string{"inputs"}},
 		{text: "Is anything wrong with it?", arguments: []string{"check"}},
-		{text: "Render plain files for every environment. Documents that hold secrets are withheld.", arguments: []string{"render"}},
+		{text: "Render plain files for every environment. Documents that hold secrets are withheld.",
+			arguments: []string{"render"}},
 		{text: "Again: nothing has changed, so no file is touched.", arguments: []string{"render", "--quiet"}},
-		{text: "One rendered file, with the source of each line and the inputs it depends on.", arguments: []string{"render", "north", "--annotate", "--only", "siren-router/*"}},
-		{text: "Why are there six map servers on the north coast?", arguments: []string{"why", "north", "k8s/bay-map.yaml", "spec.replicas"}},
+		{text: "One rendered file, with the source of each line and the inputs it depends on.",
+			arguments: []string{"render", "north", "--annotate", "--only", "siren-router/*"}},
+		{text: "Why are there six map servers on the north coast?",
+			arguments: []string{"why", "north", "k8s/bay-map.yaml", "spec.replicas"}},
 		{text: "All images that run anywhere.", arguments: []string{"look", "spec.template.spec.containers[*].image"}},
-		{text: "Results for scripts. What is secret stays hidden; the address of the map is known only when it runs.", arguments: []string{"outputs", "north"}},
-		{text: "The secret documents too: from an age-encrypted file, and from a secret store that runs for this walk.\nWhich token goes to which host is said outside of the project.",
-			arguments: []string{"render", "north", "--secrets", "--secret-policy", policy, "--identity", "secrets/demo-identity.txt"}},
-		{text: "What differs between the rehearsal and the north coast? At the right of each difference stands what made it so.", arguments: []string{"diff", "rehearsal", "north"}, status: exitFindings},
+		{text: "Results for scripts. What is secret stays hidden; the address of the map is known only when it runs.",
+			arguments: []string{"outputs", "north"}},
+		{text: "The secret documents too: from an age-encrypted file, and from a secret store that runs for this " +
+			"walk.\nWhich token goes to which host is said outside of the project.",
+			arguments: []string{"render", "north", "--secrets", "--secret-policy", policy, "--identity",
+				"secrets/demo-identity.txt"}},
+		{text: "What differs between the rehearsal and the north coast? At the right of each difference stands what " +
+			"made it so.", arguments: []string{"diff", "rehearsal", "north"}, status: exitFindings},
 		{text: "An environment does not differ from itself.", arguments: []string{"diff", "north", "north"}},
 	}
 	texts := map[string]string{
-		"misspelt-input":        "Now some mistakes. In this copy, an input is misspelt in the layer of the north coast.",
-		"zero-replicas":         "In this one, the map runs no copy at all: the limit is on the type of the input, so the layer is to blame.",
-		"vendor-renamed":        "Here the vendor of the cache renamed a container, and the patches of it match no more.",
+		"misspelt-input": "Now some mistakes. In this copy, an input is misspelt in the layer of the north " +
+			"coast.",
+		"zero-replicas": "In this one, the map runs no copy at all: the limit is on the type of the input, " +
+			"so the layer is to blame.",
+		"vendor-renamed": "Here the vendor of the cache renamed a container, and the patches of it match no " +
+			"more.",
 		"forgotten-environment": "Here a template forgot the south coast. Nothing had to be rendered to find out.",
 		"secret-exposed":        "Here the key of the survey office is on its way into a plain file. The way is told.",
 		"edited-rendering":      "And here somebody has changed a rendered file by hand.",
 	}
 	for _, name := range demo.Mistakes {
-		step := demoStep{text: texts[name], arguments: []string{"check", "--project", "mistakes/" + name}, status: exitFindings}
+		step := demoStep{text: texts[name], arguments: []string{"check", "--project", "mistakes/" + name},
+			status: exitFindings}
 		if name == "edited-rendering" {
 			step.arguments = append(step.arguments, "--rendered")
 			step.before = editRendering
@@ -129,7 +141,8 @@ func runDemo(c *call) int {
 			return c.failed("knothole %s ended with %d, not %d", commandLine(step.arguments), status, step.status)
 		}
 	}
-	fmt.Fprintf(c.out, "\nLook around: cd %s\nRead main.knot, change a value in inputs/north.toml, and run knothole diff rehearsal north again.\n", folder)
+	fmt.Fprintf(c.out, "\nLook around: cd %s\nRead main.knot, change a value in inputs/north.toml, and run knothole "+
+		"diff rehearsal north again.\n", folder)
 	return exitClean
 }
 

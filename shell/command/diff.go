@@ -50,7 +50,8 @@ func runDiff(c *call, format string) int {
 		presenter.Comparison(comparison)
 	}
 	if comparison.Unread > 0 && !c.quiet {
-		fmt.Fprintf(c.err, "not compared, since secrets are not read here: %s\n", present.Count(comparison.Unread, "value"))
+		fmt.Fprintf(c.err, "not compared, since secrets are not read here: %s\n",
+			present.Count(comparison.Unread, "value"))
 	}
 	if comparison.Equal() {
 		return exitClean

@@ -23,24 +23,28 @@ type given struct {
 
 // define adds the flags for layers, inputs and later values.
 func (g *given) define(flags *flag.FlagSet) {
-	flags.Func("layer", "one more layer for the environment: a `FILE`, or - for YAML from standard input", func(s string) error {
-		g.layers = append(g.layers, s)
-		return nil
-	})
-	flags.Func("input", "`NAME=VALUE` for one input or a field of one, or NAME=@FILE; VALUE is read as its type", func(s string) error {
-		if name, _, ok := strings.Cut(s, "="); !ok || name == "" {
-			return fmt.Errorf("write NAME=VALUE or NAME=@FILE")
-		}
-		g.inputs = append(g.inputs, s)
-		return nil
-	})
+	flags.Func("layer", "one more layer for the environment: a `FILE`, or - for YAML from standard input",
+		func(s string) error {
+			g.layers = append(g.layers, s)
+			return nil
+		})
+	flags.Func("input", "`NAME=VALUE` for one input or a field of one, or NAME=@FILE; VALUE is read as its type",
+		func(s string) error {
+			if name, _, ok := strings.Cut(s, "="); !ok || name == "" {
+				return fmt.Errorf("write NAME=VALUE or NAME=@FILE")
+			}
+			g.inputs = append(g.inputs, s)
+			return nil
+		})
 	flags.StringVar(&g.later, "later", "", "fill in values that are known only after deployment from the layer `FILE`")
 }
 
 // defineSecrets adds the flags for reading secrets.
 func (g *given) defineSecrets(flags *flag.FlagSet) {
-	flags.StringVar(&g.identity, "identity", "", "the `FILE` with the identity for age-encrypted files (default: "+secrets.IdentityVariable+")")
-	flags.StringVar(&g.policy, "secret-policy", "", "a `FILE` outside of the project that says what else may be read, and which token goes to which host")
+	flags.StringVar(&g.identity, "identity", "",
+		"the `FILE` with the identity for age-encrypted files (default: "+secrets.IdentityVariable+")")
+	flags.StringVar(&g.policy, "secret-policy", "",
+		"a `FILE` outside of the project that says what else may be read, and which token goes to which host")
 	flags.Var(&g.reveal, "reveal", "show secrets, on a terminal only; --reveal=always anywhere")
 }
 
@@ -60,7 +64,11 @@ func (g *given) apply(c *call, p *opened, environments []*project.Environment) (
 	}
 	e := environments[0]
 	for _, name := range g.layers {
-		if status := g.layer(c, p, name, func(shown string, format data.Format, text []byte) { p.AddLayer(e, shown, format, text) }); status != exitClean {
+		if status := g.layer(c, p, name,
+			func(shown string, format data.Format,
+				text []byte) {
+				p.AddLayer(e, shown, format, text)
+			}); status != exitClean {
 			return status
 		}
 	}
@@ -76,14 +84,16 @@ func (g *given) apply(c *call, p *opened, environments []*project.Environment) (
 		} else if p.Module == nil {
 			return exitClean // which is reported
 		} else if in, err := p.InputNamed(name); err == nil && in.Secret {
-			return c.wrongUsage("the input %q is secret: write --input %s=@FILE, so that it does not stay in the history of the shell", name, name)
+			return c.wrongUsage("the input %q is secret: write --input %s=@FILE, so that it does not stay in the "+
+				"history of the shell", name, name)
 		}
 		if err := p.AddInput(e, name, label, text); err != nil {
 			return c.failed("%s", err)
 		}
 	}
 	if g.later != "" {
-		return g.layer(c, p, g.later, func(shown string, format data.Format, text []byte) { p.AddLater(e, shown, format, text) })
+		return g.layer(c, p, g.later,
+			func(shown string, format data.Format, text []byte) { p.AddLater(e, shown, format, text) })
 	}
 	return exitClean
 }

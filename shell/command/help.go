@@ -99,7 +99,8 @@ func runHelp(c *call) int {
 	if near, ok := source.Nearest(topic, topics); ok {
 		return c.failed("there is no help on %q\n  did you mean: knothole help %s", topic, near)
 	}
-	return c.failed("there is no help on %q\n  commands: knothole help; codes: knothole help codes; groups of functions: %s", topic, strings.Join(table.Groups(), ", "))
+	return c.failed("there is no help on %q\n  commands: knothole help; codes: knothole help codes; groups of "+
+		"functions: %s", topic, strings.Join(table.Groups(), ", "))
 }
 
 // writePage prints what a code means, with its examples.
@@ -164,7 +165,8 @@ func filled(text, indent string) string {
 // overview lists the commands.
 func overview() string {
 	var b strings.Builder
-	b.WriteString("knothole evaluates typed configuration to plain data, for every environment, and shows what differs and why.\n\nusage: knothole COMMAND [flags] [arguments]\n\n")
+	b.WriteString("knothole evaluates typed configuration to plain data, for every environment, and shows what " +
+		"differs and why.\n\nusage: knothole COMMAND [flags] [arguments]\n\n")
 	for _, c := range commands {
 		fmt.Fprintf(&b, "  %-9s %s\n", c.name, c.short)
 	}
@@ -175,9 +177,11 @@ func overview() string {
 // usage is the help of one command.
 func usage(cmd *command) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "usage: knothole %s\n\n%s\n\nexample: %s\n\nflags:\n", strings.TrimSpace(cmd.name+" "+cmd.arguments), filled(cmd.long, ""), cmd.example)
+	fmt.Fprintf(&b, "usage: knothole %s\n\n%s\n\nexample: %s\n\nflags:\n",
+		strings.TrimSpace(cmd.name+" "+cmd.arguments), filled(cmd.long, ""), cmd.example)
 	flags := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
-	flags.String("project", "", "the folder of the project `DIR` (default: the nearest one upwards with a knothole.toml)")
+	flags.String("project", "",
+		"the folder of the project `DIR` (default: the nearest one upwards with a knothole.toml)")
 	flags.Bool("no-color", false, "no colours")
 	flags.Bool("quiet", false, "no summary")
 	cmd.define(flags)

@@ -193,10 +193,12 @@ func runSet(c *call, in string, complete bool) int {
 	overridden := editor.Overridden()
 	for _, o := range overridden {
 		by := editor.Edited().Sources.Locate(o.By)
-		fmt.Fprintf(c.err, "%s: %s:%d is stronger than %s, and says otherwise in %s\n", o.Name, c.relative(filepath.Join(p.folder, filepath.FromSlash(by.File.Path))), by.Line, o.Layer, e.Name)
+		fmt.Fprintf(c.err, "%s: %s:%d is stronger than %s, and says otherwise in %s\n", o.Name,
+			c.relative(filepath.Join(p.folder, filepath.FromSlash(by.File.Path))), by.Line, o.Layer, e.Name)
 	}
 	if len(overridden) > 0 && in == "" {
-		fmt.Fprintf(c.err, "nothing was written: change it there, or list the layer behind the other in %s\n", project.FileName)
+		fmt.Fprintf(c.err, "nothing was written: change it there, or list the layer behind the other in %s\n",
+			project.FileName)
 		return exitFindings
 	}
 	return c.replace(p, files)

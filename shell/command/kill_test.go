@@ -37,20 +37,21 @@ if v == 1 { document "only/one.yaml" = v } else { document "only" as yaml = v }
 		out, err := run(v).CombinedOutput()
 		require.NoError(t, err, "%s", out)
 		files := 0
-		require.NoError(t, filepath.WalkDir(filepath.Join(project, "rendered"), func(name string, entry os.DirEntry, err error) error {
-			require.NoError(t, err)
-			require.NotContains(t, name, "staging")
-			if entry.IsDir() || strings.HasPrefix(entry.Name(), ".") {
+		require.NoError(t, filepath.WalkDir(filepath.Join(project, "rendered"),
+			func(name string, entry os.DirEntry, err error) error {
+				require.NoError(t, err)
+				require.NotContains(t, name, "staging")
+				if entry.IsDir() || strings.HasPrefix(entry.Name(), ".") {
+					return nil
+				}
+				files++
+				text, err := os.ReadFile(name)
+				require.NoError(t, err)
+				if strings.Contains(name, "k8s") {
+					require.True(t, strings.HasPrefix(string(text), fmt.Sprintf("version: %d\n", v)), "%s", name)
+				}
 				return nil
-			}
-			files++
-			text, err := os.ReadFile(name)
-			require.NoError(t, err)
-			if strings.Contains(name, "k8s") {
-				require.True(t, strings.HasPrefix(string(text), fmt.Sprintf("version: %d\n", v)), "%s", name)
-			}
-			return nil
-		}))
+			}))
 		require.Equal(t, 2*(documents+1), files)
 	}
 	start := time.Now()
@@ -67,15 +68,17 @@ if v == 1 { document "only/one.yaml" = v } else { document "only" as yaml = v }
 			killed++
 		}
 		// Every document is whole.
-		require.NoError(t, filepath.WalkDir(filepath.Join(project, "rendered"), func(name string, entry os.DirEntry, err error) error {
-			if err != nil || entry.IsDir() || strings.Contains(name, ".knothole-staging") || !strings.Contains(name, "k8s") {
-				return err
-			}
-			text, err := os.ReadFile(name)
-			require.NoError(t, err)
-			require.Len(t, text, len("version: 1\ntext: \"\"\n")+5*200, "%s", name)
-			return nil
-		}))
+		require.NoError(t, filepath.WalkDir(filepath.Join(project, "rendered"),
+			func(name string, entry os.DirEntry, err error) error {
+				if err != nil || entry.IsDir() || strings.Contains(name, ".knothole-staging") ||
+					!strings.Contains(name, "k8s") {
+					return err
+				}
+				text, err := os.ReadFile(name)
+				require.NoError(t, err)
+				require.Len(t, text, len("version: 1\ntext: \"\"\n")+5*200, "%s", name)
+				return nil
+			}))
 		complete(1 + random.IntN(2))
 	}
 	require.Positive(t, killed, "some were killed")
@@ -86,7 +89,8 @@ if v == 1 { document "only/one.yaml" = v } else { document "only" as yaml = v }
 func TestTwoRunsAtOnce(t *testing.T) {
 	project := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(project, "knothole.toml"), []byte("[environments.north]\n"), 0o644))
-	require.NoError(t, os.WriteFile(filepath.Join(project, "main.knot"), []byte(`for i in 1..200 { document "d${i}.yaml" = { i: i } }`), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(project, "main.knot"),
+		[]byte(`for i in 1..200 { document "d${i}.yaml" = { i: i } }`), 0o644))
 	var runs []*exec.Cmd
 	var outputs []*strings.Builder
 	for range 6 {

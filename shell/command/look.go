@@ -107,7 +107,8 @@ func (l *lookRun) run(c *call) int {
 		return exitFindings
 	}
 	if !c.quiet {
-		fmt.Fprintf(c.err, "%s in %s", present.Count(len(inventory.Places), "place"), present.Count(inventory.Documents-inventory.Without, "document"))
+		fmt.Fprintf(c.err, "%s in %s", present.Count(len(inventory.Places), "place"),
+			present.Count(inventory.Documents-inventory.Without, "document"))
 		if inventory.Without > 0 {
 			fmt.Fprintf(c.err, "; %d have none", inventory.Without)
 		}
@@ -159,7 +160,8 @@ func (c *call) readFiles(arguments []string) (*source.Set, []render.Document, in
 	for _, name := range names {
 		format, ok := data.FormatOf(name)
 		if !ok || !slices.Contains(data.Readable, format) {
-			return nil, nil, c.failed("the ending of %s does not tell a format that can be read: .yaml, .yml, .json or .toml", name)
+			return nil, nil, c.failed("the ending of %s does not tell a format that can be read: .yaml, .yml, .json "+
+				"or .toml", name)
 		}
 		text, err := os.ReadFile(c.path(name))
 		if err != nil {

@@ -46,7 +46,8 @@ func runNew(c *call) int {
 	if err := demo.WriteNew(folder); err != nil {
 		return c.failed("%s", err)
 	}
-	fmt.Fprintf(c.out, "A project is in %s. Next:\n\n  cd %s\n  knothole check\n  knothole render\n  knothole diff bench live\n", c.arguments[0], c.arguments[0])
+	fmt.Fprintf(c.out, "A project is in %s. Next:\n\n  cd %s\n  knothole check\n  knothole render\n  knothole diff "+
+		"bench live\n", c.arguments[0], c.arguments[0])
 	return exitClean
 }
 
@@ -70,7 +71,8 @@ func runNewEnvironment(c *call, name, like string) int {
 	if err != nil {
 		return c.failed("%s: nothing was written", err)
 	}
-	projectFile, layerFile := filepath.Join(p.folder, project.FileName), filepath.Join(p.folder, filepath.FromSlash(layerPath))
+	projectFile, layerFile := filepath.Join(p.folder, project.FileName),
+		filepath.Join(p.folder, filepath.FromSlash(layerPath))
 	if !within(p.folder, filepath.Dir(layerFile)) {
 		return c.failed("%s leads out of the project: nothing was written", layerPath)
 	}
@@ -87,7 +89,8 @@ func runNewEnvironment(c *call, name, like string) int {
 		_ = os.Remove(layerFile)
 		return c.failed("%s: %s", project.FileName, err)
 	}
-	fmt.Fprintf(c.out, "%s: [environments.%s] was added, like %s\n%s: what has to be decided\n\nNext: fill it in, then knothole check %s\n",
+	fmt.Fprintf(c.out, "%s: [environments.%s] was added, like %s\n%s: what has to be decided\n\nNext: fill it in, "+
+		"then knothole check %s\n",
 		c.relative(projectFile), name, like, path.Join(p.prefix, layerPath), name)
 	return exitClean
 }

@@ -53,7 +53,8 @@ func (c *call) printOpen(open []render.OpenValue) {
 			more = fmt.Sprintf(", and %s more", present.Count(len(names)-shownOpen, "place"))
 			names = names[:shownOpen]
 		}
-		fmt.Fprintf(c.err, "open (%s): %s in %s%s\n", strings.Join(environments[text], ", "), present.Clean(text), strings.Join(names, ", "), more)
+		fmt.Fprintf(c.err, "open (%s): %s in %s%s\n", strings.Join(environments[text], ", "), present.Clean(text),
+			strings.Join(names, ", "), more)
 	}
 }
 

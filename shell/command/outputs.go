@@ -130,7 +130,8 @@ func (o *outputsRun) noteAbsent(c *call, all []output) {
 		case out.hidden:
 			fmt.Fprintf(c.err, "%s is hidden: --reveal=always shows it\n", out.object.Name)
 		case out.open:
-			fmt.Fprintf(c.err, "%s is still open: fill it in with --later FILE, or refuse it with --final\n", out.object.Name)
+			fmt.Fprintf(c.err, "%s is still open: fill it in with --later FILE, or refuse it with --final\n",
+				out.object.Name)
 		}
 	}
 }

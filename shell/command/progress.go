@@ -31,12 +31,14 @@ func (c *call) progress(what string, total int) *progress {
 			return
 		case <-time.After(progressDelay):
 		}
-		options := []progressbar.Option{progressbar.OptionSetWriter(c.err), progressbar.OptionClearOnFinish(), progressbar.OptionUseANSICodes(true), progressbar.OptionSetRenderBlankState(true)}
+		options := []progressbar.Option{progressbar.OptionSetWriter(c.err), progressbar.OptionClearOnFinish(),
+			progressbar.OptionUseANSICodes(true), progressbar.OptionSetRenderBlankState(true)}
 		most := int64(total)
 		if total == 0 {
 			most, options = -1, append(options, progressbar.OptionSpinnerType(9))
 		} else {
-			options = append(options, progressbar.OptionSetWidth(40), progressbar.OptionSetPredictTime(false), progressbar.OptionSetDescription(what))
+			options = append(options, progressbar.OptionSetWidth(40), progressbar.OptionSetPredictTime(false),
+				progressbar.OptionSetDescription(what))
 		}
 		bar := progressbar.NewOptions64(most, options...)
 		for {

@@ -90,7 +90,8 @@ func (r *rendering) run(c *call) int {
 	case r.watch && (r.ask || len(r.layers) > 0 && r.layers[0] == "-"):
 		return c.wrongUsage("--watch renders more than once, and cannot ask or read standard input each time")
 	case (r.overrides() || r.ask) && r.to == "" && !r.prints():
-		return c.wrongUsage("values for this run only do not go into the project's own folder: add --to DIR or --stdout")
+		return c.wrongUsage("values for this run only do not go into the project's own folder: add --to DIR or " +
+			"--stdout")
 	}
 	var status int
 	if r.show, status = r.revealed(c); status != exitClean {
@@ -238,7 +239,8 @@ func nearestDocument(p *opened, environments []*project.Environment, only string
 // encode writes all documents in their formats, those of several environments at the same time. Those of which it is
 // known what they come to are left to be written when they are needed; known may be nil. Done is called for each
 // document, from any goroutine.
-func (r *rendering) encode(p *project.Project, results []*render.Result, known []*cache.Texts, done func()) ([]encoded, error) {
+func (r *rendering) encode(p *project.Project, results []*render.Result, known []*cache.Texts,
+	done func()) ([]encoded, error) {
 	all, made := make([]encoded, len(results)), &sync.Map{}
 	var group parallel.Group
 	for i, result := range results {
@@ -330,7 +332,8 @@ func (r *rendering) print(c *call, all []encoded) {
 		}
 	}
 	if withheld > 0 && !c.quiet {
-		fmt.Fprintf(c.err, "%s withheld: --secrets --reveal=always prints them\n", present.Count(withheld, "secret document"))
+		fmt.Fprintf(c.err, "%s withheld: --secrets --reveal=always prints them\n",
+			present.Count(withheld, "secret document"))
 	}
 }
 
@@ -355,7 +358,8 @@ func (r *rendering) printStream(c *call, result *render.Result) int {
 		fmt.Fprintf(c.err, "%s not in the stream: of other formats than YAML\n", present.Count(others, "document"))
 	}
 	if withheld > 0 && !c.quiet {
-		fmt.Fprintf(c.err, "%s withheld: --secrets --reveal=always prints them\n", present.Count(withheld, "secret document"))
+		fmt.Fprintf(c.err, "%s withheld: --secrets --reveal=always prints them\n",
+			present.Count(withheld, "secret document"))
 	}
 	return exitClean
 }

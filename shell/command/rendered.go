@@ -46,7 +46,9 @@ func (c *call) compareRendered(p *opened, results []*render.Result) ([]committed
 			text, err := os.ReadFile(filepath.Join(p.folder, filepath.FromSlash(name)))
 			switch {
 			case errors.Is(err, fs.ErrNotExist):
-				differing = append(differing, committed{finding: renderedFinding(source.Span{}, e.environment.Name, "knothole render writes it", "%s is not there", name)})
+				differing = append(differing,
+					committed{finding: renderedFinding(source.Span{}, e.environment.Name, "knothole render writes it",
+						"%s is not there", name)})
 				continue
 			case err != nil:
 				return nil, fmt.Errorf("%s cannot be read: %w", name, plainError(err))
@@ -59,7 +61,8 @@ func (c *call) compareRendered(p *opened, results []*render.Result) ([]committed
 			}
 			message, help := "this is not what would be rendered now", "knothole render writes it anew"
 			if digest, ok := record[f.Path]; !ok || digest != folder.Digest(text) {
-				message, help = "this file was changed since it was rendered", "change the sources instead; knothole render --overwrite writes it anew"
+				message, help = "this file was changed since it was rendered",
+					"change the sources instead; knothole render --overwrite writes it anew"
 			}
 			line := firstDifference(text, f.Data)
 			column := 1 + len(file.Line(line)) - len(strings.TrimLeft(file.Line(line), " \t"))
@@ -69,8 +72,11 @@ func (c *call) compareRendered(p *opened, results []*render.Result) ([]committed
 			})
 		}
 		for _, name := range sortedKeys(record) {
-			if _, err := os.Lstat(filepath.Join(p.folder, filepath.FromSlash(path.Join(base, name)))); err == nil && !known[name] {
-				differing = append(differing, committed{finding: renderedFinding(source.Span{}, e.environment.Name, "knothole render removes it", "%s is no longer rendered", path.Join(base, name))})
+			if _, err := os.Lstat(filepath.Join(p.folder, filepath.FromSlash(path.Join(base, name)))); err == nil &&
+				!known[name] {
+				differing = append(differing,
+					committed{finding: renderedFinding(source.Span{}, e.environment.Name,
+						"knothole render removes it", "%s is no longer rendered", path.Join(base, name))})
 			}
 		}
 	}
@@ -78,7 +84,8 @@ func (c *call) compareRendered(p *opened, results []*render.Result) ([]committed
 }
 
 func renderedFinding(span source.Span, environment, help, format string, arguments ...any) source.Finding {
-	return source.Finding{Code: source.RenderedDiffers, Span: span, Help: help, Message: fmt.Sprintf(format, arguments...), Environments: []string{environment}}
+	return source.Finding{Code: source.RenderedDiffers, Span: span, Help: help,
+		Message: fmt.Sprintf(format, arguments...), Environments: []string{environment}}
 }
 
 func sortedKeys(m map[string]string) []string {

@@ -67,7 +67,8 @@ func runTests(c *call, pattern, format string) int {
 		presenter.Tests(results)
 	}
 	if !c.quiet {
-		fmt.Fprintf(c.err, "%s: %d passed, %d failed\n", present.Count(len(results), "test"), len(results)-failed, failed)
+		fmt.Fprintf(c.err, "%s: %d passed, %d failed\n", present.Count(len(results), "test"), len(results)-failed,
+			failed)
 	}
 	if failed > 0 {
 		return exitFindings

@@ -32,7 +32,8 @@ func (c *call) watch(run func() int) int {
 	defer signal.Stop(interrupted)
 	var outs []string
 	if p, _ := c.open(); p != nil {
-		outs = []string{filepath.Join(folder, filepath.FromSlash(p.Out)), filepath.Join(folder, filepath.FromSlash(p.SecretOut))}
+		outs = []string{filepath.Join(folder, filepath.FromSlash(p.Out)),
+			filepath.Join(folder, filepath.FromSlash(p.SecretOut))}
 	}
 	for {
 		if err := watchFolders(watcher, folder, outs); err != nil {
@@ -73,7 +74,8 @@ func waitForChange(watcher *fsnotify.Watcher, interrupted chan os.Signal, outs [
 			if !ok {
 				return false
 			}
-			if name := filepath.Base(e.Name); !slices.Contains(outs, e.Name) && e.Op != fsnotify.Chmod && !strings.HasPrefix(name, ".") && !strings.HasSuffix(name, "~") {
+			if name := filepath.Base(e.Name); !slices.Contains(outs, e.Name) && e.Op != fsnotify.Chmod &&
+				!strings.HasPrefix(name, ".") && !strings.HasSuffix(name, "~") {
 				settled = time.After(settleTime)
 			}
 		case <-settled:

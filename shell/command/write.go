@@ -42,7 +42,8 @@ func (r *rendering) base(c *call, p *opened) (name string, own bool) {
 func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) int {
 	to, own := r.base(c, p)
 	if own && (r.overrides() || r.ask) {
-		return c.failed("values for this run only do not go into the project's own folder, which %s is: nothing was written", c.relative(to))
+		return c.failed("values for this run only do not go into the project's own folder, which %s is: nothing was "+
+			"written", c.relative(to))
 	}
 	around := p.folder // what the folder of the secret documents stands in
 	if !own {
@@ -55,7 +56,8 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 		}
 	}
 	if own && !within(p.folder, to) {
-		return c.failed("%s leads out of the project: nothing was written\n  write elsewhere with --to DIR", c.relative(to))
+		return c.failed("%s leads out of the project: nothing was written\n  write elsewhere with --to DIR",
+			c.relative(to))
 	}
 	options := folder.Options{Overwrite: r.overwrite, Partial: r.only != ""}
 	var targets []*target
@@ -77,13 +79,15 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 			return status
 		}
 	}
-	unlock, err := folder.Lock(to, 0o755, func() { fmt.Fprintf(c.err, "waiting for another run that writes to %s\n", c.relative(to)) })
+	unlock, err := folder.Lock(to, 0o755,
+		func() { fmt.Fprintf(c.err, "waiting for another run that writes to %s\n", c.relative(to)) })
 	if err != nil {
 		return c.failed("%s: nothing was written", c.told(err))
 	}
 	defer unlock()
 	if secret {
-		unlock, err := folder.Lock(secretTo, 0o700, func() { fmt.Fprintf(c.err, "waiting for another run that writes to %s\n", c.relative(secretTo)) })
+		unlock, err := folder.Lock(secretTo, 0o700,
+			func() { fmt.Fprintf(c.err, "waiting for another run that writes to %s\n", c.relative(secretTo)) })
 		if err != nil {
 			return c.failed("%s: nothing was written", c.told(err))
 		}
@@ -102,7 +106,8 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 			names = append(names, e.Name)
 		}
 		for _, name := range folder.Strangers(to, names) {
-			fmt.Fprintf(c.err, "%s belongs to no environment any more: remove the folder\n", c.relative(filepath.Join(to, name)))
+			fmt.Fprintf(c.err, "%s belongs to no environment any more: remove the folder\n",
+				c.relative(filepath.Join(to, name)))
 		}
 	}
 	fmt.Fprintf(c.err, "in %s (%.2f s)\n", c.relative(to), time.Since(start).Seconds())
@@ -151,7 +156,8 @@ func (c *call) put(targets []*target) int {
 	}
 	if refusals != nil {
 		say := func(refusal *folder.Refusal, name, what string) {
-			fmt.Fprintf(c.err, "%s: error: %s [%s]\n", c.relative(filepath.Join(refusal.Folder, name)), what, source.ForeignFile)
+			fmt.Fprintf(c.err, "%s: error: %s [%s]\n", c.relative(filepath.Join(refusal.Folder, name)), what,
+				source.ForeignFile)
 		}
 		help := "move what stands there"
 		for _, refusal := range refusals {
@@ -234,7 +240,8 @@ func (c *call) checkIgnored(p *opened, name string) int {
 	err := git.Run()
 	var exit *exec.ExitError
 	if errors.As(err, &exit) && exit.ExitCode() == 1 {
-		return c.failed("git does not ignore %s, so that secrets could be committed: nothing was written\n  add %s/ to .gitignore", c.relative(name), p.SecretOut)
+		return c.failed("git does not ignore %s, so that secrets could be committed: nothing was written\n  add %s/ "+
+			"to .gitignore", c.relative(name), p.SecretOut)
 	}
 	return exitClean // ignored, or no repository of git
 }
@@ -253,7 +260,8 @@ func (r *rendering) sum(c *call, all []encoded, targets []*target) {
 			for _, name := range names {
 				of := all[i].kinds[name]
 				if of == nil {
-					of = []string{cmp.Or(strings.TrimPrefix(path.Ext(name), "."), "file")} // one that is no longer rendered
+					of = []string{cmp.Or(strings.TrimPrefix(path.Ext(name), "."),
+						"file")} // one that is no longer rendered
 				}
 				for _, kind := range of {
 					if kinds[state] == nil {
@@ -301,7 +309,8 @@ func countsText(counts map[string]int) string {
 	if parts == nil {
 		return "no documents"
 	}
-	return present.Count(counts["written"]+counts["unchanged"]+counts["withheld"], "document") + ": " + strings.Join(parts, ", ")
+	return present.Count(counts["written"]+counts["unchanged"]+counts["withheld"],
+		"document") + ": " + strings.Join(parts, ", ")
 }
 
 // kindsText lists kinds with their numbers, most first.

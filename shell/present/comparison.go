@@ -53,7 +53,8 @@ func comparisonCounts(c *compare.Comparison) string {
 	for _, s := range []struct {
 		status compare.Status
 		text   string
-	}{{compare.Same, "same"}, {compare.Differs, "differ"}, {compare.OnlyLeft, "only in " + c.Left}, {compare.OnlyRight, "only in " + c.Right}} {
+	}{{compare.Same, "same"}, {compare.Differs, "differ"}, {compare.OnlyLeft, "only in " + c.Left},
+		{compare.OnlyRight, "only in " + c.Right}} {
 		if n := c.Count(s.status); n > 0 {
 			if s.status == compare.Differs && n == 1 {
 				s.text = "differs"
@@ -312,7 +313,8 @@ func (p *Presenter) cause(c explain.Cause) string {
 		names = append(names, r.Name)
 	}
 	left, right := p.line(c.Left), p.line(c.Right)
-	if (left == right || left == "" || right == "") && len(c.Because) == 1 && c.Because[0].Name != explain.EnvironmentName {
+	if (left == right || left == "" || right == "") && len(c.Because) == 1 &&
+		c.Because[0].Name != explain.EnvironmentName {
 		// One line makes both, or the one that is there: what it depends on makes the difference.
 		left, right = p.line(c.Because[0].Left), p.line(c.Because[0].Right)
 	}
@@ -387,7 +389,8 @@ type jsonCount struct {
 // ComparisonJSON shows the same as JSON. Paths are JSON Pointers (RFC 6901), of the right side unless the place is
 // only on the left; nothing is folded.
 func (p *Presenter) ComparisonJSON(c *compare.Comparison) error {
-	out := jsonComparison{Left: c.Left, Right: c.Right, Equal: c.Equal(), Documents: []jsonDocument{}, Because: []jsonCount{}}
+	out := jsonComparison{Left: c.Left, Right: c.Right, Equal: c.Equal(), Documents: []jsonDocument{},
+		Because: []jsonCount{}}
 	for _, d := range c.Documents {
 		jd := jsonDocument{Path: d.Path, Title: d.Title, Status: d.Status}
 		if d.Status == compare.OnlyLeft || d.Status == compare.OnlyRight {
@@ -396,7 +399,8 @@ func (p *Presenter) ComparisonJSON(c *compare.Comparison) error {
 		}
 		for _, row := range d.Rows {
 			jd.Rows = append(jd.Rows, jsonRow{
-				Pointer: row.Path.Pointer(), Path: row.Path.String(), Left: raw(row.Left), Right: raw(row.Right), Order: row.Order, Cause: p.jsonCause(row.Cause),
+				Pointer: row.Path.Pointer(), Path: row.Path.String(), Left: raw(row.Left), Right: raw(row.Right),
+				Order: row.Order, Cause: p.jsonCause(row.Cause),
 			})
 		}
 		out.Documents = append(out.Documents, jd)

@@ -92,7 +92,8 @@ func (p *Presenter) excerpt(span source.Span, help string) {
 		return
 	}
 	if l.File.Hidden(l.Line) {
-		p.printf("%s | %s\n", p.faint(fmt.Sprintf("%5d", l.Line)), p.faint("this line may hold a secret and is not shown"))
+		p.printf("%s | %s\n", p.faint(fmt.Sprintf("%5d", l.Line)),
+			p.faint("this line may hold a secret and is not shown"))
 		if help != "" {
 			p.printf("      | %s\n", p.cyan(Clean(help)))
 		}

@@ -61,8 +61,9 @@ func (p *Presenter) FindingsJSON(findings source.Findings, environments int, unc
 	out := jsonFindings{Environments: environments, Findings: []jsonFinding{}}
 	out.Errors, out.Warnings = findings.Count()
 	for _, f := range findings {
-		j := jsonFinding{Code: f.Code, Severity: f.Severity.String(), Message: f.Message, Help: f.Help, Environments: f.Environments,
-			Place: p.jsonPlace(f.Span.Start), End: p.jsonPlace(p.end(f.Span))}
+		j := jsonFinding{Code: f.Code, Severity: f.Severity.String(), Message: f.Message, Help: f.Help,
+			Environments: f.Environments,
+			Place:        p.jsonPlace(f.Span.Start), End: p.jsonPlace(p.end(f.Span))}
 		for _, r := range f.Related {
 			j.Related = append(j.Related, jsonRelated{p.jsonPlace(r.Span.Start), r.Text})
 		}
@@ -153,7 +154,8 @@ func (p *Presenter) FindingsSARIF(findings source.Findings, version string) erro
 	}
 	results := []sarifResult{}
 	for _, f := range findings {
-		r := sarifResult{RuleID: string(f.Code), RuleIndex: index[f.Code], Level: f.Severity.String(), Message: sarifText{whole(f)}}
+		r := sarifResult{RuleID: string(f.Code), RuleIndex: index[f.Code], Level: f.Severity.String(),
+			Message: sarifText{whole(f)}}
 		if l, ok := p.sarifLocation(f.Span); ok {
 			r.Locations = []sarifLocation{l}
 		}
@@ -166,8 +168,9 @@ func (p *Presenter) FindingsSARIF(findings source.Findings, version string) erro
 		results = append(results, r)
 	}
 	return writeJSON(p.Out, sarifLog{
-		Schema: "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json", Version: "2.1.0",
-		Runs: []sarifRun{{Tool: sarifTool{driver}, ColumnKind: "unicodeCodePoints", Results: results}},
+		Schema:  "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json",
+		Version: "2.1.0",
+		Runs:    []sarifRun{{Tool: sarifTool{driver}, ColumnKind: "unicodeCodePoints", Results: results}},
 	})
 }
 
@@ -178,7 +181,8 @@ func (p *Presenter) sarifLocation(span source.Span) (sarifLocation, bool) {
 	}
 	end := p.Sources.Locate(p.end(span))
 	uri := (&url.URL{Path: p.file(l.File.Path)}).String()
-	return sarifLocation{Physical: sarifPhysical{sarifArtifact{uri}, sarifRegion{l.Line, l.Column, end.Line, end.Column}}}, true
+	return sarifLocation{Physical: sarifPhysical{sarifArtifact{uri},
+		sarifRegion{l.Line, l.Column, end.Line, end.Column}}}, true
 }
 
 type (
@@ -214,7 +218,8 @@ func (p *Presenter) FindingsJUnit(findings source.Findings) error {
 		c := junitCase{Class: string(f.Code), Name: Clean(place + ": " + f.Message)}
 		if f.Severity == source.Error {
 			suite.Failures++
-			c.Failure = &junitFailure{Type: string(f.Code), Message: Clean(f.Message), Text: Clean(place + ": " + whole(f))}
+			c.Failure = &junitFailure{Type: string(f.Code), Message: Clean(f.Message),
+				Text: Clean(place + ": " + whole(f))}
 		} else {
 			c.Output = Clean("warning: " + whole(f))
 		}
@@ -272,7 +277,8 @@ func (p *Presenter) TestsJUnit(results []project.TestResult) error {
 			for _, f := range r.Findings {
 				texts = append(texts, Clean(p.location(f.Span.Start)+": "+whole(f)))
 			}
-			c.Failure = &junitFailure{Type: string(r.Findings[0].Code), Message: Clean(r.Findings[0].Message), Text: strings.Join(texts, "\n")}
+			c.Failure = &junitFailure{Type: string(r.Findings[0].Code), Message: Clean(r.Findings[0].Message),
+				Text: strings.Join(texts, "\n")}
 		}
 		suite.Cases = append(suite.Cases, c)
 	}

@@ -34,7 +34,8 @@ func shortValue(v value.Value) string {
 
 // looksOther reports whether a text without quotes could be taken for a value of another kind, or for none.
 func looksOther(s string) bool {
-	if s == "" || s == "null" || s == "true" || s == "false" || strings.TrimSpace(s) != s || strings.ContainsRune(`"[{`, rune(s[0])) {
+	if s == "" || s == "null" || s == "true" || s == "false" || strings.TrimSpace(s) != s ||
+		strings.ContainsRune(`"[{`, rune(s[0])) {
 		return true
 	}
 	_, err := strconv.ParseFloat(s, 64)
@@ -330,7 +331,8 @@ func (p *Presenter) InputsJSON(in *Inputs) error {
 	all := []inputJSON{}
 	for i, input := range in.Inputs {
 		one := inputJSON{
-			Name: input.Name(), Type: input.Type.String(), Description: input.Description, Required: input.Required(), Secret: input.Secret, Later: input.Later,
+			Name: input.Name(), Type: input.Type.String(), Description: input.Description, Required: input.Required(),
+			Secret: input.Secret, Later: input.Later,
 			Deprecated: input.Deprecated, Default: input.Default, Declared: p.jsonPlace(input.Span.Start),
 		}
 		for _, limit := range input.Limits() {

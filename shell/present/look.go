@@ -76,7 +76,8 @@ func varying(rows []explain.Row) []string {
 	same := func(i int, from func(steps []place.Step) int) bool {
 		at := from(all[i])
 		first := from(all[0])
-		return at >= 0 && first >= 0 && at < len(all[i]) && first < len(all[0]) && place.Text(all[i][at:at+1]) == place.Text(all[0][first:first+1])
+		return at >= 0 && first >= 0 && at < len(all[i]) && first < len(all[0]) &&
+			place.Text(all[i][at:at+1]) == place.Text(all[0][first:first+1])
 	}
 	head, tail := 0, 0
 	for ok := true; ok; {
@@ -123,7 +124,8 @@ type (
 func (p *Presenter) InventoryJSON(in *explain.Inventory) error {
 	out := inventoryJSON{Documents: in.Documents, Without: in.Without, Places: []inventoryPlaceJSON{}}
 	for _, one := range in.Places {
-		out.Places = append(out.Places, inventoryPlaceJSON{one.Environment, one.Document, one.Title, one.Path.String(), one.Path.Pointer(), raw(one.Value)})
+		out.Places = append(out.Places, inventoryPlaceJSON{one.Environment, one.Document, one.Title,
+			one.Path.String(), one.Path.Pointer(), raw(one.Value)})
 	}
 	return writeJSON(p.Out, out)
 }

@@ -34,9 +34,11 @@ func TestFindings(t *testing.T) {
 	layer := add(t, set, "inputs/north.toml", "a = 1\nreplcias = 6\n")
 	p, b := presenter(set)
 	p.Findings(source.Findings{
-		{Code: source.UnknownInput, Span: source.At(layer.Pos(6)), Message: `main.knot has no input "replcias"`, Help: `did you mean "replicas"?`,
+		{Code: source.UnknownInput, Span: source.At(layer.Pos(6)), Message: `main.knot has no input "replcias"`,
+			Help:    `did you mean "replicas"?`,
 			Related: []source.Related{{Span: source.At(main.Pos(32)), Text: `"Number of map servers."`}}},
-		{Code: source.Unused, Severity: source.Warning, Span: main.Span(32, 40), Message: "nothing uses it", Environments: []string{"north", "south"}},
+		{Code: source.Unused, Severity: source.Warning, Span: main.Span(32, 40), Message: "nothing uses it",
+			Environments: []string{"north", "south"}},
 		{Code: source.UnknownEnvironment, Message: "no place", Help: "do this"},
 	})
 	require.Equal(t, `inputs/north.toml:2:1: error: main.knot has no input "replcias" [unknown-input]
@@ -68,7 +70,8 @@ func TestExcerptsAreHarmlessAndShort(t *testing.T) {
 	p, b := presenter(set)
 	p.Findings(source.Findings{
 		{Code: source.BadData, Span: source.At(f.Pos(0)), Message: "tab and \x1b[2J escape"},
-		{Code: source.BadData, Span: f.Span(strings.Index(f.Text, "here"), strings.Index(f.Text, "here")+4), Message: "far"},
+		{Code: source.BadData, Span: f.Span(strings.Index(f.Text, "here"), strings.Index(f.Text, "here")+4),
+			Message: "far"},
 	})
 	lines := strings.Split(b.String(), "\n")
 	require.Equal(t, "x.yaml:1:1: error: tab and ·[2J escape [bad-data]", lines[0])
@@ -116,7 +119,8 @@ func TestLongMessagesAreWrappedOnATerminal(t *testing.T) {
 }
 
 func TestSummary(t *testing.T) {
-	require.Equal(t, "1 error, 2 warnings in 4 environments", present.Summary(source.Findings{{}, {Severity: source.Warning}, {Severity: source.Warning}}, 4, "environment"))
+	require.Equal(t, "1 error, 2 warnings in 4 environments",
+		present.Summary(source.Findings{{}, {Severity: source.Warning}, {Severity: source.Warning}}, 4, "environment"))
 	require.Equal(t, "0 errors, 0 warnings in 1 module", present.Summary(nil, 1, "module"))
 }
 
@@ -124,8 +128,9 @@ func TestSummary(t *testing.T) {
 func comparison(t *testing.T, main, a, b string) (*compare.Comparison, *present.Presenter, *strings.Builder) {
 	t.Helper()
 	files, err := project.Load(fstest.MapFS{
-		project.FileName: {Data: []byte("[environments.a]\nlayers = [\"a.yaml\"]\n[environments.b]\nlayers = [\"b.yaml\"]\n")},
-		"main.knot":      {Data: []byte(main)}, "a.yaml": {Data: []byte(a)}, "b.yaml": {Data: []byte(b)},
+		project.FileName: {Data: []byte("[environments.a]\nlayers = [\"a.yaml\"]\n[environments.b]\nlayers = " +
+			"[\"b.yaml\"]\n")},
+		"main.knot": {Data: []byte(main)}, "a.yaml": {Data: []byte(a)}, "b.yaml": {Data: []byte(b)},
 	})
 	require.NoError(t, err)
 	c, findings := compare.Environments(files, files.Environment("a"), files.Environment("b"))
@@ -168,7 +173,8 @@ Because of: env.name (3 places), n (3), names (1), text (1)
 }
 
 func TestComparisonJSON(t *testing.T) {
-	c, p, b := comparison(t, "input n: int\ndocument \"x.yaml\" = { \"a/b\": [{ name: \"k\", n: n }], s: \"<&>\" }\n", "n: 1\n", "n: 2\n")
+	c, p, b := comparison(t, "input n: int\ndocument \"x.yaml\" = { \"a/b\": [{ name: \"k\", n: n }], s: \"<&>\" }\n",
+		"n: 1\n", "n: 2\n")
 	require.NoError(t, p.ComparisonJSON(c))
 	var decoded struct {
 		Equal     bool
@@ -212,7 +218,8 @@ func TestInputsOfManyEnvironments(t *testing.T) {
 		names = append(names, fmt.Sprintf("coast-number-%d", i))
 	}
 	table := func(width int, fits bool, environments ...string) string {
-		files := fstest.MapFS{"main.knot": {Data: []byte("input host: string\ninput level: string = \"info\"\ndocument \"a.yaml\" = [host, level]\n")}}
+		files := fstest.MapFS{"main.knot": {Data: []byte("input host: string\ninput level: string = " +
+			"\"info\"\ndocument \"a.yaml\" = [host, level]\n")}}
 		text := ""
 		for _, name := range environments {
 			text += fmt.Sprintf("[environments.%s]\nlayers = [%q]\n", name, name+".yaml")

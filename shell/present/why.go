@@ -12,7 +12,8 @@ import (
 
 // eventTexts say what happened, for people.
 var eventTexts = map[explain.EventKind]string{
-	explain.Written: "written", explain.Placed: "put here", explain.Passed: "passed on", explain.Patched: "patched", explain.Computed: "computed", explain.Chosen: "because of",
+	explain.Written: "written", explain.Placed: "put here", explain.Passed: "passed on", explain.Patched: "patched",
+	explain.Computed: "computed", explain.Chosen: "because of",
 	explain.Input: "input", explain.Environment: "environment",
 }
 
@@ -23,7 +24,8 @@ func (p *Presenter) Why(w *explain.Why) {
 	if path == "" {
 		path = "(the whole document)"
 	}
-	p.printf("%s  %s  %s\n\n  %s\n", w.Environment.Name, p.bold(w.Document.Path), p.bold(path), p.green(wholeValue(w.Value)))
+	p.printf("%s  %s  %s\n\n  %s\n", w.Environment.Name, p.bold(w.Document.Path), p.bold(path),
+		p.green(wholeValue(w.Value)))
 	if w.Value.Secret() {
 		p.printf("  %s\n", p.faint("secrets are neither read nor shown here"))
 	} else if w.Value.Unknown() {
@@ -43,7 +45,8 @@ func (p *Presenter) Why(w *explain.Why) {
 		e.Depth = depth
 		row := p.eventRow(e)
 		if because && e.Kind != explain.Chosen {
-			row[0].text = strings.Repeat("  ", depth) + eventTexts[explain.Chosen] + " " + strings.TrimSpace(row[0].text)
+			row[0].text = strings.Repeat("  ",
+				depth) + eventTexts[explain.Chosen] + " " + strings.TrimSpace(row[0].text)
 		}
 		because = false
 		rows = append(rows, row)
@@ -106,7 +109,8 @@ func (p *Presenter) lifeOf(life explain.InputLife) {
 	}
 	p.settings(in, life.Settings, "")
 	if in.Default != "" && len(life.Settings.All) > 0 {
-		p.printf("    over the default %s   %s\n", strings.Join(strings.Fields(in.Default), " "), p.cyan(p.line(in.Span.Start)))
+		p.printf("    over the default %s   %s\n", strings.Join(strings.Fields(in.Default), " "),
+			p.cyan(p.line(in.Span.Start)))
 	}
 	verdict := "passed"
 	if in.Secret || life.Settings.Value.Unknown() {
@@ -151,8 +155,10 @@ type (
 // WhyJSON tells the same for programs.
 func (p *Presenter) WhyJSON(w *explain.Why) error {
 	out := whyJSON{
-		Environment: w.Environment.Name, Document: w.Document.Path, Path: w.Path.String(), Pointer: (*place.Path).Pointer(w.Path), Value: raw(w.Value),
-		Secret: w.Value.Secret(), Open: w.Value.Unknown() && !w.Value.Secret(), Events: []eventJSON{}, Inputs: []lifeJSON{},
+		Environment: w.Environment.Name, Document: w.Document.Path, Path: w.Path.String(),
+		Pointer: (*place.Path).Pointer(w.Path), Value: raw(w.Value),
+		Secret: w.Value.Secret(), Open: w.Value.Unknown() && !w.Value.Secret(), Events: []eventJSON{},
+		Inputs: []lifeJSON{},
 	}
 	for _, e := range w.Events {
 		out.Events = append(out.Events, p.eventJSON(e))
@@ -161,7 +167,8 @@ func (p *Presenter) WhyJSON(w *explain.Why) error {
 		out.Around = append(out.Around, p.eventJSON(e))
 	}
 	for _, life := range w.Inputs {
-		l := lifeJSON{Name: life.Input.Name(), Type: life.Input.Type.String(), Default: life.Input.Default, Repeats: life.Settings.Repeats, From: p.settingsJSON(life.Settings)}
+		l := lifeJSON{Name: life.Input.Name(), Type: life.Input.Type.String(), Default: life.Input.Default,
+			Repeats: life.Settings.Repeats, From: p.settingsJSON(life.Settings)}
 		for _, limit := range life.Input.Limits() {
 			l.Limits = append(l.Limits, limit.Text())
 		}
