@@ -178,6 +178,34 @@ func (g *generator) record(depth int) shape {
 	return s
 }
 
+// recursive makes a record that contains others of the named type that it will be, with defaults among them.
+func (g *generator) recursive(i int) shape {
+	self := shape{kind: "named", named: i}
+	s := shape{kind: "record", fields: []fieldShape{
+		{name: "a", of: g.shape(1)},
+		{name: "b", of: shape{kind: "list", of: []shape{self}}},
+	}}
+	if g.chance(30) {
+		s.fields = append(s.fields, fieldShape{name: "c", of: shape{kind: "union", of: []shape{self, {kind: "null"}}}})
+	}
+	if g.chance(30) {
+		s.fields = append(s.fields, fieldShape{name: "kind", of: shape{kind: "tuple", of: []shape{{kind: "int"}, self}},
+			optional: true})
+	}
+	g.types[i].is = s
+	for j := range s.fields {
+		if g.chance(40) && !s.fields[j].optional {
+			of := s.fields[j].of
+			if g.chance(10) {
+				of = g.shape(1) // which need not fit
+			}
+			s.fields[j].fallback = g.literal(of, 1)
+			g.types[i].is = s
+		}
+	}
+	return s
+}
+
 // literal writes a value of a type, in which nothing is computed.
 func (g *generator) literal(s shape, depth int) string {
 	outer, names := g.scope, g.functions
@@ -703,8 +731,7 @@ func (g *generator) program() string {
 			n.is = shape{kind: "union", of: []shape{g.record(1), g.record(1)}}
 		case 2:
 			g.types = append(g.types, n)
-			n.is = shape{kind: "record", fields: []fieldShape{{name: "a", of: g.shape(1)},
-				{name: "b", of: shape{kind: "list", of: []shape{{kind: "named", named: i}}}}}}
+			n.is = g.recursive(i)
 			g.types = g.types[:i]
 		default:
 			n.is = g.record(2)

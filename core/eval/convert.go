@@ -691,6 +691,12 @@ func (c *conversion) defaultOf(f *types.Field) value.Value {
 	if f.Default.Owner != nil && f.Default.Owner.Invalid {
 		panic(abort{})
 	}
+	if slices.Contains(c.filling, f.Default) {
+		c.failAt(source.Cycle, f.Default.Expression.Place(), "write out what stands here, or let it end with null",
+			"the default of %q needs itself: it would be filled in again and again", f.Name)
+	}
+	c.filling = append(c.filling, f.Default)
+	defer func() { c.filling = c.filling[:len(c.filling)-1] }()
 	size := 0
 	if f.Default.Owner != nil {
 		size = f.Default.Owner.Frame

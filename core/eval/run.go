@@ -265,10 +265,11 @@ type thread struct {
 	steps   int
 	depth   int
 	stack   []value.Value
-	frames  []frame        // of the calls that are running
-	choices []value.Origin // what chose the blocks that a document stands in
-	calls   []caller       // what is running, outermost first
-	testing bool           // a condition of a type is tested
+	frames  []frame          // of the calls that are running
+	choices []value.Origin   // what chose the blocks that a document stands in
+	calls   []caller         // what is running, outermost first
+	testing bool             // a condition of a type is tested
+	filling []*types.Default // the defaults that are being filled in, outermost first
 }
 
 // notHeld ends the test of a condition that cannot be computed: it does not hold. A value of which quantity.bytes

@@ -31,6 +31,7 @@ const (
 	MayBeNull        Code = "may-be-null"
 	MayBeAbsent      Code = "may-be-absent"
 	NeverEqual       Code = "never-equal"
+	NeedlessDefault  Code = "needless-default"
 	IncompleteMatch  Code = "incomplete-match"
 	UnreachableArm   Code = "unreachable-arm"
 	BadPattern       Code = "bad-pattern"
@@ -40,6 +41,7 @@ const (
 	BadPlace         Code = "bad-place"
 	NeedsInstance    Code = "needs-instance"
 	TestNeeds        Code = "test-needs-environment"
+	NoExpectation    Code = "no-expectation"
 	Unused           Code = "unused"
 	// NotRendered is what stands in a module, or in an instance of one, that nothing renders.
 	NotRendered Code = "not-rendered"

@@ -58,7 +58,7 @@ func (p *parser) lambda() Expression {
 	if p.take("->") {
 		e.Result = p.unionType()
 	}
-	p.expect("=", "and the body of the function")
+	p.bodySign()
 	e.Body = p.expression()
 	e.node = p.node(start)
 	return e
@@ -103,9 +103,7 @@ func (p *parser) change() *Change {
 	for p.take(".") {
 		change.Path = append(change.Path, p.key())
 	}
-	if !p.take(":") {
-		p.expected(`":" behind the key `+change.Path[len(change.Path)-1].text(p), "")
-	}
+	p.colon(change.Path[len(change.Path)-1])
 	change.Value = p.expression()
 	change.Optional = p.optionalMark()
 	change.Span = p.span(start)
@@ -214,7 +212,11 @@ func (p *parser) fieldName() Identifier {
 		}
 		return Identifier{Name: text, Span: s.span}
 	}
-	p.expected("the name of a field", `an odd name is written in quotes: ."max size"`)
+	help := `an odd name is written in quotes: ."max size"`
+	if t.kind == tokenNumber {
+		help = p.unquotedText()
+	}
+	p.expected("the name of a field", help)
 	return Identifier{}
 }
 
@@ -243,7 +245,11 @@ func (p *parser) call(start int, function Expression) *Call {
 			a.Value = p.expression()
 			positions++
 			if name, ok := a.Value.(*Name); ok && p.sign("=") {
-				p.expected(`"," or ")"`, fmt.Sprintf("an argument is named with a colon: %s: …", name.Name))
+				help := fmt.Sprintf("an argument is named with a colon: %s: …", name.Name)
+				if next := p.peek(1); next.is(p, ">") && next.start == p.token().end {
+					help = fmt.Sprintf("a function is written: fn(%s) = …", name.Name)
+				}
+				p.expected(`"," or ")"`, help)
 			}
 		}
 		call.Arguments = append(call.Arguments, a)
@@ -349,8 +355,11 @@ func (p *parser) ifExpression(spread bool) Expression {
 			e.Else = p.expression()
 		}
 	case !spread:
-		p.expected(`"else" and the value for the other case`,
-			"every if has an else, so that it always has a value; else null, marked ?, leaves an entry out")
+		help := "every if has an else, so that it always has a value; else null, marked ?, leaves an entry out"
+		if word := p.current(); word == "elif" || word == "elsif" || word == "elseif" {
+			help = "write: else if … then …"
+		}
+		p.expected(`"else" and the value for the other case`, help)
 	}
 	e.node = p.node(start)
 	return e
@@ -404,6 +413,9 @@ func (p *parser) match() Expression {
 		}
 		if p.layout != nil && p.sign("->") {
 			p.layout.arrows[p.at] = true
+		}
+		if p.sign("=") || p.sign(":") {
+			p.expected(`"->" and the value of this arm`, "an arm is written: pattern -> value")
 		}
 		p.expect("->", "and the value of this arm")
 		arm.Value = p.expression()
@@ -474,8 +486,11 @@ func (p *parser) element() *Entry {
 		return p.spread()
 	}
 	if p.keyAhead() {
-		p.failHere(source.Syntax, "an entry with a key in a list",
-			"a list has elements without keys; a record is written in braces: { … }")
+		help := "a list has elements without keys; a record is written in braces: { … }"
+		if end, _ := p.keyEnd(); p.tokens[end].end == p.tokens[end+1].start {
+			help += "; a text in quotes"
+		}
+		p.failHere(source.Syntax, "an entry with a key in a list", help)
 	}
 	e := &Entry{Value: p.expression()}
 	e.Optional = p.optionalMark()
@@ -509,13 +524,28 @@ func (p *parser) entry() *Entry {
 		return p.spread()
 	}
 	e := &Entry{Key: p.key()}
-	if !p.take(":") {
-		p.expected(`":" behind the key `+e.Key.text(p), "")
-	}
+	p.colon(e.Key)
 	e.Value = p.expression()
 	e.Optional = p.optionalMark()
 	e.Span = p.span(start)
 	return e
+}
+
+// colon takes the colon behind the key of an entry.
+func (p *parser) colon(key *Key) {
+	if p.take(":") {
+		return
+	}
+	help := ""
+	switch {
+	case p.sign("="):
+		help = fmt.Sprintf("an entry is written with a colon: %s: …", key.text(p))
+	case p.textOf(p.tokens[p.at-1]) == "for" && p.token().kind == tokenWord:
+		help = "what a loop makes is put into a record with three points: ...for k, v in r -> \"${k}\": v"
+	case p.textOf(p.tokens[p.at-1]) == "if" && !p.sign(","):
+		help = "entries that depend on something are put in with three points: ...if c then { a: 1 }"
+	}
+	p.expected(`":" behind the key `+key.text(p), help)
 }
 
 // keyEnd returns the index of the token behind the key at the current token, and whether there is a key.
@@ -592,6 +622,10 @@ func (p *parser) key() *Key {
 	case tokenNumber:
 		p.expected("a key", fmt.Sprintf("a key that is a number is written in quotes: %q", p.textOf(t)))
 	}
-	p.expected("a key", "")
+	help := ""
+	if p.sign("-") {
+		help = "the elements of a list stand in brackets: [a, b]"
+	}
+	p.expected("a key", help)
 	return nil
 }

@@ -390,7 +390,7 @@ func (p *parser) declaration() (result Declaration) {
 		p.test(d)
 	}
 	if t := p.token(); t.kind != tokenEnd && !t.newline {
-		p.expected("the end of the line", "")
+		p.expected("the end of the line", p.unquotedText())
 	}
 	finish(false)
 	return result
@@ -558,8 +558,20 @@ func (p *parser) function(d *Function) {
 	if p.sign("where") {
 		p.expected(`"=" and the body of the function`, "put the type and its conditions in parentheses: -> (T where …)")
 	}
-	p.expect("=", "and the body of the function")
+	p.bodySign()
 	d.Body = p.expression()
+}
+
+// bodySign takes the sign between the head of a function and its body.
+func (p *parser) bodySign() {
+	if !p.take("=") {
+		p.expected(`"=" and the body of the function`, "")
+	}
+	if p.sign(">") && p.token().start == p.tokens[p.at-1].end {
+		p.at--
+		p.failHere(source.Syntax, `expected "=" and the body of the function, found "=>"`,
+			"write fn(x: T) -> R = …: the arrow stands before the type of the result")
+	}
 }
 
 // parameters reads the parameters of a function in their parentheses; anonymous functions may leave types out.
@@ -571,7 +583,8 @@ func (p *parser) parameters(anonymous bool) []*Parameter {
 		parameter := &Parameter{Name: p.name("the name of a parameter")}
 		if !anonymous || p.sign(":") {
 			if !p.take(":") {
-				p.expected(fmt.Sprintf(`":" and the type of the parameter %q`, parameter.Name.Name), "")
+				p.expected(fmt.Sprintf(`":" and the type of the parameter %q`, parameter.Name.Name),
+					fmt.Sprintf("write %s: T; only anonymous functions may leave types out", parameter.Name.Name))
 			}
 			parameter.Type = p.limitedType()
 		}
@@ -624,7 +637,7 @@ func (p *parser) entries(open int, entry func()) {
 			if p.token().kind == tokenEnd || p.sign(")") || p.sign("]") || p.sign("}") {
 				p.unclosed(open, closing)
 			}
-			p.expected(fmt.Sprintf(`",", the end of the line or %q`, closing), "")
+			p.expected(fmt.Sprintf(`",", the end of the line or %q`, closing), p.unquotedText())
 		}
 		if p.token().kind == tokenEnd || p.sign(")") || p.sign("]") || p.sign("}") || p.declarationAhead() {
 			p.unclosed(open, closing)
@@ -639,6 +652,41 @@ func (p *parser) entries(open int, entry func()) {
 	}
 	p.at++
 	p.free, p.arms = free, arms
+}
+
+// unquotedText is the help for a value that goes on where it should have ended: what stands on its line, from where it
+// begins, as a text in quotes. It is empty when that is no text which lost its quotes.
+func (p *parser) unquotedText() string {
+	line := strings.LastIndexByte(p.text[:p.token().start], '\n') + 1
+	i := p.at
+	for i > 0 && p.tokens[i-1].start >= line && !strings.Contains("([{,=", p.textOf(p.tokens[i-1])) {
+		i--
+	}
+	if end, ok := p.keyEndAt(i); ok && end < p.at && p.tokens[end].is(p, ":") {
+		i = end + 1
+	}
+	first := p.tokens[i]
+	if first.is(p, "-") && p.tokens[i+1].start > first.end {
+		return "the elements of a list stand in brackets: [a, b]"
+	}
+	if i == 0 || p.tokens[i-1].start < line || p.tokens[i-1].is(p, "{") {
+		return "" // not a value
+	}
+	goesOn := p.sign(":") || p.token().kind == tokenWord || p.token().kind == tokenNumber
+	begins := first.kind == tokenWord && !reserved[p.textOf(first)] || first.kind == tokenNumber &&
+		p.tokens[i+1].start == first.end
+	if i == p.at || !goesOn || !begins {
+		return ""
+	}
+	text, _, _ := strings.Cut(p.text[first.start:], "\n")
+	for _, end := range []string{" #", ", ", " }", " ]", " )"} {
+		text, _, _ = strings.Cut(text, end)
+	}
+	text = strings.TrimRight(text, " \t\r,)]}")
+	if strings.ContainsAny(text, `"'(){}\`) {
+		return ""
+	}
+	return fmt.Sprintf(`a text is written in quotes: "%s"`, text)
 }
 
 func (p *parser) enter() {

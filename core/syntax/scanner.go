@@ -285,18 +285,43 @@ func (s *scanner) literal() {
 		}
 	}
 	s.skipLine()
-	end := len(strings.TrimRight(s.text[:s.offset], "\r"))
-	s.unclosedString(start, "'")
-	s.add(tokenString, start, end)
+	s.add(tokenString, start, s.unclosedString(start, s.offset, "'"))
 }
 
-func (s *scanner) unclosedString(start int, quote string) {
+// unclosedString reports a string that its line, which ends at an offset, does not close, and returns the offset behind
+// it. When the text was broken over several lines, it ends with its quote, so that this is not taken for the beginning
+// of another string.
+func (s *scanner) unclosedString(start, end int, quote string) int {
+	s.offset = end
 	if len(s.open) > 0 {
-		return // the insert around it has swallowed its end, or the other way round: the insert is reported
+		// The insert around it has swallowed its end, or the other way round: the insert is reported.
+		return len(strings.TrimRight(s.text[:end], "\r"))
 	}
-	s.report(source.UnclosedString, start, start+1, "this string has no closing "+quote+" on its line",
+	message := "this string has no closing " + quote + " on its line"
+	if behind := s.brokenText(end, quote); behind > 0 {
+		message = "a string in " + quote + " ends with its line"
+		s.offset = behind
+	}
+	s.report(source.UnclosedString, start, start+1, message,
 		fmt.Sprintf("close it with %s; a text of several lines stands between %s and %s on lines of their own", quote,
 			strings.Repeat(quote, 3), strings.Repeat(quote, 3)))
+	return len(strings.TrimRight(s.text[:s.offset], "\r"))
+}
+
+// brokenText returns the offset behind the quote with which a text that goes on below the line that ends at an offset
+// is closed: the next quote, when nothing but closing brackets and a comma stands behind it, and no comment before it.
+// 0 when there is none.
+func (s *scanner) brokenText(end int, quote string) int {
+	length := strings.Index(s.text[end:], quote)
+	if length < 0 {
+		return 0
+	}
+	behind := end + length + 1
+	rest, _, _ := strings.Cut(s.text[behind:], "\n")
+	if strings.Trim(rest, " \t\r,)]}") != "" || strings.Contains(s.text[end:behind], "#") {
+		return 0
+	}
+	return behind
 }
 
 // quoted scans "…". A string without interpolation becomes one token.
@@ -323,15 +348,11 @@ func (s *scanner) quoted() {
 				return
 			}
 		case '\n':
-			s.offset = i
-			s.unclosedString(start, `"`)
-			s.add(tokenString, start, len(strings.TrimRight(s.text[:i], "\r")))
+			s.add(tokenString, start, s.unclosedString(start, i, `"`))
 			return
 		}
 	}
-	s.offset = len(s.text)
-	s.unclosedString(start, `"`)
-	s.add(tokenString, start, s.offset)
+	s.add(tokenString, start, s.unclosedString(start, len(s.text), `"`))
 }
 
 // stringParts scans the text of the innermost string up to its next insert or its end.
@@ -358,9 +379,7 @@ func (s *scanner) stringParts() {
 			text(end)
 			opened := *o
 			s.open = s.open[:len(s.open)-1]
-			s.unclosedString(opened.start, `"`)
-			s.add(tokenClose, end, end)
-			s.offset = i
+			s.add(tokenClose, end, max(end, s.unclosedString(opened.start, i, `"`)))
 			return
 		case rest[0] == '\n':
 			// The closing quotes of several lines stand on a line of their own.

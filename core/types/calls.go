@@ -316,6 +316,29 @@ func (c *checker) builtinsNamed(name string) []string {
 	return found
 }
 
+// asFunction is the help for a field that is not there: the call of a built-in function of its name, when there is one
+// that takes the value.
+func (c *checker) asFunction(e *syntax.Field, of *Type) string {
+	for _, name := range c.builtinsNamed(e.Name.Name) {
+		group, function, _ := strings.Cut(name, ".")
+		o := c.builtin(group, syntax.Identifier{Name: function})
+		if len(o.Parameters) == 0 {
+			continue
+		}
+		takes := o.Parameters[0].Type
+		if !hasVariables(takes) && !Assignable(of, takes) ||
+			hasVariables(takes) && !c.bindVariables(takes, of, map[string]*Type{}) {
+			continue
+		}
+		more := ""
+		if len(o.Parameters) > 1 && o.Parameters[1].Default == nil {
+			more = ", …"
+		}
+		return fmt.Sprintf("write %s(%s%s)", name, c.text(e.Of), more)
+	}
+	return ""
+}
+
 // Signature reads the signature of a built-in function, such as "sort(xs: [T]) -> [T]". One capital letter is a type
 // variable. Signatures are part of the program: a wrong one panics.
 func Signature(u *Universe, text string) *Object {

@@ -32,6 +32,10 @@ type checker struct {
 	guards int
 	// needs are the conditions whose independence of inputs is checked when all declarations are known.
 	needs []*Condition
+	// types counts the declared types in hand, of which not everything is known yet; waiting are the checks that need
+	// them whole.
+	types   int
+	waiting []func()
 }
 
 // scope is a chain of local names.
@@ -98,6 +102,7 @@ func (c *checker) checkModule(m *Module) {
 	objects := c.withConditions()
 	propagate(objects, components(objects, true))
 	c.reportCycles(objects, components(objects, false))
+	c.reportEmpty()
 	for _, condition := range c.needs {
 		c.checkIndependence(condition)
 	}
@@ -193,12 +198,46 @@ func (c *checker) resolve(o *Object) {
 	o.state, o.guards = resolving, c.guards
 	owner, scope, facts, it, lazy, patching := c.owner, c.scope, c.facts, c.it, c.lazy, c.patching
 	c.owner, c.scope, c.facts, c.it, c.lazy, c.patching = o, nil, nil, nil, 0, nil
+	if o.Kind == ObjectType {
+		c.types++
+	}
 	c.resolveDeclaration(o)
 	if o.Type == nil {
 		o.Type = InvalidType
 	}
 	o.state = resolved
+	if o.Kind == ObjectType {
+		c.types--
+		c.checkWaiting()
+	}
 	c.owner, c.scope, c.facts, c.it, c.lazy, c.patching = owner, scope, facts, it, lazy, patching
+}
+
+// whenKnown checks an expression that stands in a type, a default or a condition: at once when no declared type is in
+// hand, else when all that are in hand are known. Before, nothing can be said of a value of such a type.
+func (c *checker) whenKnown(check func()) {
+	if c.types == 0 {
+		check()
+		return
+	}
+	owner, guards := c.owner, c.guards
+	c.waiting = append(c.waiting, func() {
+		c.owner, c.guards = owner, guards
+		check()
+	})
+}
+
+// checkWaiting makes the checks that waited when no type is in hand any more.
+func (c *checker) checkWaiting() {
+	if c.types > 0 {
+		return
+	}
+	waiting, guards := c.waiting, c.guards
+	c.waiting = nil
+	for _, check := range waiting {
+		check()
+	}
+	c.guards = guards
 }
 
 func (c *checker) resolveDeclaration(o *Object) {
@@ -581,16 +620,9 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 	if c.module.Tree.Nameless {
 		return nil
 	}
-	candidates := c.program.Builtins.Groups()
-	for s := c.scope; s != nil; s = s.outer {
-		candidates = append(candidates, s.object.Name)
-	}
-	for n := range c.module.Objects {
-		candidates = append(candidates, n)
-	}
 	help, related := "declare it with let, input or use", []source.Related(nil)
 	functions := c.builtinsNamed(name)
-	if near, ok := source.Nearest(name, candidates); ok {
+	if near, ok := c.nearest(name); ok {
 		help = fmt.Sprintf("did you mean %q?", near)
 		related = see(c.module.Objects[near])
 	} else if _, ok := builtinTypes[name]; ok {
@@ -602,6 +634,18 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 	c.add(source.Finding{Code: source.UnknownName, Span: span, Message: fmt.Sprintf("there is no %q here", name),
 		Help: help, Related: related})
 	return nil
+}
+
+// nearest returns the name here that another is most likely a misspelling of.
+func (c *checker) nearest(name string) (string, bool) {
+	candidates := c.program.Builtins.Groups()
+	for s := c.scope; s != nil; s = s.outer {
+		candidates = append(candidates, s.object.Name)
+	}
+	for n := range c.module.Objects {
+		candidates = append(candidates, n)
+	}
+	return source.Nearest(name, candidates)
 }
 
 // use notes that the declaration in hand refers to an object, and resolves it.

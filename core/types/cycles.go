@@ -78,6 +78,52 @@ func (c *checker) reportCycles(objects []*Object, components [][]int) {
 	}
 }
 
+// reportEmpty reports every type of which there can be no value, since it would hold another of itself without an end.
+// Such a circle goes through tuples, whose elements cannot be left out.
+func (c *checker) reportEmpty() {
+	empty := map[*Type]bool{} // as far as is known
+	for _, o := range c.module.Order {
+		if o.Kind == ObjectType && !o.Invalid && o.Type != nil {
+			empty[o.Type] = true
+		}
+	}
+	for changed := true; changed; {
+		changed = false
+		for t := range empty {
+			if hasValue(t.Base, empty) {
+				delete(empty, t)
+				changed = true
+			}
+		}
+	}
+	for _, o := range c.module.Order {
+		if empty[o.Type] && o.Kind == ObjectType {
+			o.Invalid = true
+			c.report(source.Cycle, o.Span, "let it end with null, or with a list in place of a tuple",
+				"%s has no values: each would hold one of its own kind, without an end", o.Name)
+		}
+	}
+}
+
+// hasValue reports whether a type has a value that holds none of some named types.
+func hasValue(t *Type, empty map[*Type]bool) bool {
+	switch t.Kind {
+	case Named:
+		return !empty[t]
+	case Limited:
+		return hasValue(t.Base, empty)
+	case Union:
+		return slices.ContainsFunc(t.Members, func(m *Type) bool { return hasValue(m, empty) })
+	case Tuple:
+		return !slices.ContainsFunc(t.Parameters, func(p *Type) bool { return !hasValue(p, empty) })
+	case Record:
+		return !slices.ContainsFunc(t.Fields, func(f Field) bool {
+			return !f.Optional && f.Default == nil && !hasValue(f.Type, empty)
+		})
+	}
+	return true
+}
+
 func describe(o *Object) string {
 	if o.Name == "" {
 		return "the " + o.Kind.String()

@@ -255,6 +255,8 @@ func (c *checker) wrongOperand(at syntax.Expression, t *Type, operator syntax.Op
 		help = "it may be null: give a value for that case with ??"
 	} else if operator == syntax.Add && Overlap(t, StringType) {
 		help = "numbers are put into texts with \"${…}\""
+	} else if operator == syntax.Negate {
+		help = "the elements of a list stand in brackets: [a, b]"
 	}
 	c.report(source.WrongType, at.Place(), help, "%q takes %s, not %s", operator, takes, describeType(t))
 }
@@ -271,6 +273,10 @@ func (c *checker) inferBinary(e *syntax.Binary) *Type {
 	case syntax.Default:
 		left := c.inferAbsent(e.Left)
 		right := c.infer(e.Right, nil)
+		if left.Kind != Invalid && left.Kind != Never && !left.MayBeNull() {
+			c.warn(source.NeedlessDefault, e.OperatorSpan, "leave ?? and what stands behind it out",
+				"what stands before ?? is never null: it is %s", Article(left))
+		}
 		return c.universe.Union(c.universe.WithoutNull(left), right)
 	case syntax.Range:
 		c.check(e.Left, IntType, "the start of a range")
@@ -281,6 +287,9 @@ func (c *checker) inferBinary(e *syntax.Binary) *Type {
 		c.check(e.Right, StringType, "a pattern")
 		c.checkPattern(e.Right)
 		return BoolType
+	}
+	if c.unquoted(e) {
+		return InvalidType
 	}
 	left, right := c.infer(e.Left, nil), c.infer(e.Right, nil)
 	if left.Kind == Invalid || right.Kind == Invalid {
@@ -319,6 +328,30 @@ func (c *checker) inferBinary(e *syntax.Binary) *Type {
 		return c.arithmetic(e.Left, left, left, e.Operator)
 	}
 	return c.arithmetic(e.Right, left, right, e.Operator)
+}
+
+// unquoted reports names with hyphens between them, such as my-app, as the text that they are when the first of them is
+// unknown.
+func (c *checker) unquoted(e *syntax.Binary) bool {
+	text := c.text(e)
+	if e.Operator != syntax.Subtract || strings.ContainsAny(text, " \t\n()[]") {
+		return false
+	}
+	first := syntax.Expression(e)
+	for inner, ok := e, true; ok && inner.Operator == syntax.Subtract; inner, ok = first.(*syntax.Binary) {
+		first = inner.Left
+	}
+	name, ok := first.(*syntax.Name)
+	if !ok || c.module.Tree.Nameless || c.local(name.Name) || c.module.Objects[name.Name] != nil {
+		return false
+	}
+	if near, found := c.nearest(name.Name); found && !slices.Contains(c.program.Builtins.Groups(), near) {
+		return false // a name that is misspelt
+	}
+	c.owner.Invalid = true
+	c.report(source.UnknownName, e.Place(), fmt.Sprintf("a text is written in quotes: %q", text),
+		"there is no %q here to subtract from", name.Name)
+	return true
 }
 
 func (c *checker) inferAdd(e *syntax.Binary, left, right *Type) *Type {

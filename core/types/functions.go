@@ -51,9 +51,17 @@ func (c *checker) inferLambda(e *syntax.Lambda, want *Type) *Type {
 	outer, facts, it := c.scope, c.facts, c.it
 	var parameters []*Type
 	required := 0
+	tooMany := false
 	for i, p := range e.Parameters {
 		t := InvalidType
 		switch {
+		case expected != nil && i >= len(expected.Parameters) && p.Default == nil:
+			if !tooMany {
+				tooMany = true
+				c.report(source.WrongArguments, p.Name.Span,
+					"leave it out; a loop knows positions: for i, x in xs -> …",
+					"this function is called with %s only", count(len(expected.Parameters), "argument"))
+			}
 		case p.Type != nil:
 			t = c.typeOf(p.Type)
 		case expected != nil && i < len(expected.Parameters):
@@ -89,6 +97,9 @@ func (c *checker) inferLambda(e *syntax.Lambda, want *Type) *Type {
 	}
 	c.facts, c.it = facts, it
 	c.unbind(outer)
+	if tooMany {
+		return InvalidType
+	}
 	return c.universe.Function(parameters, required, result)
 }
 

@@ -22,6 +22,25 @@ func (c *checker) checkTest(d *syntax.Test) {
 		}
 	}
 	c.checkBlock(d.Body)
+	if !expects(d.Body) {
+		c.warn(source.NoExpectation, source.At(d.Span.Start), "write expect and what must hold",
+			"the test %q expects nothing, so that it cannot fail", d.Title)
+	}
+}
+
+// expects reports whether an expect stands in a block of a test, however deep.
+func expects(block []syntax.Declaration) bool {
+	return slices.ContainsFunc(block, func(d syntax.Declaration) bool {
+		switch d := d.(type) {
+		case *syntax.Expect:
+			return true
+		case *syntax.IfBlock:
+			return expects(d.Then) || expects(d.Else)
+		case *syntax.ForBlock:
+			return expects(d.Body)
+		}
+		return false
+	})
 }
 
 func (c *checker) checkExpect(d *syntax.Expect) {

@@ -182,10 +182,10 @@ func (c *checker) recordType(t *syntax.RecordType) *Type {
 			field.Type = c.typeOf(f.Type)
 		}
 		if f.Secret {
-			c.checkHidden(f.Type, field.Type, "a secret field")
+			c.whenKnown(func() { c.checkHidden(f.Type, field.Type, "a secret field") })
 		}
 		if f.Default != nil {
-			c.check(f.Default, field.Type, fmt.Sprintf("field %q", f.Name.Name))
+			c.whenKnown(func() { c.checkFieldDefault(f, field.Type) })
 			field.Default = &Default{Module: c.module, Expression: f.Default, Owner: c.owner}
 		}
 		if slices.ContainsFunc(fields, func(other Field) bool { return other.Name == field.Name }) {
@@ -200,10 +200,29 @@ func (c *checker) recordType(t *syntax.RecordType) *Type {
 	return c.universe.Record(fields, rest)
 }
 
+// checkFieldDefault checks the default of a field. Wherever the type is written, it is filled in elsewhere: it sees no
+// local names.
+func (c *checker) checkFieldDefault(f *syntax.TypeField, t *Type) {
+	scope, facts, it := c.scope, c.facts, c.it
+	c.scope, c.facts, c.it = nil, nil, nil
+	c.check(f.Default, t, fmt.Sprintf("field %q", f.Name.Name))
+	c.scope, c.facts, c.it = scope, facts, it
+}
+
 // condition checks one limit. It stands among the declarations as an object of its own.
 func (c *checker) condition(tree *syntax.Condition, base *Type) *Condition {
 	o := &Object{Kind: ObjectCondition, Module: c.module, Span: tree.Span, Global: -1, state: resolved, Type: BoolType}
 	condition := &Condition{Module: c.module, Tree: tree, Object: o}
+	if c.owner != nil {
+		c.owner.Uses = append(c.owner.Uses, Reference{Object: o, Span: tree.Span})
+	}
+	c.needs = append(c.needs, condition)
+	c.whenKnown(func() { c.checkCondition(condition, base) })
+	return condition
+}
+
+func (c *checker) checkCondition(condition *Condition, base *Type) {
+	o, tree := condition.Object, condition.Tree
 	owner, scope, facts, it := c.owner, c.scope, c.facts, c.it
 	c.owner, c.scope, c.facts = o, nil, nil
 	c.it = &Object{Kind: ObjectLocal, Name: "it", Module: c.module, Type: c.universe.WithoutNull(base), Slot: 0,
@@ -213,9 +232,6 @@ func (c *checker) condition(tree *syntax.Condition, base *Type) *Condition {
 	c.messageOf(tree.Test, tree.Message)
 	c.owner, c.scope, c.facts, c.it = owner, scope, facts, it
 	if c.owner != nil {
-		c.owner.Uses = append(c.owner.Uses, Reference{Object: o, Span: tree.Span})
 		c.owner.Invalid = c.owner.Invalid || o.Invalid
 	}
-	c.needs = append(c.needs, condition)
-	return condition
 }
