@@ -3,6 +3,7 @@ package builtin
 import (
 	"cmp"
 	"encoding/binary"
+	"fmt"
 	"math"
 	"math/big"
 	"net/netip"
@@ -194,19 +195,28 @@ var versionFunctions = []*Function{
 		Description: "-1, 0 or 1 as a comes before, with or behind b (semantic versioning 2.0.0 section 11).",
 		Example:     `version.compare("1.10.0", "1.9.3")`, Result: `1`, Errors: "One of the texts is no version.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
-			return number(c, version(c, a, 0).Compare(version(c, a, 1)))
+			return number(c, compareVersions(version(c, a, 0), version(c, a, 1)))
 		}},
 	{Group: "version", Signature: "satisfies(v: string, range: string) -> bool",
-		Description: "Whether a version meets all conditions of a range, such as >=1.2 <2.",
-		Example:     `version.satisfies("1.4.2", ">=1.2 <2")`, Result: `true`,
+		Description: "Whether a version meets all conditions of a range. They are separated by spaces; each is one of " +
+			"= != < <= > >= and a version, compared as version.compare does. Numbers that it leaves out are 0: <2 is " +
+			"<2.0.0. So 2.0.0-rc.1, which comes before 2.0.0, meets <2.",
+		Example: `version.satisfies("1.4.2", ">=1.2 <2")`, Result: `true`,
 		Errors: "The text is no version, or the range is wrong.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
-			v := version(c, a, 0)
-			constraint, err := semver.NewConstraint(a[1].Text())
-			if err != nil {
-				c.Fail(1, "conditions such as >=1.2 <2", a[1].Show(40)+" is no range of versions")
+			v, all, conditions := version(c, a, 0), true, strings.Fields(a[1].Text())
+			for _, condition := range conditions {
+				meets, ok := meetsCondition(v, condition)
+				if !ok {
+					c.Fail(1, "conditions such as >=1.2 <2: one of = != < <= > >= directly before a version",
+						fmt.Sprintf("%q of %s is no condition on versions", condition, a[1].Show(40)))
+				}
+				all = all && meets
 			}
-			return truth(c, constraint.Check(v))
+			if len(conditions) == 0 {
+				c.Fail(1, "conditions such as >=1.2 <2", "the range of versions is empty")
+			}
+			return truth(c, all)
 		}},
 }
 
@@ -217,6 +227,64 @@ func version(c *eval.Call, a []value.Value, i int) *semver.Version {
 		c.Fail(i, "three numbers, such as 4.2.0", a[i].Show(40)+" is no version")
 	}
 	return v
+}
+
+// compareVersions orders versions by their precedence (semantic versioning 2.0.0 section 11). Numbers in prereleases
+// may have any number of digits, which the library does not know.
+func compareVersions(a, b *semver.Version) int {
+	order := cmp.Or(cmp.Compare(a.Major(), b.Major()), cmp.Compare(a.Minor(), b.Minor()),
+		cmp.Compare(a.Patch(), b.Patch()))
+	if order != 0 || a.Prerelease() == b.Prerelease() {
+		return order
+	}
+	if a.Prerelease() == "" || b.Prerelease() == "" { // a release comes behind its prereleases
+		return cmp.Compare(b.Prerelease(), a.Prerelease())
+	}
+	return slices.CompareFunc(strings.Split(a.Prerelease(), "."), strings.Split(b.Prerelease(), "."),
+		compareIdentifiers)
+}
+
+// compareIdentifiers orders parts of prereleases: numbers by their size and before names. They have no leading zeros.
+func compareIdentifiers(a, b string) int {
+	number := func(s string) bool { return strings.Trim(s, "0123456789") == "" }
+	switch {
+	case number(a) && number(b):
+		return cmp.Or(cmp.Compare(len(a), len(b)), cmp.Compare(a, b))
+	case number(a):
+		return -1
+	case number(b):
+		return 1
+	}
+	return cmp.Compare(a, b)
+}
+
+// meetsCondition reports whether a version meets a condition such as >=1.2, and whether that is one.
+func meetsCondition(v *semver.Version, condition string) (meets, ok bool) {
+	bound := strings.TrimLeft(condition, "=!<>")
+	operator := strings.TrimSuffix(condition, bound)
+	if !strings.ContainsAny(bound, "-+") {
+		bound += strings.Repeat(".0", max(0, 2-strings.Count(bound, ".")))
+	}
+	limit, err := semver.StrictNewVersion(bound)
+	if err != nil {
+		return false, false
+	}
+	order := compareVersions(v, limit)
+	switch operator {
+	case "=":
+		return order == 0, true
+	case "!=":
+		return order != 0, true
+	case "<":
+		return order < 0, true
+	case "<=":
+		return order <= 0, true
+	case ">":
+		return order > 0, true
+	case ">=":
+		return order >= 0, true
+	}
+	return false, false
 }
 
 // prefixesOf reads the elements of a list as networks, addresses as those that hold nothing else.

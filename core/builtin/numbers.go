@@ -255,6 +255,9 @@ func quantity(c *eval.Call, v value.Value, units []unit, what string) value.Valu
 // dateTime is a date and time as RFC 3339 section 5.6 has it; the library takes more.
 var dateTime = regexp.MustCompile(`^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?(Z|[+-]([01]\d|2[0-3]):[0-5]\d)$`)
 
+// wholeSeconds is a duration as time.format_duration writes it; the library takes more.
+var wholeSeconds = regexp.MustCompile(`^-?(\d+h)?(\d+m)?(\d+s)?$`)
+
 var timeFunctions = []*Function{
 	{Group: "time", Signature: "parse(s: string) -> int",
 		Description: "The seconds since 1970 of a date and time (RFC 3339); fractions of a second are cut off.",
@@ -286,12 +289,11 @@ var timeFunctions = []*Function{
 			return text(c, t.Format(time.RFC3339))
 		}},
 	{Group: "time", Signature: "seconds(s: string) -> int",
-		Description: "The seconds of a duration of hours, minutes and seconds, such as 1h30m.",
+		Description: "The seconds of a duration of hours, minutes and seconds in this order, such as 1h30m; with - before it, negative.",
 		Example:     `time.seconds("1h30m")`, Result: `5400`, Errors: "The text is no duration of whole seconds.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			d, err := time.ParseDuration(a[0].Text())
-			if err != nil || strings.Trim(a[0].Text(), "0123456789hms-") != "" ||
-				strings.Contains(a[0].Text(), "ms") || d%time.Second != 0 {
+			if err != nil || !wholeSeconds.MatchString(a[0].Text()) {
 				c.Fail(0, "such as 1h30m or 90s", a[0].Show(40)+" is no duration of whole seconds")
 			}
 			return value.IntOf(int64(d/time.Second), c.Origin())

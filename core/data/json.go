@@ -26,9 +26,38 @@ func (r *reader) json() value.Value {
 	if err := json.Unmarshal([]byte(text), &raw); err != nil {
 		r.jsonMistake(err, skipped)
 	}
+	r.loneSurrogates(text, skipped)
 	j := &jsonReader{reader: r, decoder: json.NewDecoder(strings.NewReader(text)), last: skipped}
 	j.decoder.UseNumber()
 	return j.value(0, skipped)
+}
+
+// loneSurrogates reports an escape such as \ud800 that is half of a character (RFC 8259 section 8.2): no text of the
+// language can hold it. The text is JSON.
+func (r *reader) loneSurrogates(text string, skipped int) {
+	half := func(i int) uint64 { // the surrogate whose escape begins at an offset, or 0
+		if i+6 > len(text) || text[i] != '\\' || text[i+1] != 'u' {
+			return 0
+		}
+		code, _ := strconv.ParseUint(text[i+2:i+6], 16, 16)
+		if code < 0xD800 || code > 0xDFFF {
+			return 0
+		}
+		return code
+	}
+	for i := 0; i < len(text); i++ {
+		if text[i] != '\\' {
+			continue
+		}
+		if code := half(i); code != 0 {
+			if next := half(i + 6); code >= 0xDC00 || next < 0xDC00 {
+				r.fail(r.file.Span(i+skipped, i+skipped+6), "write the character itself, or both halves",
+					"%s is half of a character", text[i:i+6])
+			}
+			i += 6
+		}
+		i++
+	}
 }
 
 func (r *reader) jsonMistake(err error, skipped int) {
