@@ -191,7 +191,11 @@ func (p *parser) enclosed(open int, closing string) Expression {
 		if p.token().kind == tokenEnd || p.declarationAhead() || p.sign(")") || p.sign("]") || p.sign("}") {
 			p.unclosed(open, closing)
 		}
-		p.expected(fmt.Sprintf("%q", closing), "")
+		help := p.behindValue()
+		if p.sign(":") {
+			help = "a part of a list or a text: list.slice(xs, 0, 2), text.slice(s, 0, 2)"
+		}
+		p.expected(fmt.Sprintf("%q", closing), help)
 	}
 	p.free = free
 	return e
@@ -199,6 +203,11 @@ func (p *parser) enclosed(open int, closing string) Expression {
 
 func (p *parser) fieldName() Identifier {
 	t := p.token()
+	if p.declarationAhead() { // it is the line of the point that has to change
+		point := p.tokens[p.at-1]
+		p.fail(source.Finding{Code: source.Syntax, Span: p.spanOf(point),
+			Message: fmt.Sprintf("expected the name of a field behind %q", p.textOf(point)), Help: "write it, or leave the point out"})
+	}
 	switch t.kind {
 	case tokenWord:
 		key := p.key()
@@ -292,7 +301,11 @@ func (p *parser) expressionOperand(what string) Expression {
 			return record
 		}
 	}
-	p.expected(what, "")
+	help, before := "", p.tokens[max(0, p.at-1)]
+	if p.sign("/") && before.is(p, "/") && before.end == p.token().start {
+		help = "a comment begins with #"
+	}
+	p.expected(what, help)
 	return nil
 }
 
@@ -343,7 +356,16 @@ func (p *parser) ifExpression(spread bool) Expression {
 	p.at++
 	e := &If{}
 	e.Condition = p.expression()
-	p.expect("then", "behind the condition")
+	if !p.take("then") {
+		help := p.behindValue()
+		switch {
+		case p.sign("="):
+			help = `"==" compares`
+		case p.sign("{"):
+			help = "a choice is written: if c then a else b; braces hold declarations, or a record"
+		}
+		p.expected(`"then" behind the condition`, help)
+	}
 	e.Then = p.expression()
 	elseAhead := p.sign("else") && p.continues() && !p.armAhead()
 	switch {
@@ -418,7 +440,9 @@ func (p *parser) match() Expression {
 			p.expected(`"->" and the value of this arm`, "an arm is written: pattern -> value")
 		}
 		p.expect("->", "and the value of this arm")
+		its := p.its
 		arm.Value = p.expression()
+		p.its = its // that of an arm is what the match looks at
 		arm.Span = p.span(from)
 		e.Arms = append(e.Arms, arm)
 	})

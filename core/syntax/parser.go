@@ -73,6 +73,15 @@ func Parse(file *source.File) *Module {
 		return module
 	}
 	p := &parser{scanner: scan(file), module: module}
+	if p.conflict > 0 {
+		module.Nameless = true
+		module.Findings.Add(source.Finding{
+			Code: source.Syntax, Span: file.Span(p.conflict-len(conflictMarker), p.conflict),
+			Message: "two versions of the file were merged, and differ here",
+			Help:    "keep what is right, and take out the lines that begin with <<<<<<<, ======= and >>>>>>>",
+		})
+		return module
+	}
 	p.inside = p.insideBrackets()
 	p.declarations()
 	return module
@@ -390,7 +399,7 @@ func (p *parser) declaration() (result Declaration) {
 		p.test(d)
 	}
 	if t := p.token(); t.kind != tokenEnd && !t.newline {
-		p.expected("the end of the line", p.unquotedText())
+		p.expected("the end of the line", p.behindValue())
 	}
 	finish(false)
 	return result
@@ -637,7 +646,7 @@ func (p *parser) entries(open int, entry func()) {
 			if p.token().kind == tokenEnd || p.sign(")") || p.sign("]") || p.sign("}") {
 				p.unclosed(open, closing)
 			}
-			p.expected(fmt.Sprintf(`",", the end of the line or %q`, closing), p.unquotedText())
+			p.expected(fmt.Sprintf(`",", the end of the line or %q`, closing), p.behindValue())
 		}
 		if p.token().kind == tokenEnd || p.sign(")") || p.sign("]") || p.sign("}") || p.declarationAhead() {
 			p.unclosed(open, closing)
@@ -654,8 +663,27 @@ func (p *parser) entries(open int, entry func()) {
 	p.free, p.arms = free, arms
 }
 
-// unquotedText is the help for a value that goes on where it should have ended: what stands on its line, from where it
-// begins, as a text in quotes. It is empty when that is no text which lost its quotes.
+// behindValue is the help for a value that goes on where it should have ended: how it is written here what other
+// languages write with the current token, or what stands on its line, from where it begins, as a text in quotes.
+func (p *parser) behindValue() string {
+	before := p.tokens[max(0, p.at-1)]
+	switch {
+	case p.sign("|") && p.peek(1).is(p, "|"):
+		return `"or" joins conditions of which one has to hold`
+	case p.sign("|"):
+		return "a function is called with its arguments in parentheses: f(x)"
+	case p.sign("?") || before.is(p, "?") && before.end < p.token().start:
+		return "a choice is written: if c then a else b"
+	case p.sign("for"):
+		return "a loop makes a list by itself: for x in xs where c -> x; among other elements: ...for x in xs -> x"
+	case p.sign("if"):
+		return "a choice is written: if c then a else b"
+	}
+	return p.unquotedText()
+}
+
+// unquotedText is the help for a text that lost its quotes: all that stands on the line of a value, in quotes. It is
+// empty when that is none.
 func (p *parser) unquotedText() string {
 	line := strings.LastIndexByte(p.text[:p.token().start], '\n') + 1
 	i := p.at

@@ -46,8 +46,12 @@ type scanner struct {
 	comments []comment
 	findings source.Findings
 	// open holds the strings that are open, outermost first; while tokens are scanned, an insert of the last is open.
-	open []openString
+	open     []openString
+	conflict int // the offset behind the first line mark of a merge that was not finished; 0 when there is none
 }
+
+// conflictMarker begins the line with which a merge that was not finished begins.
+const conflictMarker = "<<<<<<<"
 
 // openString is a string with inserts that has not been closed yet.
 type openString struct {
@@ -200,6 +204,9 @@ func signLength(text string) int {
 
 func (s *scanner) sign() {
 	rest := s.text[s.offset:]
+	if s.newline && s.conflict == 0 && strings.HasPrefix(rest, conflictMarker) && strings.Contains(rest, "\n>>>>>>>") {
+		s.conflict = s.offset + len(conflictMarker)
+	}
 	if length := signLength(rest); length > 0 {
 		if n := len(s.open); n > 0 {
 			switch rest[0] {
@@ -220,6 +227,9 @@ func (s *scanner) sign() {
 		return
 	}
 	r, size := utf8.DecodeRuneInString(rest)
+	if strings.HasPrefix(rest, "&&") {
+		size = 2
+	}
 	help := ""
 	switch r {
 	case '“', '”', '„':
@@ -236,6 +246,9 @@ func (s *scanner) sign() {
 		help = "it looks like a space, but is none: type the space again"
 	}
 	message := fmt.Sprintf("unexpected character %s", describeRune(r))
+	if size == 2 && r == '&' {
+		message = `unexpected "&&"`
+	}
 	s.report(source.UnexpectedCharacter, s.offset, s.offset+size, message, help)
 	s.add(tokenIllegal, s.offset, s.offset+size)
 	s.offset += size

@@ -406,6 +406,9 @@ func (c *checker) checkDocument(d *syntax.Document) *Type {
 			switch {
 			case format != "" && !slices.Contains(Formats, format):
 				help := "formats are " + strings.Join(Formats, ", ")
+				if near, ok := source.Nearest(format, Formats); ok {
+					help = fmt.Sprintf("did you mean %s?", near)
+				}
 				c.report(source.UnknownFormat, d.Format.Span, help, "there is no format %q", format)
 			case d.Stream && last.Value == nil && ending != "yaml" && ending != "yml":
 				c.report(source.UnknownFormat, d.Path.Place(), "end the path with .yaml or .yml",

@@ -249,11 +249,15 @@ func allInts(t *Type) bool {
 	return !slices.ContainsFunc(t.Parts(), func(p *Type) bool { return p.Widen().Kind != Int })
 }
 
+// twoStrings is what + takes beside a string.
+const twoStrings = "two strings here"
+
 func (c *checker) wrongOperand(at syntax.Expression, t *Type, operator syntax.Operator, takes string) {
 	help := ""
 	if t.MayBeNull() {
 		help = "it may be null: give a value for that case with ??"
-	} else if operator == syntax.Add && Overlap(t, StringType) {
+	} else if operator == syntax.Add && (Overlap(t, StringType) ||
+		takes == twoStrings && Assignable(t, c.universe.Union(IntType, FloatType))) {
 		help = "numbers are put into texts with \"${…}\""
 	} else if operator == syntax.Negate {
 		help = "the elements of a list stand in brackets: [a, b]"
@@ -373,7 +377,7 @@ func (c *checker) inferAdd(e *syntax.Binary, left, right *Type) *Type {
 		return c.universe.List(c.universe.Union(left.Core().Element, right.Core().Element))
 	case Assignable(left, StringType):
 		if !Assignable(right, StringType) {
-			c.wrongOperand(e.Right, right, e.Operator, "two strings here")
+			c.wrongOperand(e.Right, right, e.Operator, twoStrings)
 		}
 		return StringType
 	case !Assignable(left, c.universe.Union(IntType, FloatType)):

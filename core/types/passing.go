@@ -2,6 +2,7 @@ package types
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -25,11 +26,11 @@ func (c *checker) mismatch(e syntax.Expression, got, want *Type, what string) {
 		}
 	case got.Widen().Kind == String && got.Kind == Literal:
 		text := got.Literal.(string)
-		if want.Core().Kind == Int || want.Core().Kind == Float {
+		number, _ := regexp.MatchString(`^-?[0-9]+(\.[0-9]+)?$`, text)
+		if number && Overlap(want, c.universe.Union(IntType, FloatType)) {
+			help = "a number is written without quotes: " + text
+		} else if want.Core().Kind == Int || want.Core().Kind == Float {
 			help = "a number is written without quotes"
-			if strings.Trim(text, "0123456789.-") == "" && text != "" {
-				help += ": " + text
-			}
 		} else if near, ok := source.Nearest(text, literalTexts(want)); ok {
 			help = fmt.Sprintf("did you mean %q?", near)
 		} else if texts := literalTexts(want); len(texts) > 0 {
