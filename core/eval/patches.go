@@ -65,9 +65,10 @@ const shownOthers = 3
 // operation is one operation, compiled.
 type operation struct {
 	tree  *syntax.Operation
-	path  string // as written
-	base  int    // the place of the document in the frame; -1 outside of each
-	slot  int    // of `it` in the value
+	path  string   // as written
+	merge []string // for each step, the merge that brings it when it is missing; empty where none does
+	base  int      // the place of the document in the frame; -1 outside of each
+	slot  int      // of `it` in the value
 	value code
 	steps []step
 }
@@ -331,7 +332,8 @@ func (c *compiler) compileOperation(d *syntax.Operation) *operation {
 	if d.Value != nil {
 		o.value = c.expression(d.Value)
 	}
-	for _, tree := range d.Steps {
+	for i, tree := range d.Steps {
+		o.merge = append(o.merge, d.MergeInstead(c.module.Tree.File, i))
 		s := step{tree: tree, text: c.module.Tree.File.Slice(tree.Span)}
 		for _, key := range tree.Keys {
 			s.keys = append(s.keys, c.key(key))
@@ -595,6 +597,9 @@ func (o *operation) missing(f *frame, m *place.Miss, s *step, in, stepText strin
 	}
 	if m.Step == len(o.steps)-1 && o.tree.Verb == syntax.ReplaceVerb && !o.tree.Optional {
 		help += "; put adds what is not there"
+	}
+	if merge := o.merge[m.Step]; merge != "" && !o.tree.Optional {
+		help += "; " + merge + " brings it"
 	}
 	return message, help
 }

@@ -5,7 +5,6 @@ package schema
 import (
 	"encoding/json"
 	"fmt"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -55,6 +54,10 @@ func marshal(v any) (string, error) {
 	e.SetEscapeHTML(false)
 	err := e.Encode(v)
 	return strings.TrimSuffix(b.String(), "\n"), err
+}
+
+func (o Object) has(key string) bool {
+	return slices.ContainsFunc(o, func(m Member) bool { return m.Key == key })
 }
 
 func (o Object) with(key string, v any) Object { return append(o, Member{key, v}) }
@@ -302,39 +305,159 @@ func (e *exporter) union(t *types.Type) Object {
 	return Object{{"enum", values}}
 }
 
-var (
-	isRange   = regexp.MustCompile(`^it in (-?\d+)\.\.(-?\d+)$`)
-	isCompare = regexp.MustCompile(`^it (>=|<=|>|<) (-?\d+(?:\.\d+)?)$`)
-	isMatch   = regexp.MustCompile(`^it matches '([^']*)'$`)
-	isLength  = regexp.MustCompile(`^(text|list)\.length\(it\) in (\d+)\.\.(\d+)$`)
-)
-
 // limited adds what JSON Schema can say of the limits of a type; the rest stands in a comment.
 func limited(s Object, t *types.Type) Object {
 	s = slices.Clone(s)
 	var rest []string
 	for _, c := range t.Conditions {
-		text := strings.Join(strings.Fields(c.Text()), " ")
-		if m := isRange.FindStringSubmatch(text); m != nil {
-			s = s.with("minimum", json.Number(m[1])).with("maximum", json.Number(m[2]))
-		} else if m := isCompare.FindStringSubmatch(text); m != nil {
-			key := map[string]string{">=": "minimum", "<=": "maximum", ">": "exclusiveMinimum",
-				"<": "exclusiveMaximum"}[m[1]]
-			s = s.with(key, json.Number(m[2]))
-		} else if m := isMatch.FindStringSubmatch(text); m != nil && !strings.Contains(m[1], "(?") {
-			s = s.with("pattern", m[1])
-		} else if m := isLength.FindStringSubmatch(text); m != nil {
-			low, high := "minLength", "maxLength"
-			if m[1] == "list" {
-				low, high = "minItems", "maxItems"
+		for _, test := range conjuncts(c.Tree.Test) {
+			members := limits(test)
+			if members == nil || slices.ContainsFunc(members, func(m Member) bool { return s.has(m.Key) }) {
+				// A schema says each only once.
+				rest = append(rest, strings.Join(strings.Fields(c.Module.Tree.File.Slice(test.Place())), " "))
+				continue
 			}
-			s = s.with(low, json.Number(m[2])).with(high, json.Number(m[3]))
-		} else {
-			rest = append(rest, text)
+			s = append(s, members...)
 		}
 	}
 	if len(rest) > 0 {
 		s = s.with("$comment", fmt.Sprintf("where %s", strings.Join(rest, " where ")))
 	}
 	return s
+}
+
+// conjuncts are the conditions that `and` joins.
+func conjuncts(e syntax.Expression) []syntax.Expression {
+	switch e := e.(type) {
+	case *syntax.Paren:
+		return conjuncts(e.Inner)
+	case *syntax.Binary:
+		if e.Operator == syntax.And {
+			return append(conjuncts(e.Left), conjuncts(e.Right)...)
+		}
+	}
+	return []syntax.Expression{e}
+}
+
+// limits says a condition on `it` in the words of JSON Schema; nil when they cannot.
+func limits(e syntax.Expression) []Member {
+	b, ok := e.(*syntax.Binary)
+	if !ok {
+		return nil
+	}
+	left, right, operator := bare(b.Left), bare(b.Right), b.Operator
+	if operator == syntax.Matches {
+		pattern, ok := right.(*syntax.String)
+		if !ok || !isIt(left) {
+			return nil
+		}
+		text, plain := pattern.Plain()
+		if !plain || strings.Contains(text, "(?") {
+			return nil
+		}
+		return []Member{{"pattern", text}}
+	}
+	if operator == syntax.In {
+		bounds, ok := right.(*syntax.Binary)
+		if !ok || bounds.Operator != syntax.Range {
+			return nil
+		}
+		low, isLow := numeral(bounds.Left)
+		high, isHigh := numeral(bounds.Right)
+		from, to := limitKeys(left)
+		if !isLow || !isHigh || from == "" {
+			return nil
+		}
+		return []Member{{from, low}, {to, high}}
+	}
+	if mirrored, ok := mirror[operator]; ok && isNumeral(left) { // 1 <= it
+		left, right, operator = right, left, mirrored
+	}
+	bound, ok := numeral(right)
+	low, high := limitKeys(left)
+	if !ok || low == "" {
+		return nil
+	}
+	switch operator {
+	case syntax.GreaterEqual:
+		return []Member{{low, bound}}
+	case syntax.LessEqual:
+		return []Member{{high, bound}}
+	case syntax.Greater:
+		if isIt(left) {
+			return []Member{{"exclusiveMinimum", bound}}
+		}
+	case syntax.Less:
+		if isIt(left) {
+			return []Member{{"exclusiveMaximum", bound}}
+		}
+	case syntax.Equal:
+		if !isIt(left) { // a length
+			return []Member{{low, bound}, {high, bound}}
+		}
+	}
+	return nil
+}
+
+// mirror maps comparisons to what they are with their sides exchanged.
+var mirror = map[syntax.Operator]syntax.Operator{syntax.Less: syntax.Greater, syntax.Greater: syntax.Less,
+	syntax.LessEqual: syntax.GreaterEqual, syntax.GreaterEqual: syntax.LessEqual, syntax.Equal: syntax.Equal}
+
+// limitKeys are the keywords for the least and the most that something may be: `it`, or its length.
+func limitKeys(e syntax.Expression) (low, high string) {
+	if isIt(e) {
+		return "minimum", "maximum"
+	}
+	call, ok := e.(*syntax.Call)
+	if !ok || len(call.Arguments) != 1 || !isIt(bare(call.Arguments[0].Value)) {
+		return "", ""
+	}
+	function, ok := call.Function.(*syntax.Field)
+	if !ok || function.Name.Name != "length" {
+		return "", ""
+	}
+	group, ok := function.Of.(*syntax.Name)
+	if !ok {
+		return "", ""
+	}
+	switch group.Name {
+	case "text":
+		return "minLength", "maxLength"
+	case "list":
+		return "minItems", "maxItems"
+	case "record":
+		return "minProperties", "maxProperties"
+	}
+	return "", ""
+}
+
+func isIt(e syntax.Expression) bool {
+	_, ok := e.(*syntax.It)
+	return ok
+}
+
+func bare(e syntax.Expression) syntax.Expression {
+	for {
+		p, ok := e.(*syntax.Paren)
+		if !ok {
+			return e
+		}
+		e = p.Inner
+	}
+}
+
+func isNumeral(e syntax.Expression) bool {
+	_, ok := numeral(e)
+	return ok
+}
+
+// numeral is a number that is written out.
+func numeral(e syntax.Expression) (json.Number, bool) {
+	switch e := bare(e).(type) {
+	case *syntax.Int:
+		return json.Number(strconv.FormatInt(e.Value, 10)), true
+	case *syntax.Float:
+		return json.Number(strconv.FormatFloat(e.Value, 'f', -1, 64)), true
+	}
+	return "", false
 }

@@ -32,6 +32,7 @@ const (
 	MayBeAbsent      Code = "may-be-absent"
 	NeverEqual       Code = "never-equal"
 	NeedlessDefault  Code = "needless-default"
+	NotInserted      Code = "not-inserted"
 	IncompleteMatch  Code = "incomplete-match"
 	UnreachableArm   Code = "unreachable-arm"
 	BadPattern       Code = "bad-pattern"

@@ -80,6 +80,26 @@ type Step struct {
 	Index Expression // IndexStep, ConditionStep, EachStep with a condition; nil otherwise
 }
 
+// MergeInstead writes the operation that puts a value where the step at an index, which is not the last, leads to
+// nothing: a merge brings the records on the way with it. It is empty for verbs and paths for which there is none.
+func (d *Operation) MergeInstead(file *source.File, missing int) string {
+	if missing == 0 && d.Base.Name == "" || missing >= len(d.Steps)-1 || d.Verb != PutVerb && d.Verb != AddVerb {
+		return ""
+	}
+	record := "…"
+	for i := len(d.Steps) - 1; i >= missing; i-- {
+		if d.Steps[i].Kind != KeyStep {
+			return ""
+		}
+		record = fmt.Sprintf("{ %s: %s }", file.Slice(d.Steps[i].Keys[0].Span), record)
+	}
+	path := d.Base.Name
+	if missing > 0 {
+		path = file.Slice(d.PathSpan.To(d.Steps[missing-1].Span))
+	}
+	return fmt.Sprintf("merge %s: %s", path, record)
+}
+
 // blockMode says what may stand in the block in hand.
 type blockMode uint8
 

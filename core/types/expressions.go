@@ -89,6 +89,7 @@ func (c *checker) inferAbsent(e syntax.Expression) *Type {
 
 func (c *checker) inferExpression(e syntax.Expression, want *Type, absent bool) *Type {
 	if t, ok := c.literalOf(e); ok {
+		c.warnNotInserted(e)
 		return t
 	}
 	switch e := e.(type) {
@@ -185,6 +186,24 @@ func (c *checker) interpolatedLine(e syntax.Expression) {
 		c.report(source.WrongType, e.Place(), "encode it, for example with encode.json",
 			"on a line of its own stands a text, a list of texts, each a line, or null, which is no line; not %s",
 			describeType(t))
+	}
+}
+
+// insertedName is the beginning of an insert and the name that it begins with.
+var insertedName = regexp.MustCompile(`\$\{([A-Za-z_][A-Za-z0-9_]*)[^{}]*\}`)
+
+// warnNotInserted warns of a text in single quotes that holds an insert with a name that is known here.
+func (c *checker) warnNotInserted(e syntax.Expression) {
+	written := c.text(e)
+	if _, ok := e.(*syntax.String); !ok || written[0] != '\'' || strings.HasPrefix(written, "'''") {
+		return
+	}
+	for _, m := range insertedName.FindAllStringSubmatch(written, -1) {
+		if c.local(m[1]) || c.module.Objects[m[1]] != nil {
+			c.warn(source.NotInserted, e.Place(), `put it in double quotes; there, \$ is a dollar sign`,
+				"nothing is put into a text in single quotes: %s stays as it is", m[0])
+			return
+		}
 	}
 }
 

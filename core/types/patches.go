@@ -1,6 +1,9 @@
 package types
 
 import (
+	"slices"
+	"strings"
+
 	"knothole/core/source"
 	"knothole/core/syntax"
 )
@@ -290,7 +293,11 @@ func (c *checker) checkStep(d *syntax.Operation, s *syntax.Step, t *Type, last b
 		}
 		creates := last && (d.Verb == syntax.AddVerb || d.Verb == syntax.PutVerb)
 		if !creates && !d.Optional {
-			c.report(source.UnknownField, s.Keys[0].Span, fieldHelp(name, core), "%s has no field %q", Article(t), name)
+			help := fieldHelp(name, core)
+			if merge := d.MergeInstead(c.module.Tree.File, slices.Index(d.Steps, s)); merge != "" {
+				help = strings.TrimPrefix(help+"; "+merge+" brings it", "; ")
+			}
+			c.report(source.UnknownField, s.Keys[0].Span, help, "%s has no field %q", Article(t), name)
 		}
 		return AnyType
 	case syntax.DeepStep:
