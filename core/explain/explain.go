@@ -231,6 +231,17 @@ func gather(reasons []Reason) []Reason {
 
 // Fields returns the name of an input and the fields in it, as the name of a leaf has them: odd ones stand in quotes.
 func Fields(name string) []string {
+	fields := writtenFields(name)
+	for i, field := range fields {
+		if text, err := strconv.Unquote(field); err == nil {
+			fields[i] = text
+		}
+	}
+	return fields
+}
+
+// writtenFields takes the name of a leaf apart at its points, but for those in quotes.
+func writtenFields(name string) []string {
 	var fields []string
 	for start := 0; start <= len(name); {
 		end, quoted := start, false
@@ -242,30 +253,18 @@ func Fields(name string) []string {
 			}
 			end++
 		}
-		field := name[start:min(end, len(name))]
-		if text, err := strconv.Unquote(field); err == nil {
-			field = text
-		}
-		fields = append(fields, field)
+		fields = append(fields, name[start:min(end, len(name))])
 		start = end + 1
 	}
 	return fields
 }
 
-// commonPath returns the fields with which two paths begin. A point inside quotes divides no fields.
+// commonPath returns the fields with which two names of leaves begin.
 func commonPath(a, b string) string {
-	end, quoted := 0, false
-	for i := 0; i <= len(a) && i <= len(b); i++ {
-		atEnd := func(s string) bool { return i == len(s) || s[i] == '.' && !quoted }
-		if atEnd(a) && atEnd(b) {
-			end = i
-		}
-		if i == len(a) || i == len(b) || a[i] != b[i] {
-			break
-		}
-		if a[i] == '"' {
-			quoted = !quoted
-		}
+	as, bs := writtenFields(a), writtenFields(b)
+	n := 0
+	for n < len(as) && n < len(bs) && as[n] == bs[n] {
+		n++
 	}
-	return a[:end]
+	return strings.Join(as[:n], ".")
 }

@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"knothole/core/data"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/value"
@@ -36,6 +37,10 @@ func TestLines(t *testing.T) {
 				}
 				scalars++
 				on[line.Value] = true
+				if d.Format == data.Text {
+					require.Contains(t, scalar, line.Text, "%s:%d", d.Path, n+1)
+					continue
+				}
 				if strings.Contains(scalar, "\n") {
 					require.True(t, strings.HasSuffix(line.Text, "|"), "a text of several lines begins behind its key")
 					continue
