@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Makes the pictures in docs/screenshots from the demo project: a terminal of 1280x800 under a virtual display.
-# Needs Xvfb, xterm, ImageMagick and the DejaVu fonts.
+# Needs Xvfb, xterm, xsetroot, ImageMagick and the DejaVu fonts.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 work=$(mktemp -d)
@@ -8,9 +8,10 @@ trap 'rm -rf "$work"; kill "$display" 2>/dev/null || true' EXIT
 CGO_ENABLED=0 go build -o "$work/knothole" ./cmd/knothole
 "$work/knothole" demo "$work/flood-watch" >/dev/null
 
-Xvfb :77 -screen 0 1280x800x24 >/dev/null 2>&1 &
+Xvfb :77 -noreset -screen 0 1280x800x24 >/dev/null 2>&1 &
 display=$!
 sleep 1
+DISPLAY=:77 xsetroot -solid '#12181f' # as the terminal, where that is narrower
 
 # shot NAME FOLDER COMMAND [SIZE GEOMETRY] shows a command and what it prints, in a terminal of 158 columns unless said otherwise.
 shot() {
