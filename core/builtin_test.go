@@ -107,6 +107,7 @@ func TestFailuresNameTheArgument(t *testing.T) {
 		`time.seconds("--1h")`:                     `"--1h"`,
 		`time.seconds("+1h")`:                      `"+1h"`,
 		`decode.json("[\"a\", \"\\ud800\"]")`:      `"[\"a\", \"\\ud800\"]"`,
+		`decode.json("\"\\udc00\\udc00\"")`:        `"\"\\udc00\\udc00\""`,
 		`quantity.bytes("1.5")`:                    `"1.5"`,
 		`quantity.bytes("12 Mi")`:                  `"12 Mi"`,
 		`quantity.bytes("99999E")`:                 `"99999E"`,

@@ -15,6 +15,7 @@ type generator struct {
 	functions []functionShape
 	scope     []variable
 	names     int
+	unknown   string // an input that is any; empty where there is none
 	// plain leaves out what the naive evaluator does not know.
 	plain bool
 }
@@ -182,9 +183,11 @@ func (g *generator) record(depth int) shape {
 func (g *generator) recursive(i int) shape {
 	self := shape{kind: "named", named: i}
 	s := shape{kind: "record", fields: []fieldShape{
-		{name: "a", of: g.shape(1)},
 		{name: "b", of: shape{kind: "list", of: []shape{self}}},
 	}}
+	g.types = g.types[:i]
+	s.fields = append(s.fields, fieldShape{name: "a", of: g.shape(1)})
+	g.types = g.types[:i+1]
 	if g.chance(30) {
 		s.fields = append(s.fields, fieldShape{name: "c", of: shape{kind: "union", of: []shape{self, {kind: "null"}}}})
 	}
@@ -356,8 +359,8 @@ func (g *generator) expression(s shape, depth int) string {
 			return v
 		}
 	}
-	if s.kind == "any" && g.chance(50) && len(g.scope) > 0 {
-		return "i0"
+	if s.kind == "any" && g.chance(50) && g.unknown != "" {
+		return g.unknown
 	}
 	if depth <= 0 {
 		return g.value(s, depth)
@@ -375,6 +378,7 @@ func (g *generator) expression(s shape, depth int) string {
 		func() string { return g.step(s, depth) },
 		func() string { return g.special(s, depth) },
 		func() string { return g.special(s, depth) },
+		func() string { return g.patch(s, depth) },
 		func() string { return g.call(s, depth) },
 		func() string {
 			x, of := g.name("l"), g.shape(2)
@@ -579,7 +583,12 @@ func (g *generator) special(s shape, depth int) string {
 				return g.operand(x, depth-1) + " in " + g.operand(shape{kind: "list", of: []shape{x}}, depth-1)
 			},
 			func() string { return g.operand(x, depth-1) + " == " + g.operand(x, depth-1) },
-			func() string { return "i0 is (" + g.text(g.related(g.scope[0].of)) + ")" },
+			func() string {
+				if g.unknown == "" {
+					return g.value(s, depth)
+				}
+				return g.unknown + " is (" + g.text(g.related(shape{kind: "any"})) + ")"
+			},
 		)
 	case "list":
 		return g.pick(
@@ -631,6 +640,69 @@ func (g *generator) special(s shape, depth int) string {
 		)
 	}
 	return g.value(s, depth)
+}
+
+// patch writes a value of a type in which places are changed, mostly into what they may be.
+func (g *generator) patch(s shape, depth int) string {
+	of := s
+	for of.kind == "named" {
+		of = g.types[of.named].is
+	}
+	if g.plain || !slices.Contains([]string{"record", "map", "list", "tuple"}, of.kind) {
+		return g.special(s, depth)
+	}
+	var operations []string
+	for range 1 + g.IntN(2) {
+		path, place, there := g.place(of)
+		if strings.Contains(path, "[end]") {
+			operations = append(operations, "add "+path+": "+g.expression(place, depth-1))
+			continue
+		}
+		if g.chance(5) {
+			place = g.shape(1) // which need not fit
+		}
+		verb := []string{"put", "replace", "replace?", "merge?", "add?", "remove?"}[g.IntN(6)]
+		if verb == "remove?" {
+			operations = append(operations, verb+" "+path)
+			continue
+		}
+		before := g.scope
+		if there && verb != "add?" { // else it is null
+			g.scope = append(g.scope[:len(g.scope):len(g.scope)], variable{"it", place})
+		}
+		operations = append(operations, verb+" "+path+": "+g.expression(place, depth-1))
+		g.scope = before
+	}
+	return "(patch " + g.operand(s, depth-1) + " { " + strings.Join(operations, ", ") + " })"
+}
+
+// place writes a path into a value of a type, with the type of what stands there and whether something does.
+func (g *generator) place(s shape) (path string, of shape, there bool) {
+	there = true
+	switch s.kind {
+	case "named":
+		return g.place(g.types[s.named].is)
+	case "record":
+		if len(s.fields) == 0 {
+			return ".a", g.shape(1), false
+		}
+		f := s.fields[g.IntN(len(s.fields))]
+		path, of, there = "."+f.name, f.of, !f.optional
+		if g.chance(10) {
+			path = ".*"
+		}
+	case "map":
+		path, of, there = []string{".a", ".*", `."z"`}[g.IntN(3)], s.of[0], false
+	case "list", "tuple":
+		path, of, there = []string{"[*]", "[0]", "[end]", "[it == it]", "[* where it != null]"}[g.IntN(5)], s.of[0], false
+	default:
+		return ".a", g.shape(1), false
+	}
+	if g.chance(40) && slices.Contains([]string{"record", "map", "list", "named"}, of.kind) {
+		rest, inner, deeper := g.place(of)
+		return path + rest, inner, there && deeper
+	}
+	return path, of, there
 }
 
 // call writes the call of a function that returns a type.
@@ -719,54 +791,89 @@ func (g *generator) call(s shape, depth int) string {
 	return g.pick(options...)
 }
 
+// project writes a main module, a library of types and functions, and a component.
+func (g *generator) project() map[string]string {
+	files := map[string]string{}
+	var lib strings.Builder
+	g.declareTypes(&lib)
+	for range 1 + g.IntN(2) {
+		g.declareFunction(&lib, nil)
+	}
+	files["lib.knot"] = lib.String()
+	types, functions := len(g.types), len(g.functions)
+	for i := range types {
+		g.types[i].name = "lib." + g.types[i].name
+	}
+	for i := range functions {
+		g.functions[i].name = "lib." + g.functions[i].name
+	}
+	part := strings.Builder{}
+	part.WriteString("use \"./lib.knot\" as lib\n")
+	inputs, outputs := g.shapes(2), g.shapes(2)
+	for i, s := range inputs {
+		fallback := ""
+		if g.chance(30) {
+			fallback = " = " + g.literal(s, 1)
+		}
+		name := fmt.Sprintf("x%d", i)
+		fmt.Fprintf(&part, "input %s: %s%s\n", name, g.text(s), fallback)
+		g.scope = append(g.scope, variable{name, s})
+	}
+	for i, s := range outputs {
+		fmt.Fprintf(&part, "output y%d: %s = %s\n", i, g.text(s), g.expression(s, 3))
+	}
+	files["part.knot"] = part.String()
+	g.scope = nil
+	files["main.knot"] = "use \"./lib.knot\" as lib\nuse \"./part.knot\" as part\n" +
+		g.module(func(b *strings.Builder) {
+			for i := range 1 + g.IntN(2) {
+				name := fmt.Sprintf("c%d", i)
+				var arguments []string
+				for j, s := range inputs {
+					arguments = append(arguments, fmt.Sprintf("x%d: %s", j, g.expression(s, 3)))
+				}
+				fmt.Fprintf(b, "let %s = part(%s)\n", name, strings.Join(arguments, ", "))
+				for j, s := range outputs {
+					g.scope = append(g.scope, variable{fmt.Sprintf("%s.y%d", name, j), s})
+				}
+			}
+		})
+	return files
+}
+
+// shapes makes some types.
+func (g *generator) shapes(depth int) []shape {
+	made := make([]shape, 1+g.IntN(2))
+	for i := range made {
+		made[i] = g.shape(depth)
+	}
+	return made
+}
+
 // program writes a module: types, inputs, functions, values that are declared and values that are not.
 func (g *generator) program() string {
+	return g.module(func(*strings.Builder) {})
+}
+
+// module is program with something more that is declared behind the inputs.
+func (g *generator) module(more func(b *strings.Builder)) string {
 	var b strings.Builder
-	for i := range 1 + g.IntN(3) {
-		n := namedShape{name: fmt.Sprintf("T%d", i)}
-		switch g.IntN(6) {
-		case 0:
-			n.is, n.where = shape{kind: "int"}, " where it in -9..40"
-		case 1:
-			n.is = shape{kind: "union", of: []shape{g.record(1), g.record(1)}}
-		case 2:
-			g.types = append(g.types, n)
-			n.is = g.recursive(i)
-			g.types = g.types[:i]
-		default:
-			n.is = g.record(2)
-		}
-		g.types = append(g.types, n)
-		fmt.Fprintf(&b, "type %s = %s%s\n", n.name, g.text(n.is), n.where)
-	}
+	g.declareTypes(&b)
 	for i := range 2 + g.IntN(3) {
 		s := g.shape(2)
+		name := fmt.Sprintf("i%d", i)
 		if i == 0 {
 			s = shape{kind: "any"}
 		}
-		name := fmt.Sprintf("i%d", i)
 		value := g.literal(s, 1)
 		fmt.Fprintf(&b, "input %s: %s = %s\n", name, g.text(s), value)
 		g.scope = append(g.scope, variable{name, s})
 	}
+	g.unknown = "i0"
+	more(&b)
 	global := g.scope
-	for i := range 1 + g.IntN(3) {
-		f := functionShape{name: fmt.Sprintf("f%d", i), result: g.shape(2)}
-		var parameters []string
-		g.scope = append([]variable(nil), global...)
-		for range 1 + g.IntN(2) {
-			p := g.shape(2)
-			name := g.name("p")
-			parameters = append(parameters, name+": "+g.text(p))
-			f.parameters = append(f.parameters, p)
-			g.scope = append(g.scope, variable{name, p})
-		}
-		result := ""
-		if g.chance(80) {
-			result = " -> " + g.text(f.result)
-		}
-		fmt.Fprintf(&b, "fn %s(%s)%s = %s\n", f.name, strings.Join(parameters, ", "), result, g.expression(f.result, 3))
-		g.functions = append(g.functions, f)
+	for range 1 + g.IntN(3) {
+		g.declareFunction(&b, global)
 	}
 	g.scope = append([]variable(nil), global...)
 	for i := range 4 + g.IntN(5) {
@@ -787,6 +894,49 @@ func (g *generator) program() string {
 		}
 	}
 	return b.String()
+}
+
+// declareFunction writes a function that sees some names.
+func (g *generator) declareFunction(b *strings.Builder, global []variable) {
+	f := functionShape{name: g.name("f"), result: g.shape(2)}
+	var parameters []string
+	g.scope = append([]variable(nil), global...)
+	for range 1 + g.IntN(2) {
+		p := g.shape(2)
+		name := g.name("p")
+		parameters = append(parameters, name+": "+g.text(p))
+		f.parameters = append(f.parameters, p)
+		g.scope = append(g.scope, variable{name, p})
+	}
+	result := ""
+	if g.chance(80) {
+		result = " -> " + g.text(f.result)
+	}
+	fmt.Fprintf(b, "fn %s(%s)%s = %s\n", f.name, strings.Join(parameters, ", "), result, g.expression(f.result, 3))
+	g.functions = append(g.functions, f)
+	g.scope = nil
+}
+
+// declareTypes writes some types.
+func (g *generator) declareTypes(b *strings.Builder) {
+	for range 1 + g.IntN(3) {
+		i := len(g.types)
+		n := namedShape{name: fmt.Sprintf("T%d", i)}
+		switch g.IntN(6) {
+		case 0:
+			n.is, n.where = shape{kind: "int"}, " where it in -9..40"
+		case 1:
+			n.is = shape{kind: "union", of: []shape{g.record(1), g.record(1)}}
+		case 2:
+			g.types = append(g.types, n)
+			n.is = g.recursive(i)
+			g.types = g.types[:i]
+		default:
+			n.is = g.record(2)
+		}
+		g.types = append(g.types, n)
+		fmt.Fprintf(b, "type %s = %s%s\n", n.name, g.text(n.is), n.where)
+	}
 }
 
 // newGenerator returns a generator that always makes the same of a seed.

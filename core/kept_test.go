@@ -2,6 +2,7 @@ package core_test
 
 import (
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -237,10 +238,18 @@ func TestTypesAreKept(t *testing.T) {
 // keptIn holds for one random program that every value is of its type.
 func keptIn(t *testing.T, seed uint64) {
 	t.Helper()
-	program := newGenerator(seed).program()
-	files := fstest.MapFS{project.FileName: {Data: []byte("[environments.bench]\n")},
-		"main.knot": {Data: []byte(program)}}
-	require.Empty(t, observe(t, files, seed%2 == 0), "seed %d:\n%s", seed, program)
+	sources := map[string]string{}
+	if seed%4 == 0 {
+		sources["main.knot"] = newGenerator(seed).program()
+	} else {
+		sources = newGenerator(seed).project()
+	}
+	files, all := fstest.MapFS{project.FileName: {Data: []byte("[environments.bench]\n")}}, ""
+	for _, name := range slices.Sorted(maps.Keys(sources)) {
+		files[name] = &fstest.MapFile{Data: []byte(sources[name])}
+		all += "# " + name + "\n" + sources[name]
+	}
+	require.Empty(t, observe(t, files, seed/4%2 == 0), "seed %d:\n%s", seed, all)
 }
 
 // FuzzTypesAreKept: whatever the program, what is accepted is of its type.
