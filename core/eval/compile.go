@@ -386,7 +386,14 @@ func (c *compiler) match(e *syntax.Match) code {
 				hit = hit || value.Equal(v, p, func(int) {})
 			}
 			for _, t := range a.types {
-				hit = hit || f.isA(v, t)
+				if hit {
+					break
+				}
+				is, tested := f.isA(v, t)
+				if !tested.IsAbsent() {
+					f.decides(tested, "this match", subjectAt)
+				}
+				hit = is
 			}
 			if hit {
 				return f.choose(a.value(f), v.Origin())

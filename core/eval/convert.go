@@ -30,6 +30,7 @@ type misfit struct {
 	help    string
 	related []source.Related
 	key     bool // the key is to blame, not the value
+	hidden  bool // in a trial: whether it does not fit depends on a value that is hidden or open
 }
 
 // conversion is one value on its way into a type.
@@ -45,6 +46,9 @@ type conversion struct {
 	// tried remembers what trials came to, for all trials of one conversion: a union tries its members again at each
 	// level.
 	tried map[trial]tried
+	// tested is a value that is hidden or open and was tested in a trial: what this came to must not decide which
+	// member of a union is taken. It is absent when there is none.
+	tested value.Value
 }
 
 // trial is a value that was tried with a type.
@@ -57,6 +61,7 @@ type trial struct {
 type tried struct {
 	value   value.Value
 	misfits []misfit
+	tested  value.Value
 }
 
 // convertTo converts a value into a type and reports all that does not fit.
@@ -215,12 +220,22 @@ func (c *conversion) tryOnce(v value.Value, to *types.Type, convert func() value
 	if known, ok := c.tried[key]; ok {
 		c.spend(1, source.At(c.world.recorder.Pos(v.Origin())))
 		c.misfits = append(c.misfits, known.misfits...)
+		c.test(known.tested)
 		return known.value.WithOrigin(v.Origin())
 	}
-	before := len(c.misfits)
+	before, outer := len(c.misfits), c.tested
+	c.tested = value.Value{}
 	result := convert()
-	c.tried[key] = tried{result, slices.Clone(c.misfits[before:])}
+	c.tried[key] = tried{result, slices.Clone(c.misfits[before:]), c.tested}
+	c.test(outer)
 	return result
+}
+
+// test notes that a trial tested a value that is hidden or open; an absent one is none.
+func (c *conversion) test(v value.Value) {
+	if !v.IsAbsent() {
+		c.tested = v
+	}
 }
 
 // attempt is a conversion that is only tried.
@@ -239,7 +254,7 @@ func (c *conversion) visit(v value.Value, to *types.Type, path *place.Path) valu
 		c.misfit(path, v, source.TooDeep, "", "nested deeper than %d levels", dataDepthLimit)
 		return v
 	}
-	if v.Unknown() {
+	if v.Unknown() && !c.trial {
 		return c.notThere(v, to, path)
 	}
 	switch to.Kind {
@@ -306,6 +321,13 @@ func (c *conversion) visit(v value.Value, to *types.Type, path *place.Path) valu
 			return c.wrongKind(path, v, to, help)
 		}
 	case types.Literal:
+		if c.trial && v.Mark() != 0 && isOfKind(v, to.Literal) {
+			c.test(v)
+			if !v.Unknown() && !isLiteral(v, to.Literal) {
+				c.misfits = append(c.misfits, misfit{path: path, value: v, hidden: true})
+			}
+			return v
+		}
 		if !isLiteral(v, to.Literal) {
 			return c.wrongKind(path, v, to, "")
 		}
@@ -342,6 +364,19 @@ func numberHelp(v value.Value) string {
 		return "write it without quotes: " + v.Text()
 	}
 	return ""
+}
+
+// isOfKind reports whether a value is of the kind of a literal.
+func isOfKind(v value.Value, literal any) bool {
+	switch literal.(type) {
+	case string:
+		return v.Kind() == value.String
+	case int64:
+		return v.Kind() == value.Int
+	case float64:
+		return v.Kind() == value.Float
+	}
+	return v.Kind() == value.Bool
 }
 
 func isLiteral(v value.Value, literal any) bool {
@@ -561,16 +596,31 @@ func (c *conversion) unknown(key string, v value.Value, to *types.Type, path *pl
 	c.misfits[len(c.misfits)-1].key = true
 }
 
-// union takes the member that fits without defaults, else the only one that fits with them.
+// fit says how a value fits a member of a union.
+type fit int
+
+const (
+	never   fit = iota
+	perhaps     // it depends on a value that is hidden or open
+	certain
+)
+
+// fit says how the value of a trial fits.
+func (c *conversion) fit() fit {
+	switch {
+	case slices.ContainsFunc(c.misfits, func(m misfit) bool { return !m.hidden }):
+		return never
+	case !c.tested.IsAbsent():
+		return perhaps
+	}
+	return certain
+}
+
+// union takes the member that fits without defaults, else the only one that fits with them. Which it is must not
+// depend on a value that is hidden or open, since the fields and defaults of a member are neither.
 func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) value.Value {
 	if !c.fill { // any member that fits will do
-		for _, member := range to.Members {
-			t := c.attempt(false)
-			if result := t.value(v, member, path); len(t.misfits) == 0 {
-				return result
-			}
-		}
-		return c.wrongKind(path, v, to, "")
+		return c.anyOf(v, to, path)
 	}
 	if len(to.Members) == 2 && to.Members[1] == types.NullType {
 		if v.IsNull() {
@@ -578,24 +628,46 @@ func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) valu
 		}
 		return c.value(v, to.Members[0], path)
 	}
-	try := func(member *types.Type, fill bool) (value.Value, []misfit) {
-		t := c.attempt(fill)
-		result := t.value(v, member, path)
-		return result, t.misfits
+	if v.Mark() != 0 && !c.trial {
+		return c.scalarUnion(v, to, path)
 	}
-	var fitting []value.Value
+	// alone is the only member that it may fit without defaults; fitting are those that it may fit with them.
+	var alone *types.Type
+	var result, tested value.Value
+	var fitting []*types.Type
+	open := 0 // how many of these depend on what is hidden
 	for _, member := range to.Members {
-		if result, misfits := try(member, false); len(misfits) == 0 {
-			return result
+		t := c.attempt(false)
+		plain := t.value(v, member, path)
+		how := t.fit()
+		switch {
+		case how == certain && alone == nil:
+			return plain
+		case how != never && alone != nil:
+			return c.undecided(v, tested, to, path)
+		case how == perhaps:
+			alone, tested = member, t.tested
+			continue
 		}
-		if result, misfits := try(member, true); len(misfits) == 0 {
-			fitting = append(fitting, result)
+		t = c.attempt(true)
+		filled := t.value(v, member, path)
+		if how := t.fit(); how != never {
+			fitting, result = append(fitting, member), filled
+			if how == perhaps {
+				open, tested = open+1, t.tested
+			}
 		}
 	}
-	if len(fitting) == 1 {
-		return fitting[0]
-	}
-	if len(fitting) > 1 {
+	switch {
+	case alone != nil && len(fitting) > 0 || open > 0 && len(fitting) > 1:
+		return c.undecided(v, tested, to, path)
+	case alone != nil:
+		return c.value(v, alone, path)
+	case open > 0:
+		return c.value(v, fitting[0], path)
+	case len(fitting) == 1:
+		return result
+	case len(fitting) > 1:
 		c.misfit(path, v, source.AmbiguousUnion, "write out the fields that tell them apart",
 			"%s fits more than one of %s", describeValue(v), to)
 		return v
@@ -604,6 +676,85 @@ func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) valu
 		c.misfit(path, v, source.WrongType, "", "")
 		return v
 	}
+	return c.fitsNone(v, to, path)
+}
+
+// anyOf tries a value that must fit a union as it is.
+func (c *conversion) anyOf(v value.Value, to *types.Type, path *place.Path) value.Value {
+	var tested value.Value
+	fits := false
+	for _, member := range to.Members {
+		t := c.attempt(false)
+		result := t.value(v, member, path)
+		switch t.fit() {
+		case certain:
+			return result
+		case perhaps:
+			tested = t.tested
+			fits = fits || len(t.misfits) == 0
+		}
+	}
+	if tested.IsAbsent() {
+		return c.wrongKind(path, v, to, "")
+	}
+	c.test(tested)
+	if !fits {
+		c.misfits = append(c.misfits, misfit{path: path, value: v, hidden: true})
+	}
+	return v
+}
+
+// scalarUnion converts a scalar that is hidden. Whatever the member, it stays what it is, so that none is chosen; but
+// an int must not become a float where its value decides that it does.
+func (c *conversion) scalarUnion(v value.Value, to *types.Type, path *place.Path) value.Value {
+	if c.wavers(v, to, path) {
+		return c.undecided(v, v, to, path)
+	}
+	for _, fill := range []bool{false, true} {
+		for _, member := range to.Members {
+			t := c.attempt(fill)
+			if result := t.value(v, member, path); len(t.misfits) == 0 {
+				return result
+			}
+		}
+	}
+	return c.fitsNone(v, to, path)
+}
+
+// wavers reports whether the value of a hidden int decides if it becomes a float in a union.
+func (c *conversion) wavers(v value.Value, to *types.Type, path *place.Path) bool {
+	if v.Kind() != value.Int {
+		return false
+	}
+	stays, becomes := never, never // how it fits as an int, and as a float
+	for _, member := range to.Members {
+		t := c.attempt(false)
+		t.value(v, member, path)
+		stays = max(stays, t.fit())
+		t = c.attempt(true)
+		if t.value(v, member, path).Kind() == value.Float {
+			becomes = max(becomes, t.fit())
+		}
+	}
+	return stays == perhaps && becomes != never
+}
+
+// undecided reports that which member of a union is taken depends on a value that is hidden or open. A trial only notes
+// it.
+func (c *conversion) undecided(v, tested value.Value, to *types.Type, path *place.Path) value.Value {
+	if c.trial {
+		c.test(tested)
+		return v
+	}
+	c.misfit(path, v, source.HiddenDecision,
+		"let the members differ in something that is not hidden, such as a literal field",
+		"which of %s is taken depends on a value that is %s", to, adjective(tested.Mark()))
+	c.misfits[len(c.misfits)-1].related = c.cameFrom(tested, source.At(c.world.recorder.Pos(v.Origin())))
+	return v
+}
+
+// fitsNone reports a value that fits no member of a union.
+func (c *conversion) fitsNone(v value.Value, to *types.Type, path *place.Path) value.Value {
 	// The nearest member is that of the same kind: of several records the one whose literal fields the value has, then
 	// the one with the fewest misfits.
 	var nearest *types.Type
@@ -614,8 +765,15 @@ func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) valu
 			core.Kind == types.List) {
 			continue
 		}
-		_, misfits := try(member, true)
-		score := [2]int{literalFields(v, core), -len(misfits)}
+		t := c.attempt(true)
+		t.value(v, member, path)
+		misfits := 0
+		for _, m := range t.misfits {
+			if !m.hidden {
+				misfits++
+			}
+		}
+		score := [2]int{literalFields(v, core), -misfits}
 		if nearest == nil || score[0] > best[0] || score[0] == best[0] && score[1] > best[1] {
 			nearest, best = member, score
 		}
@@ -645,7 +803,8 @@ func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) valu
 func literalFields(v value.Value, t *types.Type) int {
 	n := 0
 	for _, f := range t.Fields {
-		if f.Type.Core().Kind == types.Literal && isLiteral(v.Get(f.Name), f.Type.Core().Literal) {
+		x := v.Get(f.Name)
+		if f.Type.Core().Kind == types.Literal && x.Mark() == 0 && isLiteral(x, f.Type.Core().Literal) {
 			n++
 		}
 	}
@@ -712,6 +871,14 @@ func (c *conversion) conditions(v value.Value, t *types.Type, path *place.Path) 
 	if v.IsNull() {
 		return
 	}
+	var tested value.Value
+	if c.trial {
+		if tested = c.marked(v); tested.Unknown() {
+			c.test(tested)
+			return
+		}
+		c.test(tested)
+	}
 	c.calls = append(c.calls, caller{source.At(c.world.recorder.Pos(v.Origin())), true})
 	defer func() { c.calls = c.calls[:len(c.calls)-1] }()
 	for _, condition := range t.Conditions {
@@ -739,6 +906,8 @@ func (c *conversion) conditions(v value.Value, t *types.Type, path *place.Path) 
 			}, text.frame)
 		}
 		c.misfit(path, v, source.Limit, reason, "%s", message)
-		c.misfits[len(c.misfits)-1].related = []source.Related{{Span: condition.Tree.Span, Text: "the limit"}}
+		last := &c.misfits[len(c.misfits)-1]
+		last.related = []source.Related{{Span: condition.Tree.Span, Text: "the limit"}}
+		last.hidden = !tested.IsAbsent()
 	}
 }

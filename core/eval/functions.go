@@ -293,17 +293,22 @@ func (c *compiler) letIn(e *syntax.LetIn) code {
 }
 
 // isA asks whether a value is of a type as it stands.
-func (t *thread) isA(v value.Value, asked *types.Type) bool {
+// What was tested to find out is absent when nothing of it is hidden or open.
+func (t *thread) isA(v value.Value, asked *types.Type) (is bool, tested value.Value) {
 	c := (&conversion{thread: t}).attempt(false)
 	c.value(v, asked, nil)
-	return len(c.misfits) == 0
+	if c.fit() == never {
+		return false, value.Value{}
+	}
+	return len(c.misfits) == 0, c.tested
 }
 
 func (c *compiler) is(e *syntax.Is) code {
 	operand, asked, at := c.expression(e.Operand), c.module.Info.Asked[e.ID()], e.Place().Start
 	return func(f *frame) value.Value {
 		v := operand(f)
-		return derived(value.BoolOf(f.isA(v, asked), f.from(at, v)), v)
+		is, tested := f.isA(v, asked)
+		return derived(value.BoolOf(is, f.from(at, v)), v, tested)
 	}
 }
 

@@ -79,6 +79,21 @@ func (t *thread) marks(values ...value.Value) value.Mark {
 	return value.Marks(values...)
 }
 
+// marked returns a value among those that another holds that is hidden or open, rather one that is not known; absent
+// when there is none.
+func (t *thread) marked(v value.Value) (found value.Value) {
+	if t.marks(v) == 0 {
+		return value.Value{}
+	}
+	value.Walk([]value.Value{v}, func(x value.Value) bool {
+		if x.Mark() != 0 && !x.IsNull() {
+			found = x
+		}
+		return !found.Unknown()
+	})
+	return found
+}
+
 // compared gives the result of a comparison the marks of what was compared. Whether something is there is not hidden.
 func (t *thread) compared(v, a, b value.Value) value.Value {
 	if a.IsNull() || b.IsNull() {
@@ -267,6 +282,9 @@ func inputMark(o *types.Object) value.Mark {
 
 // notThere converts what is not known into a type.
 func (c *conversion) notThere(v value.Value, to *types.Type, path *place.Path) value.Value {
+	if union := to.Core(); union.Kind == types.Union && c.wavers(v, union, path) {
+		return c.undecided(v, v, union, path)
+	}
 	result, ok := standIn(v, to)
 	if !ok {
 		c.misfit(path, v, source.NotKnown, "give the parts that are needed an input each",

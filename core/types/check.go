@@ -303,7 +303,14 @@ func (c *checker) checkHidden(written syntax.Type, t *Type, what string) {
 			return t
 		}
 		seen = append(seen, t)
+		var scalar *Type
 		for _, part := range t.Parts() {
+			if wide := part.Core().Widen(); wide.Kind >= Bool && wide.Kind <= String {
+				if scalar != nil && scalar != wide { // of which kind it is would be known
+					return t
+				}
+				scalar = wide
+			}
 			switch part.Kind {
 			case List, Any:
 				return part

@@ -683,6 +683,9 @@ func (t *tracked) record(e *syntax.Record) *taint {
 		}
 		delete(made.fields, entry.Key.Name)
 		if found != nil {
+			if made.fields == nil { // a spread has none
+				made.fields = map[string]*taint{}
+			}
 			made.fields[entry.Key.Name] = found
 		}
 	}
