@@ -6,9 +6,12 @@ import (
 	"embed"
 	"fmt"
 	"io/fs"
-	"os"
 	"path"
 	"path/filepath"
+	"slices"
+	"strings"
+
+	"knothole/outside/gate"
 )
 
 //go:embed all:project mistakes all:new
@@ -38,41 +41,94 @@ func Write(folder string) error {
 	return nil
 }
 
-// WriteNew writes a small project into an empty folder.
-func WriteNew(folder string) error { return copyTree("new", folder) }
-
-// CheckEmpty returns an error when a folder holds anything; it need not exist.
-func CheckEmpty(folder string) error {
-	entries, err := os.ReadDir(folder)
-	if os.IsNotExist(err) {
-		return nil
+// WriteNew writes a small project into a folder, which need not be there. It must be empty, but for what a run left
+// that was stopped.
+func WriteNew(folder string) error {
+	if err := gate.MakeFolder(folder, 0o755); err != nil {
+		return err
 	}
+	root, err := gate.OpenRoot(folder)
 	if err != nil {
 		return err
 	}
-	if len(entries) > 0 {
-		return fmt.Errorf("%s is not empty", folder)
+	defer root.Close()
+	var names []string
+	err = fs.WalkDir(files, "new", func(name string, entry fs.DirEntry, err error) error {
+		if err == nil && !entry.IsDir() {
+			names = append(names, strings.TrimPrefix(name, "new/"))
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	err = fs.WalkDir(root.FS(), ".", func(name string, entry fs.DirEntry, err error) error {
+		if err == nil && !entry.IsDir() && !slices.Contains(names, name) && !gate.IsStaged(entry.Name()) {
+			return fmt.Errorf("%s is not empty", folder)
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	// The project file comes last: without it there is no project yet.
+	slices.SortStableFunc(names, func(a, b string) int {
+		return strings.Compare(strings.Repeat("~", strings.Count(a, "knothole.toml")), strings.Repeat("~", strings.Count(b, "knothole.toml")))
+	})
+	for _, name := range names {
+		text, err := files.ReadFile(path.Join("new", name))
+		if err != nil {
+			return err
+		}
+		if err := root.Create(name, text, 0o644); err != nil {
+			return fmt.Errorf("%s is not empty: %s: %w", folder, name, err)
+		}
 	}
 	return nil
 }
 
+// CheckEmpty returns an error when a folder holds anything; it need not exist.
+func CheckEmpty(folder string) error {
+	exists, _, err := gate.Exists(folder)
+	if err != nil || !exists {
+		return err
+	}
+	root, err := gate.OpenRoot(folder)
+	if err != nil {
+		return err
+	}
+	defer root.Close()
+	entries, err := fs.ReadDir(root.FS(), ".")
+	if err == nil && len(entries) > 0 {
+		err = fmt.Errorf("%s is not empty", folder)
+	}
+	return err
+}
+
 func copyTree(from, to string) error {
+	if err := gate.MakeFolder(to, 0o755); err != nil {
+		return err
+	}
+	root, err := gate.OpenRoot(to)
+	if err != nil {
+		return err
+	}
+	defer root.Close()
 	return fs.WalkDir(files, from, func(name string, entry fs.DirEntry, err error) error {
 		if err != nil {
 			return err
 		}
-		relative, err := filepath.Rel(from, name)
-		if err != nil {
-			return err
-		}
-		target := filepath.Join(to, relative)
-		if entry.IsDir() {
-			return os.MkdirAll(target, 0o755)
+		relative := strings.TrimPrefix(strings.TrimPrefix(name, from), "/")
+		switch {
+		case relative == "":
+			return nil
+		case entry.IsDir():
+			return root.MkdirAll(relative, 0o755)
 		}
 		text, err := files.ReadFile(name)
 		if err != nil {
 			return err
 		}
-		return os.WriteFile(target, text, 0o644)
+		return root.WriteFile(relative, text, 0o644)
 	})
 }

@@ -14,9 +14,10 @@ import (
 	"math/big"
 	"net"
 	"net/http"
-	"os"
 	"path/filepath"
 	"time"
+
+	"knothole/outside/gate"
 )
 
 // StoreHost is the name of the stand-in secret store.
@@ -61,9 +62,15 @@ address   = %q
 authority = "authority.pem"
 token     = { file = "token.txt" }
 `, StoreHost, listener.Addr())
+	root, err := gate.OpenRoot(folder)
+	if err != nil {
+		listener.Close()
+		return nil, err
+	}
+	defer root.Close()
 	for name, text := range map[string]string{"policy.toml": policy, "authority.pem": string(authority),
 		"token.txt": storeToken + "\n"} {
-		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600); err != nil {
+		if err := root.WriteFile(name, []byte(text), 0o600); err != nil {
 			listener.Close()
 			return nil, err
 		}

@@ -60,7 +60,8 @@ func TestComplete(t *testing.T) {
 				p := load(t, files(text))
 				e := p.Edit(p.Environment("north"), "")
 				require.NoError(t, e.Complete())
-				changed, wrong := e.Result()
+				changed, wrong, err := e.Result()
+				require.NoError(t, err)
 				require.Empty(t, wrong)
 				if after, ok := changed[layer]; ok {
 					return after

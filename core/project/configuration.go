@@ -95,11 +95,12 @@ func (p *Project) readConfiguration(root value.Value) {
 		}
 		if v, ok := c.get("secret_out", value.String); ok {
 			p.SecretOut = c.inside(v, p.SecretOut)
-			if inside(p.SecretOut, p.Out) || inside(p.Out, p.SecretOut) {
-				c.report(source.OutsideProject, source.At(v.Origin().Pos()),
-					"name a folder of its own, which is not committed",
-					"secret documents are written elsewhere than the others, which go to %s", p.Out)
-			}
+		}
+		if overlap(p.SecretOut, p.Out) || overlap(p.Out, p.SecretOut) {
+			c.report(source.OutsideProject, p.keyOf(table), "name another folder with out, or with secret_out",
+				"documents would be written to %s, and secret ones to %s: they must not share a folder", p.Out,
+				p.SecretOut)
+			p.Out, p.SecretOut = "rendered", ".knothole/secret"
 		}
 		if v, ok := c.get("header", value.Bool); ok {
 			p.Header = v.Bool()
@@ -113,12 +114,28 @@ func (p *Project) readConfiguration(root value.Value) {
 			p.readEnvironment(name, table.Values()[i])
 		}
 	}
+	byFolder := map[string]*Environment{}
+	for _, e := range p.Environments {
+		folder := strings.ToLower(e.Name)
+		if first := byFolder[folder]; first != nil && !e.Abstract {
+			p.Findings.Add(source.Finding{Code: source.SamePath, Span: e.Span, Help: "give one of them another name",
+				Message: fmt.Sprintf("%s and %s would be one folder where case does not matter", first.Name, e.Name),
+				Related: []source.Related{{Span: first.Span, Text: "the first"}}})
+		} else if !e.Abstract {
+			byFolder[folder] = e
+		}
+	}
 	p.resolveExtends()
 }
 
 // inside returns a path of the configuration, cleaned, when it stays inside the project.
 func (c *configuration) inside(v value.Value, fallback string) string {
 	clean := path.Clean(v.Text())
+	if slices.ContainsFunc(strings.Split(clean, "/"), func(part string) bool { return strings.EqualFold(part, ".git") }) {
+		c.report(source.OutsideProject, source.At(v.Origin().Pos()), "name another folder",
+			"%q leads into a folder of git", v.Text())
+		return fallback
+	}
 	if v.Text() == "" || !fs.ValidPath(clean) {
 		c.report(source.OutsideProject, source.At(v.Origin().Pos()),
 			"paths are relative to the project and stay inside it", "%q is no path inside the project", v.Text())
@@ -127,9 +144,16 @@ func (c *configuration) inside(v value.Value, fallback string) string {
 	return clean
 }
 
-// inside reports whether a path is a folder or lies in it.
-func inside(name, folder string) bool {
+// overlap reports whether a path is a folder or lies in it, where names that differ in case are one.
+func overlap(name, folder string) bool {
+	name, folder = strings.ToLower(name), strings.ToLower(folder)
 	return name == folder || folder == "." || strings.HasPrefix(name, folder+"/")
+}
+
+// Reserved reports whether a part of a path belongs to the program or to git, on every file system.
+func Reserved(part string) bool {
+	lower := strings.ToLower(part)
+	return strings.HasPrefix(lower, ".knothole") || lower == ".git" || strings.HasPrefix(lower, "git~")
 }
 
 // readLayer reads one entry of the layers of an environment: a path, or a path and the one input whose value the file
@@ -229,6 +253,11 @@ func (p *Project) layer(name, into string, span source.Span) *Layer {
 	if !ok || !slices.Contains(data.Readable, format) {
 		p.report(source.UnknownFormat, span, "layers end in .yaml, .yml, .json or .toml",
 			"the ending of %s does not tell a format", name)
+		return l
+	}
+	if real := p.realName(name); overlap(real, p.SecretOut) || slices.ContainsFunc(strings.Split(real, "/"), Reserved) {
+		p.report(source.OutsideProject, span, "keep layers among the sources of the project",
+			"%s belongs to the program or to git, and is no layer", name)
 		return l
 	}
 	d := p.readData(name, format, span)

@@ -19,6 +19,7 @@ type Editor struct {
 	environment *Environment
 	in          string            // the layer to change; empty to choose
 	texts       map[string]string // by path
+	before      map[string]string // what the files said that are changed
 	order       []string
 	names       []string // of the inputs that were set
 	layers      []*Layer // in which they were set
@@ -27,7 +28,7 @@ type Editor struct {
 
 // Edit begins to change the layers of an environment. In is the layer to change; empty for the right one of each input.
 func (p *Project) Edit(e *Environment, in string) *Editor {
-	return &Editor{project: p, environment: e, in: in, texts: map[string]string{}}
+	return &Editor{project: p, environment: e, in: in, texts: map[string]string{}, before: map[string]string{}}
 }
 
 // own returns the layers that only this environment has, weakest first; those that are one input's value are not
@@ -86,10 +87,14 @@ func (e *Editor) text(l *Layer) (string, error) {
 	if text, ok := e.texts[l.Path]; ok {
 		return text, nil
 	}
+	if text, ok := e.before[l.Path]; ok {
+		return text, nil
+	}
 	text, err := fs.ReadFile(e.project.files, l.Path)
 	if err != nil {
 		return "", fmt.Errorf("%s cannot be read: %w", l.Path, err)
 	}
+	e.before[l.Path] = string(text)
 	return string(text), nil
 }
 
@@ -159,10 +164,10 @@ func (e *Editor) Set(name, text string) error {
 
 // Result returns the files that were changed, and what is wrong with the inputs that were set. When anything is, the
 // findings are those of Edited.
-func (e *Editor) Result() (files map[string]string, wrong source.Findings) {
+func (e *Editor) Result() (files map[string]string, wrong source.Findings, err error) {
 	edited, err := Load(&overlay{e.project.files, e.texts})
 	if err != nil {
-		return nil, source.Findings{{Code: source.NoFile, Message: err.Error()}}
+		return nil, nil, err
 	}
 	e.edited = edited
 	// An input is wrong in each environment that has the layer.
@@ -189,8 +194,11 @@ func (e *Editor) Result() (files map[string]string, wrong source.Findings) {
 			}
 		}
 	}
-	return e.texts, wrong.Tidy(edited.Sources)
+	return e.texts, wrong.Tidy(edited.Sources), nil
 }
+
+// Before returns what a file said from which the changes begin.
+func (e *Editor) Before(name string) string { return e.before[name] }
 
 // Overridden is an input that was set in a layer, but is given by a stronger one.
 type Overridden struct {
@@ -396,7 +404,7 @@ func (p *Project) NewEnvironment(name string, like *Environment) (entry, layerPa
 	case p.Environment(name) != nil:
 		return "", "", "", fmt.Errorf("there is an environment %q already", name)
 	}
-	e := &Editor{project: p, environment: like}
+	e := p.Edit(like, "")
 	own := e.own()
 	format, folder := "yaml", "inputs"
 	if len(own) > 0 {

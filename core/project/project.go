@@ -343,6 +343,11 @@ func (l *loader) use(m *types.Module, use *syntax.Use, trail []string) *types.Im
 	if !ok {
 		return failed
 	}
+	if why := l.apart(name); why != "" && !strings.Contains(name, "*") {
+		l.report(source.OutsideProject, use.PathSpan, "keep what is used among the sources of the project", "%s %s",
+			name, why)
+		return failed
+	}
 	switch {
 	case strings.Contains(name, "*"):
 		return l.usePattern(name, use)
@@ -418,7 +423,10 @@ func (l *loader) usePattern(pattern string, use *syntax.Use) *types.Import {
 	// The part before the first star leads to the folder below which everything is looked at.
 	root := path.Dir(pattern[:strings.IndexByte(pattern, '*')] + "x")
 	err := fs.WalkDir(l.files, root, func(name string, entry fs.DirEntry, err error) error {
-		if err != nil || entry.IsDir() || !place.Match(pattern, name) {
+		if err == nil && entry.IsDir() && name != root && l.apart(name) != "" {
+			return fs.SkipDir
+		}
+		if err != nil || entry.IsDir() || !place.Match(pattern, name) || l.apart(name) != "" {
 			return err
 		}
 		format, known := data.FormatOf(name)
@@ -450,6 +458,62 @@ func (l *loader) usePattern(pattern string, use *syntax.Use) *types.Import {
 	}
 	l.values[use] = b.Record(value.From(use.PathSpan.Start))
 	return &types.Import{}
+}
+
+// apart says why a file is no source that a module may use; empty when it may. What was rendered would make the next
+// rendering depend on the last, what is secret would come back without its mark, and names that begin with a point are
+// those of other programs. Links are followed to what they lead to.
+func (p *Project) apart(name string) string {
+	real := p.realName(name)
+	for _, part := range strings.Split(real, "/") {
+		if strings.HasPrefix(part, ".") && part != "." {
+			return "has a name that begins with a point: such files are not used"
+		}
+	}
+	switch {
+	case overlap(real, p.Out):
+		return "is what is rendered to, which is not used"
+	case overlap(real, p.SecretOut):
+		return "is where secret documents are written to, which is not used"
+	}
+	for _, e := range p.Environments {
+		for _, r := range e.secrets {
+			if (r.Kind == "file" || r.Kind == "age") && strings.EqualFold(p.realName(r.Target), real) {
+				return "holds a secret, which is not used"
+			}
+		}
+	}
+	return ""
+}
+
+// maxLinks is how many links may lead from one to the next.
+const maxLinks = 40
+
+// realName follows the links in a path, as far as they stay inside of the project and the files can tell.
+func (p *Project) realName(name string) string {
+	files, ok := p.files.(fs.ReadLinkFS)
+	if !ok {
+		return name
+	}
+	done, rest := ".", name
+	for range maxLinks {
+		part, behind, _ := strings.Cut(rest, "/")
+		next := path.Join(done, part)
+		if info, err := files.Lstat(next); err == nil && info.Mode()&fs.ModeSymlink != 0 {
+			if to, err := files.ReadLink(next); err == nil && !path.IsAbs(to) {
+				joined := path.Join(done, to, behind)
+				if !fs.ValidPath(joined) {
+					return name // it leads out, and is not read
+				}
+				done, rest = ".", joined
+				continue
+			}
+		}
+		if done, rest = next, behind; rest == "" {
+			return done
+		}
+	}
+	return name
 }
 
 // resolve turns the path of a `use` into a path from the root of the project.

@@ -124,6 +124,11 @@ func (p *Project) reference(table value.Value, name string, path []string) *Refe
 		if r.Target = c.inside(target, ""); r.Target == "" {
 			return nil
 		}
+		if slices.ContainsFunc(strings.Split(p.realName(r.Target), "/"), Reserved) {
+			c.report(source.OutsideProject, source.At(target.Origin().Pos()), "keep the secret in a file of its own",
+				"%s belongs to the program or to git", r.Target)
+			return nil
+		}
 	case "url":
 		if !strings.HasPrefix(r.Target, "https://") {
 			c.report(source.SecretReference, source.At(target.Origin().Pos()), "begin with https://",

@@ -8,6 +8,7 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"unicode"
 
 	"knothole/core/data"
 	"knothole/core/eval"
@@ -312,12 +313,12 @@ func (r *Result) checkPath(name string, span source.Span, via []source.Related) 
 		help = "paths stay inside the folder of the environment and have no ., .. or double /"
 	}
 	for _, c := range name {
-		if c < ' ' || c == 0x7F || strings.ContainsRune(`<>:"|?*`, c) {
-			help = fmt.Sprintf("the character %q cannot stand in a path everywhere", c)
+		if strings.ContainsRune(`<>:"|?*`, c) || unicode.In(c, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp) {
+			help = fmt.Sprintf("the character %s cannot stand in a path everywhere", source.DescribeRune(c))
 		}
 	}
 	for _, part := range strings.Split(name, "/") {
-		if lower := strings.ToLower(part); strings.HasPrefix(lower, ".knothole") || lower == ".git" {
+		if project.Reserved(part) {
 			help = "names that begin with .knothole belong to the program, and .git to git"
 		}
 		if len(part) > 255 {

@@ -2,8 +2,10 @@ package source
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"strings"
+	"unicode"
 )
 
 // Severity says how much a finding weighs.
@@ -157,4 +159,15 @@ func distance(a, b []rune, limit int) int {
 		before, previous, current = previous, current, before
 	}
 	return min(limit, previous[len(b)])
+}
+
+// DescribeRune names a character so that also an invisible one can be told.
+func DescribeRune(r rune) string {
+	if unicode.IsGraphic(r) && !unicode.IsSpace(r) {
+		if r > unicode.MaxASCII {
+			return fmt.Sprintf("“%c” (U+%04X)", r, r)
+		}
+		return fmt.Sprintf("%q", string(r))
+	}
+	return fmt.Sprintf("U+%04X", r)
 }

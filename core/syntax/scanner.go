@@ -3,7 +3,6 @@ package syntax
 import (
 	"fmt"
 	"strings"
-	"unicode"
 	"unicode/utf8"
 
 	"knothole/core/source"
@@ -245,24 +244,13 @@ func (s *scanner) sign() {
 	case '\u00A0', '\u2003', '\u200B', '\u3000':
 		help = "it looks like a space, but is none: type the space again"
 	}
-	message := fmt.Sprintf("unexpected character %s", describeRune(r))
+	message := fmt.Sprintf("unexpected character %s", source.DescribeRune(r))
 	if size == 2 && r == '&' {
 		message = `unexpected "&&"`
 	}
 	s.report(source.UnexpectedCharacter, s.offset, s.offset+size, message, help)
 	s.add(tokenIllegal, s.offset, s.offset+size)
 	s.offset += size
-}
-
-// describeRune names a character so that also an invisible one can be told.
-func describeRune(r rune) string {
-	if unicode.IsGraphic(r) && !unicode.IsSpace(r) {
-		if r > unicode.MaxASCII {
-			return fmt.Sprintf("“%c” (U+%04X)", r, r)
-		}
-		return fmt.Sprintf("%q", string(r))
-	}
-	return fmt.Sprintf("U+%04X", r)
 }
 
 // inserts maps the quotes that open a string to what opens an insert in it.

@@ -7,11 +7,13 @@ import (
 	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
-	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
-	"strings"
+	"regexp"
 	"time"
+
+	"knothole/outside/gate"
 )
 
 // Content is a digest of all that the text of a document depends on, but the program that makes it.
@@ -52,7 +54,7 @@ func Open(directory string, partial bool) *Texts {
 	}
 	of := sha256.Sum256([]byte(absolute))
 	t.name, t.program = filepath.Join(user, folderName, hex.EncodeToString(of[:16])), program
-	text, err := os.ReadFile(t.name)
+	text, err := gate.ReadFile(t.name)
 	if err != nil || len(text)%sha256.Size != 0 || !bytes.HasPrefix(text, program[:]) {
 		t.changed = true
 		return t
@@ -63,17 +65,28 @@ func Open(directory string, partial bool) *Texts {
 	return t
 }
 
-// identity tells the running program from any other.
+// headLength is how far into a program the identity of its build stands at most.
+const headLength = 64 << 10
+
+// buildID is the identity that the linker gives a build, made of all that went into it.
+var buildID = regexp.MustCompile(`Go build ID: "([^"\n]{20,})"`)
+
+// identity tells the running program from any other: by the identity of its build, or by all of its bytes when it has
+// none. Name, size and time do not: another build may have the same.
 func identity() (digest [sha256.Size]byte, ok bool) {
 	name, err := os.Executable()
 	if err != nil {
 		return digest, false
 	}
-	info, err := os.Stat(name)
+	head, err := gate.ReadHead(name, headLength)
 	if err != nil {
 		return digest, false
 	}
-	return sha256.Sum256(fmt.Appendf(nil, "%s %d %d", name, info.Size(), info.ModTime().UnixNano())), true
+	if id := buildID.FindSubmatch(head); id != nil {
+		return sha256.Sum256(id[1]), true
+	}
+	text, err := gate.ReadFile(name)
+	return sha256.Sum256(text), err == nil
 }
 
 // Digest returns the digest, in hexadecimal, of the text of a document with a content; empty when it is not known.
@@ -101,8 +114,10 @@ func (t *Texts) Save() {
 		return
 	}
 	if !t.changed && (t.all || len(t.used) == len(t.before)) {
-		now := time.Now()
-		_ = os.Chtimes(t.name, now, now) // so that it is not forgotten
+		if root, err := gate.OpenRoot(filepath.Dir(t.name)); err == nil {
+			_ = root.Touch(filepath.Base(t.name)) // so that it is not forgotten
+			root.Close()
+		}
 		return
 	}
 	if t.all {
@@ -117,36 +132,29 @@ func (t *Texts) Save() {
 	for content, digest := range t.used {
 		text = append(append(text, content[:]...), digest[:]...)
 	}
-	folder := filepath.Dir(t.name)
-	if os.MkdirAll(folder, 0o700) != nil {
+	if gate.MakeFolder(filepath.Dir(t.name), 0o700) != nil {
 		return
 	}
-	staged, err := os.CreateTemp(folder, ".new-")
+	root, err := gate.OpenRoot(filepath.Dir(t.name))
 	if err != nil {
 		return
 	}
-	_, err = staged.Write(text)
-	if err2 := staged.Close(); err != nil || err2 != nil || os.Rename(staged.Name(), t.name) != nil {
-		_ = os.Remove(staged.Name())
-		return
+	defer root.Close()
+	if root.Keep(filepath.Base(t.name), text, 0o600) == nil {
+		forget(root)
 	}
-	forget(folder)
 }
 
-// forget removes what has not been used for long: projects that are gone, and what runs left that were stopped.
-func forget(folder string) {
-	entries, err := os.ReadDir(folder)
+// forget removes what has not been used for long: of projects that are gone.
+func forget(root *gate.Root) {
+	entries, err := fs.ReadDir(root.FS(), ".")
 	if err != nil {
 		return
 	}
 	for _, e := range entries {
 		info, err := e.Info()
-		if err != nil || !info.Mode().IsRegular() || strings.HasPrefix(e.Name(), ".") &&
-			!strings.HasPrefix(e.Name(), ".new-") {
-			continue
-		}
-		if time.Since(info.ModTime()) > kept {
-			_ = os.Remove(filepath.Join(folder, e.Name()))
+		if err == nil && info.Mode().IsRegular() && time.Since(info.ModTime()) > kept {
+			_ = root.Remove(e.Name())
 		}
 	}
 }

@@ -3,12 +3,13 @@ package folder
 import (
 	"errors"
 	"io/fs"
-	"os"
 	"path"
 	"syscall"
+
+	"knothole/outside/gate"
 )
 
-// disk is what is done to a folder. It is an os.Root, which refuses links that leave it; tests let it fail.
+// disk is what is done to a folder. It is a root of the gate; tests let it fail.
 type disk interface {
 	Lstat(name string) (fs.FileInfo, error)
 	ReadFile(name string) ([]byte, error)
@@ -16,17 +17,20 @@ type disk interface {
 	Mkdir(name string, mode fs.FileMode) error
 	MkdirAll(name string, mode fs.FileMode) error
 	Rename(from, to string) error
+	Chmod(name string, mode fs.FileMode) error
 	Remove(name string) error
 	RemoveAll(name string) error
 	FS() fs.FS
-	OpenRoot(name string) (*os.Root, error)
+	OpenRoot(name string) (*gate.Root, error)
+	Sync() error
 	Close() error
 }
 
 // open opens the folder of an environment in a folder for rendered files; nil when there is none yet. A link that
-// leads out of the folder is refused.
+// leads out of the folder is refused, and so is one that stands where the folder does: two environments could then be
+// one.
 var open = func(base, environment string) (disk, error) {
-	outer, err := os.OpenRoot(base)
+	outer, err := gate.OpenRoot(base)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
@@ -34,6 +38,9 @@ var open = func(base, environment string) (disk, error) {
 		return nil, err
 	}
 	defer outer.Close()
+	if info, err := outer.Lstat(environment); err == nil && info.Mode()&fs.ModeSymlink != 0 {
+		return nil, errors.New("a link stands where the folder of the environment goes")
+	}
 	root, err := outer.OpenRoot(environment)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
@@ -46,10 +53,10 @@ var open = func(base, environment string) (disk, error) {
 
 // create is open for a folder that may not be there yet.
 func create(base, environment string, mode fs.FileMode) (disk, error) {
-	if err := os.MkdirAll(base, mode); err != nil {
+	if err := gate.MakeFolder(base, mode); err != nil {
 		return nil, err
 	}
-	outer, err := os.OpenRoot(base)
+	outer, err := gate.OpenRoot(base)
 	if err != nil {
 		return nil, err
 	}
@@ -91,7 +98,7 @@ type reading interface {
 type reader struct {
 	root   disk // nil when nothing is there yet
 	folder string
-	inner  *os.Root
+	inner  *gate.Root
 	err    error // of opening the folder
 }
 
@@ -160,37 +167,4 @@ func cleared(d disk, name string, removed map[string]string) bool {
 		return err
 	})
 	return err == nil && !others && some
-}
-
-// Failure says what could not be done, and where.
-type Failure struct {
-	Path string
-	Err  error
-}
-
-// Error names the place.
-func (f *Failure) Error() string { return f.Path + ": " + f.Err.Error() }
-
-// Unwrap returns what went wrong.
-func (f *Failure) Unwrap() error { return f.Err }
-
-func failure(name string, err error) error { return &Failure{name, Plain(err)} }
-
-// leadsOut is how an os.Root says that a link leads out of it.
-const leadsOut = "path escapes from parent"
-
-// Plain takes the operation and the path off an error of the file system, which the caller names better.
-func Plain(err error) error {
-	var pathError *fs.PathError
-	var linkError *os.LinkError
-	switch {
-	case errors.As(err, &pathError):
-		err = pathError.Err
-	case errors.As(err, &linkError):
-		err = linkError.Err
-	}
-	if err != nil && err.Error() == leadsOut {
-		return errors.New("a link leads out of the folder, and is not followed")
-	}
-	return err
 }

@@ -4,7 +4,6 @@
 package folder
 
 import (
-	"bufio"
 	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
@@ -12,11 +11,12 @@ import (
 	"fmt"
 	"io/fs"
 	"maps"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
 	"strings"
+
+	"knothole/outside/gate"
 )
 
 // RecordName is the file beside the documents that says what was written: one line for each document, its SHA-256
@@ -115,23 +115,28 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 	directory := filepath.Join(base, environment)
 	root, err := open(base, environment)
 	if err != nil {
-		return nil, failure(directory, err)
+		return nil, gate.Failed(directory, err)
 	}
 	before := map[string]string{}
 	var oldRecord []byte
 	if root != nil {
 		defer root.Close()
 		if _, err := root.Lstat(stagingName); err == nil {
-			if err := recoverRun(root); err != nil {
-				return nil, failure(directory, fmt.Errorf("what a run left that was stopped cannot be finished: %w",
-					Plain(err)))
+			if err := recoverRun(root, options.Secret); err != nil {
+				return nil, gate.Failed(directory, fmt.Errorf("what a run left that was stopped cannot be finished: %w",
+					gate.Plain(err)))
+			}
+		}
+		if options.Secret {
+			if err := tighten(root); err != nil {
+				return nil, gate.Failed(directory, err)
 			}
 		}
 		if oldRecord, _, err = current(root, RecordName); err == nil {
-			before, err = parseRecord(oldRecord)
+			before, err = parseRecord(oldRecord, options.Secret)
 		}
 		if err != nil {
-			return nil, failure(path.Join(directory, RecordName), err)
+			return nil, gate.Failed(path.Join(directory, RecordName), err)
 		}
 	}
 	refusal, there := &Refusal{Folder: directory}, &reader{root: root}
@@ -164,7 +169,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		var o obstacle
 		switch {
 		case err != nil && !errors.As(err, &o):
-			return nil, failure(path.Join(directory, name), err)
+			return nil, gate.Failed(path.Join(directory, name), err)
 		case !exists: // nor is it when something else stands there
 			continue
 		case !ours(gone[name], text) && !options.Overwrite:
@@ -196,8 +201,9 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		case err != nil && cleared(root, f.Path, gone):
 		case refusal.add(f.Path, err):
 		case err != nil:
-			return nil, failure(path.Join(directory, f.Path), err)
-		case exists && bytes.Equal(text, f.Data) && (!options.Secret || before[f.Path] == noDigest):
+			return nil, gate.Failed(path.Join(directory, f.Path), err)
+		case exists && bytes.Equal(text, f.Data) &&
+			(!options.Secret || before[f.Path] == noDigest && onlyForOwner(root, f.Path)):
 			p.summary.Unchanged = append(p.summary.Unchanged, f.Path)
 			continue
 		case exists && !ours(before[f.Path], text) && !options.Overwrite:
@@ -218,6 +224,24 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		slices.Sort(*names)
 	}
 	return p, nil
+}
+
+// others are the bits of a mode that let anybody but the owner in.
+const others fs.FileMode = 0o077
+
+// tighten takes the folder of secret files away from all but their owner.
+func tighten(d disk) error {
+	info, err := d.Lstat(".")
+	if err != nil || info.Mode()&others == 0 {
+		return err
+	}
+	return d.Chmod(".", 0o700)
+}
+
+// onlyForOwner reports whether nobody but its owner may read a file.
+func onlyForOwner(d disk, name string) bool {
+	info, err := d.Lstat(name)
+	return err == nil && info.Mode()&others == 0
 }
 
 // ours reports whether a file is as it was written.
@@ -257,7 +281,7 @@ func (p *Plan) Stage() error {
 	fileMode, folderMode := p.modes()
 	root, err := create(p.base, p.environment, folderMode)
 	if err != nil {
-		return failure(filepath.Join(p.base, p.environment), err)
+		return gate.Failed(filepath.Join(p.base, p.environment), err)
 	}
 	p.root = root
 	if err := p.stage(fileMode, folderMode); err != nil {
@@ -269,7 +293,7 @@ func (p *Plan) Stage() error {
 
 func (p *Plan) stage(fileMode, folderMode fs.FileMode) error {
 	failed := func(name string, err error) error {
-		return failure(filepath.Join(p.base, p.environment, name), err)
+		return gate.Failed(filepath.Join(p.base, p.environment, name), err)
 	}
 	if err := p.root.RemoveAll(stagingName); err != nil {
 		return failed(stagingName, err)
@@ -286,6 +310,10 @@ func (p *Plan) stage(fileMode, folderMode fs.FileMode) error {
 	if err := p.root.WriteFile(newJournalName, formatJournal(p.steps), 0o600); err != nil {
 		return failed(newJournalName, err)
 	}
+	// What is staged is on the disk before anything gets its name, also when the machine loses power.
+	if err := p.root.Sync(); err != nil {
+		return failed(stagingName, err)
+	}
 	return nil
 }
 
@@ -296,8 +324,8 @@ func (p *Plan) Cancel() {
 		p.root.Close()
 		p.root = nil
 	}
-	_ = os.Remove(filepath.Join(p.base, p.environment)) // when it is empty
-	_ = os.Remove(p.base)
+	gate.RemoveEmpty(filepath.Join(p.base, p.environment))
+	gate.RemoveEmpty(p.base)
 }
 
 // Commit puts all that was staged in place. Once it has begun, the next run finishes what it leaves.
@@ -310,8 +338,8 @@ func (p *Plan) Commit() error {
 		p.root = nil
 	}()
 	failed := func(err error) error {
-		return failure(filepath.Join(p.base, p.environment),
-			fmt.Errorf("%w; the next run finishes what is left", Plain(err)))
+		return gate.Failed(filepath.Join(p.base, p.environment),
+			fmt.Errorf("%w; the next run finishes what is left", gate.Plain(err)))
 	}
 	if err := p.root.Rename(newJournalName, journalName); err != nil {
 		return failed(err)
@@ -325,20 +353,50 @@ func (p *Plan) Commit() error {
 	return nil
 }
 
-// ReadRecord returns the digests of what was written to a folder, by path; none when it has no record.
-func ReadRecord(directory string) (map[string]string, error) {
-	text, err := os.ReadFile(filepath.Join(directory, RecordName))
-	if errors.Is(err, fs.ErrNotExist) {
+// Reader reads what was rendered for one environment, and nothing that stands elsewhere.
+type Reader struct {
+	directory string
+	root      disk // nil when nothing is there
+	files     *reader
+}
+
+// Read opens what was rendered for an environment in a folder for rendered files; nothing need be there.
+func Read(base, environment string) (*Reader, error) {
+	directory := filepath.Join(base, environment)
+	root, err := open(base, environment)
+	if err != nil {
+		return nil, gate.Failed(directory, err)
+	}
+	return &Reader{directory, root, &reader{root: root}}, nil
+}
+
+// Close gives the folder back.
+func (r *Reader) Close() {
+	r.files.close()
+	if r.root != nil {
+		r.root.Close()
+	}
+}
+
+// Record returns the digests of what was written, by path; none when there is no record.
+func (r *Reader) Record() (map[string]string, error) {
+	if r.root == nil {
 		return nil, nil
 	}
+	text, _, err := current(r.root, RecordName)
 	if err != nil {
-		return nil, failure(filepath.Join(directory, RecordName), err)
+		return nil, gate.Failed(filepath.Join(r.directory, RecordName), err)
 	}
-	record, err := parseRecord(text)
+	record, err := parseRecord(text, false)
 	if err != nil {
-		return nil, failure(filepath.Join(directory, RecordName), err)
+		return nil, gate.Failed(filepath.Join(r.directory, RecordName), err)
 	}
 	return record, nil
+}
+
+// File returns the contents of a file, and whether it is there. A link, a pipe or a device is an error.
+func (r *Reader) File(name string) (text []byte, exists bool, err error) {
+	return r.files.current(name)
 }
 
 // Digest returns the digest of a file as the record has it.
@@ -347,7 +405,12 @@ func Digest(text []byte) string { return digestOf(text) }
 // Strangers returns the folders in a folder for rendered files that have a record, but are not among those of
 // environments.
 func Strangers(base string, environments []string) []string {
-	entries, err := os.ReadDir(base)
+	root, err := gate.OpenRoot(base)
+	if err != nil {
+		return nil
+	}
+	defer root.Close()
+	entries, err := fs.ReadDir(root.FS(), ".")
 	if err != nil {
 		return nil
 	}
@@ -356,7 +419,7 @@ func Strangers(base string, environments []string) []string {
 		if !e.IsDir() || slices.Contains(environments, e.Name()) {
 			continue
 		}
-		if _, err := os.Lstat(filepath.Join(base, e.Name(), RecordName)); err == nil {
+		if _, err := root.Lstat(path.Join(e.Name(), RecordName)); err == nil {
 			names = append(names, e.Name())
 		}
 	}
@@ -368,19 +431,18 @@ func digestOf(text []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// parseRecord reads a record.
-func parseRecord(text []byte) (map[string]string, error) {
-	record := map[string]string{}
-	lines := bufio.NewScanner(bytes.NewReader(text))
-	for lines.Scan() {
-		digest, name, ok := strings.Cut(lines.Text(), " ")
-		if !ok || len(digest) != 2*sha256.Size && digest != noDigest || !filepath.IsLocal(name) {
-			return nil, fmt.Errorf("the line %q is not a digest and a path; remove the file to start a new record",
-				lines.Text())
+// parseRecord reads a record. Only one of secret files has lines without a digest.
+func parseRecord(text []byte, secret bool) (map[string]string, error) {
+	record, number := map[string]string{}, 0
+	for line := range strings.Lines(string(text)) {
+		number++
+		digest, name, ok := strings.Cut(strings.TrimSuffix(line, "\n"), " ")
+		if !ok || len(digest) != 2*sha256.Size && (digest != noDigest || !secret) || !filepath.IsLocal(name) {
+			return nil, fmt.Errorf("line %d is not a digest and a path; remove the file to start a new record", number)
 		}
 		record[name] = digest
 	}
-	return record, lines.Err()
+	return record, nil
 }
 
 func formatRecord(record map[string]string) []byte {
@@ -389,47 +451,4 @@ func formatRecord(record map[string]string) []byte {
 		fmt.Fprintf(&b, "%s %s\n", record[name], name)
 	}
 	return b.Bytes()
-}
-
-// Replace replaces the contents of a file that is there; it has the old contents or the new ones, whatever happens.
-func Replace(name string, text []byte) error {
-	info, err := os.Stat(name)
-	if err != nil {
-		return Plain(err)
-	}
-	// A link is followed, so that what it leads to is replaced and not the link.
-	if real, err := filepath.EvalSymlinks(name); err == nil {
-		name = real
-	}
-	return write(name, text, info.Mode().Perm())
-}
-
-// Create writes a file that is not there yet, whole or not at all.
-func Create(name string, text []byte) error {
-	if _, err := os.Lstat(name); err == nil {
-		return errors.New("there is a file already")
-	}
-	if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
-		return Plain(err)
-	}
-	return write(name, text, 0o644)
-}
-
-func write(name string, text []byte, mode fs.FileMode) error {
-	staged, err := os.CreateTemp(filepath.Dir(name), ".knothole-")
-	if err != nil {
-		return Plain(err)
-	}
-	defer os.Remove(staged.Name()) // nothing is there any more when all went well
-	if _, err := staged.Write(text); err != nil {
-		staged.Close()
-		return Plain(err)
-	}
-	if err := staged.Close(); err != nil {
-		return Plain(err)
-	}
-	if err := os.Chmod(staged.Name(), mode); err != nil {
-		return Plain(err)
-	}
-	return Plain(os.Rename(staged.Name(), name))
 }

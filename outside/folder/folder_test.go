@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"knothole/outside/folder"
+	"knothole/outside/gate"
 )
 
 func write(t *testing.T, directory string, options folder.Options, files ...folder.File) (summary, error) {
@@ -187,11 +188,11 @@ func TestSecretFiles(t *testing.T) {
 
 func TestLockMakesOthersWait(t *testing.T) {
 	d := filepath.Join(t.TempDir(), "rendered")
-	unlock, err := folder.Lock(d, 0o755, nil)
+	unlock, err := gate.Lock(d, 0o755, nil)
 	require.NoError(t, err)
 	waiting, got := make(chan bool), make(chan bool)
 	go func() {
-		again, err := folder.Lock(d, 0o755, func() { close(waiting) })
+		again, err := gate.Lock(d, 0o755, func() { close(waiting) })
 		if err == nil {
 			again()
 		}

@@ -8,6 +8,8 @@ import (
 	"path"
 	"strconv"
 	"strings"
+
+	"knothole/outside/gate"
 )
 
 // stagingName is the folder, beside the documents, in which files are written in full before they are put in place,
@@ -59,7 +61,7 @@ func parseJournal(text []byte) ([]step, error) {
 }
 
 // recoverRun finishes or undoes what a run left that was stopped.
-func recoverRun(d disk) error {
+func recoverRun(d disk, secret bool) error {
 	text, exists, err := current(d, journalName)
 	if err != nil {
 		return err
@@ -72,6 +74,9 @@ func recoverRun(d disk) error {
 		return err
 	}
 	for _, s := range steps {
+		if s.before == anything && !secret {
+			return fmt.Errorf("its journal is not one of this folder; remove %s and render again", stagingName)
+		}
 		if s.staged >= 0 {
 			if _, exists, err := current(d, staged(s.staged)); err != nil || !exists {
 				continue // it is in its place
@@ -99,13 +104,13 @@ func apply(d disk, steps []step, done func()) error {
 		done()
 		if s.staged < 0 {
 			if err := remove(d, s.path); err != nil {
-				return fmt.Errorf("%s: %w", s.path, Plain(err))
+				return fmt.Errorf("%s: %w", s.path, gate.Plain(err))
 			}
 			continue
 		}
 		if folder := path.Dir(s.path); !made[folder] {
 			if err := d.MkdirAll(folder, 0o755); err != nil {
-				return fmt.Errorf("%s: %w", folder, Plain(err))
+				return fmt.Errorf("%s: %w", folder, gate.Plain(err))
 			}
 			made[folder] = true
 		}
@@ -119,7 +124,7 @@ func apply(d disk, steps []step, done func()) error {
 			}
 		}
 		if err != nil {
-			return fmt.Errorf("%s: %w", s.path, Plain(err))
+			return fmt.Errorf("%s: %w", s.path, gate.Plain(err))
 		}
 	}
 	return nil

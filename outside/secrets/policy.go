@@ -10,7 +10,7 @@ import (
 
 	"github.com/pelletier/go-toml/v2"
 
-	"knothole/outside/folder"
+	"knothole/outside/gate"
 )
 
 // policyFile is the form of a policy in its file.
@@ -33,17 +33,17 @@ type tokenFile struct {
 
 // ReadPolicy reads a policy, which must stand outside of the project. Paths in it begin at its folder.
 func ReadPolicy(name, project string) (*Policy, error) {
-	if real, err := filepath.EvalSymlinks(name); err == nil {
-		if within, err := filepath.EvalSymlinks(project); err == nil {
+	if real, err := gate.Real(name); err == nil {
+		if within, err := gate.Real(project); err == nil {
 			if to, err := filepath.Rel(within, real); err == nil && filepath.IsLocal(to) {
 				return nil, fmt.Errorf("the secret policy %s is part of the project: it must stand outside, where "+
 					"no change to the project reaches it", name)
 			}
 		}
 	}
-	text, err := os.ReadFile(name)
+	text, err := gate.ReadSome(name, maxBytes)
 	if err != nil {
-		return nil, fmt.Errorf("the secret policy %s cannot be read: %w", name, folder.Plain(err))
+		return nil, fmt.Errorf("the secret policy %s cannot be read: %w", name, gate.Plain(err))
 	}
 	var file policyFile
 	decoder := toml.NewDecoder(strings.NewReader(string(text))).DisallowUnknownFields()
@@ -71,19 +71,19 @@ func ReadPolicy(name, project string) (*Policy, error) {
 		case f.Token.File != "":
 			from := beside(name, f.Token.File)
 			h.token = func() (string, error) {
-				text, err := os.ReadFile(from)
+				text, err := gate.ReadSome(from, maxBytes)
 				if err != nil {
-					return "", fmt.Errorf("%s cannot be read: %w", from, folder.Plain(err))
+					return "", fmt.Errorf("%s cannot be read: %w", from, gate.Plain(err))
 				}
 				return strings.TrimSpace(string(text)), nil
 			}
 		}
 		if f.Authority != "" {
 			from := beside(name, f.Authority)
-			text, err := os.ReadFile(from)
+			text, err := gate.ReadSome(from, maxBytes)
 			if err != nil {
 				return nil, fmt.Errorf("the secret policy %s: the authority %s cannot be read: %w", name, from,
-					folder.Plain(err))
+					gate.Plain(err))
 			}
 			h.authorities = x509.NewCertPool()
 			if !h.authorities.AppendCertsFromPEM(text) {

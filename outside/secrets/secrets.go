@@ -26,7 +26,7 @@ import (
 
 	"knothole/core/place"
 	"knothole/core/project"
-	"knothole/outside/folder"
+	"knothole/outside/gate"
 )
 
 // Limits of what is read: how large a secret may be, in bytes, and how long a store may take.
@@ -45,7 +45,7 @@ const IdentityVariable = "KNOTHOLE_IDENTITY"
 // Source reads the secrets of one project.
 type Source struct {
 	// Root is the folder of the project.
-	Root *os.Root
+	Root *gate.Root
 	// Identity is the path of the file with the identities for age-encrypted files, or an identity itself; empty for
 	// none.
 	Identity string
@@ -106,22 +106,24 @@ func (s *Source) variable(name string) ([]byte, error) {
 
 // file reads a file of the project; links that leave it are refused.
 func (s *Source) file(name string) ([]byte, error) {
-	f, err := s.Root.Open(name)
-	if err != nil {
-		if errors.Is(err, fs.ErrNotExist) {
-			return nil, fmt.Errorf("there is no file %s in the project", name)
-		}
-		return nil, fmt.Errorf("%s cannot be read: %s", name, folder.Plain(err))
+	text, err := s.Root.ReadSome(name, maxBytes)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, fmt.Errorf("there is no file %s in the project", name)
 	}
-	defer f.Close()
-	return limited(f, name)
+	if errors.Is(err, gate.ErrTooLarge) {
+		return nil, fmt.Errorf("%s is larger than %d KiB, which no secret is", name, maxBytes>>10)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s cannot be read: %s", name, gate.Plain(err))
+	}
+	return text, nil
 }
 
 func limited(r io.Reader, name string) ([]byte, error) {
 	text, err := io.ReadAll(io.LimitReader(r, maxBytes+1))
 	switch {
 	case err != nil:
-		return nil, fmt.Errorf("%s cannot be read: %s", name, folder.Plain(err))
+		return nil, fmt.Errorf("%s cannot be read: %s", name, gate.Plain(err))
 	case len(text) > maxBytes:
 		return nil, fmt.Errorf("%s is larger than %d KiB, which no secret is", name, maxBytes>>10)
 	}
@@ -172,12 +174,11 @@ func (s *Source) identities() ([]age.Identity, error) {
 	}
 	var in io.Reader = strings.NewReader(s.Identity)
 	if !IsIdentity(s.Identity) {
-		f, err := os.Open(s.Identity)
+		text, err := gate.ReadSome(s.Identity, maxBytes)
 		if err != nil {
-			return nil, fmt.Errorf("the identity of %s cannot be read: %s", s.IdentityName, folder.Plain(err))
+			return nil, fmt.Errorf("the identity of %s cannot be read: %s", s.IdentityName, gate.Plain(err))
 		}
-		defer f.Close()
-		in = io.LimitReader(f, maxBytes)
+		in = bytes.NewReader(text)
 	}
 	identities, err := age.ParseIdentities(in)
 	if err != nil {

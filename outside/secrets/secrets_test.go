@@ -17,6 +17,7 @@ import (
 
 	"knothole/core/project"
 	"knothole/demo"
+	"knothole/outside/gate"
 	"knothole/outside/secrets"
 )
 
@@ -25,7 +26,7 @@ const word = "spring-tide-5521"
 func source(t *testing.T) (*secrets.Source, string) {
 	t.Helper()
 	folder := t.TempDir()
-	root, err := os.OpenRoot(folder)
+	root, err := gate.OpenRoot(folder)
 	require.NoError(t, err)
 	t.Cleanup(func() { root.Close() })
 	return &secrets.Source{Root: root}, folder

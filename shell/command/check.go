@@ -90,7 +90,7 @@ func (r *checking) once(c *call) int {
 		}
 	}
 	unchecked := uncheckedPlaces(p, results)
-	if err := c.show(c.presenter(p, c.out), findings, len(environments), unchecked, format); err != nil {
+	if err := c.show(c.presenter(p, c.answer(format)), findings, len(environments), unchecked, format); err != nil {
 		return c.failed("%s", err)
 	}
 	if format == "text" {

@@ -23,7 +23,7 @@ import (
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/value"
-	"knothole/outside/folder"
+	"knothole/outside/gate"
 	"knothole/shell/present"
 )
 
@@ -96,11 +96,13 @@ type command struct {
 // call is one run of a command.
 type call struct {
 	*system
-	command   *command
-	arguments []string
-	project   string
-	noColor   bool
-	quiet     bool
+	// out and err are what people read; data is for programs: bytes as they are, but on a terminal.
+	out, err, data io.Writer
+	command        *command
+	arguments      []string
+	project        string
+	noColor        bool
+	quiet          bool
 }
 
 // commands lists all commands in the order of the work. It is set in init, since help refers to it.
@@ -117,13 +119,13 @@ func Main(arguments []string, s *system) (status int) {
 	// People get messages, never a trace of the program.
 	defer func() {
 		if problem := recover(); problem != nil {
-			fmt.Fprintf(s.err, "knothole: this is a mistake in knothole itself, not in your files: %s\n  please "+
+			fmt.Fprintf(present.NewScreen(s.err), "knothole: this is a mistake in knothole itself, not in your files: %s\n  please "+
 				"report it with: knothole %s\n", describePanic(problem), strings.Join(arguments, " "))
 			status = exitFailed
 		}
 	}()
 	if len(arguments) == 0 {
-		fmt.Fprint(s.err, overview())
+		fmt.Fprint(present.NewScreen(s.err), overview())
 		return exitFailed
 	}
 	out, machine := &sink{Writer: s.out}, *s
@@ -138,19 +140,23 @@ func Main(arguments []string, s *system) (status int) {
 	}
 	cmd := findCommand(name)
 	if cmd == nil {
-		fmt.Fprintf(s.err, "knothole: there is no command %q\n", name)
+		screen := present.NewScreen(s.err)
+		fmt.Fprintf(screen, "knothole: there is no command %q\n", name)
 		var names []string
 		for _, c := range commands {
 			names = append(names, c.name)
 		}
 		if near, ok := source.Nearest(name, names); ok {
-			fmt.Fprintf(s.err, "  did you mean: knothole %s\n", near)
+			fmt.Fprintf(screen, "  did you mean: knothole %s\n", near)
 		} else {
-			fmt.Fprintf(s.err, "  commands are %s\n", strings.Join(names, ", "))
+			fmt.Fprintf(screen, "  commands are %s\n", strings.Join(names, ", "))
 		}
 		return exitFailed
 	}
-	c := &call{system: s, command: cmd}
+	c := &call{system: s, command: cmd, out: present.NewScreen(out), err: present.NewScreen(s.err), data: out}
+	if s.terminal {
+		c.data = c.out
+	}
 	defer func() {
 		if out.err != nil && status != exitFailed {
 			status = c.failed("standard output cannot be written: %s", plainError(out.err))
@@ -167,7 +173,7 @@ func Main(arguments []string, s *system) (status int) {
 	for {
 		if err := flags.Parse(rest); err != nil {
 			if errors.Is(err, flag.ErrHelp) {
-				fmt.Fprint(s.out, usage(cmd))
+				fmt.Fprint(c.out, usage(cmd))
 				return exitClean
 			}
 			return c.wrongUsage("%s", strings.Replace(err.Error(), "flag provided but not defined: ",
@@ -218,7 +224,7 @@ func findCommand(name string) *command {
 
 // wrongUsage reports a mistake in the arguments.
 func (c *call) wrongUsage(format string, arguments ...any) int {
-	fmt.Fprintf(c.err, "knothole %s: %s\n", c.command.name, fmt.Sprintf(format, arguments...))
+	fmt.Fprintf(c.err, "knothole %s: %s\n", c.command.name, fmt.Sprintf(format, oneLine(arguments)...))
 	fmt.Fprintf(c.err, "  usage: knothole %s\n  more:  knothole help %s\n",
 		strings.TrimSpace(c.command.name+" "+c.command.arguments), c.command.name)
 	return exitFailed
@@ -234,8 +240,38 @@ func (c *call) checkFormat(format string, formats ...string) int {
 
 // failed reports that the work could not be done.
 func (c *call) failed(format string, arguments ...any) int {
-	fmt.Fprintf(c.err, "knothole %s: %s\n", c.command.name, fmt.Sprintf(format, arguments...))
+	fmt.Fprintf(c.err, "knothole %s: %s\n", c.command.name, fmt.Sprintf(format, oneLine(arguments)...))
 	return exitFailed
+}
+
+// oneLine keeps names and errors on the line that they are put into: a name with a line end must not look like a
+// message of its own.
+func oneLine(arguments []any) []any {
+	cleaned := make([]any, len(arguments))
+	for i, a := range arguments {
+		text, ok := a.(string)
+		if err, isError := a.(error); isError {
+			text, ok = err.Error(), true
+		}
+		if !ok {
+			cleaned[i] = a
+			continue
+		}
+		lines := strings.Split(text, "\n  ") // the help of an error of the program stands below it, two columns in
+		for j, line := range lines {
+			lines[j] = present.Clean(line)
+		}
+		cleaned[i] = strings.Join(lines, "\n  ")
+	}
+	return cleaned
+}
+
+// answer is where the answer of a command goes: text is for people, every other format for programs.
+func (c *call) answer(format string) io.Writer {
+	if format == "text" {
+		return c.out
+	}
+	return c.data
 }
 
 // opened is a project that a command works on.
@@ -254,7 +290,7 @@ func (c *call) open(modules ...string) (*opened, int) {
 			"folder with --project", project.FileName)
 	}
 	// A root refuses symbolic links that leave the project.
-	root, err := os.OpenRoot(folder)
+	root, err := gate.OpenRoot(folder)
 	if err != nil {
 		return nil, c.failed("the folder %s cannot be read: %s", c.project, plainError(err))
 	}
@@ -305,12 +341,12 @@ func (c *call) projectFolder() (folder string, ok bool) {
 }
 
 // plainError is folder.Plain under a name that no local value has.
-func plainError(err error) error { return folder.Plain(err) }
+func plainError(err error) error { return gate.Plain(err) }
 
 // upwards looks for the nearest folder with a project file.
 func upwards(folder string) (string, bool) {
 	for {
-		if info, err := os.Stat(filepath.Join(folder, project.FileName)); err == nil && info.Mode().IsRegular() {
+		if gate.IsFile(filepath.Join(folder, project.FileName)) {
 			return folder, true
 		}
 		parent := filepath.Dir(folder)
@@ -354,12 +390,13 @@ func (c *call) openModules() (p *opened, environments []*project.Environment, mo
 		if !filepath.IsAbs(at) {
 			at = filepath.Join(c.folder, at)
 		}
-		_, err := os.Stat(at)
+		exists, _, err := gate.Exists(at)
+		exists = exists || err != nil
 		switch {
-		case named && err == nil:
+		case named && exists:
 			return nil, nil, nil, c.wrongUsage("%q is an environment and a path: the path is written ./%s", argument,
 				argument)
-		case err == nil || strings.ContainsRune(argument, '/') || strings.HasSuffix(argument, ".knot"):
+		case exists || strings.ContainsRune(argument, '/') || strings.HasSuffix(argument, ".knot"):
 			paths = append(paths, argument)
 		default:
 			names = append(names, argument)

@@ -4,11 +4,11 @@ import (
 	"flag"
 	"fmt"
 	"io"
-	"os"
 	"path/filepath"
 	"strings"
 
 	"knothole/demo"
+	"knothole/outside/gate"
 )
 
 var demoCommand = &command{
@@ -86,12 +86,17 @@ func editRendering(folder string) error {
 	if status := Main([]string{"render", "--quiet", "--project", project}, quiet); status != exitClean {
 		return fmt.Errorf("the copy in %s cannot be rendered", project)
 	}
-	name := filepath.Join(folder, project, "rendered", "north", "k8s", "bay-map.yaml")
-	text, err := os.ReadFile(name)
+	root, err := gate.OpenRoot(filepath.Join(folder, project))
 	if err != nil {
 		return err
 	}
-	return os.WriteFile(name, []byte(strings.Replace(string(text), "replicas: 6", "replicas: 9", 1)), 0o644)
+	defer root.Close()
+	name := "rendered/north/k8s/bay-map.yaml"
+	text, err := root.ReadFile(name)
+	if err != nil {
+		return err
+	}
+	return root.WriteFile(name, []byte(strings.Replace(string(text), "replicas: 6", "replicas: 9", 1)), 0o644)
 }
 
 func runDemo(c *call) int {
@@ -108,7 +113,7 @@ func runDemo(c *call) int {
 			return c.failed("%s: name another folder, nothing was written", plainError(err))
 		}
 	} else {
-		made, err := os.MkdirTemp("", "flood-watch-")
+		made, _, err := gate.TempFolder("flood-watch-")
 		if err != nil {
 			return c.failed("%s", err)
 		}
@@ -120,11 +125,11 @@ func runDemo(c *call) int {
 	inside := *c.system
 	inside.err, inside.folder = c.out, folder
 	fmt.Fprintf(c.out, "The demo is in %s\n", folder)
-	said, err := os.MkdirTemp("", "flood-watch-store-")
+	said, remove, err := gate.TempFolder("flood-watch-store-")
 	if err != nil {
 		return c.failed("%s", err)
 	}
-	defer os.RemoveAll(said)
+	defer remove()
 	store, err := demo.StartStore(said)
 	if err != nil {
 		return c.failed("the stand-in secret store cannot be started: %s", err)

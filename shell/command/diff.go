@@ -41,7 +41,7 @@ func runDiff(c *call, format string) int {
 		fmt.Fprintf(c.err, "\nnothing was compared: check finds all that is wrong\n")
 		return exitFailed
 	}
-	presenter := c.presenter(p, c.out)
+	presenter := c.presenter(p, c.answer(format))
 	if format == "json" {
 		if err := presenter.ComparisonJSON(comparison); err != nil {
 			return c.failed("%s", err)

@@ -5,7 +5,6 @@ import (
 	"flag"
 	"fmt"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -14,7 +13,7 @@ import (
 
 	"knothole/core/source"
 	"knothole/core/syntax"
-	"knothole/outside/folder"
+	"knothole/outside/gate"
 	"knothole/shell/present"
 )
 
@@ -41,7 +40,7 @@ func runFmt(c *call, check, diff bool) int {
 	}
 	changed := 0
 	for _, name := range files {
-		text, err := os.ReadFile(name)
+		text, err := gate.ReadFile(name)
 		if err != nil {
 			return c.failed("%s: %s", c.relative(name), plainError(err))
 		}
@@ -68,8 +67,8 @@ func runFmt(c *call, check, diff bool) int {
 		case check:
 			fmt.Fprintln(c.out, file.Path)
 		default:
-			if err := folder.Replace(name, []byte(formatted)); err != nil {
-				return c.failed("%s: %s", file.Path, err)
+			if err := c.rewrite(name, text, []byte(formatted)); err != nil {
+				return c.failed("%s: %s", file.Path, plainError(err))
 			}
 			fmt.Fprintln(c.out, file.Path)
 		}
@@ -78,6 +77,24 @@ func runFmt(c *call, check, diff bool) int {
 		return exitFindings
 	}
 	return status
+}
+
+// rewrite replaces a source that a person named, wherever it is, unless it was changed since it was read.
+func (c *call) rewrite(name string, before, text []byte) error {
+	if real, err := gate.Real(name); err == nil {
+		name = real
+	}
+	root, err := gate.OpenRoot(filepath.Dir(name))
+	if err != nil {
+		return err
+	}
+	defer root.Close()
+	unlock, err := gate.Lock(filepath.Dir(name), 0o755, nil)
+	if err != nil {
+		return err
+	}
+	defer unlock()
+	return root.Replace(filepath.Base(name), before, text)
 }
 
 // sources returns the .knot files that the arguments name, sorted; without arguments those of the project. Folders
@@ -99,18 +116,21 @@ func (c *call) sources(arguments []string) (files []string, status int) {
 		if !filepath.IsAbs(name) {
 			name = filepath.Join(c.folder, name)
 		}
-		info, err := os.Stat(name)
+		exists, isFolder, err := gate.Exists(name)
+		if err == nil && !exists {
+			err = gate.ErrNotThere
+		}
 		if err != nil {
 			return nil, c.failed("%s: %s", argument, plainError(err))
 		}
-		if !info.IsDir() {
+		if !isFolder {
 			if !strings.HasSuffix(name, ".knot") {
 				return nil, c.failed("%s is no .knot file", argument)
 			}
 			files = append(files, name)
 			continue
 		}
-		err = filepath.WalkDir(name, func(at string, entry fs.DirEntry, err error) error {
+		err = gate.Walk(name, func(at string, entry fs.DirEntry, err error) error {
 			switch {
 			case err != nil:
 				return err

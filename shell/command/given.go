@@ -10,6 +10,7 @@ import (
 
 	"knothole/core/data"
 	"knothole/core/project"
+	"knothole/outside/gate"
 	"knothole/outside/secrets"
 )
 
@@ -76,7 +77,7 @@ func (g *given) apply(c *call, p *opened, environments []*project.Environment) (
 		name, text, _ := strings.Cut(s, "=")
 		label := "--input " + name
 		if file, ok := strings.CutPrefix(text, "@"); ok {
-			read, err := os.ReadFile(c.path(file))
+			read, err := gate.ReadGiven(c.path(file))
 			if err != nil {
 				return c.failed("--input %s: %s cannot be read: %s", name, file, plainError(err))
 			}
@@ -128,7 +129,7 @@ func (g *given) layer(c *call, p *opened, name string, add func(shown string, fo
 	if !ok || format == data.Env || format == data.Text {
 		return c.failed("the ending of %s does not tell a format: layers end in .yaml, .yml, .json or .toml", name)
 	}
-	text, err := os.ReadFile(c.path(name))
+	text, err := gate.ReadGiven(c.path(name))
 	if err != nil {
 		return c.failed("the layer %s cannot be read: %s", name, plainError(err))
 	}
@@ -155,7 +156,7 @@ func (p *opened) shown(c *call, name string) string {
 
 // source returns what reads the secrets of a project.
 func (g *given) source(c *call, p *opened) (*secrets.Source, int) {
-	root, err := os.OpenRoot(p.folder)
+	root, err := gate.OpenRoot(p.folder)
 	if err != nil {
 		return nil, c.failed("%s", plainError(err))
 	}

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io"
 	"maps"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -16,7 +15,7 @@ import (
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/types"
-	"knothole/outside/folder"
+	"knothole/outside/gate"
 	"knothole/shell/present"
 )
 
@@ -84,13 +83,13 @@ func (i *inputsRun) run(c *call) int {
 			e = environments[0]
 		}
 		text := project.Blank(shown.Inputs, i.blank, p.HasValue(e))
-		_, _ = io.WriteString(c.out, text)
+		_, _ = io.WriteString(c.data, text)
 		if text == "" && e != nil && !c.quiet {
 			fmt.Fprintf(c.err, "nothing is left to fill in: %s gives every input\n", e.Name)
 		}
 		return exitClean
 	}
-	presenter := c.presenter(p, c.out)
+	presenter := c.presenter(p, c.answer(i.format))
 	status = exitClean
 	if len(shown.Inputs) == 0 && i.format == "text" {
 		fmt.Fprintf(c.out, "%s has no inputs\n", module.Path)
@@ -152,6 +151,11 @@ func runSet(c *call, in string, complete bool) int {
 		return c.wrongUsage("name an environment and at least one NAME=VALUE")
 	}
 	name, changes := c.arguments[0], c.arguments[1:]
+	unlock, status := c.lockProject()
+	if status != exitClean {
+		return status
+	}
+	defer unlock()
 	p, status := c.open()
 	if p == nil {
 		return status
@@ -184,7 +188,10 @@ func runSet(c *call, in string, complete bool) int {
 			return c.failed("%s\n  nothing was written", err)
 		}
 	}
-	files, wrong := editor.Result()
+	files, wrong, err := editor.Result()
+	if err != nil {
+		return c.failed("the project cannot be read again: %s\n  nothing was written", plainError(err))
+	}
 	if len(wrong) > 0 {
 		c.presenter(&opened{editor.Edited(), p.folder, p.prefix}, c.err).Findings(wrong)
 		fmt.Fprintln(c.err, "\nnothing was written")
@@ -201,28 +208,41 @@ func runSet(c *call, in string, complete bool) int {
 			project.FileName)
 		return exitFindings
 	}
-	return c.replace(p, files)
+	return c.replace(p, editor, files)
 }
 
-// replace writes files of the project, each whole or not at all, and says what it did.
-func (c *call) replace(p *opened, files map[string]string) int {
+// replace writes files of the project that were edited, each whole or not at all, and says what it did.
+func (c *call) replace(p *opened, editor *project.Editor, files map[string]string) int {
+	root, err := gate.OpenRoot(p.folder)
+	if err != nil {
+		return c.failed("%s", plainError(err))
+	}
+	defer root.Close()
 	for _, name := range slices.Sorted(maps.Keys(files)) {
-		file := filepath.Join(p.folder, filepath.FromSlash(name))
-		before, err := os.ReadFile(file)
-		if err != nil {
-			return c.failed("%s: %s", c.relative(file), plainError(err))
-		}
-		if string(before) == files[name] {
-			fmt.Fprintf(c.out, "%s says so already\n", c.relative(file))
+		shown, before := c.relative(filepath.Join(p.folder, filepath.FromSlash(name))), editor.Before(name)
+		if before == files[name] {
+			fmt.Fprintf(c.out, "%s says so already\n", shown)
 			continue
 		}
-		if !within(p.folder, file) {
-			return c.failed("%s leads out of the project: it was not written", c.relative(file))
+		if err := root.Replace(name, []byte(before), []byte(files[name])); err != nil {
+			return c.failed("%s: %s: it was not written", shown, plainError(err))
 		}
-		if err := folder.Replace(file, []byte(files[name])); err != nil {
-			return c.failed("%s: %s", c.relative(file), err)
-		}
-		fmt.Fprint(c.out, udiff.Unified(c.relative(file), c.relative(file), string(before), files[name]))
+		fmt.Fprint(c.out, udiff.Unified(shown, shown, before, files[name]))
 	}
 	return exitClean
+}
+
+// lockProject makes other runs wait that change files of the project, until it is unlocked. When there is no project,
+// there is nothing to lock: what opens it says so.
+func (c *call) lockProject() (unlock func(), status int) {
+	folder, ok := c.projectFolder()
+	if exists, isFolder, err := gate.Exists(folder); !ok || err != nil || !exists || !isFolder {
+		return func() {}, exitClean
+	}
+	unlock, err := gate.Lock(folder, 0o755,
+		func() { fmt.Fprintf(c.err, "waiting for another run that changes %s\n", c.relative(folder)) })
+	if err != nil {
+		return nil, c.failed("%s: nothing was written", c.told(err))
+	}
+	return unlock, exitClean
 }

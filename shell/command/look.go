@@ -3,7 +3,7 @@ package command
 import (
 	"flag"
 	"fmt"
-	"os"
+	"io/fs"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -15,6 +15,7 @@ import (
 	"knothole/core/render"
 	"knothole/core/source"
 	"knothole/core/value"
+	"knothole/outside/gate"
 	"knothole/shell/present"
 )
 
@@ -69,7 +70,7 @@ func (l *lookRun) run(c *call) int {
 			return status
 		}
 		sets = []explain.Documents{{Documents: documents}}
-		presenter = &present.Presenter{Out: c.out, Sources: set, Color: c.color, Width: c.width, Fit: c.terminal}
+		presenter = &present.Presenter{Out: c.answer(l.format), Sources: set, Color: c.color, Width: c.width, Fit: c.terminal}
 	} else {
 		p, chosen, status := c.openSelected()
 		if p == nil {
@@ -88,7 +89,7 @@ func (l *lookRun) run(c *call) int {
 			sets = append(sets, explain.Documents{Name: r.Environment.Name, Documents: r.Documents})
 			environments = append(environments, r.Environment.Name)
 		}
-		presenter = c.presenter(p, c.out)
+		presenter = c.presenter(p, c.answer(l.format))
 	}
 	inventory := explain.Look(sets, path)
 	if l.format == "json" {
@@ -137,20 +138,23 @@ func (c *call) readFiles(arguments []string) (*source.Set, []render.Document, in
 	set := source.NewSet()
 	var names []string
 	for _, argument := range arguments {
-		info, err := os.Stat(c.path(argument))
+		exists, isFolder, err := gate.Exists(c.path(argument))
+		if err == nil && !exists {
+			err = gate.ErrNotThere
+		}
 		if err != nil {
 			return nil, nil, c.failed("%s cannot be read: %s", argument, plainError(err))
 		}
-		if !info.IsDir() {
+		if !isFolder {
 			names = append(names, argument)
 			continue
 		}
-		_ = filepath.WalkDir(c.path(argument), func(name string, entry os.DirEntry, err error) error {
-			if err != nil || entry.IsDir() {
+		_ = gate.Walk(c.path(argument), func(name string, entry fs.DirEntry, err error) error {
+			if err != nil || !entry.Type().IsRegular() {
 				return nil
 			}
 			if format, ok := data.FormatOf(entry.Name()); ok && slices.Contains(data.Readable, format) {
-				names = append(names, c.relative(name))
+				names = append(names, c.near(name))
 			}
 			return nil
 		})
@@ -163,7 +167,7 @@ func (c *call) readFiles(arguments []string) (*source.Set, []render.Document, in
 			return nil, nil, c.failed("the ending of %s does not tell a format that can be read: .yaml, .yml, .json "+
 				"or .toml", name)
 		}
-		text, err := os.ReadFile(c.path(name))
+		text, err := gate.ReadGiven(c.path(name))
 		if err != nil {
 			return nil, nil, c.failed("%s cannot be read: %s", name, plainError(err))
 		}

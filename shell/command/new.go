@@ -3,14 +3,13 @@ package command
 import (
 	"flag"
 	"fmt"
-	"os"
 	"path"
 	"path/filepath"
 	"strings"
 
 	"knothole/core/project"
 	"knothole/demo"
-	"knothole/outside/folder"
+	"knothole/outside/gate"
 )
 
 var newCommand = &command{
@@ -40,11 +39,8 @@ func runNew(c *call) int {
 		return c.wrongUsage("name the folder of the new project, or an environment with --environment NAME --like ENV")
 	}
 	folder := c.path(c.arguments[0])
-	if err := demo.CheckEmpty(folder); err != nil {
-		return c.failed("%s: name another folder, nothing was written", plainError(err))
-	}
 	if err := demo.WriteNew(folder); err != nil {
-		return c.failed("%s", err)
+		return c.failed("%s: name another folder, nothing was written", plainError(err))
 	}
 	fmt.Fprintf(c.out, "A project is in %s. Next:\n\n  cd %s\n  knothole check\n  knothole render\n  knothole diff "+
 		"bench live\n", c.arguments[0], c.arguments[0])
@@ -55,6 +51,11 @@ func runNewEnvironment(c *call, name, like string) int {
 	if len(c.arguments) > 0 || name == "" || like == "" {
 		return c.wrongUsage("name the new environment and one that it is like: --environment NAME --like ENV")
 	}
+	unlock, status := c.lockProject()
+	if status != exitClean {
+		return status
+	}
+	defer unlock()
 	p, status := c.open()
 	if p == nil {
 		return status
@@ -71,23 +72,25 @@ func runNewEnvironment(c *call, name, like string) int {
 	if err != nil {
 		return c.failed("%s: nothing was written", err)
 	}
-	projectFile, layerFile := filepath.Join(p.folder, project.FileName),
-		filepath.Join(p.folder, filepath.FromSlash(layerPath))
-	if !within(p.folder, filepath.Dir(layerFile)) {
-		return c.failed("%s leads out of the project: nothing was written", layerPath)
+	root, err := gate.OpenRoot(p.folder)
+	if err != nil {
+		return c.failed("%s", plainError(err))
 	}
-	before, err := os.ReadFile(projectFile)
+	defer root.Close()
+	before, err := root.ReadFile(project.FileName)
 	if err != nil {
 		return c.failed("%s: %s", project.FileName, plainError(err))
 	}
-	// The layer comes first: an entry without its layer would be a mistake.
-	if err := folder.Create(layerFile, []byte(layerText)); err != nil {
-		return c.failed("%s: %s: nothing was written", c.relative(layerFile), err)
+	projectFile, layerFile := filepath.Join(p.folder, project.FileName),
+		filepath.Join(p.folder, filepath.FromSlash(layerPath))
+	// The layer comes first: an entry without its layer would be a mistake. One that a stopped run left is the same.
+	if err := root.Create(layerPath, []byte(layerText), 0o644); err != nil {
+		return c.failed("%s: %s: nothing was written", c.relative(layerFile), plainError(err))
 	}
 	text := strings.TrimRight(string(before), "\n") + "\n\n" + entry
-	if err := folder.Replace(projectFile, []byte(text)); err != nil {
-		_ = os.Remove(layerFile)
-		return c.failed("%s: %s", project.FileName, err)
+	if err := root.Replace(project.FileName, before, []byte(text)); err != nil {
+		_ = root.Remove(layerPath)
+		return c.failed("%s: %s", project.FileName, plainError(err))
 	}
 	fmt.Fprintf(c.out, "%s: [environments.%s] was added, like %s\n%s: what has to be decided\n\nNext: fill it in, "+
 		"then knothole check %s\n",

@@ -139,26 +139,26 @@ func (o *outputsRun) noteAbsent(c *call, all []output) {
 func (o *outputsRun) print(c *call, all []output, single bool) {
 	switch {
 	case o.format == "json" && single:
-		fmt.Fprintln(c.out, data.JSONText(all[0].value, 2))
+		fmt.Fprintln(c.data, data.JSONText(all[0].value, 2))
 	case o.format == "json":
 		var b value.Builder
 		for _, out := range all {
 			b.Set(out.object.Name, out.value)
 		}
-		fmt.Fprintln(c.out, data.JSONText(b.Record(0), 2))
+		fmt.Fprintln(c.data, data.JSONText(b.Record(0), 2))
 	case o.format == "env":
 		for _, out := range all {
 			if out.hidden || out.open {
-				fmt.Fprintf(c.out, "# %s: %s\n", out.object.Name, present.Clean(plainText(out.value)))
+				fmt.Fprintf(c.data, "# %s: %s\n", out.object.Name, present.Clean(plainText(out.value)))
 				continue
 			}
 			var b value.Builder
 			b.Set(out.object.Name, value.StringOf(plainText(out.value), 0))
 			text, _ := data.Write(b.Record(0), data.Env) // a text only
-			_, _ = c.out.Write(text)
+			_, _ = c.data.Write(text)
 		}
 	case single:
-		fmt.Fprintln(c.out, plainText(all[0].value))
+		fmt.Fprintln(c.data, plainText(all[0].value))
 	default:
 		width := 0
 		for _, out := range all {

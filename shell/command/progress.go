@@ -31,7 +31,7 @@ func (c *call) progress(what string, total int) *progress {
 			return
 		case <-time.After(progressDelay):
 		}
-		options := []progressbar.Option{progressbar.OptionSetWriter(c.err), progressbar.OptionClearOnFinish(),
+		options := []progressbar.Option{progressbar.OptionSetWriter(c.system.err), progressbar.OptionClearOnFinish(),
 			progressbar.OptionUseANSICodes(true), progressbar.OptionSetRenderBlankState(true)}
 		most := int64(total)
 		if total == 0 {

@@ -323,12 +323,12 @@ func (r *rendering) print(c *call, all []encoded) {
 		for _, f := range append(e.plain, e.secret...) {
 			if count > 1 {
 				if !first {
-					fmt.Fprintln(c.out)
+					fmt.Fprintln(c.data)
 				}
-				fmt.Fprintf(c.out, "# %s\n", path.Join(e.environment.Name, f.Path))
+				fmt.Fprintf(c.data, "# %s\n", path.Join(e.environment.Name, f.Path))
 				first = false
 			}
-			_, _ = c.out.Write(f.Data)
+			_, _ = c.data.Write(f.Data)
 		}
 	}
 	if withheld > 0 && !c.quiet {
@@ -353,7 +353,7 @@ func (r *rendering) printStream(c *call, result *render.Result) int {
 	if err != nil {
 		return c.failed("%s", err)
 	}
-	_, _ = c.out.Write(text)
+	_, _ = c.data.Write(text)
 	if others > 0 && !c.quiet {
 		fmt.Fprintf(c.err, "%s not in the stream: of other formats than YAML\n", present.Count(others, "document"))
 	}

@@ -2,10 +2,7 @@ package command
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
-	"io/fs"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -16,6 +13,7 @@ import (
 	"knothole/core/render"
 	"knothole/core/source"
 	"knothole/outside/folder"
+	"knothole/outside/gate"
 )
 
 // committed is a rendered file that is not as it would be rendered.
@@ -35,49 +33,68 @@ func (c *call) compareRendered(p *opened, results []*render.Result) ([]committed
 	var differing []committed
 	for _, e := range all {
 		base := path.Join(p.Out, e.environment.Name)
-		record, err := folder.ReadRecord(filepath.Join(p.folder, filepath.FromSlash(base)))
+		found, err := c.compareFiles(p, e, base)
 		if err != nil {
 			return nil, err
 		}
-		known := map[string]bool{}
-		for _, f := range e.plain {
-			known[f.Path] = true
-			name := path.Join(base, f.Path)
-			text, err := os.ReadFile(filepath.Join(p.folder, filepath.FromSlash(name)))
-			switch {
-			case errors.Is(err, fs.ErrNotExist):
-				differing = append(differing,
-					committed{finding: renderedFinding(source.Span{}, e.environment.Name, "knothole render writes it",
-						"%s is not there", name)})
-				continue
-			case err != nil:
-				return nil, fmt.Errorf("%s cannot be read: %w", name, plainError(err))
-			case bytes.Equal(text, f.Data):
-				continue
-			}
-			file, err := p.Sources.Add(name, text)
-			if err != nil {
-				return nil, err
-			}
-			message, help := "this is not what would be rendered now", "knothole render writes it anew"
-			if digest, ok := record[f.Path]; !ok || digest != folder.Digest(text) {
-				message, help = "this file was changed since it was rendered",
-					"change the sources instead; knothole render --overwrite writes it anew"
-			}
-			line := firstDifference(text, f.Data)
-			column := 1 + len(file.Line(line)) - len(strings.TrimLeft(file.Line(line), " \t"))
-			differing = append(differing, committed{
-				finding: renderedFinding(file.LineSpan(line, column), e.environment.Name, help, "%s", message),
-				diff:    udiff.Unified(name, name, string(text), string(f.Data)),
-			})
+		differing = append(differing, found...)
+	}
+	return differing, nil
+}
+
+// compareFiles compares the rendered files of one environment, which stand in a folder of the project.
+func (c *call) compareFiles(p *opened, e encoded, base string) ([]committed, error) {
+	to := filepath.Join(p.folder, filepath.FromSlash(p.Out))
+	if !gate.Within(p.folder, to) {
+		return nil, fmt.Errorf("%s leads out of the project", p.Out)
+	}
+	there, err := folder.Read(to, e.environment.Name)
+	if err != nil {
+		return nil, err
+	}
+	defer there.Close()
+	record, err := there.Record()
+	if err != nil {
+		return nil, err
+	}
+	var differing []committed
+	known := map[string]bool{}
+	for _, f := range e.plain {
+		known[f.Path] = true
+		name := path.Join(base, f.Path)
+		text, exists, err := there.File(f.Path)
+		switch {
+		case err == nil && !exists:
+			differing = append(differing,
+				committed{finding: renderedFinding(source.Span{}, e.environment.Name, "knothole render writes it",
+					"%s is not there", name)})
+			continue
+		case err != nil:
+			return nil, fmt.Errorf("%s cannot be read: %w", name, plainError(err))
+		case bytes.Equal(text, f.Data):
+			continue
 		}
-		for _, name := range sortedKeys(record) {
-			if _, err := os.Lstat(filepath.Join(p.folder, filepath.FromSlash(path.Join(base, name)))); err == nil &&
-				!known[name] {
-				differing = append(differing,
-					committed{finding: renderedFinding(source.Span{}, e.environment.Name,
-						"knothole render removes it", "%s is no longer rendered", path.Join(base, name))})
-			}
+		file, err := p.Sources.Add(name, text)
+		if err != nil {
+			return nil, err
+		}
+		message, help := "this is not what would be rendered now", "knothole render writes it anew"
+		if digest, ok := record[f.Path]; !ok || digest != folder.Digest(text) {
+			message, help = "this file was changed since it was rendered",
+				"change the sources instead; knothole render --overwrite writes it anew"
+		}
+		line := firstDifference(text, f.Data)
+		column := 1 + len(file.Line(line)) - len(strings.TrimLeft(file.Line(line), " \t"))
+		differing = append(differing, committed{
+			finding: renderedFinding(file.LineSpan(line, column), e.environment.Name, help, "%s", message),
+			diff:    udiff.Unified(name, name, string(text), string(f.Data)),
+		})
+	}
+	for _, name := range sortedKeys(record) {
+		if _, exists, _ := there.File(name); exists && !known[name] {
+			differing = append(differing,
+				committed{finding: renderedFinding(source.Span{}, e.environment.Name,
+					"knothole render removes it", "%s is no longer rendered", path.Join(base, name))})
 		}
 	}
 	return differing, nil

@@ -44,7 +44,7 @@ func runSchema(c *call, inputs bool) int {
 			module = m
 		}
 	}
-	encoder := json.NewEncoder(c.out)
+	encoder := json.NewEncoder(c.data)
 	encoder.SetEscapeHTML(false)
 	encoder.SetIndent("", "  ")
 	if err := encoder.Encode(schema.Layer(module)); err != nil {

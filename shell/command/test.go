@@ -58,7 +58,7 @@ func runTests(c *call, pattern, format string) int {
 			failed++
 		}
 	}
-	presenter := c.presenter(p, c.out)
+	presenter := c.presenter(p, c.answer(format))
 	if format == "junit" {
 		if err := presenter.TestsJUnit(results); err != nil {
 			return c.failed("%s", err)

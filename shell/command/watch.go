@@ -10,6 +10,8 @@ import (
 	"strings"
 	"time"
 
+	"knothole/outside/gate"
+
 	"github.com/fsnotify/fsnotify"
 )
 
@@ -51,7 +53,7 @@ func (c *call) watch(run func() int) int {
 
 // watchFolders watches the folders of the project in which sources can stand: not those that are rendered to.
 func watchFolders(watcher *fsnotify.Watcher, folder string, outs []string) error {
-	return filepath.WalkDir(folder, func(name string, entry fs.DirEntry, err error) error {
+	return gate.Walk(folder, func(name string, entry fs.DirEntry, err error) error {
 		if err != nil || !entry.IsDir() {
 			return nil
 		}

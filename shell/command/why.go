@@ -56,7 +56,7 @@ func (w *whyRun) run(c *call) int {
 		fmt.Fprintln(c.err, "\nnothing was explained: check finds all that is wrong")
 		return exitFailed
 	}
-	presenter := c.presenter(p, c.out)
+	presenter := c.presenter(p, c.answer(w.format))
 	if w.format == "json" {
 		if err := presenter.WhyJSON(why); err != nil {
 			return c.failed("%s", err)

@@ -4,8 +4,6 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
-	"os"
-	"os/exec"
 	"path"
 	"path/filepath"
 	"runtime"
@@ -16,6 +14,7 @@ import (
 	"knothole/core/parallel"
 	"knothole/core/source"
 	"knothole/outside/folder"
+	"knothole/outside/gate"
 	"knothole/shell/present"
 )
 
@@ -51,13 +50,16 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 	}
 	secretTo := filepath.Join(around, filepath.FromSlash(p.SecretOut))
 	for _, base := range []string{to, secretTo} {
-		if info, err := os.Stat(base); err == nil && !info.IsDir() {
+		if exists, folder, err := gate.Exists(base); err == nil && exists && !folder {
 			return c.failed("%s is a file, not a folder: nothing was written", c.relative(base))
 		}
 	}
-	if own && !within(p.folder, to) {
+	if own && !gate.Within(p.folder, to) {
 		return c.failed("%s leads out of the project: nothing was written\n  write elsewhere with --to DIR",
 			c.relative(to))
+	}
+	if own && reservedName(p.folder, to) || reservedName(around, secretTo) && !strings.HasPrefix(p.SecretOut, ".knothole") {
+		return c.failed("%s leads into a folder of git or of the program: nothing was written", c.relative(to))
 	}
 	options := folder.Options{Overwrite: r.overwrite, Partial: r.only != ""}
 	var targets []*target
@@ -72,21 +74,25 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 		}
 	}
 	if secret {
-		if !within(p.folder, secretTo) && own {
+		if !gate.Within(p.folder, secretTo) && own {
 			return c.failed("%s leads out of the project: nothing was written", c.relative(secretTo))
 		}
-		if status := c.checkIgnored(p, secretTo); status != exitClean {
+		if gate.Same(to, secretTo) {
+			return c.failed("%s and %s are one folder: nothing was written\n  secret documents need a folder of their own",
+				c.relative(to), c.relative(secretTo))
+		}
+		if status := c.checkIgnored(around, secretTo, p.SecretOut, targets); status != exitClean {
 			return status
 		}
 	}
-	unlock, err := folder.Lock(to, 0o755,
+	unlock, err := gate.Lock(to, 0o755,
 		func() { fmt.Fprintf(c.err, "waiting for another run that writes to %s\n", c.relative(to)) })
 	if err != nil {
 		return c.failed("%s: nothing was written", c.told(err))
 	}
 	defer unlock()
 	if secret {
-		unlock, err := folder.Lock(secretTo, 0o700,
+		unlock, err := gate.Lock(secretTo, 0o700,
 			func() { fmt.Fprintf(c.err, "waiting for another run that writes to %s\n", c.relative(secretTo)) })
 		if err != nil {
 			return c.failed("%s: nothing was written", c.told(err))
@@ -201,49 +207,11 @@ func (c *call) put(targets []*target) int {
 
 // told returns what an error says, with the place named as seen from the working folder.
 func (c *call) told(err error) string {
-	var failure *folder.Failure
+	var failure *gate.Failure
 	if errors.As(err, &failure) {
 		return c.relative(failure.Path) + ": " + failure.Err.Error()
 	}
 	return err.Error()
-}
-
-// within reports whether a path that need not be there stays inside a folder, whatever links lead on the way.
-func within(folder, name string) bool {
-	real, err := filepath.EvalSymlinks(folder)
-	if err != nil {
-		return false
-	}
-	for {
-		to, err := filepath.EvalSymlinks(name)
-		if err == nil {
-			relative, err := filepath.Rel(real, to)
-			return err == nil && filepath.IsLocal(relative)
-		}
-		if _, err := os.Lstat(name); err == nil || name == filepath.Dir(name) {
-			return false // a link that leads nowhere
-		}
-		name = filepath.Dir(name)
-	}
-}
-
-// checkIgnored refuses to write secrets where git would take them up.
-func (c *call) checkIgnored(p *opened, name string) int {
-	there := name // or as much of the way to it as there is
-	for {
-		if info, err := os.Stat(there); err == nil && info.IsDir() || there == filepath.Dir(there) {
-			break
-		}
-		there = filepath.Dir(there)
-	}
-	git := exec.Command("git", "-C", there, "check-ignore", "--quiet", "--", filepath.Join(name, "x"))
-	err := git.Run()
-	var exit *exec.ExitError
-	if errors.As(err, &exit) && exit.ExitCode() == 1 {
-		return c.failed("git does not ignore %s, so that secrets could be committed: nothing was written\n  add %s/ "+
-			"to .gitignore", c.relative(name), p.SecretOut)
-	}
-	return exitClean // ignored, or no repository of git
 }
 
 // states are what can have become of a document, in the order in which they are told.
@@ -327,15 +295,18 @@ func kindsText(kinds map[string]int) string {
 	})
 	var parts []string
 	for _, kind := range names {
-		parts = append(parts, fmt.Sprintf("%d %s", kinds[kind], kind))
+		parts = append(parts, fmt.Sprintf("%d %s", kinds[kind], present.Clean(kind)))
 	}
 	return strings.Join(parts, ", ")
 }
 
 // relative shows a path as seen from the working folder, when that is shorter.
-func (c *call) relative(name string) string {
+func (c *call) relative(name string) string { return present.Clean(c.near(name)) }
+
+// near returns a path as seen from the working folder, when that is shorter.
+func (c *call) near(name string) string {
 	if short, err := filepath.Rel(c.folder, name); err == nil && len(short) < len(name) {
-		return filepath.ToSlash(short)
+		name = short
 	}
 	return filepath.ToSlash(name)
 }

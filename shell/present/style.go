@@ -9,8 +9,6 @@ import (
 	"strings"
 	"unicode"
 
-	"github.com/fatih/color"
-
 	"knothole/core/source"
 )
 
@@ -29,33 +27,39 @@ type Presenter struct {
 	All int
 }
 
-// paint returns a text in a colour, when there is colour.
-func (p *Presenter) paint(text string, attributes ...color.Attribute) string {
+// paint returns a text in a style, when there is colour.
+func (p *Presenter) paint(text string, style byte) string {
 	if !p.Color || text == "" {
 		return text
 	}
-	c := color.New(attributes...)
-	c.EnableColor()
-	return c.Sprint(text)
+	return styled(text, style)
 }
 
-func (p *Presenter) red(text string) string    { return p.paint(text, color.FgRed, color.Bold) }
-func (p *Presenter) yellow(text string) string { return p.paint(text, color.FgYellow, color.Bold) }
-func (p *Presenter) green(text string) string  { return p.paint(text, color.FgGreen, color.Bold) }
-func (p *Presenter) cyan(text string) string   { return p.paint(text, color.FgCyan) }
-func (p *Presenter) bold(text string) string   { return p.paint(text, color.Bold) }
-func (p *Presenter) faint(text string) string  { return p.paint(text, color.Faint) }
+func (p *Presenter) red(text string) string    { return p.paint(text, 'r') }
+func (p *Presenter) yellow(text string) string { return p.paint(text, 'y') }
+func (p *Presenter) green(text string) string  { return p.paint(text, 'g') }
+func (p *Presenter) cyan(text string) string   { return p.paint(text, 'c') }
+func (p *Presenter) bold(text string) string   { return p.paint(text, 'b') }
+func (p *Presenter) faint(text string) string  { return p.paint(text, 'f') }
 
 func (p *Presenter) printf(format string, arguments ...any) {
-	fmt.Fprintf(p.Out, format, arguments...)
+	fmt.Fprintf(p.screen(), format, arguments...)
+}
+
+// screen is where what is printed for people goes.
+func (p *Presenter) screen() io.Writer {
+	if s, ok := p.Out.(*Screen); ok {
+		return s
+	}
+	return NewScreen(p.Out)
 }
 
 // file returns the path of a file as the person would write it.
 func (p *Presenter) file(name string) string {
 	if p.Prefix == "" {
-		return name
+		return Clean(name)
 	}
-	return path.Join(p.Prefix, name)
+	return Clean(path.Join(p.Prefix, name))
 }
 
 // location returns file:line:column of a place.
@@ -97,7 +101,7 @@ func Clean(text string) string {
 		if r == '\n' || r == '\t' {
 			return ' '
 		}
-		if unicode.IsControl(r) || unicode.Is(unicode.Cf, r) {
+		if obeyed(r) {
 			return '·'
 		}
 		return r

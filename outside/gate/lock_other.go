@@ -1,8 +1,9 @@
 //go:build !unix
 
-package folder
+package gate
 
 import (
+	"crypto/sha256"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -14,12 +15,12 @@ import (
 // Folders cannot be locked here, so a file beside it is. unlock gives it back, and removes the folder when it is empty.
 func Lock(directory string, mode os.FileMode, waiting func()) (unlock func(), err error) {
 	if err := os.MkdirAll(directory, mode); err != nil {
-		return nil, failure(directory, err)
+		return nil, Failed(directory, err)
 	}
-	name := filepath.Join(os.TempDir(), "knothole-"+digestOf([]byte(directory))[:16])
+	name := filepath.Join(os.TempDir(), "knothole-"+fmt.Sprintf("%x", sha256.Sum256([]byte(directory)))[:16])
 	free, err := lockedfile.MutexAt(name).Lock()
 	if err != nil {
-		return nil, failure(directory, fmt.Errorf("it cannot be locked: %w", Plain(err)))
+		return nil, Failed(directory, fmt.Errorf("it cannot be locked: %w", Plain(err)))
 	}
 	return func() {
 		_ = os.Remove(directory) // when it is empty

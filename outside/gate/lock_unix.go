@@ -1,6 +1,6 @@
 //go:build unix
 
-package folder
+package gate
 
 import (
 	"errors"
@@ -14,11 +14,11 @@ import (
 func Lock(directory string, mode os.FileMode, waiting func()) (unlock func(), err error) {
 	for {
 		if err := os.MkdirAll(directory, mode); err != nil {
-			return nil, failure(directory, err)
+			return nil, Failed(directory, err)
 		}
 		f, err := os.Open(directory)
 		if err != nil {
-			return nil, failure(directory, err)
+			return nil, Failed(directory, err)
 		}
 		err = syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB)
 		if errors.Is(err, syscall.EWOULDBLOCK) {
@@ -33,7 +33,7 @@ func Lock(directory string, mode os.FileMode, waiting func()) (unlock func(), er
 		}
 		if err != nil {
 			f.Close()
-			return nil, failure(directory, fmt.Errorf("it cannot be locked: %w", Plain(err)))
+			return nil, Failed(directory, fmt.Errorf("it cannot be locked: %w", Plain(err)))
 		}
 		// The run before may have removed the folder while this one waited for it.
 		mine, err1 := f.Stat()

@@ -1,0 +1,373 @@
+// Package gate is the one way from the program to the files of the machine. It exists so that what is promised of them
+// holds wherever they are read or written: inside of a folder that is opened as a Root nothing leads out, no link
+// either; what is read is a plain file of bounded size, so that no device, pipe or endless file can hold the program
+// up; and a file that is replaced has its old contents or its new ones, whatever happens. No other package of the
+// program opens a file, which a test holds.
+package gate
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"strings"
+	"time"
+)
+
+// MaxFile is how large a file may be that is read, in bytes.
+const MaxFile = 256 << 20
+
+// ErrNotPlain says that something is no plain file: a folder, a pipe, a device.
+var ErrNotPlain = errors.New("it is no plain file")
+
+// ErrNotThere says that nothing has a name.
+var ErrNotThere = errors.New("no such file or folder")
+
+// ErrTooLarge says that a file has more bytes than are read.
+var ErrTooLarge = errors.New("it is too large")
+
+// ErrChanged says that a file is not what it was when it was read.
+var ErrChanged = errors.New("it was changed by somebody else in the meantime; run the command again")
+
+// Root is a folder of the machine. Names in it have forward slashes; a link that leads out of it is refused.
+type Root struct{ in *os.Root }
+
+// OpenRoot opens a folder.
+func OpenRoot(name string) (*Root, error) {
+	in, err := os.OpenRoot(name)
+	if err != nil {
+		return nil, err
+	}
+	return &Root{in}, nil
+}
+
+// OpenRoot opens a folder in a folder.
+func (r *Root) OpenRoot(name string) (*Root, error) {
+	in, err := r.in.OpenRoot(filepath.FromSlash(name))
+	if err != nil {
+		return nil, err
+	}
+	return &Root{in}, nil
+}
+
+// Close gives the folder back.
+func (r *Root) Close() error { return r.in.Close() }
+
+// Lstat describes what a name stands for, a link too.
+func (r *Root) Lstat(name string) (fs.FileInfo, error) { return r.in.Lstat(filepath.FromSlash(name)) }
+
+// Mkdir makes a folder.
+func (r *Root) Mkdir(name string, mode fs.FileMode) error {
+	return r.in.Mkdir(filepath.FromSlash(name), mode)
+}
+
+// MkdirAll makes a folder and those that it stands in.
+func (r *Root) MkdirAll(name string, mode fs.FileMode) error {
+	return r.in.MkdirAll(filepath.FromSlash(name), mode)
+}
+
+// Rename gives something another name, over a file that is there.
+func (r *Root) Rename(from, to string) error {
+	return r.in.Rename(filepath.FromSlash(from), filepath.FromSlash(to))
+}
+
+// Chmod changes the mode of a file or folder.
+func (r *Root) Chmod(name string, mode fs.FileMode) error {
+	return r.in.Chmod(filepath.FromSlash(name), mode)
+}
+
+// Remove removes a file or an empty folder.
+func (r *Root) Remove(name string) error { return r.in.Remove(filepath.FromSlash(name)) }
+
+// RemoveAll removes a file, or a folder with all that is in it; that there is none is no mistake.
+func (r *Root) RemoveAll(name string) error { return r.in.RemoveAll(filepath.FromSlash(name)) }
+
+// ReadFile reads a plain file.
+func (r *Root) ReadFile(name string) ([]byte, error) {
+	f, err := r.open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return bounded(f, MaxFile)
+}
+
+// ReadSome reads a plain file that has at most so many bytes.
+func (r *Root) ReadSome(name string, most int64) ([]byte, error) {
+	f, err := r.open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return bounded(f, most)
+}
+
+// open opens a plain file without waiting for anybody, as a pipe would.
+func (r *Root) open(name string) (*os.File, error) {
+	f, err := r.in.OpenFile(filepath.FromSlash(name), os.O_RDONLY|dontWait, 0)
+	if err != nil {
+		return nil, err
+	}
+	return plain(f)
+}
+
+// plain closes what is no plain file.
+func plain(f *os.File) (*os.File, error) {
+	info, err := f.Stat()
+	if err == nil && !info.Mode().IsRegular() {
+		err = ErrNotPlain
+	}
+	if err != nil {
+		f.Close()
+		return nil, err
+	}
+	return f, nil
+}
+
+func bounded(f *os.File, most int64) ([]byte, error) {
+	var b bytes.Buffer
+	if info, err := f.Stat(); err == nil && info.Mode().IsRegular() && info.Size() <= most {
+		b.Grow(int(info.Size()) + bytes.MinRead) // so that it is read at once
+	}
+	if _, err := b.ReadFrom(io.LimitReader(f, most+1)); err != nil {
+		return nil, err
+	}
+	if int64(b.Len()) > most {
+		return nil, fmt.Errorf("%w: it has more than %s", ErrTooLarge, size(most))
+	}
+	return b.Bytes(), nil
+}
+
+func size(n int64) string {
+	if n >= 1<<20 {
+		return fmt.Sprintf("%d MiB", n>>20)
+	}
+	return fmt.Sprintf("%d KiB", n>>10)
+}
+
+// WriteFile writes a file in full. It is not for files that others could be reading: see Replace.
+func (r *Root) WriteFile(name string, text []byte, mode fs.FileMode) error {
+	return r.in.WriteFile(filepath.FromSlash(name), text, mode)
+}
+
+// stagedPrefix begins the names of files that are being written, before they get the name that they are written for.
+const stagedPrefix = ".knothole-new-"
+
+// IsStaged reports whether a file is one that a run left that was stopped.
+func IsStaged(name string) bool { return strings.HasPrefix(name, stagedPrefix) }
+
+// Replace replaces the contents of a file, which must still be what they were, and keeps its mode. A link is followed,
+// so that what it leads to is replaced. The caller holds the lock of the folder.
+func (r *Root) Replace(name string, before, text []byte) error {
+	name, err := r.follow(name)
+	if err != nil {
+		return err
+	}
+	now, err := r.ReadFile(name)
+	if err != nil {
+		return err
+	}
+	if !bytes.Equal(now, before) {
+		return ErrChanged
+	}
+	info, err := r.Lstat(name)
+	if err != nil {
+		return err
+	}
+	return r.put(name, text, info.Mode().Perm(), true)
+}
+
+// Create writes a file that is not there yet, or holds nothing, or has these contents already: then a run that was
+// stopped has made it. The folders on the way are made.
+func (r *Root) Create(name string, text []byte, mode fs.FileMode) error {
+	if info, err := r.Lstat(name); err == nil {
+		now, err := r.ReadFile(name)
+		switch {
+		case err != nil || !info.Mode().IsRegular() || len(now) > 0 && !bytes.Equal(now, text):
+			return errors.New("there is a file already")
+		case len(now) > 0:
+			return nil
+		}
+	}
+	if err := r.MkdirAll(path.Dir(name), 0o755); err != nil {
+		return err
+	}
+	return r.put(name, text, mode, true)
+}
+
+// Keep writes a file that may be lost when the machine loses power, whole or not at all, over one that is there.
+func (r *Root) Keep(name string, text []byte, mode fs.FileMode) error {
+	return r.put(name, text, mode, false)
+}
+
+// put writes a file beside its place, whole, and on the disk if it has to be safe, before it takes its name. What runs
+// left that were stopped is removed.
+func (r *Root) put(name string, text []byte, mode fs.FileMode, safe bool) error {
+	folder := path.Dir(name)
+	if entries, err := fs.ReadDir(r.in.FS(), folder); err == nil {
+		for _, e := range entries {
+			if strings.HasPrefix(e.Name(), stagedPrefix) && e.Type().IsRegular() {
+				_ = r.Remove(path.Join(folder, e.Name())) // nobody else writes here while the lock is held
+			}
+		}
+	}
+	staged := path.Join(folder, stagedPrefix+path.Base(name))
+	f, err := r.in.OpenFile(filepath.FromSlash(staged), os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode)
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(text)
+	if err == nil {
+		err = f.Chmod(mode) // whatever the mask says
+	}
+	if err == nil && safe {
+		err = f.Sync()
+	}
+	if err2 := f.Close(); err == nil {
+		err = err2
+	}
+	if err == nil {
+		err = r.Rename(staged, name)
+	}
+	if err != nil {
+		_ = r.Remove(staged)
+		return err
+	}
+	if !safe {
+		return nil
+	}
+	return r.syncFolder(folder)
+}
+
+// Touch says that a file was used now.
+func (r *Root) Touch(name string) error {
+	now := time.Now()
+	return r.in.Chtimes(filepath.FromSlash(name), now, now)
+}
+
+// syncFolder keeps the names in a folder on the disk. Where folders cannot be synced, names are as safe as the file
+// system makes them.
+func (r *Root) syncFolder(name string) error {
+	f, err := r.in.Open(filepath.FromSlash(name))
+	if err != nil {
+		return err
+	}
+	_ = f.Sync()
+	return f.Close()
+}
+
+// maxLinks is how many links may lead from one to the next.
+const maxLinks = 40
+
+// follow returns what a name leads to, links in the last part followed.
+func (r *Root) follow(name string) (string, error) {
+	for range maxLinks {
+		info, err := r.Lstat(name)
+		if err != nil {
+			return "", err
+		}
+		if info.Mode()&fs.ModeSymlink == 0 {
+			return name, nil
+		}
+		to, err := r.in.Readlink(filepath.FromSlash(name))
+		if err != nil {
+			return "", err
+		}
+		if to = filepath.ToSlash(to); path.IsAbs(to) {
+			return "", errors.New(leadsOut)
+		}
+		if name = path.Join(path.Dir(name), to); !filepath.IsLocal(filepath.FromSlash(name)) {
+			return "", errors.New(leadsOut)
+		}
+	}
+	return "", errors.New("links lead in a circle")
+}
+
+// FS returns the folder as a file system of plain files and folders.
+func (r *Root) FS() fs.FS { return files{r} }
+
+type files struct{ root *Root }
+
+// Open opens a plain file or a folder.
+func (f files) Open(name string) (fs.File, error) {
+	if !fs.ValidPath(name) {
+		return nil, &fs.PathError{Op: "open", Path: name, Err: fs.ErrInvalid}
+	}
+	opened, err := f.root.in.OpenFile(filepath.FromSlash(name), os.O_RDONLY|dontWait, 0)
+	if err != nil {
+		return nil, err
+	}
+	if info, err := opened.Stat(); err == nil && info.IsDir() {
+		return opened, nil
+	}
+	plain, err := plain(opened)
+	if err != nil {
+		return nil, &fs.PathError{Op: "open", Path: name, Err: err}
+	}
+	return plain, nil
+}
+
+// ReadFile reads a plain file.
+func (f files) ReadFile(name string) ([]byte, error) {
+	if !fs.ValidPath(name) {
+		return nil, &fs.PathError{Op: "open", Path: name, Err: fs.ErrInvalid}
+	}
+	text, err := f.root.ReadFile(name)
+	if errors.Is(err, ErrNotPlain) {
+		err = &fs.PathError{Op: "open", Path: name, Err: err}
+	}
+	return text, err
+}
+
+// Lstat describes what a name stands for, a link too.
+func (f files) Lstat(name string) (fs.FileInfo, error) { return f.root.Lstat(name) }
+
+// ReadLink returns where a link leads.
+func (f files) ReadLink(name string) (string, error) {
+	to, err := f.root.in.Readlink(filepath.FromSlash(name))
+	return filepath.ToSlash(to), err
+}
+
+// ReadDir lists a folder.
+func (f files) ReadDir(name string) ([]fs.DirEntry, error) { return fs.ReadDir(f.root.in.FS(), name) }
+
+// Stat describes what a name leads to.
+func (f files) Stat(name string) (fs.FileInfo, error) { return fs.Stat(f.root.in.FS(), name) }
+
+// leadsOut is how an os.Root says that a link leads out of it.
+const leadsOut = "path escapes from parent"
+
+// Plain takes the operation and the path off an error of the file system, which the caller names better.
+func Plain(err error) error {
+	var pathError *fs.PathError
+	var linkError *os.LinkError
+	switch {
+	case errors.As(err, &pathError):
+		err = pathError.Err
+	case errors.As(err, &linkError):
+		err = linkError.Err
+	}
+	if err != nil && err.Error() == leadsOut {
+		return errors.New("a link leads out of the folder, and is not followed")
+	}
+	return err
+}
+
+// Failure says what could not be done, and where.
+type Failure struct {
+	Path string
+	Err  error
+}
+
+// Error names the place.
+func (f *Failure) Error() string { return f.Path + ": " + f.Err.Error() }
+
+// Unwrap returns what went wrong.
+func (f *Failure) Unwrap() error { return f.Err }
+
+// Failed is the failure at a place.
+func Failed(name string, err error) error { return &Failure{name, Plain(err)} }

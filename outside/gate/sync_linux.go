@@ -1,0 +1,13 @@
+package gate
+
+import "golang.org/x/sys/unix"
+
+// Sync keeps all that was written to the file system of the folder on the disk.
+func (r *Root) Sync() error {
+	f, err := r.in.Open(".")
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	return unix.Syncfs(int(f.Fd()))
+}

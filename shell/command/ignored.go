@@ -1,0 +1,140 @@
+package command
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"knothole/core/project"
+	"knothole/outside/gate"
+)
+
+// checkIgnored refuses to write secrets where git would take them up. Git is asked about each file, from the folder
+// that they are written around, which is nothing that was rendered.
+func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) int {
+	var names []string
+	for _, t := range targets {
+		if !t.options.Secret {
+			continue
+		}
+		for _, f := range t.files {
+			names = append(names, filepath.Join(realName(t.base), t.environment.Name, filepath.FromSlash(f.Path)))
+		}
+	}
+	there := realName(around) // or as much of the way to it as there is
+	for exists, folder, err := gate.Exists(there); !exists || !folder || err != nil; exists, folder, err = gate.Exists(there) {
+		there = filepath.Dir(there)
+	}
+	refuse := func(why, help string) int {
+		return c.failed("%s: nothing was written\n  %s", why, help)
+	}
+	open, err := notIgnored(there, names)
+	switch {
+	case errors.Is(err, errNoRepository):
+		return exitClean
+	case err != nil:
+		return refuse(fmt.Sprintf("git cannot say whether it ignores %s: %s", c.relative(secretTo), err),
+			"mend that first: else secrets could be committed")
+	case len(open) > 0:
+		return refuse(fmt.Sprintf("git does not ignore %s, so that secrets could be committed", c.relative(open[0])),
+			"add "+shown+"/ to .gitignore, and nothing that takes a part of it back")
+	}
+	tracked, err := git(there, nil, append([]string{"ls-files", "-z", "--"}, names...)...)
+	if err != nil {
+		return refuse(fmt.Sprintf("git cannot say whether it has %s: %s", c.relative(secretTo), err),
+			"mend that first: else secrets could be committed")
+	}
+	if name, _, _ := strings.Cut(string(tracked), "\x00"); name != "" {
+		return refuse(fmt.Sprintf("git has %s already, so that the secret would be committed",
+			c.relative(filepath.Join(there, filepath.FromSlash(name)))),
+			"take it out of the repository: git rm --cached, and its history with it")
+	}
+	return exitClean
+}
+
+// errNoRepository says that a folder is in no repository of git.
+var errNoRepository = errors.New("not a repository of git")
+
+// notIgnored returns the files of some that git would take up.
+func notIgnored(folder string, names []string) ([]string, error) {
+	said, err := git(folder, []byte(strings.Join(names, "\x00")+"\x00"), "check-ignore", "--stdin", "-z", "--no-index")
+	var exit *exec.ExitError
+	if err != nil && !(errors.As(err, &exit) && exit.ExitCode() == 1) { // 1 says that it ignores none
+		return nil, err
+	}
+	ignored := map[string]bool{}
+	for _, name := range strings.Split(string(said), "\x00") {
+		ignored[name] = true
+	}
+	var open []string
+	for _, name := range names {
+		if !ignored[name] {
+			open = append(open, name)
+		}
+	}
+	return open, nil
+}
+
+// git runs git in a folder, so that nothing in the folder or in the environment makes it run another program, or look
+// elsewhere.
+func git(folder string, in []byte, arguments ...string) ([]byte, error) {
+	command := exec.Command("git", append([]string{"-c", "core.fsmonitor=false", "-c", "core.hooksPath=" + os.DevNull,
+		"-c", "core.pager=cat", "--no-optional-locks"}, arguments...)...)
+	command.Dir, command.Stdin = folder, bytes.NewReader(in)
+	for _, entry := range os.Environ() {
+		if name, _, _ := strings.Cut(entry, "="); !strings.HasPrefix(name, "GIT_") && name != "LC_ALL" && name != "LANGUAGE" {
+			command.Env = append(command.Env, entry)
+		}
+	}
+	command.Env = append(command.Env, "LC_ALL=C", "GIT_TERMINAL_PROMPT=0")
+	out, err := command.Output()
+	var exit *exec.ExitError
+	switch {
+	case errors.Is(err, exec.ErrNotFound):
+		if inRepository(folder) {
+			return nil, errors.New("it is not installed, but the folder is in a repository")
+		}
+		return nil, errNoRepository
+	case errors.As(err, &exit) && exit.ExitCode() != 1:
+		said, _, _ := strings.Cut(strings.TrimPrefix(string(exit.Stderr), "fatal: "), "\n")
+		if strings.HasPrefix(said, "not a git repository") && !inRepository(folder) {
+			return nil, errNoRepository
+		}
+		return nil, errors.New(said)
+	}
+	return out, err
+}
+
+// inRepository reports whether a folder, or one that it is in, looks like that of a repository.
+func inRepository(folder string) bool {
+	for {
+		if exists, _, err := gate.Exists(filepath.Join(folder, ".git")); exists || err != nil {
+			return true
+		}
+		parent := filepath.Dir(folder)
+		if parent == folder {
+			return false
+		}
+		folder = parent
+	}
+}
+
+// realName returns a path without links, as far as it is there.
+func realName(name string) string {
+	if real, err := gate.Real(name); err == nil || name == filepath.Dir(name) {
+		return real
+	}
+	return filepath.Join(realName(filepath.Dir(name)), filepath.Base(name))
+}
+
+// reservedName reports whether a path in a folder, followed to what it leads to, goes through a folder of git or of the
+// program.
+func reservedName(folder, name string) bool {
+	relative, err := filepath.Rel(realName(folder), realName(name))
+	return err == nil && slices.ContainsFunc(strings.Split(filepath.ToSlash(relative), "/"), project.Reserved)
+}

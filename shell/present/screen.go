@@ -1,0 +1,68 @@
+package present
+
+import (
+	"fmt"
+	"io"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+)
+
+// Screen is where people read what is printed. Whatever is written to it, a terminal obeys nothing of it but the
+// colours that paint has put in: control characters, characters that change the direction of the text or cannot be
+// seen, and bytes that are no text, stand there as their numbers.
+type Screen struct{ to io.Writer }
+
+// NewScreen returns a screen that writes to something.
+func NewScreen(to io.Writer) *Screen { return &Screen{to} }
+
+// styleMark begins a style in what is written to a screen; the byte behind it says which. It is no part of any text,
+// since no UTF-8 holds it, so that only paint writes it.
+const styleMark = 0xFF
+
+// styles are the codes of terminals (ECMA-48 section 8.3.117) for the styles.
+var styles = map[byte]string{'r': "\x1b[31;1m", 'y': "\x1b[33;1m", 'g': "\x1b[32;1m", 'c': "\x1b[36m", 'b': "\x1b[1m",
+	'f': "\x1b[2m", '0': "\x1b[0m"}
+
+// styled puts a style around a text.
+func styled(text string, style byte) string {
+	return string([]byte{styleMark, style}) + text + string([]byte{styleMark, '0'})
+}
+
+// Write shows a text, of which no character is cut.
+func (s *Screen) Write(text []byte) (int, error) {
+	if _, err := io.WriteString(s.to, harmless(text)); err != nil {
+		return 0, err
+	}
+	return len(text), nil
+}
+
+// harmless makes visible what a terminal would obey.
+func harmless(text []byte) string {
+	var b strings.Builder
+	b.Grow(len(text))
+	for i := 0; i < len(text); {
+		if text[i] == styleMark && i+1 < len(text) && styles[text[i+1]] != "" {
+			b.WriteString(styles[text[i+1]])
+			i += 2
+			continue
+		}
+		r, size := utf8.DecodeRune(text[i:])
+		switch {
+		case r == utf8.RuneError && size <= 1:
+			fmt.Fprintf(&b, `\x%02x`, text[i])
+		case r == '\n' || r == '\t' || !obeyed(r):
+			b.WriteRune(r)
+		default:
+			fmt.Fprintf(&b, `\u{%x}`, r)
+		}
+		i += size
+	}
+	return b.String()
+}
+
+// obeyed reports whether a terminal may do something at a character instead of showing it.
+func obeyed(r rune) bool {
+	return r >= 0x7F && r < 0xA0 || r < ' ' || r > unicode.MaxLatin1 && unicode.In(r, unicode.Cf, unicode.Zl, unicode.Zp) ||
+		r == '\u00AD'
+}
