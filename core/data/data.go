@@ -79,6 +79,38 @@ func (r *reader) duplicate(key string, at, first source.Span) {
 	})
 }
 
+// tooMuch ends reading what is too much to be read in time and memory that can be foreseen.
+func (r *reader) tooMuch(help, format string, arguments ...any) {
+	r.report(source.Finding{Code: source.TooMuchWork, Span: r.file.Span(0, 0), Message: fmt.Sprintf(format, arguments...),
+		Help: help})
+	panic(unreadable{})
+}
+
+// maxData is how many bytes of data are read from one file; maxMarks how many marks a text of YAML may have between
+// which values can stand: its library takes a thousand bytes of memory for each value.
+const (
+	maxData  = 64 << 20
+	maxMarks = 1_250_000
+)
+
+// bounded refuses a text that is too much for a format.
+func (r *reader) bounded(format Format) {
+	text := r.file.Text
+	if len(text) > maxData {
+		r.tooMuch("split the file", "a file of data has at most %d MiB", maxData>>20)
+	}
+	if format != YAML || len(text) < maxMarks {
+		return
+	}
+	marks := 0
+	for _, mark := range []string{"\n", ",", "[", "{"} {
+		marks += strings.Count(text, mark)
+	}
+	if marks > maxMarks {
+		r.tooMuch("split the file, or keep such data in JSON", "this YAML may hold more than a million values")
+	}
+}
+
 func (r *reader) tooDeep(at source.Span) {
 	r.report(source.Finding{Code: source.TooDeep, Span: at,
 		Message: fmt.Sprintf("data nested deeper than %d levels", maxDepth)})
@@ -89,6 +121,7 @@ func (r *reader) tooDeep(at source.Span) {
 // places of the keys. What cannot be read is reported; the value is then Absent.
 func Read(file *source.File, format Format, keys Keys) (v value.Value, findings source.Findings) {
 	return read(file, keys, func(r *reader) value.Value {
+		r.bounded(format)
 		switch format {
 		case YAML:
 			return r.yaml()
@@ -104,6 +137,7 @@ func Read(file *source.File, format Format, keys Keys) (v value.Value, findings 
 // ReadStream reads a YAML file of any number of documents as a list of them; empty documents do not count.
 func ReadStream(file *source.File, keys Keys) (value.Value, source.Findings) {
 	return read(file, keys, func(r *reader) value.Value {
+		r.bounded(YAML)
 		return value.ListOf(r.yamlStream(0), value.From(file.Pos(0)))
 	})
 }

@@ -19,9 +19,11 @@ type table struct {
 	keys    []string
 	entries map[string]*tableEntry
 	at      source.Pos
+	depth   int // how deep it stands in the file
 	// header says that a [header] has named this table, dotted that a dotted key has made it, closed that it is an
 	// inline table: TOML 1.0 forbids to name or extend such tables again.
 	header, dotted, closed bool
+	inline                 bool
 }
 
 type tableEntry struct {
@@ -31,7 +33,9 @@ type tableEntry struct {
 	key    source.Span
 }
 
-func newTable(at source.Pos) *table { return &table{entries: map[string]*tableEntry{}, at: at} }
+func newTable(at source.Pos, depth int) *table {
+	return &table{entries: map[string]*tableEntry{}, at: at, depth: depth}
+}
 
 func (t *table) add(name string, e *tableEntry) {
 	t.keys = append(t.keys, name)
@@ -41,17 +45,30 @@ func (t *table) add(name string, e *tableEntry) {
 type tomlReader struct {
 	*reader
 	parser unstable.Parser
+	text   string // of the file, without a byte order mark
+	starts []int  // offsets of the lines on which a key of a table, or its header, stands
+}
+
+// piece notes that an expression begins with a key.
+func (t *tomlReader) piece(first tomlKey) {
+	start := strings.LastIndexByte(t.file.Text[:t.file.Offset(first.at.Start)], '\n') + 1
+	t.starts = append(t.starts, start)
 }
 
 func (r *reader) toml() value.Value {
 	t := &tomlReader{reader: r}
-	root := newTable(r.file.Pos(0))
+	root := newTable(r.file.Pos(0), 0)
 	current := root
-	t.parser.Reset([]byte(r.file.Text))
+	text := r.file.Text
+	if mark := "\uFEFF"; strings.HasPrefix(text, mark) { // which the library does not know: spaces are as long
+		text = strings.Repeat(" ", len(mark)) + text[len(mark):]
+	}
+	t.text = text
+	t.parser.Reset([]byte(text))
 	for t.parser.NextExpression() {
 		switch e := t.parser.Expression(); e.Kind {
 		case unstable.KeyValue:
-			t.keyValue(current, e, 0)
+			t.keyValue(current, e)
 		case unstable.Table:
 			current = t.header(root, e, false)
 		case unstable.ArrayTable:
@@ -62,16 +79,44 @@ func (r *reader) toml() value.Value {
 		t.mistake(err)
 	}
 	if !r.findings.HasErrors() {
-		// What the rules above do not cover is left to the library.
-		var all map[string]any
-		var mistake *toml.DecodeError
-		if err := toml.Unmarshal([]byte(r.file.Text), &all); errors.As(err, &mistake) {
-			line, column := mistake.Position()
-			r.fail(r.file.LineSpan(line, column), "", "this is not TOML: %s",
-				strings.TrimPrefix(mistake.Error(), "toml: "))
-		}
+		t.leftToLibrary()
 	}
 	return t.finish(root)
+}
+
+// wholeText is how long a text may be that the library reads at once: what it looks for, keys that stand twice, takes
+// it as long as the square of their number.
+const wholeText = 64 << 10
+
+// leftToLibrary finds what the rules of the reader do not cover: the forms of values. A long text is read piece by
+// piece, each from one line on which a key of a table stands to the next.
+func (t *tomlReader) leftToLibrary() {
+	pieces, before := []int{0}, 0 // and how many lines stand before one
+	if len(t.file.Text) > wholeText && len(t.starts) > 0 {
+		pieces = t.starts
+		pieces[0] = 0
+	}
+	for i, start := range pieces {
+		end := len(t.file.Text)
+		if i+1 < len(pieces) {
+			end = pieces[i+1]
+		}
+		var all map[string]any
+		var mistake *toml.DecodeError
+		if err := toml.Unmarshal([]byte(t.text[start:end]), &all); errors.As(err, &mistake) {
+			line, column := mistake.Position()
+			t.fail(t.file.LineSpan(before+line, column), "", "this is not TOML: %s",
+				strings.TrimPrefix(mistake.Error(), "toml: "))
+		}
+		before += strings.Count(t.file.Text[start:end], "\n")
+	}
+}
+
+// tooDeepPath reports a path that leads deeper than values may nest.
+func (t *tomlReader) tooDeepPath(in *table, path []tomlKey) {
+	if most := maxDepth - in.depth; len(path) > most {
+		t.tooDeep(path[most].at)
+	}
 }
 
 func (t *tomlReader) mistake(err error) {
@@ -119,13 +164,15 @@ func (t *tomlReader) path(it unstable.Iterator) []tomlKey {
 // header finds or makes the table that a [header] or [[header]] names.
 func (t *tomlReader) header(root *table, e *unstable.Node, array bool) *table {
 	path := t.path(e.Key())
+	t.piece(path[0])
+	t.tooDeepPath(root, path)
 	at := root
 	for i, k := range path {
 		last := i == len(path)-1
 		entry, ok := at.entries[k.name]
 		switch {
 		case !ok:
-			next := newTable(k.at.Start)
+			next := newTable(k.at.Start, at.depth+1)
 			entry = &tableEntry{key: k.at}
 			if last && array {
 				entry.tables = []*table{next}
@@ -138,9 +185,9 @@ func (t *tomlReader) header(root *table, e *unstable.Node, array bool) *table {
 		case last && array:
 			if entry.tables == nil {
 				t.duplicate(k.name, k.at, entry.key)
-				return newTable(k.at.Start)
+				return newTable(k.at.Start, at.depth+1)
 			}
-			at = newTable(k.at.Start)
+			at = newTable(k.at.Start, at.depth+1)
 			entry.tables = append(entry.tables, at)
 		case entry.tables != nil && !last:
 			at = entry.tables[len(entry.tables)-1]
@@ -149,20 +196,24 @@ func (t *tomlReader) header(root *table, e *unstable.Node, array bool) *table {
 			at.header = at.header || last
 		default:
 			t.duplicate(k.name, k.at, entry.key)
-			return newTable(k.at.Start)
+			return newTable(k.at.Start, at.depth+1)
 		}
 	}
 	return at
 }
 
 // keyValue enters `a.b = value` into a table.
-func (t *tomlReader) keyValue(in *table, e *unstable.Node, depth int) {
+func (t *tomlReader) keyValue(in *table, e *unstable.Node) {
 	path := t.path(e.Key())
+	if !in.inline {
+		t.piece(path[0])
+	}
+	t.tooDeepPath(in, path)
 	last := path[len(path)-1]
 	for _, k := range path[:len(path)-1] {
 		entry, ok := in.entries[k.name]
 		if !ok {
-			entry = &tableEntry{table: newTable(k.at.Start), key: k.at}
+			entry = &tableEntry{table: newTable(k.at.Start, in.depth+1), key: k.at}
 			entry.table.dotted = true
 			in.add(k.name, entry)
 		}
@@ -173,7 +224,7 @@ func (t *tomlReader) keyValue(in *table, e *unstable.Node, depth int) {
 		in = entry.table
 	}
 	cursor := t.file.Offset(last.at.End)
-	entry := t.value(e.Value(), &cursor, depth)
+	entry := t.value(e.Value(), &cursor, in.depth+1)
 	entry.key = last.at
 	if first, ok := in.entries[last.name]; ok {
 		t.duplicate(last.name, last.at, first.key)
@@ -218,10 +269,11 @@ func (t *tomlReader) value(n *unstable.Node, cursor *int, depth int) *tableEntry
 		}
 		return &tableEntry{value: value.ListOf(elements, origin)}
 	case unstable.InlineTable:
-		inner := newTable(at.Start)
+		inner := newTable(at.Start, depth)
+		inner.inline = true
 		for it := n.Children(); it.Next(); {
 			if it.Node().Kind == unstable.KeyValue {
-				t.keyValue(inner, it.Node(), depth+1)
+				t.keyValue(inner, it.Node())
 				*cursor = int(it.Node().Raw.Offset + it.Node().Raw.Length)
 			}
 		}

@@ -23,7 +23,13 @@ type yamlReader struct {
 	*reader
 	line, column, offset int
 	expanded             int
-	open                 map[*yaml.Node]bool // anchors that are being read
+	anchors              map[*yaml.Node]anchored // what was read
+}
+
+// anchored is a value that aliases refer to, and how many values it is.
+type anchored struct {
+	value value.Value
+	size  int
 }
 
 func (r *reader) yaml() value.Value {
@@ -40,7 +46,7 @@ func (r *reader) yamlStream(most int) []value.Value {
 	if err != nil {
 		r.fail(r.file.Span(0, 0), "", "this is not YAML: %s", err)
 	}
-	y := &yamlReader{reader: r, line: 1, column: 1, open: map[*yaml.Node]bool{}}
+	y := &yamlReader{reader: r, line: 1, column: 1, anchors: map[*yaml.Node]anchored{}}
 	var documents []value.Value
 	for {
 		var document yaml.Node
@@ -117,24 +123,34 @@ func (y *yamlReader) at(n *yaml.Node) source.Pos {
 }
 
 func (y *yamlReader) value(n *yaml.Node, depth int) value.Value {
+	if n.Anchor == "" || n.Kind == yaml.AliasNode {
+		return y.bare(n, depth)
+	}
+	before := y.expanded
+	v := y.bare(n, depth)
+	y.anchors[n] = anchored{v, y.expanded - before}
+	return v
+}
+
+// bare reads a value without looking at its anchor.
+func (y *yamlReader) bare(n *yaml.Node, depth int) value.Value {
 	if depth > maxDepth {
 		y.tooDeep(source.At(y.at(n)))
 	}
 	at := y.at(n)
-	if y.expanded++; y.expanded > maxExpansion && len(y.open) > 0 {
-		y.fail(source.At(at), "write less by reference", "the aliases of this file stand for more than %d values",
-			maxExpansion)
-	}
+	y.expanded++
 	origin := value.From(at)
 	switch n.Kind {
 	case yaml.AliasNode:
-		if y.open[n.Alias] {
+		known, ok := y.anchors[n.Alias]
+		if !ok { // what an alias refers to stands before it, unless it is still being read
 			y.fail(source.At(at), "", "the alias *%s stands inside what it refers to", n.Value)
 		}
-		y.open[n.Alias] = true
-		v := y.value(n.Alias, depth)
-		delete(y.open, n.Alias)
-		return v
+		if y.expanded += known.size; y.expanded > maxExpansion {
+			y.fail(source.At(at), "write less by reference", "the aliases of this file stand for more than %d values",
+				maxExpansion)
+		}
+		return known.value
 	case yaml.SequenceNode:
 		y.tag(n, at, "!!seq")
 		elements := make([]value.Value, len(n.Content))

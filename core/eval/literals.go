@@ -210,13 +210,13 @@ func (c *compiler) recordLiteral(e *syntax.Record) code {
 	if body, ok := c.fixedRecord(e); ok {
 		return body
 	}
-	parts := make([]entryCode, len(e.Entries))
-	for i, entry := range e.Entries {
-		parts[i] = c.entry(entry)
-	}
 	o := origin(e)
 	if len(e.Entries) == 1 && e.Entries[0].Spread {
 		return c.copied(e.Entries[0], o)
+	}
+	parts := make([]entryCode, len(e.Entries))
+	for i, entry := range e.Entries {
+		parts[i] = c.entry(entry)
 	}
 	return func(f *frame) value.Value {
 		var b entries
