@@ -437,6 +437,41 @@ func (t *thread) put(v value.Value, key string, to value.Value, at source.Span) 
 
 // merge lays a record over another: records merge into records, anything else replaces.
 func (t *thread) merge(under, over value.Value, at source.Span) value.Value {
+	m := merging{thread: t, at: at}
+	return m.merge(under, over)
+}
+
+// merging is one record on its way over another. When there are many records in them, it remembers what it has made:
+// some may be shared so often that making each again would never end.
+type merging struct {
+	*thread
+	at    source.Span
+	count int
+	made  map[[2]uintptr]value.Value
+}
+
+func (m *merging) merge(under, over value.Value) value.Value {
+	if under.Identity() == over.Identity() {
+		return over
+	}
+	pair := [2]uintptr{under.Identity(), over.Identity()}
+	if known, ok := m.made[pair]; ok {
+		m.spend(1, m.at)
+		return known
+	}
+	result := m.lay(under, over)
+	if m.count++; m.count > manyVisits {
+		if m.made == nil {
+			m.made = map[[2]uintptr]value.Value{}
+		}
+		m.made[pair] = result
+	}
+	return result
+}
+
+// lay is merge for two records that were not met before.
+func (m *merging) lay(under, over value.Value) value.Value {
+	t, at := m.thread, m.at
 	t.spend(1+over.Len()*elementCost, at)
 	var values []value.Value // those of under, once one of them changes
 	var keys []string        // what is added
@@ -449,7 +484,7 @@ func (t *thread) merge(under, over value.Value, at source.Span) value.Value {
 			continue
 		}
 		if old := under.Values()[place]; old.Kind() == value.Record && v.Kind() == value.Record {
-			v = t.merge(old, v, at)
+			v = m.merge(old, v)
 		}
 		if values == nil {
 			t.spend(under.Len(), at)

@@ -13,26 +13,8 @@ import (
 	"knothole/core/value"
 )
 
-// Limits of the instances of one environment: how many there may be, and how many steps all of them together may
-// take. Each declaration in them has its own limit, but a loop may make many.
-const (
-	instanceLimit     = 100_000
-	instanceStepLimit = 4 * stepLimit
-)
-
-// account counts what was done in an instance.
-func (t *thread) account(inner *thread, at source.Span) {
-	root := inner.world.root
-	if inner.world.making == nil {
-		return
-	}
-	before := root.instanceSteps
-	root.instanceSteps += inner.steps
-	if before <= instanceStepLimit && root.instanceSteps > instanceStepLimit {
-		t.failAt(source.TooMuchWork, at, "make fewer instances, or do less in each",
-			"the instances of modules need more than %d million steps together", instanceStepLimit/1_000_000)
-	}
-}
+// instanceLimit is how many instances there may be in one environment.
+const instanceLimit = 100_000
 
 // making is how an instance was made: where, and with which values for its inputs. They are evaluated when they are
 // needed, so that two instances can refer to each other.

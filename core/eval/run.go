@@ -154,8 +154,10 @@ type World struct {
 	completed int // how many of the instances are complete
 	// kept is how many elements its values hold, of those that hold many.
 	kept int
-	// instanceSteps is how many steps the instances took together.
-	instanceSteps int
+	// steps is how many steps its declarations took together. spent says that they were too many, or that their values
+	// hold too much: nothing more is evaluated.
+	steps int
+	spent bool
 	// Other returns the world of another environment, for tests.
 	Other  func(name string) *World
 	others map[string]*World
@@ -444,7 +446,7 @@ func (t *thread) forceIn(w *World, global int, at source.Span) value.Value {
 	case failed:
 		panic(abort{})
 	}
-	if d.object.Invalid || w.making != nil && w.root.instanceSteps > instanceStepLimit {
+	if d.object.Invalid || w.root.spent {
 		s.status.Store(failed)
 		panic(abort{})
 	}
@@ -459,31 +461,40 @@ func (t *thread) forceIn(w *World, global int, at source.Span) value.Value {
 	inner.needed = at
 	inner.run(func(f *frame) { s.value = w.program.compiled(d).evaluate(f) }, d.object.Frame)
 	t.depth--
-	t.account(inner, at)
-	t.keep(w, inner, s.value, at)
+	t.account(w, inner, s.value, at)
 	s.status.Store(done)
 	return s.value
 }
 
-// keptLimit is how many elements the values of an environment may hold together; keptFrom is from how many steps on
-// the elements of a value are counted: what took fewer cannot hold many.
+// Limits of an environment: how many steps its declarations may take together, since a loop may make many instances of
+// them, and how many elements their values may hold. keptFrom is from how many steps on the elements of a value are
+// counted: what took fewer cannot hold many.
 const (
-	keptLimit = 30_000_000
-	keptFrom  = 1 << 17
+	totalLimit = 4 * stepLimit
+	keptLimit  = 12_000_000
+	keptFrom   = 1 << 17
 )
 
-// keep counts the elements of a value that is kept for as long as its world.
-func (t *thread) keep(w *World, inner *thread, v value.Value, at source.Span) {
+// account counts what a declaration took, and the elements of its value, which is kept for as long as its world.
+func (t *thread) account(w *World, inner *thread, v value.Value, at source.Span) {
+	root := w.root
+	root.steps += inner.steps
+	if root.steps > totalLimit {
+		root.spent = true
+		t.failAt(source.TooMuchWork, at, "go through fewer elements, make fewer instances, or do less in each",
+			"the declarations of one environment need more than %d million steps together, and were stopped here",
+			totalLimit/1_000_000)
+	}
 	if inner.steps < keptFrom {
 		return
 	}
-	root, size := w.root, value.Size(v, keptLimit)
-	if root.kept+size > keptLimit {
+	root.kept += value.Size(v, keptLimit)
+	if root.kept > keptLimit {
+		root.spent = true
 		t.failAt(source.TooMuchWork, at, "keep fewer elements, or less text",
 			"the values of one environment hold more than %d million elements with those of %s", keptLimit/1_000_000,
 			describe(inner.owner))
 	}
-	root.kept += size
 }
 
 // evaluate runs the body of a declaration. That of an input of an instance is what the instance was made with, or

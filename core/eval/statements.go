@@ -79,7 +79,12 @@ func (t *thread) document(tree *syntax.Document, path value.Value, body func(inn
 	evaluate := func(locked bool) value.Value {
 		inner := t.inner(t.world, t.owner)
 		inner.locked = locked
-		return body(inner)
+		if t.world.root.spent {
+			panic(abort{})
+		}
+		v := body(inner)
+		t.account(t.world, inner, v, tree.Path.Place())
+		return v
 	}
 	return Document{Path: path, Span: tree.Path.Place(), Format: tree.Format.Name, Stream: tree.Stream,
 		Secret:   tree.Secret,

@@ -48,11 +48,17 @@ type system struct {
 // gcPercent is how much the heap may grow, in percent, before it is looked through.
 const gcPercent = 200
 
+// memoryTarget is from how much memory on, in bytes, the heap is looked through more often.
+const memoryTarget = 768 << 20
+
 // System returns the machine that the program runs on.
 func System() *system {
 	// A run is short: collecting less often costs memory that is soon given back.
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(gcPercent)
+	}
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(memoryTarget)
 	}
 	s := &system{in: os.Stdin, out: os.Stdout, err: os.Stderr, width: 120}
 	s.folder, _ = os.Getwd() // a command that needs it says so
