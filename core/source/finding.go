@@ -115,23 +115,46 @@ func (fs Findings) Tidy(set *Set) Findings {
 // the number of letters that were added, left out, changed or swapped with their neighbour; at most a third of the
 // name may differ. Equal candidates are taken in alphabetical order.
 func Nearest(name string, candidates []string) (string, bool) {
-	best, bestDistance := "", 1+max(1, len([]rune(name))/3)
-	if len([]rune(name)) < 3 {
-		bestDistance = 1 // names of one or two letters are all alike
+	letters := []rune(name)
+	limit := 1 + max(1, len(letters)/3)
+	if len(letters) < 3 {
+		limit = 1 // names of one or two letters are all alike
 	}
-	sorted := slices.Sorted(slices.Values(candidates))
-	for _, candidate := range sorted {
+	best, bestDistance, alike := "", limit, ""
+	for _, candidate := range candidates {
 		if candidate == name {
 			continue
 		}
-		if strings.EqualFold(candidate, name) {
-			return candidate, true
+		if strings.EqualFold(candidate, name) && (alike == "" || candidate < alike) {
+			alike = candidate
 		}
-		if d := distance([]rune(name), []rune(candidate), bestDistance); d < bestDistance {
+		d := distance(letters, []rune(candidate), min(limit, bestDistance+1))
+		if d < bestDistance || d == bestDistance && d < limit && candidate < best {
 			best, bestDistance = candidate, d
 		}
 	}
+	if alike != "" {
+		return alike, true
+	}
 	return best, best != ""
+}
+
+// Suggestions finds nearest names for many mistakes. A text may be wrong in more places than there is time for
+// suggestions: after some, there are no more.
+type Suggestions struct{ compared int }
+
+// maxCompared is how many names are compared for the suggestions of one program.
+const maxCompared = 4_000_000
+
+// Left reports whether there is time for more suggestions.
+func (s *Suggestions) Left() bool { return s.compared <= maxCompared }
+
+// Nearest is Nearest while there is time for it.
+func (s *Suggestions) Nearest(name string, candidates []string) (string, bool) {
+	if s.compared += len(candidates); s.compared > maxCompared {
+		return "", false
+	}
+	return Nearest(name, candidates)
 }
 
 // distance is the edit distance with transpositions of neighbours (optimal string alignment), or limit when it is

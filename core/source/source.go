@@ -46,6 +46,7 @@ type File struct {
 	base   Pos
 	once   sync.Once
 	lines  []int // offsets at which lines begin
+	runes  []int // how many characters begin before each block of the text
 	mu     sync.Mutex
 	hidden map[int]bool // numbers of lines that are not shown
 }
@@ -70,8 +71,39 @@ func (f *File) lineStarts() []int {
 				f.lines = append(f.lines, i+1)
 			}
 		}
+		f.runes = append(f.runes, 0)
+		for at := 0; at+runeBlock <= len(f.Text); at += runeBlock {
+			f.runes = append(f.runes, f.runes[len(f.runes)-1]+runesIn(f.Text[at:at+runeBlock]))
+		}
 	})
 	return f.lines
+}
+
+// runeBlock is how long the blocks are whose characters are counted once, in bytes: a line may be very long, and have
+// many places.
+const runeBlock = 4 << 10
+
+// runesIn counts the characters that begin in a text.
+func runesIn(text string) int {
+	n := 0
+	for i := 0; i < len(text); i++ {
+		if utf8.RuneStart(text[i]) {
+			n++
+		}
+	}
+	return n
+}
+
+// runesBefore counts the characters that begin before an offset.
+func (f *File) runesBefore(offset int) int {
+	block := offset / runeBlock
+	return f.runes[block] + runesIn(f.Text[block*runeBlock:offset])
+}
+
+// LineStart returns the offset at which the line with the given number begins, counted from 1.
+func (f *File) LineStart(number int) int {
+	starts := f.lineStarts()
+	return starts[max(1, min(number, len(starts)))-1]
 }
 
 // Hide keeps the line of a place from being shown.
@@ -129,7 +161,10 @@ func (f *File) LineSpan(line, column int) Span {
 // line. It serves places of which only the start is known.
 func (f *File) TokenEnd(offset int) int {
 	rest := f.Text[min(offset, len(f.Text)):]
-	if end := strings.IndexAny(rest, "\r\n"); end >= 0 {
+	if end := strings.IndexByte(rest, '\n'); end >= 0 {
+		rest = rest[:end]
+	}
+	if end := strings.IndexByte(rest, '\r'); end >= 0 {
 		rest = rest[:end]
 	}
 	if rest == "" {
@@ -219,5 +254,5 @@ func (s *Set) Locate(p Pos) Location {
 	offset := min(f.Offset(p), len(f.Text))
 	starts := f.lineStarts()
 	line := sort.Search(len(starts), func(i int) bool { return starts[i] > offset })
-	return Location{File: f, Line: line, Column: utf8.RuneCountInString(f.Text[starts[line-1]:offset]) + 1}
+	return Location{File: f, Line: line, Column: f.runesBefore(offset) - f.runesBefore(starts[line-1]) + 1}
 }

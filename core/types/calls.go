@@ -278,7 +278,7 @@ func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 	if !ok {
 		names := c.program.Builtins.Names(group)
 		help := "it has " + strings.Join(names, ", ")
-		if near, found := source.Nearest(name.Name, names); found {
+		if near, found := c.suggestions.Nearest(name.Name, names); found {
 			help = fmt.Sprintf("did you mean %s.%s?", group, near)
 		}
 		if elsewhere := c.builtinsNamed(name.Name); len(elsewhere) > 0 {
@@ -419,7 +419,7 @@ func (c *checker) arrange(e *syntax.Call, o *Object) []int {
 			}
 			if !slices.Contains(names, name) {
 				help := "its parameters are " + strings.Join(names, ", ")
-				if near, ok := source.Nearest(name, names); ok {
+				if near, ok := c.suggestions.Nearest(name, names); ok {
 					help = fmt.Sprintf("did you mean %q?", near)
 				}
 				c.add(source.Finding{Code: source.WrongArguments, Span: a.Name.Span,

@@ -36,6 +36,8 @@ type checker struct {
 	// them whole.
 	types   int
 	waiting []func()
+	// suggestions are those for all names that are wrong.
+	suggestions source.Suggestions
 }
 
 // scope is a chain of local names.
@@ -413,7 +415,7 @@ func (c *checker) checkDocument(d *syntax.Document) *Type {
 			switch {
 			case format != "" && !slices.Contains(Formats, format):
 				help := "formats are " + strings.Join(Formats, ", ")
-				if near, ok := source.Nearest(format, Formats); ok {
+				if near, ok := c.suggestions.Nearest(format, Formats); ok {
 					help = fmt.Sprintf("did you mean %s?", near)
 				}
 				c.report(source.UnknownFormat, d.Format.Span, help, "there is no format %q", format)
@@ -648,6 +650,9 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 
 // nearest returns the name here that another is most likely a misspelling of.
 func (c *checker) nearest(name string) (string, bool) {
+	if !c.suggestions.Left() {
+		return "", false
+	}
 	candidates := c.program.Builtins.Groups()
 	for s := c.scope; s != nil; s = s.outer {
 		candidates = append(candidates, s.object.Name)
@@ -655,7 +660,7 @@ func (c *checker) nearest(name string) (string, bool) {
 	for n := range c.module.Objects {
 		candidates = append(candidates, n)
 	}
-	return source.Nearest(name, candidates)
+	return c.suggestions.Nearest(name, candidates)
 }
 
 // use notes that the declaration in hand refers to an object, and resolves it.

@@ -199,7 +199,7 @@ func (c *checker) instanceField(e *syntax.Field, m *Module) *Type {
 		}
 		slices.Sort(candidates)
 		help := "an instance has " + strings.Join(candidates, ", ")
-		if near, found := source.Nearest(name, candidates); found {
+		if near, found := c.suggestions.Nearest(name, candidates); found {
 			help = fmt.Sprintf("did you mean %q?", near)
 		}
 		message := fmt.Sprintf("an instance of %s has no %q", m.Path, name)

@@ -31,7 +31,7 @@ func (c *checker) mismatch(e syntax.Expression, got, want *Type, what string) {
 			help = "a number is written without quotes: " + text
 		} else if want.Core().Kind == Int || want.Core().Kind == Float {
 			help = "a number is written without quotes"
-		} else if near, ok := source.Nearest(text, literalTexts(want)); ok {
+		} else if near, ok := c.suggestions.Nearest(text, literalTexts(want)); ok {
 			help = fmt.Sprintf("did you mean %q?", near)
 		} else if texts := literalTexts(want); len(texts) > 0 {
 			help = "possible values: " + quotedList(texts)

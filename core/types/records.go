@@ -115,7 +115,7 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 				} else {
 					c.unknownField(name, entry.Key.Span, want, expected)
 					wrong = true
-					if near, ok := source.Nearest(name, expected.FieldNames()); ok {
+					if near, ok := c.suggestions.Nearest(name, expected.FieldNames()); ok {
 						meant = append(meant, near)
 					}
 				}
@@ -467,7 +467,7 @@ func (c *checker) inferEnv(e *syntax.Field) *Type {
 		return c.universe.Set(StringType)
 	}
 	help := "it has name and tags"
-	if near, ok := source.Nearest(e.Name.Name, []string{"name", "tags"}); ok {
+	if near, ok := c.suggestions.Nearest(e.Name.Name, []string{"name", "tags"}); ok {
 		help = fmt.Sprintf("did you mean %q?", near)
 	}
 	c.report(source.UnknownField, e.Name.Span, help, "env has no field %q", e.Name.Name)
@@ -531,7 +531,7 @@ func (c *checker) member(e *syntax.Field, name *syntax.Name) *Object {
 			}
 		}
 		help := ""
-		if near, found := source.Nearest(e.Name.Name, candidates); found {
+		if near, found := c.suggestions.Nearest(e.Name.Name, candidates); found {
 			help = fmt.Sprintf("did you mean %q?", near)
 		}
 		message := fmt.Sprintf("%s has no %q", module.Path, e.Name.Name)

@@ -14,7 +14,7 @@ func (c *checker) checkTest(d *syntax.Test) {
 		name, _ := d.Environment.Plain()
 		if !slices.Contains(c.program.Environments, name) {
 			help := "environments are " + quotedList(c.program.Environments)
-			if near, ok := source.Nearest(name, c.program.Environments); ok {
+			if near, ok := c.suggestions.Nearest(name, c.program.Environments); ok {
 				help = fmt.Sprintf("did you mean %q?", near)
 			}
 			c.report(source.UnknownEnvironment, d.Environment.Place(), help,

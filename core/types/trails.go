@@ -68,19 +68,42 @@ func (t *taint) element() *taint {
 	return nil
 }
 
+// taintLimit is how many parts of a value are followed. Of one with more, which shares its parts many times, the marks
+// of values find what there is.
+const taintLimit = 10_000
+
+// parts counts the parts of a taint, as far as there may be.
+func (t *taint) parts(most int) int {
+	if t == nil || most <= 0 {
+		return 0
+	}
+	n := 1 + t.rest.parts(most-1)
+	for _, f := range t.fields {
+		n += f.parts(most - n)
+	}
+	return n
+}
+
 // moved returns the taint with all trails one step further.
 func (t *taint) moved(move func(*trail) *trail) *taint {
+	if t.parts(taintLimit+1) > taintLimit {
+		return nil
+	}
+	return t.eachMoved(move)
+}
+
+func (t *taint) eachMoved(move func(*trail) *trail) *taint {
 	if t == nil {
 		return nil
 	}
-	m := &taint{rest: t.rest.moved(move), list: t.list, runs: t.runs}
+	m := &taint{rest: t.rest.eachMoved(move), list: t.list, runs: t.runs}
 	if t.scalar != nil {
 		m.scalar = move(t.scalar)
 	}
 	if t.fields != nil {
 		m.fields = make(map[string]*taint, len(t.fields))
 		for name, f := range t.fields {
-			m.fields[name] = f.moved(move)
+			m.fields[name] = f.eachMoved(move)
 		}
 	}
 	return m
@@ -189,6 +212,7 @@ type tracker struct {
 	globals  map[*Object]*taint
 	running  map[*Object]bool
 	visits   int
+	declared map[*Type]*taint    // of values whose types have secret fields
 	seen     map[source.Pos]bool // where something was reported
 }
 
@@ -211,7 +235,8 @@ func (p *Program) track() source.Findings {
 	if !p.Marked {
 		return nil
 	}
-	t := &tracker{program: p, globals: map[*Object]*taint{}, running: map[*Object]bool{}, seen: map[source.Pos]bool{}}
+	t := &tracker{program: p, globals: map[*Object]*taint{}, running: map[*Object]bool{}, seen: map[source.Pos]bool{},
+		declared: map[*Type]*taint{}}
 	for _, m := range p.Modules {
 		for _, o := range m.Order {
 			if o.Invalid || o.Declaration.Declared().Broken {
@@ -266,12 +291,12 @@ func (t *tracker) global(o *Object) *taint {
 			what.later, what.steps[0].Text = true, fmt.Sprintf("the later input %q", o.Name)
 			found = &taint{scalar: what}
 		default:
-			found = declaredTaint(o.Type, nil)
+			found = t.declaredTaint(o.Type)
 		}
 	case *syntax.Let:
-		found = either(in.expression(d.Value), declaredTaint(o.Type, nil))
+		found = either(in.expression(d.Value), t.declaredTaint(o.Type))
 	case *syntax.Output:
-		found = either(in.expression(d.Value), declaredTaint(o.Type, nil))
+		found = either(in.expression(d.Value), t.declaredTaint(o.Type))
 		if d.Secret {
 			found = &taint{scalar: &trail{at: o.Span,
 				steps: []source.Related{{Span: o.Span, Text: fmt.Sprintf("the secret output %q", o.Name)}}}}
@@ -283,20 +308,23 @@ func (t *tracker) global(o *Object) *taint {
 }
 
 // declaredTaint returns the taint of a value whose type has secret fields.
-func declaredTaint(t *Type, seen []*Type) *taint {
-	if t == nil || slices.Contains(seen, t) {
+func (tr *tracker) declaredTaint(t *Type) (found *taint) {
+	if t == nil {
 		return nil
 	}
-	seen = append(slices.Clip(seen), t)
-	var found *taint
+	if known, ok := tr.declared[t]; ok {
+		return known
+	}
+	tr.declared[t] = nil // in a type that contains itself, the first level is followed
+	defer func() { tr.declared[t] = found }()
 	for _, part := range t.Parts() {
 		switch part.Kind {
 		case List:
-			found = either(found, elements(declaredTaint(part.Element, seen)))
+			found = either(found, elements(tr.declaredTaint(part.Element)))
 		case Record:
-			one := &taint{fields: map[string]*taint{}, rest: declaredTaint(part.Rest, seen)}
+			one := &taint{fields: map[string]*taint{}, rest: tr.declaredTaint(part.Rest)}
 			for _, f := range part.Fields {
-				inner := declaredTaint(f.Type, seen)
+				inner := tr.declaredTaint(f.Type)
 				if f.Secret {
 					inner = &taint{scalar: &trail{at: f.Span,
 						steps: []source.Related{{Span: f.Span, Text: fmt.Sprintf("the secret field %q", f.Name)}}}}
@@ -359,7 +387,7 @@ func (t *tracked) statement(d syntax.Declaration) {
 		t.decides(t.expression(d.Path), "the path of this document", d.Path.Place())
 		found := t.expression(d.Value)
 		if o := t.documentType(d); o != nil {
-			found = either(found, declaredTaint(o, nil))
+			found = either(found, t.declaredTaint(o))
 		}
 		if d.Secret {
 			return
@@ -482,7 +510,7 @@ func (t *tracked) expression(e syntax.Expression) *taint {
 	}
 	found := t.bare(e)
 	if target := t.module.Info.Targets[e.ID()]; target != nil {
-		found = either(found, declaredTaint(target, nil))
+		found = either(found, t.declaredTaint(target))
 	}
 	return found
 }

@@ -139,7 +139,7 @@ func (c *checker) unknownType(t *syntax.NamedType, module *Module, exists bool) 
 		}
 	}
 	help := "declare it: type " + name + " = …"
-	if near, ok := source.Nearest(name, candidates); ok {
+	if near, ok := c.suggestions.Nearest(name, candidates); ok {
 		help = fmt.Sprintf("did you mean %q?", near)
 	}
 	if exists {

@@ -3,6 +3,7 @@ package present
 import (
 	"fmt"
 	"strings"
+	"unicode/utf8"
 
 	"knothole/core/source"
 )
@@ -99,10 +100,11 @@ func (p *Presenter) excerpt(span source.Span, help string) {
 		}
 		return
 	}
-	line := []rune(visible(l.File.Line(l.Line)))
-	start := l.Column - 1
-	width := 1
 	offset := l.File.Offset(span.Start)
+	text, before := around(l.File.Line(l.Line), offset-l.File.LineStart(l.Line))
+	line := []rune(visible(text))
+	start := utf8.RuneCountInString(text[:before])
+	width := 1
 	end := l.File.TokenEnd(offset)
 	if span.End.IsValid() {
 		end = l.File.Offset(span.End)
@@ -146,6 +148,21 @@ func (p *Presenter) excerpt(span source.Span, help string) {
 		}
 	}
 	p.printf("      | %s%s\n%s", strings.Repeat(" ", start), mark, below)
+}
+
+// around cuts a very long line to what may be shown around an offset in it, so that many findings on one line do not
+// each go through all of it. It returns the rest, and the offset in that.
+func around(line string, offset int) (cut string, inside int) {
+	const most = 8 * excerptWidth // four bytes for a character, on both sides
+	offset = min(offset, len(line))
+	from, to := max(0, offset-most), min(len(line), offset+most)
+	for from > 0 && !utf8.RuneStart(line[from]) {
+		from--
+	}
+	for to < len(line) && !utf8.RuneStart(line[to]) {
+		to++
+	}
+	return line[from:to], offset - from
 }
 
 // Summary returns the last line of a run, such as "3 errors, 1 warning in 4 environments".
