@@ -592,6 +592,9 @@ func (c *conversion) unknown(key string, v value.Value, to *types.Type, path *pl
 	if near, ok := source.Nearest(key, to.Core().FieldNames()); ok {
 		help = fmt.Sprintf("did you mean %q?", near)
 	}
+	if slices.ContainsFunc(to.Core().Fields, func(f types.Field) bool { return f.Secret }) {
+		key = source.WordOf(key) // the rest may be a secret that was written without a space
+	}
 	c.misfit(path, v, source.UnknownField, help, "there is no field %q in %s", key, types.Article(to))
 	c.misfits[len(c.misfits)-1].key = true
 }

@@ -136,6 +136,9 @@ func (e *Editor) Set(name, text string) error {
 	if findings.HasErrors() {
 		return fmt.Errorf("%s: %s", name, findings[0].Message)
 	}
+	if found := secretsIn(v, in.Type, false, nil); len(found) > 0 {
+		return fmt.Errorf("%s: %s is secret, and secrets do not stand in layers", name, found[0].path)
+	}
 	before, err := e.text(l)
 	if err != nil {
 		return err
@@ -196,6 +199,9 @@ func (e *Editor) Result() (files map[string]string, wrong source.Findings, err e
 	}
 	return e.texts, wrong.Tidy(edited.Sources), nil
 }
+
+// Project returns the project from which the changes begin.
+func (e *Editor) Project() *Project { return e.project }
 
 // Before returns what a file said from which the changes begin.
 func (e *Editor) Before(name string) string { return e.before[name] }

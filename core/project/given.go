@@ -25,6 +25,7 @@ func (p *Project) AddLayer(e *Environment, name string, format data.Format, text
 	}
 	root, findings := data.Read(file, format, p.keys)
 	p.fill(l, root, findings)
+	p.hideResembling(l)
 }
 
 // AddLater fills in values that are known only after deployment, from a layer that holds nothing else.

@@ -106,8 +106,12 @@ func (p *Project) deprecated(layers []*Layer) source.Findings {
 }
 
 func (p *Project) unknownInput(key string, v value.Value, names []string) source.Finding {
+	shown := key
+	if at := p.Sources.Locate(p.keyOf(v).Start); at.File != nil && at.File.Hidden(at.Line) {
+		shown = source.WordOf(key)
+	}
 	f := source.Finding{Code: source.UnknownInput, Span: p.keyOf(v),
-		Message: fmt.Sprintf("%s has no input %q", p.Module.Path, key)}
+		Message: fmt.Sprintf("%s has no input %q", p.Module.Path, shown)}
 	if near, ok := source.Nearest(key, names); ok {
 		o := p.Module.Objects[near]
 		f.Help = fmt.Sprintf("did you mean %q?", near)
@@ -318,7 +322,7 @@ func (p *Project) World(e *Environment, recording bool) *eval.World {
 				v = value.Value{} // what a layer says was reported
 			}
 		} else {
-			v = p.withSecretFields(e, o, v)
+			v = p.withSecretFields(e, o, guarded(v, o.Type))
 		}
 		if _, later := Placeholder(o); later && v.IsAbsent() {
 			w.SetMissing(o, value.From(o.Span.Start))

@@ -124,6 +124,9 @@ func Load(files fs.FS, modules ...string) (*Project, error) {
 		p.readConfiguration(root)
 	}
 	p.loadProgram(modules)
+	for _, l := range p.layers {
+		p.hideResembling(l)
+	}
 	return p, nil
 }
 

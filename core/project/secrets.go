@@ -277,13 +277,9 @@ func (p *Project) checkSecrets(environments []*Environment, layers []*Layer) sou
 			if v.IsAbsent() {
 				continue
 			}
-			if IsSecret(o) {
-				findings.Add(p.secretInLayer(l, o, []string{o.Name}, v))
-			}
-			for _, path := range SecretFields(o.Type) {
-				if x := at(v, path); !x.IsAbsent() {
-					findings.Add(p.secretInLayer(l, o, append([]string{o.Name}, path...), x))
-				}
+			var path *place.Path
+			for _, found := range secretsIn(v, o.Type, IsSecret(o), path.Field(o.Name)) {
+				findings.Add(p.secretInLayer(l, o, found.path, found.value))
 			}
 		}
 	}
@@ -301,19 +297,126 @@ func at(v value.Value, path []string) value.Value {
 	return v
 }
 
-func (p *Project) secretInLayer(l *Layer, o *types.Object, path []string, v value.Value) source.Finding {
+// placed is a value in another, and the way to it.
+type placed struct {
+	path  *place.Path
+	value value.Value
+}
+
+// secretsIn returns what is secret in a value by its type: the fields that are declared so, wherever they are in lists,
+// maps and the members of unions. Secret says that all of it is.
+func secretsIn(v value.Value, t *types.Type, secret bool, path *place.Path) []placed {
+	var found []placed
+	walkSecrets(v, t, secret, path, map[visit]bool{}, func(p placed) { found = append(found, p) })
+	return found
+}
+
+// visit is a value that was looked at as one of a type.
+type visit struct {
+	identity uintptr
+	length   int
+	of       *types.Type
+}
+
+func walkSecrets(v value.Value, t *types.Type, secret bool, path *place.Path, seen map[visit]bool, take func(placed)) {
+	if secret {
+		if !v.IsNull() {
+			take(placed{path, v})
+		}
+		return
+	}
+	if v.Identity() == 0 || seen[visit{v.Identity(), v.Len(), t}] {
+		return
+	}
+	seen[visit{v.Identity(), v.Len(), t}] = true
+	for _, part := range t.Parts() {
+		switch {
+		case v.Kind() == value.List && (part.Kind == types.List || part.Kind == types.Tuple || part.Kind == types.Set):
+			for i, x := range v.Elements() {
+				switch {
+				case part.Kind == types.Tuple && i < len(part.Parameters):
+					walkSecrets(x, part.Parameters[i], false, path.Index(i), seen, take)
+				case part.Kind != types.Tuple:
+					walkSecrets(x, types.ElementOf(part), false, path.Index(i), seen, take)
+				}
+			}
+		case v.Kind() == value.Record && part.Kind == types.Record:
+			for i, key := range v.Shape().Keys() {
+				if f, ok := part.Field(key); ok {
+					walkSecrets(v.Values()[i], f.Type, f.Secret, path.Field(key), seen, take)
+				} else if part.Rest != nil {
+					walkSecrets(v.Values()[i], part.Rest, false, path.Field(key), seen, take)
+				}
+			}
+		}
+	}
+}
+
+// marked returns a value with what is secret in it by its type marked, so that nothing shows it.
+func marked(v value.Value, t *types.Type, secret bool) value.Value {
+	hidden := map[value.Origin]bool{}
+	for _, found := range secretsIn(v, t, secret, nil) {
+		hidden[found.value.Origin()] = true
+	}
+	if len(hidden) == 0 {
+		return v
+	}
+	return markedAt(v, hidden)
+}
+
+// markedAt returns a value with those that come from some places marked as secret.
+func markedAt(v value.Value, hidden map[value.Origin]bool) value.Value {
+	var mark func(v value.Value) value.Value
+	mark = func(v value.Value) value.Value {
+		if hidden[v.Origin()] {
+			return value.MarkAll(v, value.Secret)
+		}
+		switch v.Kind() {
+		case value.List:
+			elements := make([]value.Value, v.Len())
+			for i, x := range v.Elements() {
+				elements[i] = mark(x)
+			}
+			return value.ListOf(elements, v.Origin())
+		case value.Record:
+			values := make([]value.Value, v.Len())
+			for i, x := range v.Values() {
+				values[i] = mark(x)
+			}
+			return value.RecordOf(v.Shape(), values, v.Origin())
+		}
+		return v
+	}
+	return mark(v)
+}
+
+func (p *Project) secretInLayer(l *Layer, o *types.Object, path *place.Path, v value.Value) source.Finding {
 	p.hide(v)
-	name, span := (&Reference{Path: path}).Name(), p.keyOf(v)
+	span := p.keyOf(v)
 	if l.Into != "" {
 		span = l.intoSpan
 	}
+	help := "take it out, and change the secret: elements of lists and entries of maps have no source of their own"
+	if keys, ok := fieldsOf(path); ok && p.secretAt(keys) != nil {
+		help = "take it out, change the secret, and name its source in [environments.….secrets]: " +
+			"" + eval.SecretSource(keys)
+	}
 	return source.Finding{
-		Code: source.SecretInFile, Span: span,
-		Message: fmt.Sprintf("%q is secret, and secrets do not stand in layers", name),
-		Help: "take it out, change the secret, and name its source in [environments.….secrets]: " +
-			"" + eval.SecretSource(path),
+		Code: source.SecretInFile, Span: span, Help: help,
+		Message: fmt.Sprintf("%q is secret, and secrets do not stand in layers", path.String()),
 		Related: []source.Related{{Span: o.Span, Text: o.Summary()}},
 	}
+}
+
+// fieldsOf returns the keys of a path that leads through fields only.
+func fieldsOf(path *place.Path) (keys []string, ok bool) {
+	for _, step := range path.Steps() {
+		if step.Kind != place.Field {
+			return nil, false
+		}
+		keys = append(keys, step.Name)
+	}
+	return keys, true
 }
 
 // hide keeps the lines of a value out of all messages.

@@ -184,6 +184,16 @@ func distance(a, b []rune, limit int) int {
 	return min(limit, previous[len(b)])
 }
 
+// WordOf returns a key as far as it is a word, where the rest of it might be something that was not meant as a key.
+func WordOf(key string) string {
+	for i, r := range key {
+		if r != '_' && r != '-' && r != '.' && !unicode.IsLetter(r) && !unicode.IsDigit(r) {
+			return key[:i] + "…"
+		}
+	}
+	return key
+}
+
 // DescribeRune names a character so that also an invisible one can be told.
 func DescribeRune(r rune) string {
 	if unicode.IsGraphic(r) && !unicode.IsSpace(r) {

@@ -5,6 +5,7 @@ package source
 
 import (
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 	"sync"
@@ -243,6 +244,18 @@ func (s *Set) File(p Pos) *File {
 		return nil
 	}
 	return s.files[i-1]
+}
+
+// Named returns the last file with a path; nil when there is none.
+func (s *Set) Named(path string) *File {
+	s.mu.RLock()
+	defer s.mu.RUnlock()
+	for _, f := range slices.Backward(s.files) {
+		if f.Path == path {
+			return f
+		}
+	}
+	return nil
 }
 
 // Locate returns the file, line and column of a place.

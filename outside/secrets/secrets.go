@@ -119,17 +119,6 @@ func (s *Source) file(name string) ([]byte, error) {
 	return text, nil
 }
 
-func limited(r io.Reader, name string) ([]byte, error) {
-	text, err := io.ReadAll(io.LimitReader(r, maxBytes+1))
-	switch {
-	case err != nil:
-		return nil, fmt.Errorf("%s cannot be read: %s", name, gate.Plain(err))
-	case len(text) > maxBytes:
-		return nil, fmt.Errorf("%s is larger than %d KiB, which no secret is", name, maxBytes>>10)
-	}
-	return text, nil
-}
-
 // age reads an age-encrypted file of the project (age v1), armoured or not.
 func (s *Source) age(name string) ([]byte, error) {
 	sealed, err := s.file(name)

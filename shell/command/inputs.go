@@ -227,9 +227,27 @@ func (c *call) replace(p *opened, editor *project.Editor, files map[string]strin
 		if err := root.Replace(name, []byte(before), []byte(files[name])); err != nil {
 			return c.failed("%s: %s: it was not written", shown, plainError(err))
 		}
-		fmt.Fprint(c.out, udiff.Unified(shown, shown, before, files[name]))
+		fmt.Fprint(c.out, udiff.Unified(shown, shown, withoutHidden(editor.Project(), name, before),
+			withoutHidden(editor.Edited(), name, files[name])))
 	}
 	return exitClean
+}
+
+// withoutHidden returns a text of a project without the lines that are not to be shown.
+func withoutHidden(p *project.Project, name, text string) string {
+	file := p.Sources.Named(name)
+	if file == nil {
+		return text
+	}
+	var b strings.Builder
+	number := 0
+	for line := range strings.Lines(text) {
+		if number++; file.Hidden(number) {
+			line = "# this line may hold a secret and is not shown\n"
+		}
+		b.WriteString(line)
+	}
+	return b.String()
 }
 
 // lockProject makes other runs wait that change files of the project, until it is unlocked. When there is no project,

@@ -1,0 +1,254 @@
+package project
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"knothole/core/source"
+	"knothole/core/types"
+	"knothole/core/value"
+)
+
+// keyLike is a word in a line of a layer that stands where a key does: before a colon or an equals sign.
+var keyLike = regexp.MustCompile(`([A-Za-z_][A-Za-z0-9_.-]*)["']?\s*[:=]`)
+
+// wordLike is a word anywhere in a line, which may be a key in a file that cannot be read.
+var wordLike = regexp.MustCompile(`([A-Za-z_][A-Za-z0-9_.-]*)`)
+
+// secretNames are what secrets are called: the names of secret inputs and fields, without case and marks, since who
+// writes one wrong may write it so. known are all other names of inputs and fields.
+type secretNames struct {
+	secret, known map[string]bool
+	list          []string
+}
+
+// namesOfSecrets collects the names of all secrets that the inputs of the main module have.
+func (p *Project) namesOfSecrets() *secretNames {
+	names := &secretNames{secret: map[string]bool{}, known: map[string]bool{}}
+	seen := map[*types.Type]bool{}
+	add := func(name string, secret bool) {
+		if name = plainName(name); secret && !names.secret[name] {
+			names.secret[name] = true
+			names.list = append(names.list, name)
+		} else if !secret {
+			names.known[name] = true
+		}
+	}
+	var walk func(t *types.Type)
+	walk = func(t *types.Type) {
+		if t == nil || seen[t] {
+			return
+		}
+		seen[t] = true
+		for _, part := range t.Parts() {
+			switch part.Kind {
+			case types.List, types.Set:
+				walk(types.ElementOf(part))
+			case types.Tuple:
+				for _, element := range part.Parameters {
+					walk(element)
+				}
+			case types.Record:
+				for _, f := range part.Fields {
+					add(f.Name, f.Secret)
+					walk(f.Type)
+				}
+				walk(part.Rest)
+			}
+		}
+	}
+	for _, o := range p.Inputs() {
+		add(o.Name, IsSecret(o))
+		walk(o.Type)
+	}
+	return names
+}
+
+// plainName takes case and marks off a name.
+func plainName(name string) string {
+	return strings.Map(func(r rune) rune {
+		if r == '-' || r == '_' || r == '.' {
+			return -1
+		}
+		return r
+	}, strings.ToLower(name))
+}
+
+// resembles reports whether a key may be meant for a secret: it holds the name of one, or is near to one, and is not
+// that of something else.
+func (n *secretNames) resembles(key string) bool {
+	for _, part := range append(strings.Split(key, "."), key) {
+		plain := plainName(part)
+		if n.secret[plain] {
+			return true
+		}
+		if n.known[plain] || plain == "" {
+			continue
+		}
+		for _, name := range n.list {
+			if len(name) >= 3 && strings.Contains(plain, name) {
+				return true
+			}
+		}
+		if _, near := source.Nearest(plain, n.list); near {
+			return true
+		}
+	}
+	return false
+}
+
+// hideResembling keeps the lines of a layer that may hold a secret from being shown, and takes what they say out of what
+// was found while the layer was read. A line belongs to a secret when a key on it resembles one; in a file that cannot
+// be read, so do the lines below it, up to the next key that does not stand further to the right.
+func (p *Project) hideResembling(l *Layer) {
+	file := p.fileOf(l)
+	if file == nil || p.Module == nil {
+		return
+	}
+	names := p.namesOfSecrets()
+	if len(names.list) == 0 {
+		return
+	}
+	number, hiding, indent := 0, false, 0
+	for line := range strings.Lines(file.Text) {
+		number++
+		found, keys := false, keyLike.FindAllStringSubmatch(line, -1)
+		words := keys
+		if l.findings.HasErrors() {
+			words = wordLike.FindAllStringSubmatch(line, -1)
+		}
+		for _, key := range words {
+			found = found || names.resembles(key[1])
+		}
+		depth := len(line) - len(strings.TrimLeft(line, " \t"))
+		switch {
+		case found:
+			hiding, indent = true, depth
+		case hiding && len(keys) > 0 && depth <= indent:
+			hiding = false
+		}
+		if found || hiding && l.findings.HasErrors() {
+			file.Hide(file.Pos(file.LineStart(number)))
+		}
+	}
+	for _, o := range p.Inputs() {
+		if !l.Root.IsAbsent() {
+			for _, x := range suspects(l.Root.Get(o.Name), o.Type) {
+				p.hide(x)
+			}
+		}
+	}
+	for i := range l.findings {
+		f := &l.findings[i]
+		if at := p.Sources.Locate(f.Span.Start); at.File == file && file.Hidden(at.Line) {
+			f.Message, f.Help, f.Related = "this line is not right, and may hold a secret: what is wrong is not told",
+				"secrets do not stand in layers: name their source in [environments.….secrets], and change this one", nil
+		}
+	}
+}
+
+// fileOf returns the file of a layer; nil when it was not read.
+func (p *Project) fileOf(l *Layer) *source.File {
+	if file := p.Sources.File(l.Root.Origin().Pos()); file != nil {
+		return file
+	}
+	for _, f := range l.findings {
+		if file := p.Sources.File(f.Span.Start); file != nil && (file.Path == l.Path) {
+			return file
+		}
+	}
+	return nil
+}
+
+// guarded returns the value of an input with everything marked that may be a secret where it does not fit its type, so
+// that messages do not show it.
+func guarded(v value.Value, t *types.Type) value.Value {
+	hidden := map[value.Origin]bool{}
+	for _, x := range suspects(v, t) {
+		hidden[x.Origin()] = true
+	}
+	if len(hidden) == 0 {
+		return v
+	}
+	return markedAt(v, hidden)
+}
+
+// suspects returns what may be a secret where a value does not fit its type: a field that a record with secret fields
+// does not have, and what stands in place of something that holds secrets.
+func suspects(v value.Value, t *types.Type) []value.Value {
+	var found []value.Value
+	seen := map[visit]bool{}
+	var walk func(v value.Value, t *types.Type)
+	walk = func(v value.Value, t *types.Type) {
+		if t == nil || v.IsAbsent() || v.IsNull() || v.Identity() != 0 && seen[visit{v.Identity(), v.Len(), t}] {
+			return
+		}
+		seen[visit{v.Identity(), v.Len(), t}] = true
+		fits := false
+		for _, part := range t.Parts() {
+			switch part.Kind {
+			case types.Any:
+				fits = true
+			case types.List, types.Set, types.Tuple:
+				if v.Kind() != value.List {
+					continue
+				}
+				fits = true
+				for i, x := range v.Elements() {
+					if part.Kind != types.Tuple {
+						walk(x, types.ElementOf(part))
+					} else if i < len(part.Parameters) {
+						walk(x, part.Parameters[i])
+					}
+				}
+			case types.Record:
+				if v.Kind() != value.Record {
+					continue
+				}
+				fits = true
+				for i, key := range v.Shape().Keys() {
+					x := v.Values()[i]
+					switch f, ok := part.Field(key); {
+					case ok:
+						walk(x, f.Type)
+					case part.Rest != nil:
+						walk(x, part.Rest)
+					case !slices.ContainsFunc(part.Fields, func(f types.Field) bool { return f.Secret }):
+					case source.WordOf(key) != key: // the key may hold what belongs behind it
+						found = append(found, v)
+					default:
+						found = append(found, x)
+					}
+				}
+			default:
+				fits = fits || v.Kind() != value.Record && v.Kind() != value.List
+			}
+		}
+		if !fits && holdsSecrets(t, map[*types.Type]bool{}) {
+			found = append(found, v)
+		}
+	}
+	walk(v, t)
+	return found
+}
+
+// holdsSecrets reports whether a value of a type has secret fields.
+func holdsSecrets(t *types.Type, seen map[*types.Type]bool) bool {
+	if t == nil || seen[t] {
+		return false
+	}
+	seen[t] = true
+	return slices.ContainsFunc(t.Parts(), func(part *types.Type) bool {
+		switch part.Kind {
+		case types.List, types.Set:
+			return holdsSecrets(types.ElementOf(part), seen)
+		case types.Tuple:
+			return slices.ContainsFunc(part.Parameters, func(p *types.Type) bool { return holdsSecrets(p, seen) })
+		case types.Record:
+			return holdsSecrets(part.Rest, seen) || slices.ContainsFunc(part.Fields,
+				func(f types.Field) bool { return f.Secret || holdsSecrets(f.Type, seen) })
+		}
+		return false
+	})
+}
