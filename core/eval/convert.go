@@ -593,7 +593,13 @@ func (c *conversion) unknown(key string, v value.Value, to *types.Type, path *pl
 		help = fmt.Sprintf("did you mean %q?", near)
 	}
 	if slices.ContainsFunc(to.Core().Fields, func(f types.Field) bool { return f.Secret }) {
-		key = source.WordOf(key) // the rest may be a secret that was written without a space
+		// A key that is near to no field may be a secret that a mark too many has made a key of, and what stands behind
+		// the word that it begins with may be one that a space is missing before.
+		if word := source.WordOf(key); word != key {
+			key = word
+		} else if _, near := source.Nearest(key, to.Core().FieldNames()); !near {
+			key = "…"
+		}
 	}
 	c.misfit(path, v, source.UnknownField, help, "there is no field %q in %s", key, types.Article(to))
 	c.misfits[len(c.misfits)-1].key = true

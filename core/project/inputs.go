@@ -109,6 +109,9 @@ func (p *Project) unknownInput(key string, v value.Value, names []string) source
 	shown := key
 	if at := p.Sources.Locate(p.keyOf(v).Start); at.File != nil && at.File.Hidden(at.Line) {
 		shown = source.WordOf(key)
+		if _, near := source.Nearest(key, names); !near && shown == key {
+			shown = "…"
+		}
 	}
 	f := source.Finding{Code: source.UnknownInput, Span: p.keyOf(v),
 		Message: fmt.Sprintf("%s has no input %q", p.Module.Path, shown)}

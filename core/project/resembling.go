@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"knothole/core/source"
 	"knothole/core/types"
@@ -68,11 +69,11 @@ func (p *Project) namesOfSecrets() *secretNames {
 // plainName takes case and marks off a name.
 func plainName(name string) string {
 	return strings.Map(func(r rune) rune {
-		if r == '-' || r == '_' || r == '.' {
-			return -1
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			return unicode.ToLower(r)
 		}
-		return r
-	}, strings.ToLower(name))
+		return -1
+	}, name)
 }
 
 // resembles reports whether a key may be meant for a secret: it holds the name of one, or is near to one, and is not
@@ -98,6 +99,25 @@ func (n *secretNames) resembles(key string) bool {
 	return false
 }
 
+// within reports whether the letters of a line hold the name of a secret, whatever marks are between them, one letter
+// more or less among them.
+func (n *secretNames) within(line string) bool {
+	letters := plainName(line)
+	return slices.ContainsFunc(n.list, func(name string) bool {
+		if len(name) < 3 {
+			return false
+		}
+		for _, length := range []int{len(name) - 1, len(name), len(name) + 1} {
+			for at := 0; at+length <= len(letters); at++ {
+				if part := letters[at : at+length]; part == name || source.Distance(part, name) <= 1 {
+					return true
+				}
+			}
+		}
+		return false
+	})
+}
+
 // hideResembling keeps the lines of a layer that may hold a secret from being shown, and takes what they say out of what
 // was found while the layer was read. A line belongs to a secret when a key on it resembles one; in a file that cannot
 // be read, so do the lines below it, up to the next key that does not stand further to the right.
@@ -110,14 +130,16 @@ func (p *Project) hideResembling(l *Layer) {
 	if len(names.list) == 0 {
 		return
 	}
-	number, hiding, indent := 0, false, 0
+	number, hiding, indent, before := 0, false, 0, ""
 	for line := range strings.Lines(file.Text) {
 		number++
 		found, keys := false, keyLike.FindAllStringSubmatch(line, -1)
 		words := keys
 		if l.findings.HasErrors() {
 			words = wordLike.FindAllStringSubmatch(line, -1)
+			found = names.within(before + line) // a key may be broken over two lines
 		}
+		before = line
 		for _, key := range words {
 			found = found || names.resembles(key[1])
 		}
@@ -130,6 +152,13 @@ func (p *Project) hideResembling(l *Layer) {
 		}
 		if found || hiding && l.findings.HasErrors() {
 			file.Hide(file.Pos(file.LineStart(number)))
+		}
+	}
+	if l.Root.Kind() == value.Record {
+		for i, key := range l.Root.Shape().Keys() {
+			if names.resembles(key) {
+				p.hide(l.Root.Values()[i])
+			}
 		}
 	}
 	for _, o := range p.Inputs() {
@@ -174,6 +203,48 @@ func guarded(v value.Value, t *types.Type) value.Value {
 	return markedAt(v, hidden)
 }
 
+// shownSafely returns a value of an input as people may see it: what is secret by its type, and what may be a secret
+// where it does not fit, is taken out, with the keys in it.
+func shownSafely(v value.Value, t *types.Type, secret bool) value.Value {
+	hidden := map[value.Origin]bool{}
+	for _, x := range suspects(v, t) {
+		hidden[x.Origin()] = true
+	}
+	for _, found := range secretsIn(v, t, secret, nil) {
+		hidden[found.value.Origin()] = true
+	}
+	if len(hidden) == 0 {
+		return v
+	}
+	var take func(v value.Value) value.Value
+	take = func(v value.Value) value.Value {
+		if hidden[v.Origin()] {
+			return value.UnknownOf(value.String, value.Hidden, value.Secret, v.Origin())
+		}
+		return mapped(v, take)
+	}
+	return take(v)
+}
+
+// mapped returns a list or record with each of its parts changed.
+func mapped(v value.Value, change func(value.Value) value.Value) value.Value {
+	switch v.Kind() {
+	case value.List:
+		elements := make([]value.Value, v.Len())
+		for i, x := range v.Elements() {
+			elements[i] = change(x)
+		}
+		return value.ListOf(elements, v.Origin())
+	case value.Record:
+		values := make([]value.Value, v.Len())
+		for i, x := range v.Values() {
+			values[i] = change(x)
+		}
+		return value.RecordOf(v.Shape(), values, v.Origin())
+	}
+	return v
+}
+
 // suspects returns what may be a secret where a value does not fit its type: a field that a record with secret fields
 // does not have, and what stands in place of something that holds secrets.
 func suspects(v value.Value, t *types.Type) []value.Value {
@@ -215,10 +286,10 @@ func suspects(v value.Value, t *types.Type) []value.Value {
 					case part.Rest != nil:
 						walk(x, part.Rest)
 					case !slices.ContainsFunc(part.Fields, func(f types.Field) bool { return f.Secret }):
-					case source.WordOf(key) != key: // the key may hold what belongs behind it
-						found = append(found, v)
-					default:
+					case near(key, part.FieldNames()):
 						found = append(found, x)
+					default: // the key may hold what belongs behind it
+						found = append(found, v)
 					}
 				}
 			default:
@@ -231,6 +302,12 @@ func suspects(v value.Value, t *types.Type) []value.Value {
 	}
 	walk(v, t)
 	return found
+}
+
+// near reports whether a key is a word that was probably meant for another.
+func near(key string, names []string) bool {
+	_, found := source.Nearest(key, names)
+	return found && source.WordOf(key) == key
 }
 
 // holdsSecrets reports whether a value of a type has secret fields.

@@ -352,18 +352,6 @@ func walkSecrets(v value.Value, t *types.Type, secret bool, path *place.Path, se
 	}
 }
 
-// marked returns a value with what is secret in it by its type marked, so that nothing shows it.
-func marked(v value.Value, t *types.Type, secret bool) value.Value {
-	hidden := map[value.Origin]bool{}
-	for _, found := range secretsIn(v, t, secret, nil) {
-		hidden[found.value.Origin()] = true
-	}
-	if len(hidden) == 0 {
-		return v
-	}
-	return markedAt(v, hidden)
-}
-
 // markedAt returns a value with those that come from some places marked as secret.
 func markedAt(v value.Value, hidden map[value.Origin]bool) value.Value {
 	var mark func(v value.Value) value.Value
@@ -371,21 +359,7 @@ func markedAt(v value.Value, hidden map[value.Origin]bool) value.Value {
 		if hidden[v.Origin()] {
 			return value.MarkAll(v, value.Secret)
 		}
-		switch v.Kind() {
-		case value.List:
-			elements := make([]value.Value, v.Len())
-			for i, x := range v.Elements() {
-				elements[i] = mark(x)
-			}
-			return value.ListOf(elements, v.Origin())
-		case value.Record:
-			values := make([]value.Value, v.Len())
-			for i, x := range v.Values() {
-				values[i] = mark(x)
-			}
-			return value.RecordOf(v.Shape(), values, v.Origin())
-		}
-		return v
+		return mapped(v, mark)
 	}
 	return mark(v)
 }

@@ -160,7 +160,7 @@ func (p *Project) Settings(e *Environment, w *eval.World, in *Input) Settings {
 		}
 		s.Repeats = !before.IsAbsent() && value.Identical(v, before)
 		before = v
-		s.All = append(s.All, Setting{Layer: l, Value: marked(guarded(v, in.Type), in.Type, in.Secret), At: p.keyOf(v).Start})
+		s.All = append(s.All, Setting{Layer: l, Value: shownSafely(v, in.Type, in.Secret), At: p.keyOf(v).Start})
 	}
 	if in.Secret && (len(s.All) == 0 || !s.All[len(s.All)-1].Layer.Secret) {
 		s.All, s.Repeats = nil, false

@@ -157,6 +157,10 @@ func (s *Suggestions) Nearest(name string, candidates []string) (string, bool) {
 	return Nearest(name, candidates)
 }
 
+// Distance is how many letters have to be added, left out, changed or swapped with their neighbour to make one text of
+// another.
+func Distance(a, b string) int { return distance([]rune(a), []rune(b), len(a)+len(b)+1) }
+
 // distance is the edit distance with transpositions of neighbours (optimal string alignment), or limit when it is
 // at least that.
 func distance(a, b []rune, limit int) int {
