@@ -597,7 +597,7 @@ func (c *conversion) unknown(key string, v value.Value, to *types.Type, path *pl
 		// the word that it begins with may be one that a space is missing before.
 		if word := source.WordOf(key); word != key {
 			key = word
-		} else if _, near := source.Nearest(key, to.Core().FieldNames()); !near {
+		} else if _, near := source.Nearest(key, to.Core().FieldNames()); !near && v.IsNull() {
 			key = "…"
 		}
 	}

@@ -79,11 +79,12 @@ func (t *thread) document(tree *syntax.Document, path value.Value, body func(inn
 	evaluate := func(locked bool) value.Value {
 		inner := t.inner(t.world, t.owner)
 		inner.locked = locked
+		defer inner.lock(t.world)() // the documents of constants are evaluated for several environments at a time
 		if t.world.root.spent {
 			panic(abort{})
 		}
 		v := body(inner)
-		t.account(t.world, inner, v, tree.Path.Place())
+		inner.account(t.world, inner, v, tree.Path.Place())
 		return v
 	}
 	return Document{Path: path, Span: tree.Path.Place(), Format: tree.Format.Name, Stream: tree.Stream,

@@ -286,7 +286,7 @@ func suspects(v value.Value, t *types.Type) []value.Value {
 					case part.Rest != nil:
 						walk(x, part.Rest)
 					case !slices.ContainsFunc(part.Fields, func(f types.Field) bool { return f.Secret }):
-					case near(key, part.FieldNames()):
+					case source.WordOf(key) == key && (!x.IsNull() || near(key, part.FieldNames())):
 						found = append(found, x)
 					default: // the key may hold what belongs behind it
 						found = append(found, v)
@@ -304,10 +304,10 @@ func suspects(v value.Value, t *types.Type) []value.Value {
 	return found
 }
 
-// near reports whether a key is a word that was probably meant for another.
+// near reports whether a key was probably meant for another.
 func near(key string, names []string) bool {
 	_, found := source.Nearest(key, names)
-	return found && source.WordOf(key) == key
+	return found
 }
 
 // holdsSecrets reports whether a value of a type has secret fields.

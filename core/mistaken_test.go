@@ -1,4 +1,4 @@
-package project_test
+package core_test
 
 import (
 	"fmt"
@@ -40,9 +40,9 @@ var secretLayers = map[string][]string{
 	},
 }
 
-// damaged changes a layer in one or two places, as somebody may who types: a mark or a letter of a key is left out,
+// mistyped changes a layer in one or two places, as somebody may who types: a mark or a letter of a key is left out,
 // written twice or another one; never in the secret.
-func damaged(r *rand.Rand, text string) string {
+func mistyped(r *rand.Rand, text string) string {
 	for range r.IntN(3) {
 		at := r.IntN(len(text))
 		if near := strings.LastIndex(text[:min(len(text), at+len(canary))], canary); near >= 0 && at <= near+len(canary) &&
@@ -70,7 +70,7 @@ func showsNothing(t *testing.T, seed uint64) {
 	t.Helper()
 	r := rand.New(rand.NewPCG(seed, 2))
 	format := []string{"yaml", "json", "toml"}[r.IntN(3)]
-	layer := damaged(r, secretLayers[format][r.IntN(len(secretLayers[format]))])
+	layer := mistyped(r, secretLayers[format][r.IntN(len(secretLayers[format]))])
 	p, err := project.Load(fstest.MapFS{
 		project.FileName: {Data: []byte("[environments.bench]\nlayers = [\"l." + format + "\"]\n")},
 		"main.knot": {Data: []byte("type M = { host: string, secret password: string }\nsecret input api_token: string\n" +
