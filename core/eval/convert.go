@@ -589,6 +589,11 @@ func (c *conversion) warnDeprecated(f *types.Field, v value.Value) {
 
 func (c *conversion) unknown(key string, v value.Value, to *types.Type, path *place.Path) {
 	help := ""
+	if v.Secret() { // so is its key, which a store said
+		c.misfit(path, v, source.UnknownField, "", "there is a field that %s has not", types.Article(to))
+		c.misfits[len(c.misfits)-1].key = true
+		return
+	}
 	if near, ok := source.Nearest(key, to.Core().FieldNames()); ok {
 		help = fmt.Sprintf("did you mean %q?", near)
 	}

@@ -450,6 +450,12 @@ func readReference(r *Reference, t *types.Type, from SecretSource) (value.Value,
 	if missing != "" {
 		return value.Value{}, fmt.Errorf("there is nothing at %q", missing)
 	}
+	holds := func(kind types.Kind) bool {
+		return slices.ContainsFunc(t.Parts(), func(p *types.Type) bool { return p.Kind == kind || p.Kind == types.Any })
+	}
+	if kind := found.Value.Kind(); kind == value.Record && !holds(types.Record) || kind == value.List {
+		return value.Value{}, fmt.Errorf("it is a %s, not %s", kind, types.Article(t)) // whose keys are not shown
+	}
 	return found.Value, nil
 }
 

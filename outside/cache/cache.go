@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"sync"
 	"time"
 
 	"knothole/outside/gate"
@@ -68,26 +69,35 @@ func Open(directory string, partial bool) *Texts {
 // headLength is how far into a program the identity of its build stands at most.
 const headLength = 64 << 10
 
-// buildID is the identity that the linker gives a build, made of all that went into it.
-var buildID = regexp.MustCompile(`Go build ID: "([^"\n]{20,})"`)
+// buildID is the identity that the linker gives a build, made of all that went into it: in a note of ELF, or as a text
+// before the code.
+var buildID = regexp.MustCompile(`(?:Go build ID: "|Go\x00\x00)([A-Za-z0-9_/-]{20,})`)
+
+// BuildID returns the identity of the build of a program; empty when it has none.
+func BuildID(name string) string {
+	head, err := gate.ReadHead(name, headLength)
+	if err != nil {
+		return ""
+	}
+	if id := buildID.FindSubmatch(head); id != nil {
+		return string(id[1])
+	}
+	return ""
+}
 
 // identity tells the running program from any other: by the identity of its build, or by all of its bytes when it has
 // none. Name, size and time do not: another build may have the same.
-func identity() (digest [sha256.Size]byte, ok bool) {
+var identity = sync.OnceValues(func() (digest [sha256.Size]byte, ok bool) {
 	name, err := os.Executable()
 	if err != nil {
 		return digest, false
 	}
-	head, err := gate.ReadHead(name, headLength)
-	if err != nil {
-		return digest, false
-	}
-	if id := buildID.FindSubmatch(head); id != nil {
-		return sha256.Sum256(id[1]), true
+	if id := BuildID(name); id != "" {
+		return sha256.Sum256([]byte(id)), true
 	}
 	text, err := gate.ReadFile(name)
 	return sha256.Sum256(text), err == nil
-}
+})
 
 // Digest returns the digest, in hexadecimal, of the text of a document with a content; empty when it is not known.
 func (t *Texts) Digest(content Content) string {

@@ -4,7 +4,9 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -95,4 +97,19 @@ func TestForgets(t *testing.T) {
 	remember("a", false, nil, "x")
 	require.Len(t, files(t, user), 1)
 	require.Equal(t, []string{""}, remember("gone", false, []string{"x"}))
+}
+
+// TestIdentity holds that the program is told by its build, not by its name, size or time: the head of a built program
+// has the identity that the linker gave it.
+func TestIdentity(t *testing.T) {
+	folder := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "main.go"), []byte("package main\nfunc main() { println(1) }\n"),
+		0o644))
+	build := exec.Command("go", "build", "-o", filepath.Join(folder, "built"), filepath.Join(folder, "main.go"))
+	build.Env = append(os.Environ(), "CGO_ENABLED=0", "GO111MODULE=off")
+	out, err := build.CombinedOutput()
+	require.NoError(t, err, string(out))
+	said, err := exec.Command("go", "tool", "buildid", filepath.Join(folder, "built")).Output()
+	require.NoError(t, err)
+	require.Equal(t, strings.TrimSpace(string(said)), cache.BuildID(filepath.Join(folder, "built")))
 }

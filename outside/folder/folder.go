@@ -188,7 +188,8 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		p.options.Done()
 		text, exists, err := there.current(f.Path)
 		if f.Make != nil {
-			if err == nil && exists && digestOf(text) == f.Digest {
+			// What is remembered of a run before counts only where the record, too, says that this was written.
+			if err == nil && exists && before[f.Path] == f.Digest && digestOf(text) == f.Digest {
 				p.summary.Unchanged = append(p.summary.Unchanged, f.Path)
 				continue
 			}

@@ -33,6 +33,22 @@ var ErrTooLarge = errors.New("it is too large")
 // ErrChanged says that a file is not what it was when it was read.
 var ErrChanged = errors.New("it was changed by somebody else in the meantime; run the command again")
 
+// fault is asked before each change of the file system, and may let it fail: see Inject.
+var fault = noFault
+
+func noFault(operation, name string) error { return nil }
+
+// injected says that a test lets changes fail: then nothing need survive a loss of power, and waiting for the disk
+// would only take time.
+var injected bool
+
+// Inject lets changes of the file system fail, so that a test can see what is left then. It is not for several tests at
+// a time.
+func Inject(f func(operation, name string) error) (restore func()) {
+	fault, injected = f, true
+	return func() { fault, injected = noFault, false }
+}
+
 // Root is a folder of the machine. Names in it have forward slashes; a link that leads out of it is refused.
 type Root struct{ in *os.Root }
 
@@ -67,11 +83,17 @@ func (r *Root) Mkdir(name string, mode fs.FileMode) error {
 
 // MkdirAll makes a folder and those that it stands in.
 func (r *Root) MkdirAll(name string, mode fs.FileMode) error {
+	if err := fault("mkdir", name); err != nil {
+		return err
+	}
 	return r.in.MkdirAll(filepath.FromSlash(name), mode)
 }
 
 // Rename gives something another name, over a file that is there.
 func (r *Root) Rename(from, to string) error {
+	if err := fault("rename", to); err != nil {
+		return err
+	}
 	return r.in.Rename(filepath.FromSlash(from), filepath.FromSlash(to))
 }
 
@@ -81,10 +103,20 @@ func (r *Root) Chmod(name string, mode fs.FileMode) error {
 }
 
 // Remove removes a file or an empty folder.
-func (r *Root) Remove(name string) error { return r.in.Remove(filepath.FromSlash(name)) }
+func (r *Root) Remove(name string) error {
+	if err := fault("remove", name); err != nil {
+		return err
+	}
+	return r.in.Remove(filepath.FromSlash(name))
+}
 
 // RemoveAll removes a file, or a folder with all that is in it; that there is none is no mistake.
-func (r *Root) RemoveAll(name string) error { return r.in.RemoveAll(filepath.FromSlash(name)) }
+func (r *Root) RemoveAll(name string) error {
+	if err := fault("remove", name); err != nil {
+		return err
+	}
+	return r.in.RemoveAll(filepath.FromSlash(name))
+}
 
 // ReadFile reads a plain file.
 func (r *Root) ReadFile(name string) ([]byte, error) {
@@ -151,6 +183,13 @@ func size(n int64) string {
 
 // WriteFile writes a file in full. It is not for files that others could be reading: see Replace.
 func (r *Root) WriteFile(name string, text []byte, mode fs.FileMode) error {
+	if err := fault("create", name); err != nil {
+		return err
+	}
+	if err := fault("write", name); err != nil {
+		_ = r.in.WriteFile(filepath.FromSlash(name), text[:len(text)/2], mode)
+		return err
+	}
 	return r.in.WriteFile(filepath.FromSlash(name), text, mode)
 }
 
@@ -216,16 +255,26 @@ func (r *Root) put(name string, text []byte, mode fs.FileMode, safe bool) error 
 		}
 	}
 	staged := path.Join(folder, stagedPrefix+path.Base(name))
+	if err := fault("create", staged); err != nil {
+		return err
+	}
 	f, err := r.in.OpenFile(filepath.FromSlash(staged), os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode)
 	if err != nil {
 		return err
 	}
-	_, err = f.Write(text)
+	if err = fault("write", staged); err != nil {
+		text = text[:len(text)/2]
+	}
+	if _, err2 := f.Write(text); err == nil {
+		err = err2
+	}
 	if err == nil {
 		err = f.Chmod(mode) // whatever the mask says
 	}
 	if err == nil && safe {
-		err = f.Sync()
+		if err = fault("sync", staged); err == nil && !injected {
+			err = f.Sync()
+		}
 	}
 	if err2 := f.Close(); err == nil {
 		err = err2
@@ -252,6 +301,9 @@ func (r *Root) Touch(name string) error {
 // syncFolder keeps the names in a folder on the disk. Where folders cannot be synced, names are as safe as the file
 // system makes them.
 func (r *Root) syncFolder(name string) error {
+	if injected {
+		return nil
+	}
 	f, err := r.in.Open(filepath.FromSlash(name))
 	if err != nil {
 		return err

@@ -102,10 +102,19 @@ func Within(folder, name string) bool {
 }
 
 // MakeFolder makes a folder and those that it stands in.
-func MakeFolder(name string, mode fs.FileMode) error { return os.MkdirAll(name, mode) }
+func MakeFolder(name string, mode fs.FileMode) error {
+	if err := fault("mkdir", name); err != nil {
+		return err
+	}
+	return os.MkdirAll(name, mode)
+}
 
 // RemoveEmpty removes a folder when it is empty.
-func RemoveEmpty(name string) { _ = os.Remove(name) }
+func RemoveEmpty(name string) {
+	if fault("remove", name) == nil {
+		_ = os.Remove(name)
+	}
+}
 
 // Walk visits a folder and all that is in it; links are not followed.
 func Walk(name string, visit fs.WalkDirFunc) error { return filepath.WalkDir(name, visit) }

@@ -20,6 +20,7 @@ import (
 	"strings"
 	"syscall"
 	"time"
+	"unicode/utf8"
 
 	"filippo.io/age"
 	"filippo.io/age/armor"
@@ -116,6 +117,15 @@ func (s *Source) file(name string) ([]byte, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s cannot be read: %s", name, gate.Plain(err))
 	}
+	return content(text, name)
+}
+
+// content is what a file says: without a byte order mark, which editors put before it, and not nothing.
+func content(text []byte, name string) ([]byte, error) {
+	text = bytes.TrimPrefix(text, []byte("\uFEFF"))
+	if len(bytes.TrimRight(text, "\r\n")) == 0 {
+		return nil, fmt.Errorf("%s is empty", name)
+	}
 	return text, nil
 }
 
@@ -150,7 +160,7 @@ func (s *Source) age(name string) ([]byte, error) {
 	case len(text) > maxBytes:
 		return nil, fmt.Errorf("%s is larger than %d KiB, which no secret is", name, maxBytes>>10)
 	}
-	return text, nil
+	return content(text, name)
 }
 
 // IsIdentity reports whether a text is an identity of age itself, not the path of a file with one.
@@ -182,7 +192,13 @@ func (s *Source) url(target string) ([]byte, error) {
 	if err != nil || u.Scheme != "https" || u.Host == "" {
 		return nil, errors.New("it is no URL that begins with https://")
 	}
-	h := s.Policy.host(u.Host)
+	if u.User != nil {
+		return nil, errors.New("a name or password in the URL is not sent; a token belongs into the policy")
+	}
+	h, named := s.Policy.host(u.Host)
+	if !named {
+		return nil, fmt.Errorf("%s is not asked: only hosts that a file behind --secret-policy names are", u.Host)
+	}
 	token := ""
 	if h.token != nil {
 		if token, err = h.token(); err != nil {
@@ -302,14 +318,16 @@ func (p *Policy) allows(variable string) bool {
 	return false
 }
 
-// host returns what is said of a host, which may be nothing.
-func (p *Policy) host(name string) host {
-	if p != nil {
-		for _, h := range p.hosts {
-			if strings.EqualFold(h.name, name) {
-				return h
-			}
+// host returns what is said of a host, and whether anything is. Letters of other scripts are never those of ASCII, as
+// the long s is an s where case is folded.
+func (p *Policy) host(name string) (host, bool) {
+	if p == nil || strings.ContainsFunc(name, func(r rune) bool { return r >= utf8.RuneSelf }) {
+		return host{}, false
+	}
+	for _, h := range p.hosts {
+		if strings.EqualFold(h.name, name) {
+			return h, true
 		}
 	}
-	return host{}
+	return host{}, false
 }

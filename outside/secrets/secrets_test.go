@@ -73,6 +73,12 @@ func TestFiles(t *testing.T) {
 	require.Equal(t, "error: large is larger than 1024 KiB, which no secret is", read(s, "file", "large"))
 	require.Contains(t, read(s, "file", "link"), "error: link cannot be read")
 	require.Contains(t, read(s, "file", "."), "error: . cannot be read")
+	for name, text := range map[string]string{"empty": "", "line": "\r\n", "mark": "\uFEFF\n"} {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600))
+		require.Equal(t, "error: "+name+" is empty", read(s, "file", name))
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "marked"), []byte("\uFEFF"+word), 0o600))
+	require.Equal(t, word, read(s, "file", "marked"), "without the byte order mark")
 }
 
 func TestAge(t *testing.T) {
@@ -188,6 +194,15 @@ func TestStore(t *testing.T) {
 		got := read(s, "url", url(path))
 		require.Equal(t, "error: "+demo.StoreHost+" "+want, strings.TrimSuffix(got, ", which no secret is"))
 	}
+	// Who is not named by the policy is not asked, not even without a token.
+	before = asked
+	for _, target := range []string{"https://elsewhere.example/", "https://" + strings.Replace(demo.StoreHost, "s", "ſ", 1) +
+		"/v1/north", "https://" + demo.StoreHost + ":444/v1/north"} {
+		require.Contains(t, read(s, "url", target), "is not asked: only hosts that a file behind --secret-policy names are")
+	}
+	require.Contains(t, read(&secrets.Source{Root: s.Root}, "url", url("/v1/north")), "is not asked")
+	require.Contains(t, read(s, "url", "https://me:"+word+"@"+demo.StoreHost+"/v1/north"), "error: a name or password")
+	require.Equal(t, before, asked)
 	impatient := &secrets.Source{Root: s.Root, Policy: s.Policy, Timeout: 300 * time.Millisecond}
 	require.Equal(t, "error: "+demo.StoreHost+" did not answer in full within 300ms",
 		read(impatient, "url", url("/slow")))

@@ -136,7 +136,7 @@ func (c *call) sources(arguments []string) (files []string, status int) {
 				return err
 			case entry.IsDir() && at != name && strings.HasPrefix(entry.Name(), "."):
 				return fs.SkipDir
-			case entry.Type().IsRegular() && strings.HasSuffix(at, ".knot"):
+			case entry.Type().IsRegular() && strings.HasSuffix(at, ".knot") && !gate.IsStaged(entry.Name()):
 				files = append(files, at)
 			}
 			return nil

@@ -150,7 +150,7 @@ func (c *call) readFiles(arguments []string) (*source.Set, []render.Document, in
 			continue
 		}
 		_ = gate.Walk(c.path(argument), func(name string, entry fs.DirEntry, err error) error {
-			if err != nil || !entry.Type().IsRegular() {
+			if err != nil || !entry.Type().IsRegular() || gate.IsStaged(entry.Name()) {
 				return nil
 			}
 			if format, ok := data.FormatOf(entry.Name()); ok && slices.Contains(data.Readable, format) {
