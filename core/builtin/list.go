@@ -254,11 +254,11 @@ func comparable(c *eval.Call, a []value.Value) []keyed {
 		}
 		c.Plain(key)
 		pairs[i] = keyed{x, key}
+		c.Spend(8 + keyLength(key)*bits.Len(uint(len(pairs))))
 		if first := pairs[0].key; !alike(key, first) {
 			c.Fail(0, "", "only numbers, only strings, or lists of these that are alike can be compared by size, "+
 				"not "+first.Show(40)+" and "+key.Show(40))
 		}
-		c.Spend(8 + keyLength(key)*bits.Len(uint(len(pairs))))
 	}
 	return pairs
 }
@@ -293,19 +293,29 @@ func compareKeys(a, b value.Value) int {
 	return 0
 }
 
-// keyLength is how much a comparison with a key looks at, at most.
+// enough is more steps than a declaration may take.
+const enough = 1 << 28
+
+// keyLength is how much a comparison with a key looks at, at most; what is more than enough is not counted further.
 func keyLength(key value.Value) int {
-	switch key.Kind() {
-	case value.String:
-		return len(key.Text()) / value.CompareCost
-	case value.List:
-		n := key.Len()
-		for _, x := range key.Elements() {
-			n += keyLength(x)
+	n := 0
+	var count func(v value.Value)
+	count = func(v value.Value) {
+		switch v.Kind() {
+		case value.String:
+			n += len(v.Text()) / value.CompareCost
+		case value.List:
+			n += v.Len()
+			for _, x := range v.Elements() {
+				if n > enough {
+					return
+				}
+				count(x)
+			}
 		}
-		return n
 	}
-	return 0
+	count(key)
+	return n
 }
 
 func sortList(c *eval.Call, a []value.Value) value.Value {
@@ -377,10 +387,11 @@ func scalarKey(v value.Value) (key any, ok bool) {
 }
 
 func (m *members) has(v value.Value) bool {
-	m.call.Spend(1 + keyLength(v))
 	if key, ok := scalarKey(v); ok {
+		m.call.Spend(1 + keyLength(v))
 		return m.scalars[key]
 	}
+	m.call.Spend(1)
 	return slices.ContainsFunc(m.others, func(x value.Value) bool {
 		m.call.Spend(1)
 		return value.Equal(v, x,

@@ -203,7 +203,7 @@ func times(c *eval.Call, n value.Value, size int) int {
 		c.Fail(1, "", "cannot repeat "+n.Show(20)+" times")
 	}
 	const enough = 1 << 30
-	c.Spend(int(min(n.Int(), enough)) * max(1, min(size, 1<<20)))
+	c.Spend(int(min(n.Int(), enough)) * max(1, size)) // a text has less than 1<<31 bytes
 	return int(n.Int())
 }
 

@@ -186,6 +186,10 @@ func Check(v value.Value, format Format) []Problem {
 	c := &checking{format: format}
 	c.value(v, 0, "")
 	switch {
+	case c.tooMany():
+		return append(c.problems,
+			Problem{v.Origin(), fmt.Sprintf("the YAML document would hold more than %d values", maxWritten),
+				"make several documents of it, or one of JSON"})
 	case c.bytes > maxBytes:
 		return append(c.problems,
 			Problem{v.Origin(), fmt.Sprintf("the document would be larger than %d MiB", maxBytes>>20),
@@ -216,16 +220,24 @@ func article(v value.Value) string {
 type checking struct {
 	format   Format
 	bytes    int
+	values   int // and keys
 	problems []Problem
 }
+
+// maxWritten is how many values and keys a document of YAML may have: its library takes a thousand bytes of memory for
+// each.
+const maxWritten = 600_000
+
+func (c *checking) tooMany() bool { return c.format == YAML && c.values > maxWritten }
 
 // scalarBytes is about how much room a value takes beside its text.
 const scalarBytes = 4
 
 func (c *checking) value(v value.Value, depth int, key string) {
-	if c.bytes > maxBytes {
+	if c.bytes > maxBytes || c.tooMany() {
 		return
 	}
+	c.values++
 	if depth > maxDepth {
 		if len(c.problems) == 0 {
 			c.problems = append(c.problems,
@@ -271,6 +283,7 @@ func (c *checking) value(v value.Value, depth int, key string) {
 		}
 		for i, k := range v.Shape().Keys() {
 			c.bytes += len(k)
+			c.values++
 			if c.format == Env && !envName(k) {
 				c.problems = append(c.problems,
 					Problem{v.Values()[i].Origin(), fmt.Sprintf("%q is no name for an env file", k),

@@ -1,0 +1,151 @@
+package command_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+// patience is how long a command may take before it is taken to hang: much more than it needs.
+const patience = 2 * time.Minute
+
+// hostileMemory is how much memory a command may take, in bytes.
+const hostileMemory = 1 << 30
+
+// repeated joins the texts that a function makes of the numbers below n.
+func repeated(n int, text func(i int) string) string {
+	var b strings.Builder
+	for i := range n {
+		b.WriteString(text(i))
+	}
+	return b.String()
+}
+
+// long is a module with two long texts and something that is done with them for each of many elements.
+func long(condition string) string {
+	return "let b = text.repeat(\"x\", 40000000)\nlet c = text.repeat(\"x\", 40000000)\n" +
+		"output a = list.count(list.repeat(1, 2000), fn(i) = " + condition + ")\n"
+}
+
+// hostile are modules that would take very long, or very much memory, if not all work were counted; with the code of
+// what is found, or none when it is little work after all.
+var hostile = map[string][2]string{
+	"equal":        {long("b == c"), "too-much-work"},
+	"less":         {long("b < c"), "too-much-work"},
+	"short":        {long("hash.short(b, 8) == \"x\""), "too-much-work"},
+	"address":      {long("net.is_address(b)"), "too-much-work"},
+	"sort by text": {"let b = text.repeat(\"x\", 4000000)\noutput a = list.sort(for i in 1..2000 -> { k: b }, fn(r) = r.k)\n", "too-much-work"},
+	"pattern":      {"output a = text.repeat(\"a\", 10000000) matches \"(a?){500}a{500}b\"\n", "too-much-work"},
+	"groups": {"output a = text.repeat(\"a\", 10000000) matches \"" + strings.Repeat("(.*)", 100) + "x\"\n",
+		"too-much-work"},
+	"find all":     {"output a = text.find_all(text.repeat(\"a\", 500000), \"(a?){500}a{500}b\")\n", "too-much-work"},
+	"yaml":         {"output a = decode.yaml(\"[\" + text.repeat(\"[],\", 5000000) + \"[]]\")\n", "too-much-work"},
+	"deep toml":    {"output a = decode.toml(\"a\" + text.repeat(\".a\", 2000000) + \" = 1\")\n", "call-failed"},
+	"many lists":   {repeated(14, func(i int) string { return fmt.Sprintf("output a%d = for i in 1..9000000 -> i\n", i) }), "too-much-work"},
+	"doubled":      {"let a0: any = { x: 1 }\n" + repeated(39, func(i int) string { return fmt.Sprintf("let a%d: any = { l: a%d, r: a%d }\n", i+1, i, i) }) + "output o = a39\n", ""},
+	"nested union": {"type T = [T] | [int] | int\nlet x: T = " + strings.Repeat("[", 900) + "1" + strings.Repeat("]", 900) + "\noutput o = x\n", "too-deep"},
+	"spreads":      {"output o = " + strings.Repeat("{...", 300) + "{a: 1}" + strings.Repeat("}", 300) + "\n", ""},
+	"tracked":      {"secret input s: string\nlet a0 = { x: s }\n" + repeated(24, func(i int) string { return fmt.Sprintf("let a%d = { l: a%d, r: a%d }\n", i+1, i, i) }) + "secret output o = a24.l.l.r\n", ""},
+	"type text":    {"let a0 = [1]\n" + repeated(26, func(i int) string { return fmt.Sprintf("let a%d = [a%d, [a%d]]\n", i+1, i, i) }) + "output o = a26 + 1\n", "wrong-type"},
+	"wrong names":  {repeated(20000, func(i int) string { return fmt.Sprintf("let a%d = nope%d\n", i, i) }), "unknown-name"},
+	"one line":     {"output o = [" + repeated(20000, func(i int) string { return fmt.Sprintf("nope%d, ", i) }) + "]\n", "unknown-name"},
+	"conditions":   {"type T = int" + repeated(5000, func(i int) string { return fmt.Sprintf(" where it > -%d", i+1) }) + "\noutput o: T = 3\n", ""},
+}
+
+// inBounds runs a command on a project and holds that it ends by itself, without a crash, in the memory that it may
+// take. It returns what it said.
+func inBounds(t *testing.T, what, folder string, arguments ...string) string {
+	t.Helper()
+	c := exec.Command("knothole", arguments...)
+	c.Dir = folder
+	c.Env = append(os.Environ(), "KNOTHOLE_SECRET_S=x")
+	out := &strings.Builder{}
+	c.Stdout, c.Stderr = out, out
+	require.NoError(t, c.Start())
+	watch := time.AfterFunc(patience, func() { _ = c.Process.Kill() })
+	err := c.Wait()
+	require.True(t, watch.Stop(), "%s hangs", what)
+	said := out.String()
+	if len(said) > 2000 {
+		said = said[:2000]
+	}
+	if err != nil {
+		require.Equal(t, 1, c.ProcessState.ExitCode(), "%s: %s", what, said)
+	}
+	require.NotContains(t, said, "goroutine ", what)
+	require.NotContains(t, said, "mistake in knothole", what)
+	usage, ok := c.ProcessState.SysUsage().(*syscall.Rusage)
+	require.True(t, ok)
+	require.Less(t, usage.Maxrss*1024, int64(hostileMemory), "%s takes too much memory", what)
+	return out.String()
+}
+
+func hostileProject(t *testing.T, module string) string {
+	t.Helper()
+	folder := t.TempDir()
+	secrets := ""
+	if strings.Contains(module, "secret input s") {
+		secrets = "[environments.north.secrets]\ns = { variable = \"KNOTHOLE_SECRET_S\" }\n"
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "knothole.toml"), []byte("[environments.north]\n"+secrets), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "main.knot"), []byte(module), 0o644))
+	return folder
+}
+
+// TestHostilePrograms holds that programs which ask for too much work end with a finding, in bounded memory.
+func TestHostilePrograms(t *testing.T) {
+	for name, c := range hostile {
+		t.Run(name, func(t *testing.T) {
+			said := inBounds(t, name, hostileProject(t, c[0]), "check")
+			if c[1] == "" {
+				require.Contains(t, said, "0 errors", name)
+			} else {
+				require.Contains(t, said, "["+c[1]+"]", name)
+			}
+		})
+	}
+}
+
+// doubling makes random modules that double, nest, repeat and share what they have made before.
+func doubling(r *rand.Rand) string {
+	var b strings.Builder
+	b.WriteString("secret input s: string\nlet v0: any = { a: [1, \"x\"], b: { c: 2.5 } }\nlet t0 = \"tide\"\n")
+	steps := 20 + r.IntN(40)
+	for i := range steps {
+		recent := func() string { return fmt.Sprintf("v%d", max(0, i-r.IntN(3))) }
+		fill := strings.NewReplacer("A", recent(), "B", recent(), "T", fmt.Sprintf("t%d", i))
+		values := []string{
+			"{ l: A, r: B }", "[A, B, A]", "record.merge({ x: A }, { x: B })", "{ ...{ x: A }, y: { ...{ z: B } } }",
+			"decode.json(encode.json(A))", "{ x: A } with { x: B }", "list.flatten([[A], [B]])", "for i in 1..200 -> A",
+			"list.repeat(A, 3000)", "{ s: s, v: A }", "(patch { x: A } { put .y: B })", "[A == B, A]",
+			"list.distinct([A, B])", "for k, e in { a: A, b: B } -> \"${k}x\": e", "list.sort([T, T + \"a\"])",
+			"encode.yaml({ x: A })", "record.flatten({ x: A })",
+		}
+		texts := []string{"T + T", "text.repeat(T, 50)", "text.replace(T, \"t\", \"tt\")", "text.upper(T)", "\"${T}-${T}\""}
+		fmt.Fprintf(&b, "let v%d: any = %s\nlet t%d = %s\n", i+1, fill.Replace(values[r.IntN(len(values))]), i+1,
+			fill.Replace(texts[r.IntN(len(texts))]))
+	}
+	fmt.Fprintf(&b, "secret document \"v.json\" = { v: v%d, n: text.length(t%d) }\n", steps, steps)
+	return b.String()
+}
+
+// TestDoublingPrograms is TestHostilePrograms for random ones.
+func TestDoublingPrograms(t *testing.T) {
+	rounds := uint64(25)
+	if testing.Short() {
+		rounds = 5
+	}
+	for seed := range rounds {
+		module := doubling(rand.New(rand.NewPCG(seed, 3)))
+		folder := hostileProject(t, module)
+		inBounds(t, fmt.Sprintf("seed %d\n%s", seed, module), folder, "check")
+	}
+}
