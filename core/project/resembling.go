@@ -163,7 +163,7 @@ func (p *Project) hideResembling(l *Layer) {
 	}
 	for _, o := range p.Inputs() {
 		if !l.Root.IsAbsent() {
-			for _, x := range suspects(l.Root.Get(o.Name), o.Type) {
+			for _, x := range suspects(l.Root.Get(o.Name), o.Type, true) {
 				p.hide(x)
 			}
 		}
@@ -194,7 +194,7 @@ func (p *Project) fileOf(l *Layer) *source.File {
 // that messages do not show it.
 func guarded(v value.Value, t *types.Type) value.Value {
 	hidden := map[value.Origin]bool{}
-	for _, x := range suspects(v, t) {
+	for _, x := range suspects(v, t, false) {
 		hidden[x.Origin()] = true
 	}
 	if len(hidden) == 0 {
@@ -207,7 +207,7 @@ func guarded(v value.Value, t *types.Type) value.Value {
 // where it does not fit, is taken out, with the keys in it.
 func shownSafely(v value.Value, t *types.Type, secret bool) value.Value {
 	hidden := map[value.Origin]bool{}
-	for _, x := range suspects(v, t) {
+	for _, x := range suspects(v, t, true) {
 		hidden[x.Origin()] = true
 	}
 	for _, found := range secretsIn(v, t, secret, nil) {
@@ -246,8 +246,8 @@ func mapped(v value.Value, change func(value.Value) value.Value) value.Value {
 }
 
 // suspects returns what may be a secret where a value does not fit its type: a field that a record with secret fields
-// does not have, and what stands in place of something that holds secrets.
-func suspects(v value.Value, t *types.Type) []value.Value {
+// does not have, if asked for, and what stands in place of something that holds secrets.
+func suspects(v value.Value, t *types.Type, fields bool) []value.Value {
 	var found []value.Value
 	seen := map[visit]bool{}
 	var walk func(v value.Value, t *types.Type)
@@ -287,7 +287,9 @@ func suspects(v value.Value, t *types.Type) []value.Value {
 						walk(x, part.Rest)
 					case !slices.ContainsFunc(part.Fields, func(f types.Field) bool { return f.Secret }):
 					case source.WordOf(key) == key && (!x.IsNull() || near(key, part.FieldNames())):
-						found = append(found, x)
+						if fields {
+							found = append(found, x)
+						}
 					default: // the key may hold what belongs behind it
 						found = append(found, v)
 					}
