@@ -97,12 +97,18 @@ func (c *compiler) binary(e *syntax.Binary) code {
 	at, span := e.Place().Start, e.Place()
 	switch e.Operator {
 	case syntax.Equal, syntax.NotEqual:
-		wanted, same := e.Operator == syntax.Equal, c.equality(c.typeOf(e.Left), c.typeOf(e.Right), span)
+		l, r := c.typeOf(e.Left), c.typeOf(e.Right)
+		wanted, same := e.Operator == syntax.Equal, c.equality(l, r, span)
+		sets := l == nil || r == nil || types.HasSet(l) || types.HasSet(r) // which are equal in whatever order
 		return func(f *frame) value.Value {
 			a, b := left(f), right(f)
 			f.spend(1, span)
 			equal := same(f, a, b)
-			return f.compared(value.BoolOf(equal == wanted, f.fromBoth(at, a, b)), a, b)
+			result := value.BoolOf(equal == wanted, f.fromBoth(at, a, b))
+			if !sets && !equal && f.marks(a, b) != 0 && f.differ(a, b) {
+				return result // whatever is hidden
+			}
+			return f.compared(result, a, b)
 		}
 	case syntax.Less, syntax.LessEqual, syntax.Greater, syntax.GreaterEqual:
 		operator := e.Operator
