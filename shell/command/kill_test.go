@@ -112,3 +112,39 @@ func TestTwoRunsAtOnce(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, entries, 201)
 }
+
+// TestChangesAtOnce holds that none of several changes that are made at the same time is lost.
+func TestChangesAtOnce(t *testing.T) {
+	const inputs = 8
+	project := t.TempDir()
+	write := func(name, text string) {
+		require.NoError(t, os.WriteFile(filepath.Join(project, name), []byte(text), 0o644))
+	}
+	module := ""
+	for i := range inputs {
+		module += fmt.Sprintf("input v%d: int = 0\n", i)
+	}
+	write("main.knot", module+"document \"a.yaml\" = [v0, v1, v2, v3, v4, v5, v6, v7]\n")
+	write("knothole.toml", "[environments.north]\nlayers = [\"v.yaml\"]\n")
+	write("v.yaml", "# all of them\n")
+	var runs []*exec.Cmd
+	for i := range inputs {
+		runs = append(runs, exec.Command("knothole", "set", "north", fmt.Sprintf("v%d=7", i), "--project", project),
+			exec.Command("knothole", "new", "--environment", fmt.Sprintf("e%d", i), "--like", "north", "--project", project))
+	}
+	for _, c := range runs {
+		require.NoError(t, c.Start())
+	}
+	for _, c := range runs {
+		require.NoError(t, c.Wait())
+	}
+	layer, err := os.ReadFile(filepath.Join(project, "v.yaml"))
+	require.NoError(t, err)
+	require.Equal(t, inputs, strings.Count(string(layer), ": 7\n"), "%s", layer)
+	entries, err := os.ReadFile(filepath.Join(project, "knothole.toml"))
+	require.NoError(t, err)
+	require.Equal(t, 1+inputs, strings.Count(string(entries), "[environments."), "%s", entries)
+	left, err := filepath.Glob(filepath.Join(project, ".knothole*"))
+	require.NoError(t, err)
+	require.Empty(t, left)
+}
