@@ -694,7 +694,8 @@ func (g *generator) place(s shape) (path string, of shape, there bool) {
 	case "map":
 		path, of, there = []string{".a", ".*", `."z"`}[g.IntN(3)], s.of[0], false
 	case "list", "tuple":
-		path, of, there = []string{"[*]", "[0]", "[end]", "[it == it]", "[* where it != null]"}[g.IntN(5)], s.of[0], false
+		paths := []string{"[*]", "[0]", "[end]", "[it == it]", "[* where it != null]"}
+		path, of, there = paths[g.IntN(len(paths))], s.of[0], false
 	default:
 		return ".a", g.shape(1), false
 	}

@@ -45,8 +45,8 @@ var secretLayers = map[string][]string{
 func mistyped(r *rand.Rand, text string) string {
 	for range r.IntN(3) {
 		at := r.IntN(len(text))
-		if near := strings.LastIndex(text[:min(len(text), at+len(canary))], canary); near >= 0 && at <= near+len(canary) &&
-			at >= near {
+		near := strings.LastIndex(text[:min(len(text), at+len(canary))], canary)
+		if near >= 0 && near <= at && at <= near+len(canary) {
 			continue
 		}
 		marks := ":=\"'{}[], \n-#|&*!x"
@@ -73,8 +73,9 @@ func showsNothing(t *testing.T, seed uint64) {
 	layer := mistyped(r, secretLayers[format][r.IntN(len(secretLayers[format]))])
 	p, err := project.Load(fstest.MapFS{
 		project.FileName: {Data: []byte("[environments.bench]\nlayers = [\"l." + format + "\"]\n")},
-		"main.knot": {Data: []byte("type M = { host: string, secret password: string }\nsecret input api_token: string\n" +
-			"input host: string = \"x\"\ninput mail: M\ninput mails: [M] = []\ninput by: { *: M } = {}\n")},
+		"main.knot": {Data: []byte("type M = { host: string, secret password: string }\n" +
+			"secret input api_token: string\ninput host: string = \"x\"\ninput mail: M\n" +
+			"input mails: [M] = []\ninput by: { *: M } = {}\n")},
 		"l." + format: {Data: []byte(layer)},
 	})
 	require.NoError(t, err)

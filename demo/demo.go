@@ -73,7 +73,8 @@ func WriteNew(folder string) error {
 	}
 	// The project file comes last: without it there is no project yet.
 	slices.SortStableFunc(names, func(a, b string) int {
-		return strings.Compare(strings.Repeat("~", strings.Count(a, "knothole.toml")), strings.Repeat("~", strings.Count(b, "knothole.toml")))
+		last := func(name string) int { return strings.Count(name, "knothole.toml") }
+		return last(a) - last(b)
 	})
 	for _, name := range names {
 		text, err := files.ReadFile(path.Join("new", name))

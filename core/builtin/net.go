@@ -198,9 +198,9 @@ var versionFunctions = []*Function{
 			return number(c, compareVersions(version(c, a, 0), version(c, a, 1)))
 		}},
 	{Group: "version", Signature: "satisfies(v: string, range: string) -> bool",
-		Description: "Whether a version meets all conditions of a range. They are separated by spaces; each is one of " +
-			"= != < <= > >= and a version, compared as version.compare does. Numbers that it leaves out are 0: <2 is " +
-			"<2.0.0. So 2.0.0-rc.1, which comes before 2.0.0, meets <2.",
+		Description: "Whether a version meets all conditions of a range. They are separated by spaces; each is one " +
+			"of = != < <= > >= and a version, compared as version.compare does. Numbers that it leaves out are 0: <2 " +
+			"is <2.0.0. So 2.0.0-rc.1, which comes before 2.0.0, meets <2.",
 		Example: `version.satisfies("1.4.2", ">=1.2 <2")`, Result: `true`,
 		Errors: "The text is no version, or the range is wrong.",
 		call: func(c *eval.Call, a []value.Value) value.Value {

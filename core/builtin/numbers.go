@@ -289,8 +289,9 @@ var timeFunctions = []*Function{
 			return text(c, t.Format(time.RFC3339))
 		}},
 	{Group: "time", Signature: "seconds(s: string) -> int",
-		Description: "The seconds of a duration of hours, minutes and seconds in this order, such as 1h30m; with - before it, negative.",
-		Example:     `time.seconds("1h30m")`, Result: `5400`, Errors: "The text is no duration of whole seconds.",
+		Description: "The seconds of a duration of hours, minutes and seconds in this order, such as 1h30m; with - " +
+			"before it, negative.",
+		Example: `time.seconds("1h30m")`, Result: `5400`, Errors: "The text is no duration of whole seconds.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			d, err := time.ParseDuration(a[0].Text())
 			if err != nil || !wholeSeconds.MatchString(a[0].Text()) {

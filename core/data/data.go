@@ -81,8 +81,8 @@ func (r *reader) duplicate(key string, at, first source.Span) {
 
 // tooMuch ends reading what is too much to be read in time and memory that can be foreseen.
 func (r *reader) tooMuch(help, format string, arguments ...any) {
-	r.report(source.Finding{Code: source.TooMuchWork, Span: r.file.Span(0, 0), Message: fmt.Sprintf(format, arguments...),
-		Help: help})
+	r.report(source.Finding{Code: source.TooMuchWork, Span: r.file.Span(0, 0),
+		Message: fmt.Sprintf(format, arguments...), Help: help})
 	panic(unreadable{})
 }
 

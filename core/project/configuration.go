@@ -131,7 +131,8 @@ func (p *Project) readConfiguration(root value.Value) {
 // inside returns a path of the configuration, cleaned, when it stays inside the project.
 func (c *configuration) inside(v value.Value, fallback string) string {
 	clean := path.Clean(v.Text())
-	if slices.ContainsFunc(strings.Split(clean, "/"), func(part string) bool { return strings.EqualFold(part, ".git") }) {
+	ofGit := func(part string) bool { return strings.EqualFold(part, ".git") }
+	if slices.ContainsFunc(strings.Split(clean, "/"), ofGit) {
 		c.report(source.OutsideProject, source.At(v.Origin().Pos()), "name another folder",
 			"%q leads into a folder of git", v.Text())
 		return fallback

@@ -118,9 +118,9 @@ func (n *secretNames) within(line string) bool {
 	})
 }
 
-// hideResembling keeps the lines of a layer that may hold a secret from being shown, and takes what they say out of what
-// was found while the layer was read. A line belongs to a secret when a key on it resembles one; in a file that cannot
-// be read, so do the lines below it, up to the next key that does not stand further to the right.
+// hideResembling keeps the lines of a layer that may hold a secret from being shown, and takes what they say out of
+// what was found while the layer was read. A line belongs to a secret when a key on it resembles one; in a file that
+// cannot be read, so do the lines below it, up to the next key that does not stand further to the right.
 func (p *Project) hideResembling(l *Layer) {
 	file := p.fileOf(l)
 	if file == nil || p.Module == nil {
@@ -171,8 +171,10 @@ func (p *Project) hideResembling(l *Layer) {
 	for i := range l.findings {
 		f := &l.findings[i]
 		if at := p.Sources.Locate(f.Span.Start); at.File == file && file.Hidden(at.Line) {
-			f.Message, f.Help, f.Related = "this line is not right, and may hold a secret: what is wrong is not told",
-				"secrets do not stand in layers: name their source in [environments.….secrets], and change this one", nil
+			f.Message = "this line is not right, and may hold a secret: what is wrong is not told"
+			f.Help = "secrets do not stand in layers: name their source in [environments.….secrets], " +
+				"and change this one"
+			f.Related = nil
 		}
 	}
 }

@@ -206,7 +206,8 @@ func (p *parser) fieldName() Identifier {
 	if p.declarationAhead() { // it is the line of the point that has to change
 		point := p.tokens[p.at-1]
 		p.fail(source.Finding{Code: source.Syntax, Span: p.spanOf(point),
-			Message: fmt.Sprintf("expected the name of a field behind %q", p.textOf(point)), Help: "write it, or leave the point out"})
+			Message: fmt.Sprintf("expected the name of a field behind %q", p.textOf(point)),
+			Help:    "write it, or leave the point out"})
 	}
 	switch t.kind {
 	case tokenWord:

@@ -404,8 +404,8 @@ func (c *checker) fieldStep(e *syntax.Field, absent bool) (t *Type, ended bool) 
 			continue
 		case Record:
 		default:
-			c.report(source.WrongType, e.Of.Place(), c.asFunction(e, of), "%s has no fields, so there is no %q", describeType(of),
-				e.Name.Name)
+			c.report(source.WrongType, e.Of.Place(), c.asFunction(e, of), "%s has no fields, so there is no %q",
+				describeType(of), e.Name.Name)
 			return InvalidType, false
 		}
 		field, ok := part.Field(e.Name.Name)

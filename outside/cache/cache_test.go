@@ -103,8 +103,8 @@ func TestForgets(t *testing.T) {
 // has the identity that the linker gave it.
 func TestIdentity(t *testing.T) {
 	folder := t.TempDir()
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "main.go"), []byte("package main\nfunc main() { println(1) }\n"),
-		0o644))
+	program := []byte("package main\nfunc main() { println(1) }\n")
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "main.go"), program, 0o644))
 	build := exec.Command("go", "build", "-o", filepath.Join(folder, "built"), filepath.Join(folder, "main.go"))
 	build.Env = append(os.Environ(), "CGO_ENABLED=0", "GO111MODULE=off")
 	out, err := build.CombinedOutput()

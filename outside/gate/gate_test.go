@@ -20,12 +20,12 @@ import (
 	"knothole/outside/gate"
 )
 
-// opening are the functions that reach a file, by the package that has them. What they are about does not matter: all of
-// them go through the gate.
+// opening are the functions that reach a file, by the package that has them. What they are about does not matter: all
+// of them go through the gate.
 var opening = map[string][]string{
-	"os": {"Open", "OpenFile", "ReadFile", "WriteFile", "Create", "CreateTemp", "Mkdir", "MkdirAll", "MkdirTemp", "Rename",
-		"Remove", "RemoveAll", "ReadDir", "DirFS", "OpenRoot", "OpenInRoot", "Stat", "Lstat", "Readlink", "Symlink", "Link",
-		"Chmod", "Chown", "Chtimes", "Truncate", "CopyFS", "NewFile", "Chdir"},
+	"os": {"Open", "OpenFile", "ReadFile", "WriteFile", "Create", "CreateTemp", "Mkdir", "MkdirAll", "MkdirTemp",
+		"Rename", "Remove", "RemoveAll", "ReadDir", "DirFS", "OpenRoot", "OpenInRoot", "Stat", "Lstat", "Readlink",
+		"Symlink", "Link", "Chmod", "Chown", "Chtimes", "Truncate", "CopyFS", "NewFile", "Chdir"},
 	"path/filepath": {"Walk", "WalkDir", "Glob", "EvalSymlinks"},
 	"io/ioutil":     nil,
 	"syscall":       nil,
@@ -49,7 +49,8 @@ func TestNothingElseOpensFiles(t *testing.T) {
 		}
 		relative, _ := filepath.Rel(root, name)
 		relative = filepath.ToSlash(relative)
-		if entry.IsDir() && (relative == "bench" || relative == "outside/gate" || strings.HasPrefix(entry.Name(), ".git")) {
+		if entry.IsDir() &&
+			(relative == "bench" || relative == "outside/gate" || strings.HasPrefix(entry.Name(), ".git")) {
 			return fs.SkipDir
 		}
 		if !strings.HasSuffix(name, ".go") || strings.HasSuffix(name, "_test.go") {
@@ -108,8 +109,10 @@ func TestOnlyPlainFiles(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "plain"), []byte("text"), 0o644))
 	require.NoError(t, os.Mkdir(filepath.Join(folder, "inner"), 0o755))
 	require.NoError(t, syscall.Mkfifo(filepath.Join(folder, "pipe"), 0o644))
-	for name, to := range map[string]string{"out": filepath.Join(outside, "secret"), "up": "../" + filepath.Base(outside) +
-		"/secret", "zero": "/dev/zero", "topipe": "pipe", "in": "plain", "circle": "circle", "outfolder": outside} {
+	for name, to := range map[string]string{
+		"out": filepath.Join(outside, "secret"), "up": "../" + filepath.Base(outside) + "/secret", "zero": "/dev/zero",
+		"topipe": "pipe", "in": "plain", "circle": "circle", "outfolder": outside,
+	} {
 		require.NoError(t, os.Symlink(to, filepath.Join(folder, name)))
 	}
 	root, err := gate.OpenRoot(folder)
@@ -159,7 +162,8 @@ func TestReplace(t *testing.T) {
 		return string(text)
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "a"), []byte("one"), 0o640))
-	require.NoError(t, os.WriteFile(filepath.Join(folder, ".knothole-new-b"), []byte("of a run that was stopped"), 0o644))
+	left := []byte("of a run that was stopped")
+	require.NoError(t, os.WriteFile(filepath.Join(folder, ".knothole-new-b"), left, 0o644))
 	require.NoError(t, os.Symlink("a", filepath.Join(folder, "link")))
 	require.NoError(t, os.Symlink("/etc/hostname", filepath.Join(folder, "out")))
 	root, err := gate.OpenRoot(folder)

@@ -196,9 +196,13 @@ func TestStore(t *testing.T) {
 	}
 	// Who is not named by the policy is not asked, not even without a token.
 	before = asked
-	for _, target := range []string{"https://elsewhere.example/", "https://" + strings.Replace(demo.StoreHost, "s", "ſ", 1) +
-		"/v1/north", "https://" + demo.StoreHost + ":444/v1/north"} {
-		require.Contains(t, read(s, "url", target), "is not asked: only hosts that a file behind --secret-policy names are")
+	for _, target := range []string{
+		"https://elsewhere.example/",
+		"https://" + strings.Replace(demo.StoreHost, "s", "ſ", 1) + "/v1/north",
+		"https://" + demo.StoreHost + ":444/v1/north",
+	} {
+		require.Contains(t, read(s, "url", target),
+			"is not asked: only hosts that a file behind --secret-policy names are")
 	}
 	require.Contains(t, read(&secrets.Source{Root: s.Root}, "url", url("/v1/north")), "is not asked")
 	require.Contains(t, read(s, "url", "https://me:"+word+"@"+demo.StoreHost+"/v1/north"), "error: a name or password")

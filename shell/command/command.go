@@ -125,8 +125,9 @@ func Main(arguments []string, s *system) (status int) {
 	// People get messages, never a trace of the program.
 	defer func() {
 		if problem := recover(); problem != nil {
-			fmt.Fprintf(present.NewScreen(s.err), "knothole: this is a mistake in knothole itself, not in your files: %s\n  please "+
-				"report it with: knothole %s\n", describePanic(problem), strings.Join(arguments, " "))
+			fmt.Fprintf(present.NewScreen(s.err),
+				"knothole: this is a mistake in knothole itself, not in your files: %s\n"+
+					"  please report it with: knothole %s\n", describePanic(problem), strings.Join(arguments, " "))
 			status = exitFailed
 		}
 	}()

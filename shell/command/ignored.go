@@ -27,7 +27,10 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 		}
 	}
 	there := realName(around) // or as much of the way to it as there is
-	for exists, folder, err := gate.Exists(there); !exists || !folder || err != nil; exists, folder, err = gate.Exists(there) {
+	for {
+		if exists, folder, err := gate.Exists(there); exists && folder && err == nil {
+			break
+		}
 		there = filepath.Dir(there)
 	}
 	refuse := func(why, help string) int {
@@ -87,7 +90,8 @@ func git(folder string, in []byte, arguments ...string) ([]byte, error) {
 		"-c", "core.pager=cat", "--no-optional-locks"}, arguments...)...)
 	command.Dir, command.Stdin = folder, bytes.NewReader(in)
 	for _, entry := range os.Environ() {
-		if name, _, _ := strings.Cut(entry, "="); !strings.HasPrefix(name, "GIT_") && name != "LC_ALL" && name != "LANGUAGE" {
+		name, _, _ := strings.Cut(entry, "=")
+		if !strings.HasPrefix(name, "GIT_") && name != "LC_ALL" && name != "LANGUAGE" {
 			command.Env = append(command.Env, entry)
 		}
 	}

@@ -129,8 +129,9 @@ func TestChangesAtOnce(t *testing.T) {
 	write("v.yaml", "# all of them\n")
 	var runs []*exec.Cmd
 	for i := range inputs {
-		runs = append(runs, exec.Command("knothole", "set", "north", fmt.Sprintf("v%d=7", i), "--project", project),
-			exec.Command("knothole", "new", "--environment", fmt.Sprintf("e%d", i), "--like", "north", "--project", project))
+		value, environment := fmt.Sprintf("v%d=7", i), fmt.Sprintf("e%d", i)
+		runs = append(runs, exec.Command("knothole", "set", "north", value, "--project", project),
+			exec.Command("knothole", "new", "--environment", environment, "--like", "north", "--project", project))
 	}
 	for _, c := range runs {
 		require.NoError(t, c.Start())

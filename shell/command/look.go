@@ -70,7 +70,9 @@ func (l *lookRun) run(c *call) int {
 			return status
 		}
 		sets = []explain.Documents{{Documents: documents}}
-		presenter = &present.Presenter{Out: c.answer(l.format), Sources: set, Color: c.color, Width: c.width, Fit: c.terminal}
+		presenter = &present.Presenter{
+			Out: c.answer(l.format), Sources: set, Color: c.color, Width: c.width, Fit: c.terminal,
+		}
 	} else {
 		p, chosen, status := c.openSelected()
 		if p == nil {

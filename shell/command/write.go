@@ -58,7 +58,8 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 		return c.failed("%s leads out of the project: nothing was written\n  write elsewhere with --to DIR",
 			c.relative(to))
 	}
-	if own && reservedName(p.folder, to) || reservedName(around, secretTo) && !strings.HasPrefix(p.SecretOut, ".knothole") {
+	if own && reservedName(p.folder, to) ||
+		reservedName(around, secretTo) && !strings.HasPrefix(p.SecretOut, ".knothole") {
 		return c.failed("%s leads into a folder of git or of the program: nothing was written", c.relative(to))
 	}
 	options := folder.Options{Overwrite: r.overwrite, Partial: r.only != ""}
@@ -78,8 +79,8 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 			return c.failed("%s leads out of the project: nothing was written", c.relative(secretTo))
 		}
 		if gate.Same(to, secretTo) {
-			return c.failed("%s and %s are one folder: nothing was written\n  secret documents need a folder of their own",
-				c.relative(to), c.relative(secretTo))
+			return c.failed("%s and %s are one folder: nothing was written\n"+
+				"  secret documents need a folder of their own", c.relative(to), c.relative(secretTo))
 		}
 		if status := c.checkIgnored(around, secretTo, p.SecretOut, targets); status != exitClean {
 			return status

@@ -63,6 +63,6 @@ func harmless(text []byte) string {
 
 // obeyed reports whether a terminal may do something at a character instead of showing it.
 func obeyed(r rune) bool {
-	return r >= 0x7F && r < 0xA0 || r < ' ' || r > unicode.MaxLatin1 && unicode.In(r, unicode.Cf, unicode.Zl, unicode.Zp) ||
-		r == '\u00AD'
+	return r < ' ' || r >= 0x7F && r < 0xA0 || r == '\u00AD' ||
+		r > unicode.MaxLatin1 && unicode.In(r, unicode.Cf, unicode.Zl, unicode.Zp)
 }
