@@ -324,6 +324,9 @@ func (p *Project) World(e *Environment, recording bool) *eval.World {
 			} else if !e.gives([]string{o.Name}) {
 				v = value.Value{} // what a layer says was reported
 			}
+			if v.IsAbsent() || v.Kind() == value.Record {
+				v = p.withSecretFields(e, o, v)
+			}
 		} else {
 			v = p.withSecretFields(e, o, guarded(v, o.Type))
 		}

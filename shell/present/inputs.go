@@ -266,6 +266,8 @@ func (p *Presenter) settings(in *project.Input, s project.Settings, name string)
 			text = p.red("missing")
 		case s.Value.IsAbsent():
 			text = "not there"
+		case in.Secret && in.Required():
+			text = "its fields have sources of their own: " + shortValue(s.Value)
 		}
 		p.printf("  → %s%s\n", name, text)
 		return
