@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"maps"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -67,10 +68,49 @@ var changing = []struct {
 	{"new", []string{"new", "clock"}, nil},
 	{"environment", []string{"new", "--environment", "east", "--like", "north"}, nil},
 	{"render", []string{"render"}, nil},
-	{"again", []string{"render"}, map[string]string{"rendered/north/old.txt": "old",
+	{"again", []string{"render", "--overwrite"}, map[string]string{"rendered/north/old.txt": "old",
 		"rendered/north/a.yaml": "a: 0\n", "rendered/north/.knothole-record": "" +
 			"b1fb3bec6fdb2ec1bd7c3d1bcf0c6a1e0fe3a5a5ffbeed2d3aa0d9b7b25d31b1 none.txt\n"}},
 	{"secrets", []string{"render", "--secrets"}, nil},
+}
+
+// beforeChange makes the project that is changed, with more files.
+func beforeChange(t *testing.T, more map[string]string) (folder string) {
+	t.Helper()
+	folder = t.TempDir()
+	files := map[string]string{
+		"knothole.toml": "[environments.north]\nlayers = [\"shared.yaml\", \"inputs/north.yaml\"]\n" +
+			"[environments.south]\nlayers = [\"shared.yaml\"]\n[environments.north.secrets]\n" +
+			"pin = { variable = \"KNOTHOLE_SECRET_PIN\" }\n[environments.south.secrets]\n" +
+			"pin = { variable = \"KNOTHOLE_SECRET_PIN\" }\n",
+		"main.knot": "input n:int\ninput m: { a: int, b: int }\nsecret input pin: string\n" +
+			"document \"a.yaml\" = {n:n, m:m}\ndocument \"k8s/b.yaml\" = m\n" +
+			"secret document \"s.env\" = { PIN: pin }\n",
+		"shared.yaml":       "n: 1\nm: { a: 1, b: 2 }\n",
+		"inputs/north.yaml": "# of the north\nn: 5\nm:\n  a: 7\n",
+	}
+	maps.Copy(files, more)
+	for name, text := range files {
+		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(folder, name)), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644))
+	}
+	return folder
+}
+
+// oldOrNew holds that each file is as it was before a change or as it is after it; what is being written has not the
+// name of a file yet.
+func oldOrNew(t *testing.T, old, after, found map[string]string, what string) {
+	t.Helper()
+	for name, text := range found {
+		if !strings.Contains(name, ".knothole-new-") && !strings.Contains(name, ".knothole-staging/") {
+			require.Contains(t, []string{old[name], after[name]}, text, "%s %s", name, what)
+		}
+	}
+	for name := range old {
+		if _, stays := after[name]; stays {
+			require.Contains(t, found, name, what)
+		}
+	}
 }
 
 // TestEveryFaultOfEveryChange lets each change of the file system that a command makes fail, once as on a full disk and
@@ -85,32 +125,10 @@ func TestEveryFaultOfEveryChange(t *testing.T) {
 	for _, c := range changing {
 		t.Run(c.name, func(t *testing.T) {
 			prepare := func() (folder string, run func() (int, string)) {
-				folder = t.TempDir()
-				for name, text := range map[string]string{
-					"knothole.toml": "[environments.north]\nlayers = [\"shared.yaml\", \"inputs/north.yaml\"]\n" +
-						"[environments.south]\nlayers = [\"shared.yaml\"]\n[environments.north.secrets]\n" +
-						"pin = { variable = \"KNOTHOLE_SECRET_PIN\" }\n[environments.south.secrets]\n" +
-						"pin = { variable = \"KNOTHOLE_SECRET_PIN\" }\n",
-					"main.knot": "input n:int\ninput m: { a: int, b: int }\nsecret input pin: string\n" +
-						"document \"a.yaml\" = {n:n, m:m}\ndocument \"k8s/b.yaml\" = m\n" +
-						"secret document \"s.env\" = { PIN: pin }\n",
-					"shared.yaml":       "n: 1\nm: { a: 1, b: 2 }\n",
-					"inputs/north.yaml": "# of the north\nn: 5\nm:\n  a: 7\n",
-				} {
-					require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(folder, name)), 0o755))
-					require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644))
-				}
-				for name, text := range c.files {
-					require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(folder, name)), 0o755))
-					require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644))
-				}
+				folder = beforeChange(t, c.files)
 				return folder, func() (int, string) {
 					var out bytes.Buffer
-					arguments := c.arguments
-					if c.name == "again" {
-						arguments = append(slices.Clone(arguments), "--overwrite")
-					}
-					status := Main(arguments, &system{in: strings.NewReader(""), out: &out, err: &out, folder: folder,
+					status := Main(c.arguments, &system{in: strings.NewReader(""), out: &out, err: &out, folder: folder,
 						width: 120})
 					return status, out.String()
 				}
@@ -135,16 +153,10 @@ func TestEveryFaultOfEveryChange(t *testing.T) {
 					what := fmt.Sprintf("%s, fault %d, dead %v: %s", c.name, n, dead, said)
 					require.NotContains(t, said, "mistake in knothole", what)
 					found := contents(t, folder)
-					for name, text := range found {
+					oldOrNew(t, old, after, found, what)
+					for name := range found {
 						if strings.Contains(name, ".knothole-new-") || strings.Contains(name, ".knothole-staging/") {
 							require.True(t, dead || status != exitClean, what+name)
-							continue // what was being written; it has not the name of a file yet
-						}
-						require.Contains(t, []string{old[name], after[name]}, text, "%s %s", name, what)
-					}
-					for name := range old {
-						if _, stays := after[name]; stays {
-							require.Contains(t, found, name, what)
 						}
 					}
 					if status == exitClean {
@@ -164,4 +176,52 @@ func TestEveryFaultOfEveryChange(t *testing.T) {
 	}
 	require.Greater(t, faults, 100)
 	t.Logf("%d faults", faults)
+}
+
+// systemCalls are those that open, make, write, rename, remove, lock and close files.
+var systemCalls = strings.Fields("openat mkdirat renameat renameat2 linkat unlinkat write pwrite64 fsync fdatasync " +
+	"syncfs fchmod fchmodat ftruncate flock close")
+
+// TestKillAtEverySystemCall kills each command that changes files at each of its system calls, by a real signal. It
+// takes a minute and needs strace, so that it runs only when it is asked for.
+func TestKillAtEverySystemCall(t *testing.T) {
+	if os.Getenv("KNOTHOLE_TEST_KILLS") == "" {
+		t.Skip("set KNOTHOLE_TEST_KILLS to run it")
+	}
+	program := asUsed(t)
+	t.Setenv("XDG_CACHE_HOME", t.TempDir())
+	t.Setenv("KNOTHOLE_SECRET_PIN", "0412")
+	kills := 0
+	for _, c := range changing {
+		run := func(folder string, before ...string) *os.ProcessState {
+			line := slices.Concat(before, []string{program}, c.arguments)
+			command := exec.Command(line[0], line[1:]...)
+			command.Dir = folder
+			_ = command.Run()
+			return command.ProcessState
+		}
+		folder := beforeChange(t, c.files)
+		old := contents(t, folder)
+		require.Equal(t, exitClean, run(folder).ExitCode(), c.name)
+		after := contents(t, folder)
+		for _, call := range systemCalls {
+			for n := 1; ; n++ {
+				folder := beforeChange(t, c.files)
+				state := run(folder, "strace", "-f", "-o", os.DevNull, "-e", "trace="+call, "-e",
+					fmt.Sprintf("inject=%s:signal=KILL:when=%d", call, n))
+				require.NotNil(t, state, "strace is there")
+				if state.Exited() {
+					require.Equal(t, exitClean, state.ExitCode(), "%s, %s %d", c.name, call, n)
+					break // there are fewer of this call
+				}
+				kills++
+				what := fmt.Sprintf("%s, killed at %s %d", c.name, call, n)
+				oldOrNew(t, old, after, contents(t, folder), what)
+				run(folder)
+				require.Equal(t, after, contents(t, folder), what)
+			}
+		}
+	}
+	require.Greater(t, kills, 200)
+	t.Logf("%d kills", kills)
 }

@@ -1,4 +1,4 @@
-package command_test
+package command
 
 import (
 	"fmt"
