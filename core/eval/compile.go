@@ -446,7 +446,7 @@ func (c *compiler) steps(e syntax.Expression) code {
 
 // absent compiles an expression that may be an absent field, which gives the value Absent.
 func (c *compiler) absent(e syntax.Expression) code {
-	last := unparen(e)
+	last := syntax.Bare(e)
 	switch last := last.(type) {
 	case *syntax.Field:
 		if _, env := last.Of.(*syntax.Env); env || c.module.Info.Objects[last.ID()] != nil {

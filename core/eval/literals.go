@@ -278,7 +278,7 @@ func (c *compiler) fixedRecord(e *syntax.Record) (code, bool) {
 // each calls visit for every element or entry that a loop goes through; key is the position or key.
 func (c *compiler) each(e *syntax.For) func(f *frame, visit func(v, key value.Value)) {
 	at := e.In.Place()
-	if r, ok := unparen(e.In).(*syntax.Binary); ok && r.Operator == syntax.Range {
+	if r, ok := syntax.Bare(e.In).(*syntax.Binary); ok && r.Operator == syntax.Range {
 		low, high := c.expression(r.Left), c.expression(r.Right)
 		return func(f *frame, visit func(v, key value.Value)) {
 			a, b := f.decide(low(f), "a range", at), f.decide(high(f), "a range", at)

@@ -396,7 +396,7 @@ func (c *compiler) orElse(e *syntax.Binary) code {
 func (c *compiler) membership(e *syntax.Binary) code {
 	needle, wanted := c.expression(e.Left), e.Operator == syntax.In
 	at, span := e.Place().Start, e.Place()
-	if r, ok := unparen(e.Right).(*syntax.Binary); ok && r.Operator == syntax.Range {
+	if r, ok := syntax.Bare(e.Right).(*syntax.Binary); ok && r.Operator == syntax.Range {
 		// A range is not made into a list only to look into it.
 		low, high := c.expression(r.Left), c.expression(r.Right)
 		return func(f *frame) value.Value {
@@ -447,16 +447,6 @@ func (c *compiler) membership(e *syntax.Binary) code {
 			result = f.compared(result, v, in)
 		}
 		return result
-	}
-}
-
-func unparen(e syntax.Expression) syntax.Expression {
-	for {
-		p, ok := e.(*syntax.Paren)
-		if !ok {
-			return e
-		}
-		e = p.Inner
 	}
 }
 

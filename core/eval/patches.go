@@ -619,7 +619,7 @@ func quoted(texts []string, most int) string {
 
 // hints looks for comparisons in a condition of something in an element with a text.
 func (c *compiler) hints(e syntax.Expression, root string) hints {
-	b, ok := unparen(e).(*syntax.Binary)
+	b, ok := syntax.Bare(e).(*syntax.Binary)
 	if !ok {
 		return nil
 	}
@@ -641,7 +641,7 @@ func (c *compiler) hints(e syntax.Expression, root string) hints {
 
 // simple reports whether an expression is a literal or a name with fields.
 func simple(e syntax.Expression) bool {
-	switch e := unparen(e).(type) {
+	switch e := syntax.Bare(e).(type) {
 	case *syntax.String, *syntax.Name:
 		return true
 	case *syntax.Field:
@@ -652,7 +652,7 @@ func simple(e syntax.Expression) bool {
 
 // fieldsFrom returns the fields that lead from a name, or from `it`, to an expression.
 func fieldsFrom(e syntax.Expression, root string) ([]string, bool) {
-	switch e := unparen(e).(type) {
+	switch e := syntax.Bare(e).(type) {
 	case *syntax.It:
 		return nil, root == "it"
 	case *syntax.Name:

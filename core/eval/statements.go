@@ -215,7 +215,7 @@ func (c *compiler) expect(d *syntax.Expect) statement {
 	text := c.module.Tree.File.Slice(at)
 	// What a comparison compared tells more than that it did not hold.
 	var sides []code
-	if comparison, ok := unparen(d.Condition).(*syntax.Binary); ok && comparison.Operator >= syntax.Equal &&
+	if comparison, ok := syntax.Bare(d.Condition).(*syntax.Binary); ok && comparison.Operator >= syntax.Equal &&
 		comparison.Operator <= syntax.NotMatches {
 		sides = []code{c.expression(comparison.Left), c.expression(comparison.Right)}
 	}

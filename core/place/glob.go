@@ -8,41 +8,27 @@ func Match(pattern, path string) bool {
 	return matchParts(strings.Split(pattern, "/"), strings.Split(path, "/"))
 }
 
-// matchParts matches part by part. As with stars in one part, only the last `**` has to be tried again.
+// matchParts matches part by part.
 func matchParts(pattern, path []string) bool {
-	i, j, deep, from := 0, 0, -1, 0
-	for j < len(path) {
-		switch {
-		case i < len(pattern) && pattern[i] == "**":
-			deep, from = i, j
-			i++
-		case i < len(pattern) && matchPart(pattern[i], path[j]):
-			i++
-			j++
-		case deep >= 0:
-			from++
-			i, j = deep+1, from
-		default:
-			return false
-		}
-	}
-	for i < len(pattern) && pattern[i] == "**" {
-		i++
-	}
-	return i == len(pattern)
+	return matchStars(pattern, path, func(p string) bool { return p == "**" }, matchPart)
 }
 
-// matchPart matches one part without going back further than to the last star, so that it takes at most the product
-// of the lengths.
+// matchPart matches one part, character by character.
 func matchPart(pattern, text string) bool {
-	p, t := []rune(pattern), []rune(text)
+	return matchStars([]rune(pattern), []rune(text), func(p rune) bool { return p == '*' },
+		func(p, t rune) bool { return p == '?' || p == t })
+}
+
+// matchStars matches a pattern whose stars stand for any number of elements. Only the last star has to be tried again,
+// so that it takes at most the product of the lengths.
+func matchStars[T any](pattern, text []T, isStar func(T) bool, matches func(p, t T) bool) bool {
 	i, j, star, from := 0, 0, -1, 0
-	for j < len(t) {
+	for j < len(text) {
 		switch {
-		case i < len(p) && p[i] == '*':
+		case i < len(pattern) && isStar(pattern[i]):
 			star, from = i, j
 			i++
-		case i < len(p) && (p[i] == '?' || p[i] == t[j]):
+		case i < len(pattern) && matches(pattern[i], text[j]):
 			i++
 			j++
 		case star >= 0:
@@ -52,8 +38,8 @@ func matchPart(pattern, text string) bool {
 			return false
 		}
 	}
-	for i < len(p) && p[i] == '*' {
+	for i < len(pattern) && isStar(pattern[i]) {
 		i++
 	}
-	return i == len(p)
+	return i == len(pattern)
 }

@@ -345,7 +345,7 @@ func limits(e syntax.Expression) []Member {
 	if !ok {
 		return nil
 	}
-	left, right, operator := bare(b.Left), bare(b.Right), b.Operator
+	left, right, operator := syntax.Bare(b.Left), syntax.Bare(b.Right), b.Operator
 	if operator == syntax.Matches {
 		pattern, ok := right.(*syntax.String)
 		if !ok || !isIt(left) {
@@ -409,7 +409,7 @@ func limitKeys(e syntax.Expression) (low, high string) {
 		return "minimum", "maximum"
 	}
 	call, ok := e.(*syntax.Call)
-	if !ok || len(call.Arguments) != 1 || !isIt(bare(call.Arguments[0].Value)) {
+	if !ok || len(call.Arguments) != 1 || !isIt(syntax.Bare(call.Arguments[0].Value)) {
 		return "", ""
 	}
 	function, ok := call.Function.(*syntax.Field)
@@ -436,16 +436,6 @@ func isIt(e syntax.Expression) bool {
 	return ok
 }
 
-func bare(e syntax.Expression) syntax.Expression {
-	for {
-		p, ok := e.(*syntax.Paren)
-		if !ok {
-			return e
-		}
-		e = p.Inner
-	}
-}
-
 func isNumeral(e syntax.Expression) bool {
 	_, ok := numeral(e)
 	return ok
@@ -453,7 +443,7 @@ func isNumeral(e syntax.Expression) bool {
 
 // numeral is a number that is written out.
 func numeral(e syntax.Expression) (json.Number, bool) {
-	switch e := bare(e).(type) {
+	switch e := syntax.Bare(e).(type) {
 	case *syntax.Int:
 		return json.Number(strconv.FormatInt(e.Value, 10)), true
 	case *syntax.Float:

@@ -481,3 +481,14 @@ type Condition struct {
 	Test    Expression
 	Message Expression // nil when it is made from Test
 }
+
+// Bare returns an expression without the parentheses around it.
+func Bare(e Expression) Expression {
+	for {
+		p, ok := e.(*Paren)
+		if !ok {
+			return e
+		}
+		e = p.Inner
+	}
+}

@@ -355,14 +355,7 @@ func (c *checker) restrictEqual(t, literal *Type, equal bool) *Type {
 // isEnvironmentName reports whether an expression is env.name, which has one of the names of the environments: that
 // there may be only one of them does not make it a constant.
 func isEnvironmentName(e syntax.Expression) bool {
-	for {
-		paren, ok := e.(*syntax.Paren)
-		if !ok {
-			break
-		}
-		e = paren.Inner
-	}
-	field, ok := e.(*syntax.Field)
+	field, ok := syntax.Bare(e).(*syntax.Field)
 	if !ok {
 		return false
 	}

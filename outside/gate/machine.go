@@ -13,11 +13,8 @@ func ReadFile(name string) ([]byte, error) { return ReadSome(name, MaxFile) }
 
 // ReadSome is ReadFile for a file of at most so many bytes.
 func ReadSome(name string, most int64) ([]byte, error) {
-	f, err := os.OpenFile(name, os.O_RDONLY|dontWait, 0)
+	f, err := openPlain(name)
 	if err != nil {
-		return nil, err
-	}
-	if f, err = plain(f); err != nil {
 		return nil, err
 	}
 	defer f.Close()
@@ -26,15 +23,21 @@ func ReadSome(name string, most int64) ([]byte, error) {
 
 // ReadHead reads the first bytes of a plain file, at most so many.
 func ReadHead(name string, most int64) ([]byte, error) {
-	f, err := os.OpenFile(name, os.O_RDONLY|dontWait, 0)
+	f, err := openPlain(name)
 	if err != nil {
-		return nil, err
-	}
-	if f, err = plain(f); err != nil {
 		return nil, err
 	}
 	defer f.Close()
 	return io.ReadAll(io.LimitReader(f, most))
+}
+
+// openPlain opens a plain file to be read, and never waits for who writes into a pipe.
+func openPlain(name string) (*os.File, error) {
+	f, err := os.OpenFile(name, os.O_RDONLY|dontWait, 0)
+	if err != nil {
+		return nil, err
+	}
+	return plain(f)
 }
 
 // ReadGiven reads what a person names on the command line, such as the output of another program: a pipe too, for

@@ -46,14 +46,15 @@ func unseenProject(r *rand.Rand) map[string]string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "use \"./part.knot\" as part\nsecret input pin: string\n"+
 		"secret input pair: { a: string, kind: \"a\" | \"b\" }\ninput host: string = \"bench\"\n"+
-		"type U = { a: %s } | { a: %s, no: int = 1 }\nlet u: U = { a: %s }\nlet deep = { x: { a: %s }, y: [{ a: host }] }\n"+
-		"let p = part(token: %s, host: host)\n", one("string", `"a"`, "any"), one("string", `"b"`, "any"),
+		"type U = { a: %s } | { a: %s, no: int = 1 }\nlet u: U = { a: %s }\n"+
+		"let deep = { x: { a: %s }, y: [{ a: host }] }\nlet p = part(token: %s, host: host)\n", one("string", `"a"`, "any"), one("string", `"b"`, "any"),
 		one("host", "pin", `"${pin}"`), one("pin", "host"), one("pin", "pair.a", "host"))
 	for i := range r.IntN(3) {
 		fmt.Fprintf(&b, "output o%d = %s\n", i, any())
 	}
 	fmt.Fprintf(&b, "document \"plain.yaml\" = { host: host, n: %s }\n", one("1", "host", any()))
-	fmt.Fprintf(&b, "secret document \"all.yaml\" = { pin: pin, pair: pair, u: u, a: %s, b: %s, deep: deep, p: p.kept }\n",
+	fmt.Fprintf(&b,
+		"secret document \"all.yaml\" = { pin: pin, pair: pair, u: u, a: %s, b: %s, deep: deep, p: p.kept }\n",
 		any(), any())
 	if r.IntN(3) == 0 {
 		fmt.Fprintf(&b, "patch all documents { put .m: %s }\n", any())
@@ -92,7 +93,8 @@ func unseen(t *testing.T, files map[string]string, secrets map[string]string) (s
 	seen = map[string]string{}
 	for _, line := range []string{
 		"check", "check north", "check north --format json", "render --secrets", "render --secrets --stdout",
-		"render north --secrets --stdout", "render --secrets --annotate", "check --rendered", "why north plain.yaml n", "why north all.yaml a",
+		"render north --secrets --stdout", "render --secrets --annotate", "check --rendered", "why north plain.yaml n",
+		"why north all.yaml a",
 		"why north all.yaml u.a --format json", "outputs north", "outputs north --format json", "inputs north",
 		"inputs north --format json", "diff north south", "diff north south --format json", "look a", "look n", "test",
 	} {
