@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"knothole/core/builtin"
+	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/project"
 	"knothole/core/source"
@@ -37,11 +38,11 @@ func TestBuiltinExamples(t *testing.T) {
 func TestSignatures(t *testing.T) {
 	u := types.NewUniverse()
 	for _, f := range (builtin.Table{}).All() {
-		o := types.Signature(u, f.Signature)
+		o := check.Signature(u, f.Signature)
 		require.NotNil(t, o.Type, f.Signature)
 		require.Equal(t, f.Name(), f.Signature[:strings.IndexByte(f.Signature, '(')])
 		for _, p := range o.Parameters {
-			require.NotEqual(t, types.InvalidType, p.Type, f.Signature)
+			require.NotEqual(t, types.Invalid, p.Type, f.Signature)
 		}
 	}
 }

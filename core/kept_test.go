@@ -24,7 +24,7 @@ import (
 
 // misfit says why a value is not of a type as it stands; it is empty when it is. It is written from the manual alone,
 // and knows nothing of how values pass into types. The conditions of limited types are for the language to test.
-func misfit(v value.Value, t *types.Type, depth int) string {
+func misfit(v value.Value, t types.Type, depth int) string {
 	if v.Unknown() || depth > 40 {
 		return ""
 	}
@@ -35,34 +35,37 @@ func misfit(v value.Value, t *types.Type, depth int) string {
 		}
 		return ""
 	}
-	switch t.Kind {
-	case types.Invalid, types.Variable:
-		return ""
-	case types.Never:
-		return wrong()
-	case types.Any:
-		if v.Kind() == value.Function || v.Kind() == value.Instance || v.Kind() == value.Absent {
+	switch t := t.(type) {
+	case *types.Basic:
+		switch types.Type(t) {
+		case types.Never:
 			return wrong()
+		case types.Any:
+			if v.Kind() == value.Function || v.Kind() == value.Instance || v.Kind() == value.Absent {
+				return wrong()
+			}
+		case types.Null:
+			return kind(value.Null)
+		case types.Bool:
+			return kind(value.Bool)
+		case types.Int:
+			return kind(value.Int)
+		case types.Float:
+			return kind(value.Float)
+		case types.String:
+			return kind(value.String)
 		}
 		return ""
-	case types.Null:
-		return kind(value.Null)
-	case types.Bool:
-		return kind(value.Bool)
-	case types.Int:
-		return kind(value.Int)
-	case types.Float:
-		return kind(value.Float)
-	case types.String:
-		return kind(value.String)
-	case types.Function:
+	case *types.Variable:
+		return ""
+	case *types.Function:
 		return kind(value.Function)
-	case types.Instance:
+	case *types.Instance:
 		return kind(value.Instance)
-	case types.Literal:
+	case *types.Literal:
 		text, _ := v.Scalar()
 		is := false
-		switch l := t.Literal.(type) {
+		switch l := t.Value.(type) {
 		case string:
 			is = v.Kind() == value.String && text == l
 		case bool:
@@ -76,31 +79,33 @@ func misfit(v value.Value, t *types.Type, depth int) string {
 			return wrong()
 		}
 		return ""
-	case types.Named, types.Limited:
+	case *types.Named:
+		return misfit(v, t.Base(), depth+1)
+	case *types.Limited:
 		return misfit(v, t.Base, depth+1)
-	case types.Union:
+	case *types.Union:
 		for _, m := range t.Members {
 			if misfit(v, m, depth+1) == "" {
 				return ""
 			}
 		}
 		return wrong()
-	case types.List:
+	case *types.List:
 		if v.Kind() != value.List {
 			return wrong()
 		}
 		return misfitElements(v, t.Element, depth)
-	case types.Tuple:
-		if v.Kind() != value.List || v.Len() != len(t.Parameters) {
+	case *types.Tuple:
+		if v.Kind() != value.List || v.Len() != len(t.Elements) {
 			return wrong()
 		}
 		for i, x := range v.Elements() {
-			if m := misfit(x, t.Parameters[i], depth+1); m != "" {
+			if m := misfit(x, t.Elements[i], depth+1); m != "" {
 				return m
 			}
 		}
 		return ""
-	case types.Set:
+	case *types.Set:
 		if v.Kind() != value.List {
 			return wrong()
 		}
@@ -110,14 +115,14 @@ func misfit(v value.Value, t *types.Type, depth int) string {
 				return wrong()
 			}
 		}
-		return misfitElements(v, t.Base.Element, depth)
-	case types.Record:
+		return misfitElements(v, t.Element, depth)
+	case *types.Record:
 		return misfitRecord(v, t, depth)
 	}
 	return "there is no such kind of type"
 }
 
-func misfitElements(v value.Value, of *types.Type, depth int) string {
+func misfitElements(v value.Value, of types.Type, depth int) string {
 	for _, x := range v.Elements() {
 		if m := misfit(x, of, depth+1); m != "" {
 			return m
@@ -126,7 +131,7 @@ func misfitElements(v value.Value, of *types.Type, depth int) string {
 	return ""
 }
 
-func misfitRecord(v value.Value, t *types.Type, depth int) string {
+func misfitRecord(v value.Value, t *types.Record, depth int) string {
 	if v.Kind() != value.Record {
 		return fmt.Sprintf("%s is not %s", v.Show(60), t)
 	}
@@ -176,7 +181,7 @@ func observe(t *testing.T, files fstest.MapFS, recording bool) []string {
 	}
 	var mu sync.Mutex
 	var wrong []string
-	p.Program.Observe(func(at source.Span, of *types.Type, v value.Value) {
+	p.Program.Observe(func(at source.Span, of types.Type, v value.Value) {
 		observed.Add(1)
 		if v.IsAbsent() {
 			return // behind `...` and on a line of a text: nothing

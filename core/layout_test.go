@@ -14,9 +14,9 @@ import (
 // order is the way of a value through the core, as the architecture has it: a package imports only packages that
 // stand before it. Values and places know nothing of the language, so that its types may speak of places.
 var order = []string{
-	"core/parallel", "core/source", "core/syntax", "core/value", "core/place", "core/types", "core/data", "core/eval",
-	"core/builtin", "core/schema",
-	"core/project", "core/render", "core/rule", "core/explain", "core/compare", "core/lift", "core/packages",
+	"core/parallel", "core/source", "core/syntax", "core/value", "core/place", "core/data", "core/schema",
+	"core/types", "core/check", "core/flow", "core/eval", "core/builtin", "core/project",
+	"core/render", "core/rule", "core/explain", "core/compare", "core/lift", "core/packages",
 }
 
 // TestLayout keeps the architecture: the core knows neither the shell nor the outside, and its arrows point one way.

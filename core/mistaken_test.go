@@ -98,7 +98,7 @@ func showsNothing(t *testing.T, seed uint64) {
 	}
 	e := p.Concrete()[0]
 	w := p.World(e, false)
-	for _, in := range project.InputsOf(p.Module) {
+	for _, in := range p.InputsOf(p.Module) {
 		s := p.Settings(e, w, in)
 		shown("value", s.Value.Show(1000))
 		for _, one := range s.All {

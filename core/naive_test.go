@@ -10,12 +10,12 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/source"
 	"knothole/core/syntax"
-	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -851,14 +851,14 @@ func oneMeaning(t *testing.T, seed uint64) (compared int) {
 
 // broken reports whether an output, or what it uses, has a mistake that the checker finds.
 func broken(p *project.Project, name string) bool {
-	seen := map[*types.Object]bool{}
-	var is func(o *types.Object) bool
-	is = func(o *types.Object) bool {
+	seen := map[*check.Object]bool{}
+	var is func(o *check.Object) bool
+	is = func(o *check.Object) bool {
 		if o == nil || seen[o] {
 			return false
 		}
 		seen[o] = true
-		return o.Invalid || slices.ContainsFunc(o.Uses, func(r types.Reference) bool { return is(r.Object) })
+		return o.Invalid || slices.ContainsFunc(o.Uses, func(r check.Reference) bool { return is(r.Object) })
 	}
 	return is(p.Module.Objects[name])
 }

@@ -7,13 +7,13 @@ import (
 	"slices"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/eval"
 	"knothole/core/explain"
 	"knothole/core/place"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/source"
-	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -167,7 +167,7 @@ func differingInputs(p *project.Project, left, right *project.Environment) func(
 // there is none.
 func inputPart(p *project.Project, w *eval.World, name string) value.Value {
 	fields := explain.Fields(name)
-	at := slices.IndexFunc(p.Inputs(), func(o *types.Object) bool { return o.Name == fields[0] })
+	at := slices.IndexFunc(p.Inputs(), func(o *check.Object) bool { return o.Name == fields[0] })
 	if at < 0 {
 		return value.Value{}
 	}

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/types"
@@ -13,7 +14,7 @@ import (
 // compiler turns the expressions of one module into closures.
 type compiler struct {
 	program *Program
-	module  *types.Module
+	module  *check.Module
 	// bare is an expression whose own passage into a type is left out, so that the caller can do it.
 	bare syntax.Expression
 	// eachSlot is the place of the document of the each in hand.
@@ -40,7 +41,7 @@ func (c *compiler) declaration(d *declaration) {
 }
 
 // data is the contents of a data file, passed into its type.
-func (c *compiler) data(o *types.Object, tree *syntax.Use) code {
+func (c *compiler) data(o *check.Object, tree *syntax.Use) code {
 	v, ok := c.program.data[o]
 	return func(f *frame) value.Value {
 		if !ok {
@@ -74,7 +75,7 @@ func (c *compiler) expression(e syntax.Expression) code {
 }
 
 // observed lets the observer of the program, if there is one, see what an expression gives.
-func (c *compiler) observed(e syntax.Expression, t *types.Type, body code) code {
+func (c *compiler) observed(e syntax.Expression, t types.Type, body code) code {
 	observer, at := c.program.observer, e.Place()
 	if observer == nil || t == nil {
 		return body
@@ -148,14 +149,14 @@ func (c *compiler) bareExpression(e syntax.Expression) code {
 func (c *compiler) broken() code { return func(*frame) value.Value { panic(abort{}) } }
 
 // object is the use of a name.
-func (c *compiler) object(o *types.Object, at source.Span) code {
+func (c *compiler) object(o *check.Object, at source.Span) code {
 	switch {
 	case o == nil:
 		return c.broken()
-	case o.Kind == types.ObjectLocal:
+	case o.Kind == check.ObjectLocal:
 		slot := o.Slot
 		return func(f *frame) value.Value { return f.slots[slot] }
-	case o.Kind == types.ObjectFunction:
+	case o.Kind == check.ObjectFunction:
 		if o.NeedsInput {
 			return func(f *frame) value.Value {
 				return value.FunctionOf(&closure{declared: o, world: f.world}, value.From(at.Start))
@@ -169,7 +170,7 @@ func (c *compiler) object(o *types.Object, at source.Span) code {
 }
 
 // global is the use of a declaration that has a value.
-func (c *compiler) global(o *types.Object, at source.Span) code {
+func (c *compiler) global(o *check.Object, at source.Span) code {
 	global := o.Global
 	if o.NeedsInput {
 		return func(f *frame) value.Value {
@@ -353,7 +354,7 @@ func (c *compiler) conditional(e *syntax.If) code {
 func (c *compiler) match(e *syntax.Match) code {
 	type arm struct {
 		patterns []value.Value
-		types    []*types.Type
+		types    []types.Type
 		value    code
 	}
 	subject, slot := c.expression(e.Subject), c.module.Info.Objects[e.ID()].Slot
@@ -614,9 +615,9 @@ func (c *compiler) call(e *syntax.Call) code {
 	switch {
 	case o == nil:
 		return c.callValue(e)
-	case o.Kind == types.ObjectModule:
+	case o.Kind == check.ObjectModule:
 		return c.instantiate(e, o)
-	case o.Builtin != nil && o.Builtin.Name == types.FailCall:
+	case o.Builtin != nil && o.Builtin.Name == check.FailCall:
 		return c.failCall(e)
 	case o.Builtin != nil && o.Builtin.Group == "":
 		return c.environmentCall(e)
@@ -624,14 +625,14 @@ func (c *compiler) call(e *syntax.Call) code {
 	if slices.ContainsFunc(e.Arguments, func(a *syntax.Argument) bool { return a.Spread }) {
 		return c.spreadCall(e, o)
 	}
-	order := types.Arrange(o.Parameters, e.Arguments)
+	order := check.Arrange(o.Parameters, e.Arguments)
 	arguments := make([]code, len(o.Parameters))
 	for i, at := range order {
 		if at >= 0 {
 			arguments[i] = c.expression(e.Arguments[at].Value)
 		}
 	}
-	if o.Kind == types.ObjectBuiltin {
+	if o.Kind == check.ObjectBuiltin {
 		return c.nativeCall(e, o, order, arguments)
 	}
 	if c.records() {
@@ -675,7 +676,7 @@ func (c *compiler) failCall(e *syntax.Call) code {
 
 // spreadCall compiles a call of which arguments are spread from a record: those by position, then a record of the
 // others.
-func (c *compiler) spreadCall(e *syntax.Call, o *types.Object) code {
+func (c *compiler) spreadCall(e *syntax.Call, o *check.Object) code {
 	var positions []code
 	for _, a := range e.Arguments {
 		if a.Name.Name == "" && !a.Spread {
@@ -707,7 +708,7 @@ func (t *thread) invoke(body code, inner *frame, at source.Span) value.Value {
 	return v
 }
 
-func (p *Program) function(o *types.Object) *function {
+func (p *Program) function(o *check.Object) *function {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	fn, ok := p.functions[o]
@@ -773,7 +774,7 @@ func (c *Call) Pattern(argument int, text string) *Pattern {
 	return c.thread.pattern(text, c.places[argument], c.hidden)
 }
 
-func (c *compiler) nativeCall(e *syntax.Call, o *types.Object, order []int, arguments []code) code {
+func (c *compiler) nativeCall(e *syntax.Call, o *check.Object, order []int, arguments []code) code {
 	native := c.program.natives.Native(o.Builtin.Group, o.Builtin.Name)
 	places := make([]source.Span, len(order))
 	for i, at := range order {
@@ -783,8 +784,8 @@ func (c *compiler) nativeCall(e *syntax.Call, o *types.Object, order []int, argu
 		} else {
 			p := o.Parameters[i].Default
 			// Defaults of built-in functions are literals.
-			none := make([]*types.Type, p.Module.Tree.Expressions)
-			arguments[i] = (&compiler{program: c.program, module: &types.Module{Info: types.Info{Types: none,
+			none := make([]types.Type, p.Module.Tree.Expressions)
+			arguments[i] = (&compiler{program: c.program, module: &check.Module{Info: check.Info{Types: none,
 				Targets: none}}}).expression(p.Expression)
 		}
 	}

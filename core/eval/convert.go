@@ -5,10 +5,10 @@ import (
 	"slices"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/place"
 	"knothole/core/source"
-	"knothole/core/syntax"
 	"knothole/core/types"
 	"knothole/core/value"
 )
@@ -18,7 +18,7 @@ type passing struct {
 	at       source.Span   // the expression, when it is one
 	what     string        // what receives the value, such as "input"; may be empty
 	name     string        // its name; the path in the value is shown as part of it
-	declared *types.Object // where the type is declared, for the related place
+	declared *check.Object // where the type is declared, for the related place
 }
 
 // misfit is one reason why a value does not fit a type.
@@ -65,7 +65,7 @@ type tried struct {
 }
 
 // convertTo converts a value into a type and reports all that does not fit.
-func (t *thread) convertTo(v value.Value, to *types.Type, p passing) value.Value {
+func (t *thread) convertTo(v value.Value, to types.Type, p passing) value.Value {
 	c := &conversion{thread: t, passing: p, fill: true}
 	result := c.value(v, to, nil)
 	c.finish()
@@ -73,7 +73,7 @@ func (t *thread) convertTo(v value.Value, to *types.Type, p passing) value.Value
 }
 
 // convert is convertTo for a value whose static type is known: what fits already is not looked at again.
-func (t *thread) convert(v value.Value, from, to *types.Type, p passing) value.Value {
+func (t *thread) convert(v value.Value, from, to types.Type, p passing) value.Value {
 	c := &conversion{thread: t, passing: p, fill: true}
 	result := c.known(v, from, to, nil)
 	c.finish()
@@ -145,34 +145,24 @@ func (c *conversion) howToAdd(f *types.Field, path *place.Path) string {
 	return "it is secret: name its source in [environments.….secrets]: " + SecretSource(names)
 }
 
-func (c *conversion) wrongKind(path *place.Path, v value.Value, to *types.Type, help string) value.Value {
+func (c *conversion) wrongKind(path *place.Path, v value.Value, to types.Type, help string) value.Value {
 	c.misfit(path, v, source.WrongType, help, "expected %s, found %s", types.Article(to), describeValue(v))
 	return v
 }
 
 // known converts along the static type: a part whose type is the wanted one already is left as it is.
-func (c *conversion) known(v value.Value, from, to *types.Type, path *place.Path) value.Value {
-	if from == nil || from.Kind == types.Any || from.Kind == types.Union || from.Kind == types.Invalid {
+func (c *conversion) known(v value.Value, from, to types.Type, path *place.Path) value.Value {
+	if from == nil || from == types.Any || types.AsUnion(from) != nil || from == types.Invalid {
 		return c.value(v, to, path)
 	}
 	if !types.Converts(from, to) {
 		return v
 	}
-	target := to.Core()
-	static := from.Core()
-	if _, limited := limits(to); limited || target.Kind != types.Record || static.Kind != types.Record ||
-		v.Kind() != value.Record {
+	target, static := types.AsRecord(to), types.AsRecord(from)
+	if types.AsLimited(to) != nil || target == nil || static == nil || v.Kind() != value.Record {
 		return c.value(v, to, path)
 	}
 	return c.once(v, to, func() value.Value { return c.record(v, static, target, path) })
-}
-
-// limits returns the limited type that a type is, names taken off.
-func limits(t *types.Type) (*types.Type, bool) {
-	for t.Kind == types.Named && t.Base != nil {
-		t = t.Base
-	}
-	return t, t.Kind == types.Limited
 }
 
 // manyVisits is how many values a conversion visits before it remembers which it has converted: few values are
@@ -183,16 +173,16 @@ const manyVisits = 1 << 14
 type shared struct {
 	identity uintptr
 	length   int
-	to       *types.Type
+	to       types.Type
 }
 
 // value converts a value of which nothing is known.
-func (c *conversion) value(v value.Value, to *types.Type, path *place.Path) value.Value {
+func (c *conversion) value(v value.Value, to types.Type, path *place.Path) value.Value {
 	return c.once(v, to, func() value.Value { return c.visit(v, to, path) })
 }
 
 // once converts a value, unless the same one was converted to the same type and fits.
-func (c *conversion) once(v value.Value, to *types.Type, convert func() value.Value) value.Value {
+func (c *conversion) once(v value.Value, to types.Type, convert func() value.Value) value.Value {
 	if c.trial && v.Identity() != 0 {
 		return c.tryOnce(v, to, convert)
 	}
@@ -215,7 +205,7 @@ func (c *conversion) once(v value.Value, to *types.Type, convert func() value.Va
 }
 
 // tryOnce is once in a trial, which also remembers what does not fit.
-func (c *conversion) tryOnce(v value.Value, to *types.Type, convert func() value.Value) value.Value {
+func (c *conversion) tryOnce(v value.Value, to types.Type, convert func() value.Value) value.Value {
 	key := trial{shared{v.Identity(), v.Len(), to}, c.fill}
 	if known, ok := c.tried[key]; ok {
 		c.spend(1, source.At(c.world.recorder.Pos(v.Origin())))
@@ -246,7 +236,7 @@ func (c *conversion) attempt(fill bool) *conversion {
 	return &conversion{thread: c.thread, passing: c.passing, depth: c.depth, fill: fill, trial: true, tried: c.tried}
 }
 
-func (c *conversion) visit(v value.Value, to *types.Type, path *place.Path) value.Value {
+func (c *conversion) visit(v value.Value, to types.Type, path *place.Path) value.Value {
 	c.spend(1, source.At(c.world.recorder.Pos(v.Origin())))
 	c.depth++
 	defer func() { c.depth-- }()
@@ -257,99 +247,115 @@ func (c *conversion) visit(v value.Value, to *types.Type, path *place.Path) valu
 	if v.Unknown() && !c.trial {
 		return c.notThere(v, to, path)
 	}
-	switch to.Kind {
-	case types.Named:
-		if to.Base == nil {
+	switch to := to.(type) {
+	case *types.Basic:
+		return c.basic(v, to, path)
+	case *types.Literal:
+		return c.literal(v, to, path)
+	case *types.Named:
+		base := to.Base()
+		if base == nil {
 			panic(abort{})
 		}
 		c.depth--
-		v = c.value(v, to.Base, path)
+		v = c.value(v, base, path)
 		c.depth++
 		return v
-	case types.Limited:
+	case *types.Limited:
 		before := len(c.misfits)
 		v = c.value(v, to.Base, path)
 		if len(c.misfits) == before {
 			c.conditions(v, to, path)
 		}
 		return v
-	case types.Invalid:
-		panic(abort{})
-	case types.Never:
-		return c.wrongKind(path, v, to, "")
-	case types.Any:
-		return v
-	case types.Null:
-		if !v.IsNull() {
-			return c.wrongKind(path, v, to, "")
-		}
-	case types.Bool:
-		if v.Kind() != value.Bool {
-			help := ""
-			if v.Kind() == value.String && !v.Secret() && (v.Text() == "true" || v.Text() == "false") {
-				help = "write it without quotes"
-			}
-			return c.wrongKind(path, v, to, help)
-		}
-	case types.Int:
-		if v.Kind() != value.Int {
-			return c.wrongKind(path, v, to, numberHelp(v))
-		}
-	case types.Float:
-		switch v.Kind() {
-		case value.Float:
-		case value.Int:
-			if !c.fill {
-				return c.wrongKind(path, v, to, "") // nothing is to be changed
-			}
-			f := value.FloatOf(float64(v.Int()), v.Origin()).WithMark(v.Mark())
-			if value.Compare(f, v) != 0 {
-				c.misfit(path, v, source.BadNumber, "nothing is rounded: write it as a float, or keep it an int",
-					"no float of 64 bits is exactly %s", v.Show(30))
-				return v
-			}
-			return f
-		default:
-			return c.wrongKind(path, v, to, numberHelp(v))
-		}
-	case types.String:
-		if v.Kind() != value.String {
-			help := ""
-			if text, ok := v.Scalar(); ok && !v.Secret() {
-				help = fmt.Sprintf("put it in quotes: %q", text)
-			}
-			return c.wrongKind(path, v, to, help)
-		}
-	case types.Literal:
-		if c.trial && v.Mark() != 0 && isOfKind(v, to.Literal) {
-			c.test(v)
-			if !v.Unknown() && !isLiteral(v, to.Literal) {
-				c.misfits = append(c.misfits, misfit{path: path, value: v, hidden: true})
-			}
-			return v
-		}
-		if !isLiteral(v, to.Literal) {
-			return c.wrongKind(path, v, to, "")
-		}
-	case types.Function:
+	case *types.Function:
 		return c.function(v, to, path)
-	case types.Instance:
-		if v.Kind() != value.Instance || v.Instance().(*World).module != to.Module {
+	case *types.Instance:
+		if v.Kind() != value.Instance || v.Instance().(*World).module.Number != to.Module {
 			return c.wrongKind(path, v, to, "")
 		}
-	case types.Union:
+	case *types.Union:
 		return c.union(v, to, path)
-	case types.List:
+	case *types.List:
 		return c.list(v, to, path)
-	case types.Tuple:
+	case *types.Tuple:
 		return c.tuple(v, to, path)
-	case types.Set:
+	case *types.Set:
 		return c.set(v, to, path)
-	case types.Record:
+	case *types.Record:
 		if v.Kind() != value.Record {
 			return c.wrongKind(path, v, to, "")
 		}
 		return c.record(v, nil, to, path)
+	}
+	return v
+}
+
+// basic converts a value into a type without parts.
+func (c *conversion) basic(v value.Value, to *types.Basic, path *place.Path) value.Value {
+	fits, help := true, ""
+	switch types.Type(to) {
+	case types.Invalid:
+		panic(abort{})
+	case types.Never:
+		fits = false
+	case types.Null:
+		fits = v.IsNull()
+	case types.Bool:
+		if fits = v.Kind() == value.Bool; !fits && v.Kind() == value.String && !v.Secret() &&
+			(v.Text() == "true" || v.Text() == "false") {
+			help = "write it without quotes"
+		}
+	case types.Int:
+		if fits = v.Kind() == value.Int; !fits {
+			help = numberHelp(v)
+		}
+	case types.Float:
+		return c.float(v, to, path)
+	case types.String:
+		if fits = v.Kind() == value.String; !fits && !v.Secret() {
+			if text, ok := v.Scalar(); ok {
+				help = fmt.Sprintf("put it in quotes: %q", text)
+			}
+		}
+	}
+	if !fits {
+		return c.wrongKind(path, v, to, help)
+	}
+	return v
+}
+
+// float converts a number into a float.
+func (c *conversion) float(v value.Value, to types.Type, path *place.Path) value.Value {
+	switch v.Kind() {
+	case value.Float:
+		return v
+	case value.Int:
+		if !c.fill {
+			return c.wrongKind(path, v, to, "") // nothing is to be changed
+		}
+		f := value.FloatOf(float64(v.Int()), v.Origin()).WithMark(v.Mark())
+		if value.Compare(f, v) != 0 {
+			c.misfit(path, v, source.BadNumber, "nothing is rounded: write it as a float, or keep it an int",
+				"no float of 64 bits is exactly %s", v.Show(30))
+			return v
+		}
+		return f
+	}
+	return c.wrongKind(path, v, to, numberHelp(v))
+}
+
+// literal tells whether a value is the one of a literal type.
+func (c *conversion) literal(v value.Value, to *types.Literal, path *place.Path) value.Value {
+	if c.trial && v.Mark() != 0 && isOfKind(v, to.Value) {
+		c.test(v)
+		if !v.Unknown() && !isLiteral(v, to.Value) {
+			c.misfits = append(c.misfits, misfit{path: path, value: v, hidden: true})
+		}
+		return v
+	}
+	if !isLiteral(v, to.Value) {
+		return c.wrongKind(path, v, to, "")
 	}
 	return v
 }
@@ -393,7 +399,7 @@ func isLiteral(v value.Value, literal any) bool {
 	return false
 }
 
-func (c *conversion) list(v value.Value, to *types.Type, path *place.Path) value.Value {
+func (c *conversion) list(v value.Value, to *types.List, path *place.Path) value.Value {
 	if v.Kind() != value.List {
 		return c.wrongKind(path, v, to, "")
 	}
@@ -414,9 +420,9 @@ func (c *conversion) list(v value.Value, to *types.Type, path *place.Path) value
 }
 
 // set converts a list into a set: a sorted list without repetitions.
-func (c *conversion) set(v value.Value, to *types.Type, path *place.Path) value.Value {
+func (c *conversion) set(v value.Value, to *types.Set, path *place.Path) value.Value {
 	before := len(c.misfits)
-	v = c.value(v, to.Base, path)
+	v = c.value(v, to.List(), path)
 	if len(c.misfits) > before || v.Kind() != value.List {
 		return v
 	}
@@ -498,26 +504,26 @@ func boolNumber(v value.Value) int64 {
 }
 
 // tuple converts a list of exactly so many elements.
-func (c *conversion) tuple(v value.Value, to *types.Type, path *place.Path) value.Value {
+func (c *conversion) tuple(v value.Value, to *types.Tuple, path *place.Path) value.Value {
 	if v.Kind() != value.List {
 		return c.wrongKind(path, v, to, "")
 	}
-	if v.Len() != len(to.Parameters) {
+	if v.Len() != len(to.Elements) {
 		c.misfit(path, v, source.WrongType, "", "expected %s, found %s", to, countOf(v.Len(), "element"))
 		return v
 	}
 	elements := make([]value.Value, v.Len())
 	for i, x := range v.Elements() {
-		elements[i] = c.value(x, to.Parameters[i], path.Index(i))
+		elements[i] = c.value(x, to.Elements[i], path.Index(i))
 	}
 	return value.ListOf(elements, v.Origin())
 }
 
 // record converts a record; from is its static type where that is known, else nil.
-func (c *conversion) record(v value.Value, from, to *types.Type, path *place.Path) value.Value {
+func (c *conversion) record(v value.Value, from, to *types.Record, path *place.Path) value.Value {
 	var b value.Builder
 	b.Grow(v.Len() + len(to.Fields))
-	fromField := func(name string) *types.Type {
+	fromField := func(name string) types.Type {
 		if from != nil {
 			if f, ok := from.Field(name); ok {
 				return f.Type
@@ -587,22 +593,22 @@ func (c *conversion) warnDeprecated(f *types.Field, v value.Value) {
 		Message: fmt.Sprintf("%q is deprecated", f.Name), Help: f.Deprecated})
 }
 
-func (c *conversion) unknown(key string, v value.Value, to *types.Type, path *place.Path) {
-	help := ""
+func (c *conversion) unknown(key string, v value.Value, to types.Type, path *place.Path) {
+	help, record := "", types.AsRecord(to)
 	if v.Secret() { // so is its key, which a store said
 		c.misfit(path, v, source.UnknownField, "", "there is a field that %s has not", types.Article(to))
 		c.misfits[len(c.misfits)-1].key = true
 		return
 	}
-	if near, ok := source.Nearest(key, to.Core().FieldNames()); ok {
+	if near, ok := source.Nearest(key, record.FieldNames()); ok {
 		help = fmt.Sprintf("did you mean %q?", near)
 	}
-	if slices.ContainsFunc(to.Core().Fields, func(f types.Field) bool { return f.Secret }) {
+	if slices.ContainsFunc(record.Fields, func(f types.Field) bool { return f.Secret }) {
 		// A key that is near to no field may be a secret that a mark too many has made a key of, and what stands behind
 		// the word that it begins with may be one that a space is missing before.
 		if word := source.WordOf(key); word != key {
 			key = word
-		} else if _, near := source.Nearest(key, to.Core().FieldNames()); !near && v.IsNull() {
+		} else if _, near := source.Nearest(key, record.FieldNames()); !near && v.IsNull() {
 			key = "…"
 		}
 	}
@@ -632,11 +638,11 @@ func (c *conversion) fit() fit {
 
 // union takes the member that fits without defaults, else the only one that fits with them. Which it is must not
 // depend on a value that is hidden or open, since the fields and defaults of a member are neither.
-func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) value.Value {
+func (c *conversion) union(v value.Value, to *types.Union, path *place.Path) value.Value {
 	if !c.fill { // any member that fits will do
 		return c.anyOf(v, to, path)
 	}
-	if len(to.Members) == 2 && to.Members[1] == types.NullType {
+	if len(to.Members) == 2 && to.Members[1] == types.Null {
 		if v.IsNull() {
 			return v
 		}
@@ -646,9 +652,9 @@ func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) valu
 		return c.scalarUnion(v, to, path)
 	}
 	// alone is the only member that it may fit without defaults; fitting are those that it may fit with them.
-	var alone *types.Type
+	var alone types.Type
 	var result, tested value.Value
-	var fitting []*types.Type
+	var fitting []types.Type
 	open := 0 // how many of these depend on what is hidden
 	for _, member := range to.Members {
 		t := c.attempt(false)
@@ -694,7 +700,7 @@ func (c *conversion) union(v value.Value, to *types.Type, path *place.Path) valu
 }
 
 // anyOf tries a value that must fit a union as it is.
-func (c *conversion) anyOf(v value.Value, to *types.Type, path *place.Path) value.Value {
+func (c *conversion) anyOf(v value.Value, to *types.Union, path *place.Path) value.Value {
 	var tested value.Value
 	fits := false
 	for _, member := range to.Members {
@@ -720,7 +726,7 @@ func (c *conversion) anyOf(v value.Value, to *types.Type, path *place.Path) valu
 
 // scalarUnion converts a scalar that is hidden. Whatever the member, it stays what it is, so that none is chosen; but
 // an int must not become a float where its value decides that it does.
-func (c *conversion) scalarUnion(v value.Value, to *types.Type, path *place.Path) value.Value {
+func (c *conversion) scalarUnion(v value.Value, to *types.Union, path *place.Path) value.Value {
 	if c.wavers(v, to, path) {
 		return c.undecided(v, v, to, path)
 	}
@@ -736,7 +742,7 @@ func (c *conversion) scalarUnion(v value.Value, to *types.Type, path *place.Path
 }
 
 // wavers reports whether the value of a hidden int decides if it becomes a float in a union.
-func (c *conversion) wavers(v value.Value, to *types.Type, path *place.Path) bool {
+func (c *conversion) wavers(v value.Value, to *types.Union, path *place.Path) bool {
 	if v.Kind() != value.Int {
 		return false
 	}
@@ -755,7 +761,7 @@ func (c *conversion) wavers(v value.Value, to *types.Type, path *place.Path) boo
 
 // undecided reports that which member of a union is taken depends on a value that is hidden or open. A trial only notes
 // it.
-func (c *conversion) undecided(v, tested value.Value, to *types.Type, path *place.Path) value.Value {
+func (c *conversion) undecided(v, tested value.Value, to types.Type, path *place.Path) value.Value {
 	if c.trial {
 		c.test(tested)
 		return v
@@ -768,15 +774,14 @@ func (c *conversion) undecided(v, tested value.Value, to *types.Type, path *plac
 }
 
 // fitsNone reports a value that fits no member of a union.
-func (c *conversion) fitsNone(v value.Value, to *types.Type, path *place.Path) value.Value {
+func (c *conversion) fitsNone(v value.Value, to *types.Union, path *place.Path) value.Value {
 	// The nearest member is that of the same kind: of several records the one whose literal fields the value has, then
 	// the one with the fewest misfits.
-	var nearest *types.Type
+	var nearest types.Type
 	best := [2]int{-1, 0}
 	for _, member := range to.Members {
-		core := member.Core()
-		if !(v.Kind() == value.Record && core.Kind == types.Record || v.Kind() == value.List &&
-			core.Kind == types.List) {
+		record := types.AsRecord(member)
+		if !(v.Kind() == value.Record && record != nil || v.Kind() == value.List && types.AsList(member) != nil) {
 			continue
 		}
 		t := c.attempt(true)
@@ -787,7 +792,7 @@ func (c *conversion) fitsNone(v value.Value, to *types.Type, path *place.Path) v
 				misfits++
 			}
 		}
-		score := [2]int{literalFields(v, core), -misfits}
+		score := [2]int{literalFields(v, record), -misfits}
 		if nearest == nil || score[0] > best[0] || score[0] == best[0] && score[1] > best[1] {
 			nearest, best = member, score
 		}
@@ -800,13 +805,7 @@ func (c *conversion) fitsNone(v value.Value, to *types.Type, path *place.Path) v
 	}
 	help := ""
 	if v.Kind() == value.String && !v.Secret() {
-		var texts []string
-		for _, p := range to.Parts() {
-			if text, ok := p.Literal.(string); ok {
-				texts = append(texts, text)
-			}
-		}
-		if near, ok := source.Nearest(v.Text(), texts); ok {
+		if near, ok := source.Nearest(v.Text(), types.LiteralTexts(to)); ok {
 			help = fmt.Sprintf("did you mean %q?", near)
 		}
 	}
@@ -814,11 +813,14 @@ func (c *conversion) fitsNone(v value.Value, to *types.Type, path *place.Path) v
 }
 
 // literalFields counts the fields of a record that have the literal their type demands.
-func literalFields(v value.Value, t *types.Type) int {
+func literalFields(v value.Value, t *types.Record) int {
 	n := 0
+	if t == nil {
+		return n
+	}
 	for _, f := range t.Fields {
 		x := v.Get(f.Name)
-		if f.Type.Core().Kind == types.Literal && x.Mark() == 0 && isLiteral(x, f.Type.Core().Literal) {
+		if literal := types.LiteralValue(types.Core(f.Type)); literal != nil && x.Mark() == 0 && isLiteral(x, literal) {
 			n++
 		}
 	}
@@ -826,62 +828,70 @@ func literalFields(v value.Value, t *types.Type) int {
 }
 
 // onlyLimited returns the member whose kind a scalar has, such as the limited int in `(int where …)?`.
-func onlyLimited(v value.Value, to *types.Type) *types.Type {
+func onlyLimited(v value.Value, to *types.Union) types.Type {
 	for _, member := range to.Members {
-		if _, limited := limits(member); limited && v.Kind().String() == member.Core().String() {
+		if types.AsLimited(member) != nil && v.Kind().String() == types.Core(member).String() {
 			return member
 		}
 	}
 	return nil
 }
 
-// fixedCode returns the code of something that belongs to a type, compiled once.
-func (p *Program) fixedCode(key any, module *types.Module, e syntax.Expression, frame int) *fixed {
-	return p.fixedBody(key, frame, func() code { return (&compiler{program: p, module: module}).expression(e) })
+// compile returns a piece of code that belongs to a type, compiled once.
+func (f *fixed) compile(compile func() code) code {
+	f.once.Do(func() { f.body = compile() })
+	return f.body
 }
 
-func (p *Program) fixedBody(key any, frame int, compile func() code) *fixed {
-	p.mu.Lock()
-	f, ok := p.fixed[key]
-	if !ok {
-		f = &fixed{frame: frame}
-		p.fixed[key] = f
-	}
-	p.mu.Unlock()
-	f.once.Do(func() { f.body = compile() })
-	return f
+// testCode returns the code of the test of a limit.
+func (p *Program) testCode(number int) code {
+	condition := p.checked.Conditions[number]
+	return p.conditions[number].compile(func() code {
+		return (&compiler{program: p, module: condition.Module}).expression(condition.Tree.Test)
+	})
 }
 
 // messageCode returns the code of the message of a limit.
-func (p *Program) messageCode(condition *types.Condition, e syntax.Expression) *fixed {
-	return p.fixedBody(condition.Tree, condition.Object.Frame, func() code {
-		message := (&compiler{program: p, module: condition.Module}).message(e)
+func (p *Program) messageCode(number int) code {
+	condition := p.checked.Conditions[number]
+	return p.messages[number].compile(func() code {
+		message := (&compiler{program: p, module: condition.Module}).message(condition.Tree.Message)
 		return func(f *frame) value.Value { return value.StringOf(message(f), 0) }
 	})
 }
 
+// defaultCode returns the code of the default of a field.
+func (p *Program) defaultCode(number int) code {
+	d := p.checked.Defaults[number]
+	return p.defaults[number].compile(func() code {
+		return (&compiler{program: p, module: d.Module}).expression(d.Expression)
+	})
+}
+
 func (c *conversion) defaultOf(f *types.Field) value.Value {
-	if f.Default.Owner != nil && f.Default.Owner.Invalid {
+	program := c.world.program
+	d := program.checked.Default(f.Default)
+	if d.Owner != nil && d.Owner.Invalid {
 		panic(abort{})
 	}
 	if slices.Contains(c.filling, f.Default) {
-		c.failAt(source.Cycle, f.Default.Expression.Place(), "write out what stands here, or let it end with null",
+		c.failAt(source.Cycle, d.Expression.Place(), "write out what stands here, or let it end with null",
 			"the default of %q needs itself: it would be filled in again and again", f.Name)
 	}
 	c.filling = append(c.filling, f.Default)
 	defer func() { c.filling = c.filling[:len(c.filling)-1] }()
 	size := 0
-	if f.Default.Owner != nil {
-		size = f.Default.Owner.Frame
+	if d.Owner != nil {
+		size = d.Owner.Frame
 	}
-	body := c.world.program.fixedCode(f.Default.Expression, f.Default.Module, f.Default.Expression, size)
+	body := program.defaultCode(f.Default.Number)
 	var v value.Value
-	c.run(func(inner *frame) { v = body.body(inner) }, body.frame)
+	c.run(func(inner *frame) { v = body(inner) }, size)
 	return v
 }
 
 // conditions checks the limits of a type. On null they are skipped.
-func (c *conversion) conditions(v value.Value, t *types.Type, path *place.Path) {
+func (c *conversion) conditions(v value.Value, t *types.Limited, path *place.Path) {
 	if v.IsNull() {
 		return
 	}
@@ -896,32 +906,33 @@ func (c *conversion) conditions(v value.Value, t *types.Type, path *place.Path) 
 	c.calls = append(c.calls, caller{source.At(c.world.recorder.Pos(v.Origin())), true})
 	defer func() { c.calls = c.calls[:len(c.calls)-1] }()
 	for _, condition := range t.Conditions {
-		if condition.Object.Invalid {
+		program := c.world.program
+		declared := program.checked.Condition(condition)
+		if declared.Object.Invalid {
 			panic(abort{})
 		}
-		program := c.world.program
-		test := program.fixedCode(condition, condition.Module, condition.Tree.Test, condition.Object.Frame)
+		test, size := program.testCode(condition.Number), declared.Object.Frame
 		holds, reason := c.tests(func() (holds bool) {
 			c.run(func(f *frame) {
 				f.slots[0] = v
-				holds = f.holds(test.body(f), condition.Tree.Span)
-			}, test.frame)
+				holds = f.holds(test(f), declared.Tree.Span)
+			}, size)
 			return holds
 		})
 		if holds {
 			continue
 		}
-		message := fmt.Sprintf("must satisfy %s, found %s", condition.Text(), v.Show(60))
-		if tree := condition.Tree.Message; tree != nil && !c.trial {
-			text := program.messageCode(condition, tree)
+		message := fmt.Sprintf("must satisfy %s, found %s", condition.Text, v.Show(60))
+		if declared.Tree.Message != nil && !c.trial {
+			text := program.messageCode(condition.Number)
 			c.run(func(f *frame) {
 				f.slots[0] = v
-				message = text.body(f).Text()
-			}, text.frame)
+				message = text(f).Text()
+			}, size)
 		}
 		c.misfit(path, v, source.Limit, reason, "%s", message)
 		last := &c.misfits[len(c.misfits)-1]
-		last.related = []source.Related{{Span: condition.Tree.Span, Text: "the limit"}}
+		last.related = []source.Related{{Span: declared.Tree.Span, Text: "the limit"}}
 		last.hidden = !tested.IsAbsent()
 	}
 }

@@ -5,6 +5,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/eval"
 	"knothole/core/source"
@@ -29,17 +30,17 @@ func evaluated(t *testing.T, text string) (v value.Value, findings source.Findin
 	set := source.NewSet()
 	file, err := set.Add("main.knot", []byte(text))
 	require.NoError(t, err)
-	m := &types.Module{Path: "main.knot", Tree: syntax.Parse(file), Main: true}
+	m := &check.Module{Path: "main.knot", Tree: syntax.Parse(file), Main: true}
 	require.Empty(t, m.Tree.Findings, text)
-	program := &types.Program{Sources: set, Universe: types.NewUniverse(), Builtins: noFunctions{},
-		Modules: []*types.Module{m}}
-	if findings = types.Check(program); findings.HasErrors() {
+	program := &check.Program{Sources: set, Universe: types.NewUniverse(), Builtins: noFunctions{},
+		Modules: []*check.Module{m}}
+	if findings = check.Check(program); findings.HasErrors() {
 		return value.Value{}, findings
 	}
 	p := eval.New(program, noFunctions{}, nil, nil)
 	w := p.World(eval.Environment{Name: "bench", Tags: []string{"live"}})
 	for _, o := range m.Order {
-		if o.Kind == types.ObjectInput {
+		if o.Kind == check.ObjectInput {
 			w.SetInput(o, value.Value{})
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
@@ -13,11 +14,11 @@ import (
 
 // closure is a function that is a value: a declared one, or an anonymous one with the frame that it was made in.
 type closure struct {
-	declared  *types.Object
-	signature *types.Type // of an anonymous one
-	world     *World      // the world whose values it uses; nil when it may be that of any caller
-	recorded  bool        // compiled to record
-	passed    *passed     // a function that passed into another type; nil for others
+	declared  *check.Object
+	signature types.Type // of an anonymous one
+	world     *World     // the world whose values it uses; nil when it may be that of any caller
+	recorded  bool       // compiled to record
+	passed    *passed    // a function that passed into another type; nil for others
 
 	body     code
 	captured []value.Value
@@ -29,11 +30,11 @@ type closure struct {
 // and what it returns into the result that is expected.
 type passed struct {
 	function value.Value
-	own, as  *types.Type
+	own, as  *types.Function
 }
 
 // typeOf returns the type of a function as a value.
-func (p *Program) typeOf(fn *closure) *types.Type {
+func (p *Program) typeOf(fn *closure) types.Type {
 	switch {
 	case fn.passed != nil:
 		return fn.passed.as
@@ -44,11 +45,11 @@ func (p *Program) typeOf(fn *closure) *types.Type {
 }
 
 // function passes a function into a function type.
-func (c *conversion) function(v value.Value, to *types.Type, path *place.Path) value.Value {
+func (c *conversion) function(v value.Value, to *types.Function, path *place.Path) value.Value {
 	if v.Kind() != value.Function {
 		return c.wrongKind(path, v, to, "")
 	}
-	own := c.world.program.typeOf(v.Function().(*closure)).Core()
+	own := types.AsFunction(c.world.program.typeOf(v.Function().(*closure)))
 	switch converts := types.Converts(own, to); {
 	case !types.Assignable(own, to), converts && !c.fill:
 		return c.wrongKind(path, v, to, "")
@@ -178,9 +179,9 @@ const (
 )
 
 // countUnknown reports whether a number that a function needs is not known: a placeholder stands for texts only.
-func (c *Call) countUnknown(o *types.Object, arguments []value.Value) bool {
+func (c *Call) countUnknown(o *check.Object, arguments []value.Value) bool {
 	for i, a := range arguments {
-		if a.Unknown() && o.Parameters[i].Type.Core().Kind == types.Int {
+		if a.Unknown() && types.Core(o.Parameters[i].Type) == types.Int {
 			return true
 		}
 	}
@@ -188,8 +189,8 @@ func (c *Call) countUnknown(o *types.Object, arguments []value.Value) bool {
 }
 
 // shaped reports whether the values of a type all have the same shape: scalars, and records of them.
-func shaped(t *types.Type) bool {
-	if t.Core().Kind == types.Any {
+func shaped(t types.Type) bool {
+	if types.Core(t) == types.Any {
 		return false
 	}
 	_, ok := standIn(value.UnknownOf(value.String, "", value.Secret, 0), t)
@@ -197,18 +198,20 @@ func shaped(t *types.Type) bool {
 }
 
 // run calls a built-in function, and lets the marks of what it is given pass to what it returns.
-func (c *Call) run(native Native, handling Handling, arguments []value.Value, o *types.Object) value.Value {
+func (c *Call) run(native Native, handling Handling, arguments []value.Value, o *check.Object) value.Value {
 	if handling == Passes {
 		// What is passed on keeps its marks, however deep it stands.
 		for i, a := range arguments {
 			if a.Mark() == 0 {
 				continue
 			}
-			switch o.Parameters[i].Type.Core().Kind {
-			case types.List, types.Record:
+			switch of := types.Core(o.Parameters[i].Type); of.(type) {
+			case *types.List, *types.Record:
 				c.thread.known(a, c.places[i])
-			case types.Int, types.String:
-				c.thread.decide(a, "the result of "+c.name, c.places[i])
+			default:
+				if of == types.Int || of == types.String {
+					c.thread.decide(a, "the result of "+c.name, c.places[i])
+				}
 			}
 		}
 		return native(c, arguments)
@@ -294,7 +297,7 @@ func (c *compiler) letIn(e *syntax.LetIn) code {
 
 // isA asks whether a value is of a type as it stands.
 // What was tested to find out is absent when nothing of it is hidden or open.
-func (t *thread) isA(v value.Value, asked *types.Type) (is bool, tested value.Value) {
+func (t *thread) isA(v value.Value, asked types.Type) (is bool, tested value.Value) {
 	c := (&conversion{thread: t}).attempt(false)
 	c.value(v, asked, nil)
 	if c.fit() == never {

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/place"
 	"knothole/core/source"
@@ -32,8 +33,8 @@ type making struct {
 // inside the instance, whose inputs the defaults of that type may need.
 type argument struct {
 	body     code
-	from, to *types.Type // to is nil when nothing is to be done
-	inputs   *types.Type // of all arguments: what they may be
+	from, to types.Type // to is nil when nothing is to be done
+	inputs   types.Type // of all arguments: what they may be
 	at       source.Span
 }
 
@@ -45,7 +46,7 @@ func (c *compiler) argument(e syntax.Expression) argument {
 }
 
 // instantiate compiles the call of a module.
-func (c *compiler) instantiate(e *syntax.Call, alias *types.Object) code {
+func (c *compiler) instantiate(e *syntax.Call, alias *check.Object) code {
 	m, at, o := alias.Imported(), e.Place(), origin(e)
 	each := make(map[string]argument, len(e.Arguments))
 	var whole *argument
@@ -78,7 +79,7 @@ func (c *compiler) instantiate(e *syntax.Call, alias *types.Object) code {
 
 // input returns what the call of an instance gives an input, as its type wants it; Absent when it leaves it to the
 // default.
-func (w *World) input(t *thread, o *types.Object) value.Value {
+func (w *World) input(t *thread, o *check.Object) value.Value {
 	m := w.making
 	run := func(a argument) value.Value {
 		inner := t.inner(m.thread.world, m.thread.owner)
@@ -139,7 +140,7 @@ func (t *thread) checkSpread(w *World) {
 	m := w.making
 	c := &conversion{thread: t, passing: passing{at: m.whole.at}}
 	for i, key := range m.given.Shape().Keys() {
-		if o := w.module.Objects[key]; o == nil || o.Kind != types.ObjectInput {
+		if o := w.module.Objects[key]; o == nil || o.Kind != check.ObjectInput {
 			c.unknown(key, m.given.Values()[i], m.whole.inputs, nil)
 		}
 	}
@@ -150,9 +151,9 @@ func (t *thread) checkSpread(w *World) {
 func (t *thread) member(w *World, name string, at source.Span) value.Value {
 	o, ok := w.module.Objects[name]
 	switch {
-	case !ok || o.Kind != types.ObjectLet && o.Kind != types.ObjectOutput && o.Kind != types.ObjectFunction:
+	case !ok || o.Kind != check.ObjectLet && o.Kind != check.ObjectOutput && o.Kind != check.ObjectFunction:
 		return t.files(w, at)
-	case o.Kind == types.ObjectFunction:
+	case o.Kind == check.ObjectFunction:
 		return value.FunctionOf(&closure{declared: o, world: w}, value.From(at.Start))
 	}
 	return t.forceIn(w, o.Global, at)
@@ -180,7 +181,7 @@ func (t *thread) visit(w *World, at source.Span) *visited {
 		Remark:   func(text value.Value) { w.visited.remarks = append(w.visited.remarks, text) },
 	}
 	for _, o := range w.module.Order {
-		if o.Kind == types.ObjectDocument || o.Kind == types.ObjectStatement {
+		if o.Kind == check.ObjectDocument || o.Kind == check.ObjectStatement {
 			w.run(t.inner(w, o), o, visitor)
 		}
 	}
@@ -230,14 +231,14 @@ func (p *Program) LostConstants() source.Findings { return p.constants.Lost() }
 // everything it evaluates all else too.
 func (t *thread) complete(w *World, everything bool) {
 	defer t.lock(w)()
-	force := func(kind func(types.ObjectKind) bool) {
+	force := func(kind func(check.ObjectKind) bool) {
 		for _, o := range w.module.Order {
 			if o.Global >= 0 && o.NeedsInput && kind(o.Kind) {
 				w.attempt(o, func() { t.inner(w, o).forceIn(w, o.Global, o.Span) })
 			}
 		}
 	}
-	force(func(k types.ObjectKind) bool { return k == types.ObjectInput })
+	force(func(k check.ObjectKind) bool { return k == check.ObjectInput })
 	w.attempt(nil, func() {
 		v := t.inner(w, nil).visit(w, w.making.at)
 		for _, d := range v.documents {
@@ -247,7 +248,7 @@ func (t *thread) complete(w *World, everything bool) {
 		}
 	})
 	if everything {
-		force(func(k types.ObjectKind) bool { return k != types.ObjectInput })
+		force(func(k check.ObjectKind) bool { return k != check.ObjectInput })
 	}
 }
 
@@ -387,7 +388,7 @@ func (c *compiler) environmentCall(e *syntax.Call) code {
 }
 
 // circle reports a declaration that needs its own value, with the way back to it.
-func (t *thread) circle(w *World, o *types.Object, at source.Span) {
+func (t *thread) circle(w *World, o *check.Object, at source.Span) {
 	var names []string
 	related := []source.Related{{Span: at, Text: describe(o) + " is needed again here"}}
 	for s := t; s != nil; s = s.outer {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
@@ -256,29 +257,33 @@ func (c *compiler) message(e syntax.Expression) func(f *frame) string {
 
 // standIn returns what stands for a value of a type that is not there; ok is false when its shape would have to be
 // known.
-func standIn(v value.Value, t *types.Type) (result value.Value, ok bool) {
+func standIn(v value.Value, t types.Type) (result value.Value, ok bool) {
 	of := func(k value.Kind) (value.Value, bool) {
 		return value.UnknownOf(k, v.Placeholder(), v.Mark(), v.Origin()), true
 	}
-	core := t.Core()
-	switch core.Kind {
-	case types.String, types.Any, types.Variable:
+	switch core := types.Core(t).(type) {
+	case *types.Variable:
 		return of(value.String)
-	case types.Bool:
-		return of(value.Bool)
-	case types.Int:
-		return of(value.Int)
-	case types.Float:
-		return of(value.Float)
-	case types.Literal:
-		return standIn(v, core.Widen())
-	case types.Union:
+	case *types.Basic:
+		switch types.Type(core) {
+		case types.String, types.Any:
+			return of(value.String)
+		case types.Bool:
+			return of(value.Bool)
+		case types.Int:
+			return of(value.Int)
+		case types.Float:
+			return of(value.Float)
+		}
+	case *types.Literal:
+		return standIn(v, types.Widen(core))
+	case *types.Union:
 		for _, m := range core.Members {
-			if m.Core().Kind != types.Null {
+			if types.Core(m) != types.Null {
 				return standIn(v, m)
 			}
 		}
-	case types.Record:
+	case *types.Record:
 		if core.Rest != nil {
 			return v, false
 		}
@@ -302,7 +307,7 @@ func standIn(v value.Value, t *types.Type) (result value.Value, ok bool) {
 }
 
 // absentInput is what stands for an input that is not there.
-func absentInput(o *types.Object, m value.Mark, origin value.Origin) value.Value {
+func absentInput(o *check.Object, m value.Mark, origin value.Origin) value.Value {
 	text := value.Hidden
 	if d, ok := o.Declaration.(*syntax.Input); ok && d.Placeholder != nil {
 		text, _ = d.Placeholder.Plain()
@@ -312,7 +317,7 @@ func absentInput(o *types.Object, m value.Mark, origin value.Origin) value.Value
 }
 
 // inputMark returns the mark that the values of an input bear.
-func inputMark(o *types.Object) value.Mark {
+func inputMark(o *check.Object) value.Mark {
 	d, ok := o.Declaration.(*syntax.Input)
 	switch {
 	case ok && d.Secret:
@@ -324,8 +329,8 @@ func inputMark(o *types.Object) value.Mark {
 }
 
 // notThere converts what is not known into a type.
-func (c *conversion) notThere(v value.Value, to *types.Type, path *place.Path) value.Value {
-	if union := to.Core(); union.Kind == types.Union && c.wavers(v, union, path) {
+func (c *conversion) notThere(v value.Value, to types.Type, path *place.Path) value.Value {
+	if union := types.AsUnion(to); union != nil && c.wavers(v, union, path) {
 		return c.undecided(v, v, union, path)
 	}
 	result, ok := standIn(v, to)
@@ -334,11 +339,9 @@ func (c *conversion) notThere(v value.Value, to *types.Type, path *place.Path) v
 			"a value of %s is needed here, and it is %s", to, adjective(v.Mark()))
 		return v
 	}
-	if _, limited := limits(to); limited {
-		for t, _ := limits(to); t.Kind == types.Limited; t, _ = limits(t.Base) {
-			for _, condition := range t.Conditions {
-				c.unchecked(v, condition.Tree.Span)
-			}
+	for t := types.AsLimited(to); t != nil; t = types.AsLimited(t.Base) {
+		for _, condition := range t.Conditions {
+			c.unchecked(v, c.world.program.checked.Condition(condition).Tree.Span)
 		}
 	}
 	return result
@@ -352,29 +355,32 @@ type Exposed struct {
 
 // FindSecret looks for a secret in a value that may hold none, other than in the secret fields of its type, which may
 // be nil.
-func FindSecret(v value.Value, t *types.Type) (Exposed, bool) {
+func FindSecret(v value.Value, t types.Type) (Exposed, bool) {
 	if value.Marks(v)&value.Secret == 0 {
 		return Exposed{}, false
 	}
 	return findSecret(v, t, nil)
 }
 
-func findSecret(v value.Value, t *types.Type, path *place.Path) (found Exposed, ok bool) {
-	var core *types.Type
+func findSecret(v value.Value, t types.Type, path *place.Path) (found Exposed, ok bool) {
+	var record *types.Record
+	var list *types.List
 	if t != nil {
-		for _, part := range t.Parts() {
-			if part.Kind == types.Record && v.Kind() == value.Record || part.Kind == types.List &&
-				v.Kind() == value.List {
-				core = part
+		for _, part := range types.Parts(t) { // the last of them, when there are several
+			switch of := part.(type) {
+			case *types.Record:
+				record = of
+			case *types.List:
+				list = of
 			}
 		}
 	}
 	switch v.Kind() {
 	case value.List:
 		for i, x := range v.Elements() {
-			var element *types.Type
-			if core != nil {
-				element = core.Element
+			var element types.Type
+			if list != nil {
+				element = list.Element
 			}
 			if found, ok = findSecret(x, element, path.Index(i)); ok {
 				return found, true
@@ -382,10 +388,10 @@ func findSecret(v value.Value, t *types.Type, path *place.Path) (found Exposed, 
 		}
 	case value.Record:
 		for i, key := range v.Shape().Keys() {
-			var of *types.Type
-			if core != nil {
-				of = core.Rest
-				if f, declared := core.Field(key); declared {
+			var of types.Type
+			if record != nil {
+				of = record.Rest
+				if f, declared := record.Field(key); declared {
 					if f.Secret {
 						continue
 					}
@@ -401,7 +407,7 @@ func findSecret(v value.Value, t *types.Type, path *place.Path) (found Exposed, 
 }
 
 // expose fails when a value holds a secret where there may be none. What names the receiver.
-func (t *thread) expose(v value.Value, declared *types.Type, what, help string, at source.Span) {
+func (t *thread) expose(v value.Value, declared types.Type, what, help string, at source.Span) {
 	if !t.world.program.marked {
 		return
 	}

@@ -7,6 +7,7 @@ import (
 	"regexp"
 	regexpsyntax "regexp/syntax"
 
+	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/types"
@@ -167,10 +168,10 @@ func (c *compiler) binary(e *syntax.Binary) code {
 }
 
 // typeOf returns the static type of an expression; nil when it has none.
-func (c *compiler) typeOf(e syntax.Expression) *types.Type { return c.module.Info.Types[e.ID()] }
+func (c *compiler) typeOf(e syntax.Expression) types.Type { return c.module.Info.Types[e.ID()] }
 
 // equality compiles the comparison of values of two types, which may be nil. A set and a list compare without order.
-func (c *compiler) equality(left, right *types.Type, at source.Span) func(f *frame, a, b value.Value) bool {
+func (c *compiler) equality(left, right types.Type, at source.Span) func(f *frame, a, b value.Value) bool {
 	if left != nil && types.HasSet(left) || right != nil && types.HasSet(right) {
 		return func(f *frame, a, b value.Value) bool { return f.equal(a, b, left, right, at) }
 	}
@@ -178,12 +179,12 @@ func (c *compiler) equality(left, right *types.Type, at source.Span) func(f *fra
 }
 
 // equal compares values along their static types, to tell which lists are sets.
-func (f *frame) equal(a, b value.Value, left, right *types.Type, at source.Span) bool {
+func (f *frame) equal(a, b value.Value, left, right types.Type, at source.Span) bool {
 	if left == nil {
-		left = types.AnyType
+		left = types.Any
 	}
 	if right == nil {
-		right = types.AnyType
+		right = types.Any
 	}
 	f.spend(1, at)
 	switch {
@@ -218,7 +219,7 @@ func (f *frame) equal(a, b value.Value, left, right *types.Type, at source.Span)
 }
 
 // equalUnordered reports whether each element of a list equals another one of a list of the same length.
-func (f *frame) equalUnordered(a, b value.Value, left, right *types.Type, at source.Span) bool {
+func (f *frame) equalUnordered(a, b value.Value, left, right types.Type, at source.Span) bool {
 	taken := make([]bool, b.Len())
 	for _, x := range a.Elements() {
 		found := false
@@ -411,7 +412,7 @@ func (c *compiler) membership(e *syntax.Binary) code {
 			return derived(value.BoolOf(inside == wanted, f.from(at, v, a, b)), v, a, b)
 		}
 	}
-	container, elements := c.expression(e.Right), (*types.Type)(nil)
+	container, elements := c.expression(e.Right), (types.Type)(nil)
 	if in := c.typeOf(e.Right); in != nil {
 		elements = types.ElementOf(in)
 	}
@@ -459,7 +460,7 @@ func (t *thread) pattern(text string, at source.Span, secret bool) *Pattern {
 		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern, and it is secret")
 	}
 	if err != nil {
-		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern: %s", types.PatternMistake(err))
+		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern: %s", check.PatternMistake(err))
 	}
 	return compiled
 }

@@ -7,10 +7,10 @@ import (
 	"strconv"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
-	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -138,7 +138,7 @@ func (c *compiler) places(e *syntax.Places) code {
 // Patch lets `patch all documents { … }` of the main module change what was made. Partial says that some files are
 // not there, so that it is no mistake when one is not found. ok is false when something failed, which is among the
 // findings.
-func (w *World) Patch(main *types.Module, made []Made, partial bool) (ok bool) {
+func (w *World) Patch(main *check.Module, made []Made, partial bool) (ok bool) {
 	w.module = main
 	return (&thread{world: w, reports: w.reports}).patchAll(w, made, partial)
 }

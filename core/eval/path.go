@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
@@ -25,7 +26,7 @@ type Places struct {
 
 // Table is the table of built-in functions, as a path needs it: its conditions may call them.
 type Table interface {
-	types.BuiltinTable
+	check.BuiltinTable
 	Natives
 }
 
@@ -142,9 +143,9 @@ func readPlaces(text, written string, added int, table Table) (*Places, error) {
 	if tree.Findings.HasErrors() {
 		return nil, wrong(tree.Findings)
 	}
-	m := &types.Module{Path: "path", Tree: tree, Main: true}
-	program := &types.Program{Sources: set, Universe: types.NewUniverse(), Builtins: table, Modules: []*types.Module{m}}
-	if findings := types.Check(program); findings.HasErrors() {
+	m := &check.Module{Path: "path", Tree: tree, Main: true}
+	program := &check.Program{Sources: set, Universe: types.NewUniverse(), Builtins: table, Modules: []*check.Module{m}}
+	if findings := check.Check(program); findings.HasErrors() {
 		return nil, wrong(findings)
 	}
 	let, ok := tree.Declarations[0].(*syntax.Let)

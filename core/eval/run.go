@@ -8,6 +8,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/types"
@@ -38,10 +39,10 @@ type Natives interface {
 
 // Program is a checked program ready to run. It may be used by several goroutines.
 type Program struct {
-	checked      *types.Program
+	checked      *check.Program
 	natives      Natives
 	declarations []*declaration // by Global
-	data         map[*types.Object]value.Value
+	data         map[*check.Object]value.Value
 	keys         Keys
 	constants    *World
 	recording    *Program // the same program, compiled to record
@@ -50,10 +51,11 @@ type Program struct {
 	observer     Observer
 
 	mu        sync.Mutex
-	functions map[*types.Object]*function
-	fixed     map[any]*fixed
+	functions map[*check.Object]*function
+	// The code of the limits and defaults of types, and of the messages of limits, by their numbers.
+	conditions, messages, defaults []fixed
 	// statements are the declarations without a name.
-	statements map[*types.Object]*compiledStatement
+	statements map[*check.Object]*compiledStatement
 }
 
 type compiledStatement struct {
@@ -66,14 +68,14 @@ type Keys map[source.Pos]source.Pos
 
 // declaration is one declaration that has a value.
 type declaration struct {
-	object *types.Object
+	object *check.Object
 	once   sync.Once
 	body   code
 	path   code // of documents
 }
 
 type function struct {
-	object   *types.Object
+	object   *check.Object
 	once     sync.Once
 	body     code
 	defaults []code
@@ -81,14 +83,13 @@ type function struct {
 
 // fixed is a piece of code that belongs to a type: a condition, its message, or the default of a field.
 type fixed struct {
-	once  sync.Once
-	body  code
-	frame int
+	once sync.Once
+	body code
 }
 
 // New prepares a checked program. Data holds the contents of the data files that modules use, keys the places of the
 // keys of all data.
-func New(checked *types.Program, natives Natives, data map[*types.Object]value.Value, keys Keys) *Program {
+func New(checked *check.Program, natives Natives, data map[*check.Object]value.Value, keys Keys) *Program {
 	p := newProgram(checked, natives, data, keys)
 	p.constants = p.newWorld(Environment{}, nil)
 	p.constants.shared = true
@@ -98,14 +99,16 @@ func New(checked *types.Program, natives Natives, data map[*types.Object]value.V
 	return p
 }
 
-func newProgram(checked *types.Program, natives Natives, data map[*types.Object]value.Value, keys Keys) *Program {
+func newProgram(checked *check.Program, natives Natives, data map[*check.Object]value.Value, keys Keys) *Program {
 	p := &Program{
 		marked:  checked.Marked,
 		checked: checked, natives: natives, data: data, keys: keys,
 		declarations: make([]*declaration, checked.Globals),
-		functions:    map[*types.Object]*function{},
-		fixed:        map[any]*fixed{},
-		statements:   map[*types.Object]*compiledStatement{},
+		functions:    map[*check.Object]*function{},
+		conditions:   make([]fixed, len(checked.Conditions)),
+		messages:     make([]fixed, len(checked.Conditions)),
+		defaults:     make([]fixed, len(checked.Defaults)),
+		statements:   map[*check.Object]*compiledStatement{},
 	}
 	for _, m := range checked.Modules {
 		for _, o := range m.Order {
@@ -118,7 +121,7 @@ func newProgram(checked *types.Program, natives Natives, data map[*types.Object]
 }
 
 // Observer is told the value of each expression that is evaluated, and the type that it must be of.
-type Observer func(at source.Span, t *types.Type, v value.Value)
+type Observer func(at source.Span, t types.Type, v value.Value)
 
 // Observe lets an observer see all that is evaluated from now on. It is for tests of the promise that what is
 // accepted is of its type; nothing may have been evaluated before.
@@ -143,7 +146,7 @@ type World struct {
 	reports     *World // the world whose findings this one adds to
 
 	// Of an instance:
-	module   *types.Module
+	module   *check.Module
 	making   *making
 	visiting status
 	visited  *visited
@@ -193,7 +196,7 @@ func (p *Program) newWorld(e Environment, r *Recorder) *World {
 }
 
 // home returns the world in which a declaration has its value; nil when that is an instance that is not there.
-func (w *World) home(o *types.Object) *World {
+func (w *World) home(o *check.Object) *World {
 	switch {
 	case o.Constant():
 		return w.program.constants
@@ -240,7 +243,7 @@ func (u *Unreported) Error() string {
 }
 
 // attempt runs f and reports whether it came to its end; when it did not, that is noted.
-func (w *World) attempt(o *types.Object, f func()) (ok bool) {
+func (w *World) attempt(o *check.Object, f func()) (ok bool) {
 	if ok = guard(f); !ok {
 		w.reports.stopped.CompareAndSwap(nil, &Unreported{describe(o)})
 	}
@@ -260,7 +263,7 @@ func (w *World) Stopped() *Unreported {
 type thread struct {
 	world   *World
 	reports *World // the world that findings are added to
-	owner   *types.Object
+	owner   *check.Object
 	outer   *thread     // the evaluation that needed this one
 	needed  source.Span // where it did
 	locked  bool        // holds the lock of the constants
@@ -359,7 +362,7 @@ func (t *thread) spend(n int, at source.Span) {
 	}
 }
 
-func describe(o *types.Object) string {
+func describe(o *check.Object) string {
 	if o == nil {
 		return "this"
 	}
@@ -500,7 +503,7 @@ func (t *thread) account(w *World, inner *thread, v value.Value, at source.Span)
 // evaluate runs the body of a declaration. That of an input of an instance is what the instance was made with, or
 // else its default.
 func (d *declaration) evaluate(f *frame) value.Value {
-	if d.object.Kind != types.ObjectInput || f.world.making == nil {
+	if d.object.Kind != check.ObjectInput || f.world.making == nil {
 		v := d.body(f)
 		if tree, ok := d.object.Declaration.(*syntax.Output); ok {
 			if tree.Secret {
@@ -526,7 +529,7 @@ func (d *declaration) evaluate(f *frame) value.Value {
 }
 
 // inner is an evaluation that another needs.
-func (t *thread) inner(w *World, o *types.Object) *thread {
+func (t *thread) inner(w *World, o *check.Object) *thread {
 	return &thread{world: w, reports: w.root.reports, owner: o, outer: t, depth: t.depth, locked: t.locked}
 }
 
@@ -552,7 +555,7 @@ func (t *thread) run(body func(f *frame), size int) {
 
 // Value evaluates a declaration. ok is false when that failed or the declaration has a mistake; what is wrong is
 // among the findings.
-func (w *World) Value(o *types.Object) (v value.Value, ok bool) {
+func (w *World) Value(o *check.Object) (v value.Value, ok bool) {
 	t := &thread{world: w, reports: w.reports, owner: o}
 	ok = w.attempt(o, func() { v = t.force(o.Global, o.Span.To(o.Span)) })
 	return v, ok
@@ -560,7 +563,7 @@ func (w *World) Value(o *types.Object) (v value.Value, ok bool) {
 
 // SetMissing gives an input a value that is not there: a secret that is not read, or one that is known only after
 // deployment. from is where it will come from.
-func (w *World) SetMissing(o *types.Object, from value.Origin) {
+func (w *World) SetMissing(o *check.Object, from value.Origin) {
 	s := &w.states[o.Global]
 	if o.Invalid {
 		s.status.Store(failed)
@@ -577,7 +580,7 @@ func (w *World) SetMissing(o *types.Object, from value.Origin) {
 
 // SetInput gives an input its value: it is converted to the declared type, and what does not fit is reported. A value
 // that is absent stands for the default; whether there is one is for the caller to know.
-func (w *World) SetInput(o *types.Object, v value.Value) bool {
+func (w *World) SetInput(o *check.Object, v value.Value) bool {
 	s := &w.states[o.Global]
 	s.status.Store(failed)
 	if o.Invalid {
@@ -604,15 +607,15 @@ func (w *World) SetInput(o *types.Object, v value.Value) bool {
 }
 
 // Fail marks an input as having no value; that has been reported.
-func (w *World) Fail(o *types.Object) { w.states[o.Global].status.Store(failed) }
+func (w *World) Fail(o *check.Object) { w.states[o.Global].status.Store(failed) }
 
 // TryLiterals tries the values that are written out where a limited type is expected, before anything else is
 // evaluated. It returns what does not fit, and marks the declarations as having a mistake.
 func (p *Program) TryLiterals() source.Findings {
 	w := p.newWorld(Environment{}, nil)
-	wrong := map[*types.Object]bool{}
+	wrong := map[*check.Object]bool{}
 	for _, passage := range p.checked.Literals {
-		if passage.Owner.Invalid || passage.Target.DefaultsVary() {
+		if passage.Owner.Invalid || p.checked.DefaultsVary(passage.Target) {
 			continue // else it is tried when it is evaluated
 		}
 		t := &thread{world: w, reports: w, owner: passage.Owner}

@@ -4,9 +4,9 @@ import (
 	"slices"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
-	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -33,7 +33,7 @@ type Document struct {
 	// may have held it then.
 	evaluate func(locked bool) value.Value
 	world    *World
-	owner    *types.Object // the declaration that it stands in
+	owner    *check.Object // the declaration that it stands in
 }
 
 // Value evaluates the document; ok is false when that failed, which is among the findings.
@@ -52,16 +52,16 @@ func (d Document) value(locked bool) (v value.Value, ok bool) {
 type statement func(f *frame, visit Visitor)
 
 // Visit evaluates a document, a block, a remark or a requirement. What is wrong is among the findings.
-func (w *World) Visit(o *types.Object, visit Visitor) {
+func (w *World) Visit(o *check.Object, visit Visitor) {
 	w.run(&thread{world: w, reports: w.reports, owner: o}, o, visit)
 }
 
 // run is Visit as part of another evaluation.
-func (w *World) run(t *thread, o *types.Object, visit Visitor) {
+func (w *World) run(t *thread, o *check.Object, visit Visitor) {
 	if _, patches := o.Declaration.(*syntax.PatchAll); o.Invalid || patches {
 		return
 	}
-	if o.Kind != types.ObjectDocument {
+	if o.Kind != check.ObjectDocument {
 		run := w.program.statement(o)
 		w.attempt(o, func() { t.run(func(f *frame) { run(f, visit) }, o.Frame) })
 		return
@@ -93,7 +93,7 @@ func (t *thread) document(tree *syntax.Document, path value.Value, body func(inn
 }
 
 // statement returns the code of a statement at the top of a module, compiled once.
-func (p *Program) statement(o *types.Object) statement {
+func (p *Program) statement(o *check.Object) statement {
 	p.mu.Lock()
 	s, ok := p.statements[o]
 	if !ok {

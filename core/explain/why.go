@@ -98,7 +98,7 @@ func (w *Why) names(r *eval.Recorder) []string {
 }
 
 func (w *Why) addInputs(p *project.Project, e *project.Environment, names []string) {
-	all, world := project.InputsOf(p.Module), p.World(e, false)
+	all, world := p.InputsOf(p.Module), p.World(e, false)
 	for _, name := range names {
 		var best *project.Input
 		for _, in := range all {

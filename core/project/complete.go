@@ -36,7 +36,7 @@ func (e *Editor) Complete() error {
 	}
 	has := e.project.HasValue(e.environment)
 	var left []*Input
-	for _, in := range InputsOf(e.project.Module) {
+	for _, in := range e.project.InputsOf(e.project.Module) {
 		if !in.Secret && !in.Later && !in.Required() && !has(in) && !slices.Contains(e.names, in.Name()) &&
 			!mentioned(text, in) {
 			left = append(left, in)

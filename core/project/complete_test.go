@@ -88,7 +88,7 @@ func TestComplete(t *testing.T) {
 			p = load(t, files(given))
 			require.Empty(t, p.CheckLayers(p.Environments), given)
 			require.Equal(t, want, output(p, p.Environment("north"), "all"), given)
-			for _, in := range project.InputsOf(p.Module) {
+			for _, in := range p.InputsOf(p.Module) {
 				require.Equal(t, in.Name() != "note" || c.format == "yaml", p.HasValue(p.Environment("north"))(in),
 					"%s in\n%s", in.Name(), given)
 			}

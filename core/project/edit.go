@@ -333,7 +333,7 @@ func (in *Input) about() []string {
 		text += ", required"
 	}
 	for _, limit := range in.Limits() {
-		text += " where " + strings.Join(strings.Fields(limit.Text()), " ")
+		text += " where " + strings.Join(strings.Fields(limit.Text), " ")
 	}
 	return append(lines, text)
 }
@@ -462,7 +462,7 @@ func (p *Project) NewEnvironment(name string, like *Environment) (entry, layerPa
 	var text strings.Builder
 	fmt.Fprintf(&text, "# Values of %s. What stands in comments is to be decided: the values are those of %s.\n",
 		name, like.Name)
-	for _, in := range InputsOf(p.Module) {
+	for _, in := range p.InputsOf(p.Module) {
 		given := value.Value{}
 		for _, l := range own {
 			if v := at(l.Root, in.Path); !l.Root.IsAbsent() && !v.IsAbsent() {

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/eval"
 	"knothole/core/source"
@@ -43,7 +44,7 @@ func (p *Project) AddLater(e *Environment, name string, format data.Format, text
 	}
 	for i, key := range l.Root.Shape().Keys() {
 		o := p.Module.Objects[key]
-		if o == nil || o.Kind != types.ObjectInput || slices.Contains(names, key) {
+		if o == nil || o.Kind != check.ObjectInput || slices.Contains(names, key) {
 			continue // not an input is reported with all layers
 		}
 		help := "those that are: " + strings.Join(names, ", ")
@@ -116,11 +117,16 @@ func (p *Project) TryInput(e *Environment, name, text string) string {
 // readTyped reads a text as a value of a type: a string is taken as it stands, null where the type has it, other
 // scalars as they are written in the language, lists and records as YAML or JSON. What is none of these is a string,
 // which then does not fit.
-func readTyped(file *source.File, t *types.Type, keys data.Keys) (value.Value, source.Findings) {
+func readTyped(file *source.File, t types.Type, keys data.Keys) (value.Value, source.Findings) {
 	text, o := file.Text, value.From(file.Pos(0))
-	is := map[types.Kind]bool{}
-	for _, part := range t.Parts() {
-		is[part.Widen().Kind] = true
+	is, structured := map[types.Type]bool{}, false
+	for _, part := range types.Parts(t) {
+		wide := types.Widen(part)
+		is[wide] = true
+		switch wide.(type) {
+		case *types.List, *types.Record:
+			structured = true
+		}
 	}
 	if is[types.String] && len(is) == 1 {
 		return value.StringOf(text, o), nil
@@ -143,8 +149,7 @@ func readTyped(file *source.File, t *types.Type, keys data.Keys) (value.Value, s
 			return value.FloatOf(f, o), nil
 		}
 	}
-	structured := is[types.List] || is[types.Record] || is[types.Tuple] || is[types.Set] || is[types.Any]
-	if structured && (trimmed != "" && strings.ContainsAny(trimmed[:1], "[{") || !is[types.String] && !is[types.Any]) {
+	if (structured || is[types.Any]) && (trimmed != "" && strings.ContainsAny(trimmed[:1], "[{") || !is[types.String] && !is[types.Any]) {
 		return data.Read(file, data.YAML, keys)
 	}
 	return value.StringOf(text, o), nil

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/eval"
 	"knothole/core/source"
 	"knothole/core/syntax"
@@ -128,7 +129,7 @@ func (p *Project) unknownInput(key string, v value.Value, names []string) source
 }
 
 // missing reports whether an input has neither a value in an environment nor a default.
-func (p *Project) missing(e *Environment, o *types.Object) bool {
+func (p *Project) missing(e *Environment, o *check.Object) bool {
 	if _, later := Placeholder(o); later || e.broken || declaredDefault(o) {
 		return false
 	}
@@ -146,7 +147,7 @@ func (p *Project) missing(e *Environment, o *types.Object) bool {
 }
 
 // reference returns where a secret input comes from; nil when nothing says so.
-func (e *Environment) reference(o *types.Object) *Reference {
+func (e *Environment) reference(o *check.Object) *Reference {
 	for _, r := range e.Secrets() {
 		if len(r.Path) == 1 && r.Path[0] == o.Name {
 			return r
@@ -156,8 +157,8 @@ func (e *Environment) reference(o *types.Object) *Reference {
 }
 
 // Missing returns the inputs that have neither a value in an environment nor a default.
-func (p *Project) Missing(e *Environment) []*types.Object {
-	var missing []*types.Object
+func (p *Project) Missing(e *Environment) []*check.Object {
+	var missing []*check.Object
 	for _, o := range p.Inputs() {
 		if !o.Invalid && p.missing(e, o) {
 			missing = append(missing, o)
@@ -172,7 +173,7 @@ func (e *Environment) files() []*Layer {
 	return slices.DeleteFunc(slices.Clone(e.AllLayers()), func(l *Layer) bool { return l.Into != "" || l.Given })
 }
 
-func (p *Project) missingInput(o *types.Object, environments []*Environment) source.Finding {
+func (p *Project) missingInput(o *check.Object, environments []*Environment) source.Finding {
 	var names, files []string
 	common := environments[0].files()
 	for _, e := range environments {
@@ -208,7 +209,7 @@ func (p *Project) missingInput(o *types.Object, environments []*Environment) sou
 	if d, ok := o.Declaration.(*syntax.Input); ok && d.Example != nil {
 		help += fmt.Sprintf(", such as %s", p.Module.Tree.File.Slice(d.Example.Place()))
 	}
-	if o.Type.MayBeNull() {
+	if types.MayBeNull(o.Type) {
 		help += ", or give it the default null here"
 	}
 	return source.Finding{
@@ -220,7 +221,7 @@ func (p *Project) missingInput(o *types.Object, environments []*Environment) sou
 }
 
 // merged returns what the layers of an environment say about an input, Absent when nothing.
-func (p *Project) merged(e *Environment, o *types.Object) value.Value {
+func (p *Project) merged(e *Environment, o *check.Object) value.Value {
 	var v value.Value
 	for _, l := range e.AllLayers() {
 		if l.Root.IsAbsent() {
@@ -237,15 +238,15 @@ func (p *Project) merged(e *Environment, o *types.Object) value.Value {
 
 // merge lays a value over a weaker one. removable says that null takes away what the weaker one says, as it does for
 // entries of maps and optional fields; kept is false when nothing is left.
-func merge(weak, strong value.Value, t *types.Type, removable bool) (v value.Value, kept bool) {
-	if strong.IsNull() && !t.MayBeNull() {
+func merge(weak, strong value.Value, t types.Type, removable bool) (v value.Value, kept bool) {
+	if strong.IsNull() && !types.MayBeNull(t) {
 		if removable {
 			return value.Value{}, false
 		}
 		return weak, !weak.IsAbsent() // "not given here"
 	}
 	record := recordOf(t)
-	if strong.Kind() != value.Record || t.Core().Kind != types.Any && record == nil {
+	if strong.Kind() != value.Record || types.Core(t) != types.Any && record == nil {
 		return strong, true
 	}
 	var b value.Builder
@@ -274,24 +275,18 @@ func merge(weak, strong value.Value, t *types.Type, removable bool) (v value.Val
 }
 
 // recordOf returns the record type that a type is, null aside; nil when it is another union or no record.
-func recordOf(t *types.Type) *types.Type {
-	var record *types.Type
-	for _, part := range t.Parts() {
-		switch {
-		case part.Kind == types.Null:
-		case part.Kind == types.Record && record == nil:
-			record = part
-		default:
-			return nil
-		}
+func recordOf(t types.Type) *types.Record {
+	isOther := func(p types.Type) bool { return p != types.Null && types.AsRecord(p) == nil }
+	if slices.ContainsFunc(types.Parts(t), isOther) {
+		return nil
 	}
-	return record
+	return types.OnlyRecord(t)
 }
 
 // fieldOf returns the type of a field, and whether null removes it.
-func fieldOf(record *types.Type, key string) (t *types.Type, removable bool) {
+func fieldOf(record *types.Record, key string) (t types.Type, removable bool) {
 	if record == nil {
-		return types.AnyType, true
+		return types.Any, true
 	}
 	if f, ok := record.Field(key); ok {
 		return f.Type, f.Optional
@@ -299,7 +294,7 @@ func fieldOf(record *types.Type, key string) (t *types.Type, removable bool) {
 	if record.Rest != nil {
 		return record.Rest, true
 	}
-	return types.AnyType, false
+	return types.Any, false
 }
 
 // World returns a world with the inputs of an environment. Values that do not fit are among its findings. A recording
@@ -350,7 +345,7 @@ func (e *Environment) gives(path []string) bool {
 
 // withSecretFields puts the secrets into the value of an input that are fields of it. One that is not read is not
 // known.
-func (p *Project) withSecretFields(e *Environment, o *types.Object, v value.Value) value.Value {
+func (p *Project) withSecretFields(e *Environment, o *check.Object, v value.Value) value.Value {
 	for _, r := range e.Secrets() {
 		if r.Path[0] != o.Name || len(r.Path) == 1 || p.secretAt(r.Path) == nil || e.gives(r.Path) {
 			continue
@@ -364,7 +359,7 @@ func (p *Project) withSecretFields(e *Environment, o *types.Object, v value.Valu
 	return v
 }
 
-func declaredDefault(o *types.Object) bool {
+func declaredDefault(o *check.Object) bool {
 	d, ok := o.Declaration.(*syntax.Input)
 	return ok && d.Default != nil
 }

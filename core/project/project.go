@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"knothole/core/builtin"
+	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/eval"
 	"knothole/core/place"
@@ -36,14 +37,14 @@ type Project struct {
 	Requires     string // the oldest version of the program that can read the project; empty for any
 	RequiresSpan source.Span
 	Environments []*Environment // in the order of the project file, abstract ones included
-	Module       *types.Module  // the main module; nil when it could not be read
+	Module       *check.Module  // the main module; nil when it could not be read
 	Program      *eval.Program  // nil when there is no main module
 	// Findings is what is wrong with the project file and the modules, whatever the environment.
 	Findings source.Findings
 
 	files    fs.FS
 	mainSpan source.Span // where the project file names the main module
-	checked  *types.Program
+	checked  *check.Program
 	modules  map[string]*moduleState
 	layers   map[layerKey]*Layer
 	data     map[string]*dataFile
@@ -169,13 +170,13 @@ func (p *Project) Environment(name string) *Environment {
 }
 
 // Inputs returns the inputs of the main module in the order of their declaration.
-func (p *Project) Inputs() []*types.Object {
+func (p *Project) Inputs() []*check.Object {
 	if p.Module == nil {
 		return nil
 	}
-	var inputs []*types.Object
+	var inputs []*check.Object
 	for _, o := range p.Module.Order {
-		if o.Kind == types.ObjectInput && p.Module.Objects[o.Name] == o {
+		if o.Kind == check.ObjectInput && p.Module.Objects[o.Name] == o {
 			inputs = append(inputs, o)
 		}
 	}
@@ -261,14 +262,14 @@ func (p *Project) nearestFile(name string) (string, bool) {
 }
 
 type moduleState struct {
-	module  *types.Module
+	module  *check.Module
 	loading bool
 	bad     bool
 }
 
 // loadProgram reads the main module, others that are named, and all that they lead to, and checks them.
 func (p *Project) loadProgram(modules []string) {
-	p.checked = &types.Program{Sources: p.Sources, Universe: types.NewUniverse(), Builtins: builtin.Table{}}
+	p.checked = &check.Program{Sources: p.Sources, Universe: types.NewUniverse(), Builtins: builtin.Table{}}
 	for _, e := range p.Concrete() {
 		p.checked.Environments = append(p.checked.Environments, e.Name)
 	}
@@ -282,8 +283,8 @@ func (p *Project) loadProgram(modules []string) {
 	for _, name := range modules {
 		l.module(name, p.mainSpan, nil)
 	}
-	p.Findings = append(p.Findings, types.Check(p.checked)...)
-	values := map[*types.Object]value.Value{}
+	p.Findings = append(p.Findings, check.Check(p.checked)...)
+	values := map[*check.Object]value.Value{}
 	for _, m := range p.checked.Modules {
 		for _, o := range m.Order {
 			if d, ok := o.Declaration.(*syntax.Use); ok {
@@ -304,7 +305,7 @@ type loader struct {
 }
 
 // module reads a module and those it uses; trail are the modules that lead to it.
-func (l *loader) module(name string, span source.Span, trail []string) *types.Module {
+func (l *loader) module(name string, span source.Span, trail []string) *check.Module {
 	if s, ok := l.modules[name]; ok {
 		if s.loading {
 			from := slices.Index(trail, name)
@@ -328,7 +329,7 @@ func (l *loader) module(name string, span source.Span, trail []string) *types.Mo
 	}
 	tree := syntax.Parse(file)
 	l.Findings = append(l.Findings, tree.Findings...)
-	m := &types.Module{Path: name, Tree: tree, Imports: map[*syntax.Use]*types.Import{}}
+	m := &check.Module{Path: name, Tree: tree, Imports: map[*syntax.Use]*check.Import{}}
 	for _, d := range tree.Declarations {
 		if use, ok := d.(*syntax.Use); ok && !use.Broken {
 			m.Imports[use] = l.use(m, use, append(slices.Clone(trail), name))
@@ -340,8 +341,8 @@ func (l *loader) module(name string, span source.Span, trail []string) *types.Mo
 }
 
 // use reads what a `use` leads to.
-func (l *loader) use(m *types.Module, use *syntax.Use, trail []string) *types.Import {
-	failed := &types.Import{Failed: true}
+func (l *loader) use(m *check.Module, use *syntax.Use, trail []string) *check.Import {
+	failed := &check.Import{Failed: true}
 	name, ok := l.resolve(m.Path, use.Path, use.PathSpan)
 	if !ok {
 		return failed
@@ -358,7 +359,7 @@ func (l *loader) use(m *types.Module, use *syntax.Use, trail []string) *types.Im
 		return l.useForm(name, use)
 	case strings.HasSuffix(name, ".knot"):
 		module := l.module(name, use.PathSpan, trail)
-		return &types.Import{Module: module, Failed: module == nil}
+		return &check.Import{Module: module, Failed: module == nil}
 	}
 	format, ok := data.FormatOf(name)
 	if !ok || !slices.Contains(data.Readable, format) {
@@ -375,29 +376,29 @@ func (l *loader) use(m *types.Module, use *syntax.Use, trail []string) *types.Im
 		return failed
 	}
 	l.values[use] = d.root
-	return &types.Import{}
+	return &check.Import{}
 }
 
 // useForm reads a file for `use stream`, `use text` or `use bytes`.
-func (l *loader) useForm(name string, use *syntax.Use) *types.Import {
+func (l *loader) useForm(name string, use *syntax.Use) *check.Import {
 	if use.Form == "bytes" {
 		// Bytes are not text, so that nothing can point into them.
 		text, err := fs.ReadFile(l.files, name)
 		if err != nil {
 			l.read(name, use.PathSpan) // which reports it
-			return &types.Import{Failed: true}
+			return &check.Import{Failed: true}
 		}
 		l.values[use] = value.StringOf(base64.StdEncoding.EncodeToString(text), value.From(use.PathSpan.Start))
-		return &types.Import{}
+		return &check.Import{}
 	}
 	if format, _ := data.FormatOf(name); use.Form == "stream" && format != data.YAML {
 		l.report(source.UnknownFormat, use.PathSpan, "only YAML files hold several documents", "%s is no YAML file",
 			name)
-		return &types.Import{Failed: true}
+		return &check.Import{Failed: true}
 	}
 	file, ok := l.read(name, use.PathSpan)
 	if !ok {
-		return &types.Import{Failed: true}
+		return &check.Import{Failed: true}
 	}
 	var v value.Value
 	var findings source.Findings
@@ -408,15 +409,15 @@ func (l *loader) useForm(name string, use *syntax.Use) *types.Import {
 	}
 	l.Findings = append(l.Findings, findings...)
 	if v.IsAbsent() {
-		return &types.Import{Failed: true}
+		return &check.Import{Failed: true}
 	}
 	l.values[use] = v
-	return &types.Import{}
+	return &check.Import{}
 }
 
 // usePattern reads all files of data that match a pattern, as a record by their paths from the root of the project.
-func (l *loader) usePattern(pattern string, use *syntax.Use) *types.Import {
-	failed := &types.Import{Failed: true}
+func (l *loader) usePattern(pattern string, use *syntax.Use) *check.Import {
+	failed := &check.Import{Failed: true}
 	if use.Form != "" {
 		l.report(source.Syntax, use.PathSpan, "name one file", "a pattern cannot be read with use %s", use.Form)
 		return failed
@@ -460,7 +461,7 @@ func (l *loader) usePattern(pattern string, use *syntax.Use) *types.Import {
 		return failed
 	}
 	l.values[use] = b.Record(value.From(use.PathSpan.Start))
-	return &types.Import{}
+	return &check.Import{}
 }
 
 // apart says why a file is no source that a module may use; empty when it may. What was rendered would make the next
@@ -541,4 +542,4 @@ func (l *loader) resolve(from, written string, span source.Span) (string, bool) 
 }
 
 // Modules returns all modules of the project, each behind those that it uses.
-func (p *Project) Modules() []*types.Module { return p.checked.Modules }
+func (p *Project) Modules() []*check.Module { return p.checked.Modules }

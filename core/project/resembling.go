@@ -27,7 +27,7 @@ type secretNames struct {
 // namesOfSecrets collects the names of all secrets that the inputs of the main module have.
 func (p *Project) namesOfSecrets() *secretNames {
 	names := &secretNames{secret: map[string]bool{}, known: map[string]bool{}}
-	seen := map[*types.Type]bool{}
+	seen := map[types.Type]bool{}
 	add := func(name string, secret bool) {
 		if name = plainName(name); secret && !names.secret[name] {
 			names.secret[name] = true
@@ -36,21 +36,17 @@ func (p *Project) namesOfSecrets() *secretNames {
 			names.known[name] = true
 		}
 	}
-	var walk func(t *types.Type)
-	walk = func(t *types.Type) {
+	var walk func(t types.Type)
+	walk = func(t types.Type) {
 		if t == nil || seen[t] {
 			return
 		}
 		seen[t] = true
-		for _, part := range t.Parts() {
-			switch part.Kind {
-			case types.List, types.Set:
-				walk(types.ElementOf(part))
-			case types.Tuple:
-				for _, element := range part.Parameters {
-					walk(element)
-				}
-			case types.Record:
+		for _, part := range types.Parts(t) {
+			switch part := part.(type) {
+			case *types.List:
+				walk(part.Element)
+			case *types.Record:
 				for _, f := range part.Fields {
 					add(f.Name, f.Secret)
 					walk(f.Type)
@@ -194,7 +190,7 @@ func (p *Project) fileOf(l *Layer) *source.File {
 
 // guarded returns the value of an input with everything marked that may be a secret where it does not fit its type, so
 // that messages do not show it.
-func guarded(v value.Value, t *types.Type) value.Value {
+func guarded(v value.Value, t types.Type) value.Value {
 	hidden := map[value.Origin]bool{}
 	for _, x := range suspects(v, t, false) {
 		hidden[x.Origin()] = true
@@ -207,7 +203,7 @@ func guarded(v value.Value, t *types.Type) value.Value {
 
 // shownSafely returns a value of an input as people may see it: what is secret by its type, and what may be a secret
 // where it does not fit, is taken out, with the keys in it.
-func shownSafely(v value.Value, t *types.Type, secret bool) value.Value {
+func shownSafely(v value.Value, t types.Type, secret bool) value.Value {
 	hidden := map[value.Origin]bool{}
 	for _, x := range suspects(v, t, true) {
 		hidden[x.Origin()] = true
@@ -249,33 +245,27 @@ func mapped(v value.Value, change func(value.Value) value.Value) value.Value {
 
 // suspects returns what may be a secret where a value does not fit its type: a field that a record with secret fields
 // does not have, if asked for, and what stands in place of something that holds secrets.
-func suspects(v value.Value, t *types.Type, fields bool) []value.Value {
+func suspects(v value.Value, t types.Type, fields bool) []value.Value {
 	var found []value.Value
 	seen := map[visit]bool{}
-	var walk func(v value.Value, t *types.Type)
-	walk = func(v value.Value, t *types.Type) {
+	var walk func(v value.Value, t types.Type)
+	walk = func(v value.Value, t types.Type) {
 		if t == nil || v.IsAbsent() || v.IsNull() || v.Identity() != 0 && seen[visit{v.Identity(), v.Len(), t}] {
 			return
 		}
 		seen[visit{v.Identity(), v.Len(), t}] = true
 		fits := false
-		for _, part := range t.Parts() {
-			switch part.Kind {
-			case types.Any:
-				fits = true
-			case types.List, types.Set, types.Tuple:
+		for _, part := range types.Parts(t) {
+			switch part := part.(type) {
+			case *types.List:
 				if v.Kind() != value.List {
 					continue
 				}
 				fits = true
-				for i, x := range v.Elements() {
-					if part.Kind != types.Tuple {
-						walk(x, types.ElementOf(part))
-					} else if i < len(part.Parameters) {
-						walk(x, part.Parameters[i])
-					}
+				for _, x := range v.Elements() {
+					walk(x, part.Element)
 				}
-			case types.Record:
+			case *types.Record:
 				if v.Kind() != value.Record {
 					continue
 				}
@@ -297,10 +287,10 @@ func suspects(v value.Value, t *types.Type, fields bool) []value.Value {
 					}
 				}
 			default:
-				fits = fits || v.Kind() != value.Record && v.Kind() != value.List
+				fits = fits || part == types.Any || v.Kind() != value.Record && v.Kind() != value.List
 			}
 		}
-		if !fits && holdsSecrets(t, map[*types.Type]bool{}) {
+		if !fits && types.HoldsSecret(t) {
 			found = append(found, v)
 		}
 	}
@@ -312,24 +302,4 @@ func suspects(v value.Value, t *types.Type, fields bool) []value.Value {
 func near(key string, names []string) bool {
 	_, found := source.Nearest(key, names)
 	return found
-}
-
-// holdsSecrets reports whether a value of a type has secret fields.
-func holdsSecrets(t *types.Type, seen map[*types.Type]bool) bool {
-	if t == nil || seen[t] {
-		return false
-	}
-	seen[t] = true
-	return slices.ContainsFunc(t.Parts(), func(part *types.Type) bool {
-		switch part.Kind {
-		case types.List, types.Set:
-			return holdsSecrets(types.ElementOf(part), seen)
-		case types.Tuple:
-			return slices.ContainsFunc(part.Parameters, func(p *types.Type) bool { return holdsSecrets(p, seen) })
-		case types.Record:
-			return holdsSecrets(part.Rest, seen) || slices.ContainsFunc(part.Fields,
-				func(f types.Field) bool { return f.Secret || holdsSecrets(f.Type, seen) })
-		}
-		return false
-	})
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/eval"
 	"knothole/core/place"
@@ -173,9 +174,9 @@ func (e *Environment) Secrets() []*Reference {
 }
 
 // secretAt returns the type of the secret that a path of an input leads to; nil when it leads to none.
-func (p *Project) secretAt(path []string) *types.Type {
+func (p *Project) secretAt(path []string) types.Type {
 	o := p.Module.Objects[path[0]]
-	if o == nil || o.Kind != types.ObjectInput {
+	if o == nil || o.Kind != check.ObjectInput {
 		return nil
 	}
 	t, secret := o.Type, IsSecret(o)
@@ -197,13 +198,13 @@ func (p *Project) secretAt(path []string) *types.Type {
 }
 
 // IsSecret reports whether an input is secret as a whole.
-func IsSecret(o *types.Object) bool {
+func IsSecret(o *check.Object) bool {
 	d, ok := o.Declaration.(*syntax.Input)
 	return ok && d.Secret
 }
 
 // Placeholder returns what stands for an input that is known only after deployment; ok is false for others.
-func Placeholder(o *types.Object) (text string, ok bool) {
+func Placeholder(o *check.Object) (text string, ok bool) {
 	d, is := o.Declaration.(*syntax.Input)
 	if !is || d.Placeholder == nil {
 		return "", false
@@ -213,10 +214,10 @@ func Placeholder(o *types.Object) (text string, ok bool) {
 }
 
 // SecretFields returns the paths of the secret fields of a type.
-func SecretFields(t *types.Type) [][]string {
+func SecretFields(t types.Type) [][]string {
 	var paths [][]string
-	var walk func(t *types.Type, path []string, seen []*types.Type)
-	walk = func(t *types.Type, path []string, seen []*types.Type) {
+	var walk func(t types.Type, path []string, seen []*types.Record)
+	walk = func(t types.Type, path []string, seen []*types.Record) {
 		record := recordOf(t)
 		if record == nil || slices.Contains(seen, record) {
 			return
@@ -255,7 +256,7 @@ func (p *Project) checkSecrets(environments []*Environment, layers []*Layer) sou
 			seen[r] = true
 			f := source.Finding{Code: source.UnknownInput, Span: r.Span,
 				Message: fmt.Sprintf("%s has no secret input %q", p.Module.Path, strings.Join(r.Path, "."))}
-			if o := p.Module.Objects[r.Path[0]]; o != nil && o.Kind == types.ObjectInput {
+			if o := p.Module.Objects[r.Path[0]]; o != nil && o.Kind == check.ObjectInput {
 				f.Help = fmt.Sprintf("declare it so: secret input %s: %s", o.Name, o.Type)
 				f.Related = []source.Related{{Span: o.Span, Text: o.Summary()}}
 			} else if len(r.Path) == 1 && slices.Contains(names, r.Path[0]) { // with dots in it
@@ -305,7 +306,7 @@ type placed struct {
 
 // secretsIn returns what is secret in a value by its type: the fields that are declared so, wherever they are in lists,
 // maps and the members of unions. Secret says that all of it is.
-func secretsIn(v value.Value, t *types.Type, secret bool, path *place.Path) []placed {
+func secretsIn(v value.Value, t types.Type, secret bool, path *place.Path) []placed {
 	var found []placed
 	walkSecrets(v, t, secret, path, map[visit]bool{}, func(p placed) { found = append(found, p) })
 	return found
@@ -315,10 +316,10 @@ func secretsIn(v value.Value, t *types.Type, secret bool, path *place.Path) []pl
 type visit struct {
 	identity uintptr
 	length   int
-	of       *types.Type
+	of       types.Type
 }
 
-func walkSecrets(v value.Value, t *types.Type, secret bool, path *place.Path, seen map[visit]bool, take func(placed)) {
+func walkSecrets(v value.Value, t types.Type, secret bool, path *place.Path, seen map[visit]bool, take func(placed)) {
 	if secret {
 		if !v.IsNull() {
 			take(placed{path, v})
@@ -329,18 +330,13 @@ func walkSecrets(v value.Value, t *types.Type, secret bool, path *place.Path, se
 		return
 	}
 	seen[visit{v.Identity(), v.Len(), t}] = true
-	for _, part := range t.Parts() {
-		switch {
-		case v.Kind() == value.List && (part.Kind == types.List || part.Kind == types.Tuple || part.Kind == types.Set):
+	for _, part := range types.Parts(t) {
+		switch part := part.(type) {
+		case *types.List:
 			for i, x := range v.Elements() {
-				switch {
-				case part.Kind == types.Tuple && i < len(part.Parameters):
-					walkSecrets(x, part.Parameters[i], false, path.Index(i), seen, take)
-				case part.Kind != types.Tuple:
-					walkSecrets(x, types.ElementOf(part), false, path.Index(i), seen, take)
-				}
+				walkSecrets(x, part.Element, false, path.Index(i), seen, take)
 			}
-		case v.Kind() == value.Record && part.Kind == types.Record:
+		case *types.Record:
 			for i, key := range v.Shape().Keys() {
 				if f, ok := part.Field(key); ok {
 					walkSecrets(v.Values()[i], f.Type, f.Secret, path.Field(key), seen, take)
@@ -364,7 +360,7 @@ func markedAt(v value.Value, hidden map[value.Origin]bool) value.Value {
 	return mark(v)
 }
 
-func (p *Project) secretInLayer(l *Layer, o *types.Object, path *place.Path, v value.Value) source.Finding {
+func (p *Project) secretInLayer(l *Layer, o *check.Object, path *place.Path, v value.Value) source.Finding {
 	p.hide(v)
 	span := p.keyOf(v)
 	if l.Into != "" {
@@ -428,7 +424,7 @@ func (p *Project) ReadSecrets(e *Environment, from SecretSource) source.Findings
 }
 
 // readReference reads one secret as a value of its type.
-func readReference(r *Reference, t *types.Type, from SecretSource) (value.Value, error) {
+func readReference(r *Reference, t types.Type, from SecretSource) (value.Value, error) {
 	text, err := from.Read(r)
 	if err != nil {
 		return value.Value{}, err
@@ -450,16 +446,13 @@ func readReference(r *Reference, t *types.Type, from SecretSource) (value.Value,
 	if missing != "" {
 		return value.Value{}, fmt.Errorf("there is nothing at %q", missing)
 	}
-	holds := func(kind types.Kind) bool {
-		return slices.ContainsFunc(t.Parts(), func(p *types.Type) bool { return p.Kind == kind || p.Kind == types.Any })
-	}
-	if kind := found.Value.Kind(); kind == value.Record && !holds(types.Record) || kind == value.List {
+	if kind := found.Value.Kind(); kind == value.Record && !types.HoldsRecord(t) || kind == value.List {
 		return value.Value{}, fmt.Errorf("it is a %s, not %s", kind, types.Article(t)) // whose keys are not shown
 	}
 	return found.Value, nil
 }
 
-func readSecretText(text string, t *types.Type) (value.Value, error) {
+func readSecretText(text string, t types.Type) (value.Value, error) {
 	file, err := source.NewSet().Add("", []byte(text))
 	if err != nil {
 		return value.Value{}, err

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/eval"
 	"knothole/core/source"
@@ -15,9 +16,9 @@ import (
 // Input is an input of a module, or a field of one that has a value of its own: of an input that is a record with
 // declared fields each field is one.
 type Input struct {
-	Object      *types.Object
+	Object      *check.Object
 	Path        []string // from the name of the input
-	Type        *types.Type
+	Type        types.Type
 	Description string
 	Span        source.Span // where it is declared
 	Secret      bool
@@ -52,7 +53,7 @@ type Settings struct {
 }
 
 // InputsOf returns the inputs of a module, those of records field by field.
-func InputsOf(m *types.Module) []*Input {
+func (p *Project) InputsOf(m *check.Module) []*Input {
 	var all []*Input
 	for _, o := range m.Order {
 		d, ok := o.Declaration.(*syntax.Input)
@@ -63,12 +64,12 @@ func InputsOf(m *types.Module) []*Input {
 		in := &Input{Object: o, Path: []string{o.Name}, Type: o.Type, Description: d.Description, Span: o.Span,
 			Secret: d.Secret, Later: later, Deprecated: d.Deprecated}
 		in.setDefault(m, d.Default)
-		all = append(all, in.fields(m, nil)...)
+		all = append(all, in.fields(p.checked, m, nil)...)
 	}
 	return all
 }
 
-func (in *Input) setDefault(m *types.Module, e syntax.Expression) {
+func (in *Input) setDefault(m *check.Module, e syntax.Expression) {
 	if e == nil {
 		return
 	}
@@ -90,9 +91,9 @@ func (in *Input) setDefault(m *types.Module, e syntax.Expression) {
 }
 
 // fields returns the fields of an input that is a record, or the input itself.
-func (in *Input) fields(m *types.Module, seen []*types.Type) []*Input {
+func (in *Input) fields(p *check.Program, m *check.Module, seen []*types.Record) []*Input {
 	core := recordOf(in.Type)
-	if core == nil || in.Secret || in.Later || in.Type.MayBeNull() || len(core.Fields) == 0 || core.Rest != nil {
+	if core == nil || in.Secret || in.Later || types.MayBeNull(in.Type) || len(core.Fields) == 0 || core.Rest != nil {
 		return []*Input{in}
 	}
 	for _, t := range seen {
@@ -110,7 +111,8 @@ func (in *Input) fields(m *types.Module, seen []*types.Type) []*Input {
 			Secret: f.Secret, Deprecated: f.Deprecated, optional: f.Optional,
 		}
 		if f.Default != nil {
-			inner.setDefault(f.Default.Module, f.Default.Expression)
+			declared := p.Default(f.Default)
+			inner.setDefault(declared.Module, declared.Expression)
 		}
 		if in.hasDefault && !inner.hasDefault {
 			inner.hasDefault, inner.Default = true, in.Default
@@ -122,7 +124,7 @@ func (in *Input) fields(m *types.Module, seen []*types.Type) []*Input {
 				}
 			}
 		}
-		all = append(all, inner.fields(m, seen)...)
+		all = append(all, inner.fields(p, m, seen)...)
 	}
 	return all
 }
@@ -130,17 +132,13 @@ func (in *Input) fields(m *types.Module, seen []*types.Type) []*Input {
 // Limits returns the conditions that a value of the input must satisfy.
 func (in *Input) Limits() []*types.Condition {
 	var all []*types.Condition
-	for t := in.Type; t != nil; t = t.Base {
-		if t.Kind == types.Limited {
-			all = append(all, t.Conditions...)
-		}
-		if t.Kind == types.Union {
-			for _, m := range t.Members {
-				all = append(all, (&Input{Type: m}).Limits()...)
-			}
-		}
-		if t.Kind != types.Limited && t.Kind != types.Named {
-			break
+	t := in.Type
+	for limited := types.AsLimited(t); limited != nil; limited = types.AsLimited(t) {
+		all, t = append(all, limited.Conditions...), limited.Base
+	}
+	if union := types.AsUnion(t); union != nil {
+		for _, m := range union.Members {
+			all = append(all, (&Input{Type: m}).Limits()...)
 		}
 	}
 	return all
@@ -155,7 +153,7 @@ func (p *Project) Settings(e *Environment, w *eval.World, in *Input) Settings {
 			continue
 		}
 		v := at(l.Root, in.Path)
-		if v.IsAbsent() || v.IsNull() && !in.Type.MayBeNull() && !in.optional {
+		if v.IsAbsent() || v.IsNull() && !types.MayBeNull(in.Type) && !in.optional {
 			continue // "not given here"
 		}
 		s.Repeats = !before.IsAbsent() && value.Identical(v, before)
@@ -186,14 +184,14 @@ func (p *Project) InputNamed(name string) (*Input, error) {
 		return nil, err
 	}
 	var names []string
-	for _, in := range InputsOf(p.Module) {
+	for _, in := range p.InputsOf(p.Module) {
 		if in.Name() == name {
 			return in, nil
 		}
 		names = append(names, in.Name())
 	}
 	o := p.Module.Objects[path[0]]
-	if o == nil || o.Kind != types.ObjectInput {
+	if o == nil || o.Kind != check.ObjectInput {
 		help := "its inputs are " + strings.Join(names, ", ")
 		if near, ok := source.Nearest(name, names); ok {
 			help = fmt.Sprintf("did you mean %q?", near)
@@ -204,8 +202,8 @@ func (p *Project) InputNamed(name string) (*Input, error) {
 	_, in.Later = Placeholder(o)
 	for i, key := range path[1:] {
 		record := recordOf(in.Type)
-		if record == nil && in.Type.Core().Kind == types.Any {
-			in.Type = types.AnyType // of which nothing is known
+		if record == nil && types.Core(in.Type) == types.Any {
+			in.Type = types.Any // of which nothing is known
 			continue
 		}
 		if record == nil {

@@ -3,10 +3,10 @@ package project
 import (
 	"slices"
 
+	"knothole/core/check"
 	"knothole/core/eval"
 	"knothole/core/source"
 	"knothole/core/syntax"
-	"knothole/core/types"
 )
 
 // TestResult says what became of one test.
@@ -35,7 +35,7 @@ func (p *Project) Tests(modules []string, wanted func(title string) bool) []Test
 	return results
 }
 
-func (p *Project) test(o *types.Object, d *syntax.Test) TestResult {
+func (p *Project) test(o *check.Object, d *syntax.Test) TestResult {
 	r := TestResult{Title: d.Title, Span: source.At(d.Span.Start)}
 	w := p.Program.World(eval.Environment{})
 	if d.Environment != nil {

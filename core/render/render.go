@@ -10,12 +10,12 @@ import (
 	"strings"
 	"unicode"
 
+	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/eval"
 	"knothole/core/parallel"
 	"knothole/core/project"
 	"knothole/core/source"
-	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -58,7 +58,7 @@ type Options struct {
 
 // Output is a named output with its value.
 type Output struct {
-	Object *types.Object
+	Object *check.Object
 	Value  value.Value
 }
 
@@ -91,19 +91,19 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 	}
 	for _, o := range p.Module.Order {
 		switch {
-		case o.Kind == types.ObjectDocument || o.Kind == types.ObjectStatement:
+		case o.Kind == check.ObjectDocument || o.Kind == check.ObjectStatement:
 			w.Visit(o, visit)
-		case options.Outputs && o.Kind == types.ObjectOutput && p.Module.Objects[o.Name] == o:
+		case options.Outputs && o.Kind == check.ObjectOutput && p.Module.Objects[o.Name] == o:
 			if v, ok := w.Value(o); ok {
 				r.Outputs = append(r.Outputs, Output{o, v})
 			}
-		case options.Everything && o.Global >= 0 && o.Kind != types.ObjectInput:
+		case options.Everything && o.Global >= 0 && o.Kind != check.ObjectInput:
 			w.Value(o)
 		}
 	}
 	for _, m := range p.Modules() {
 		if m != p.Module {
-			others(w, m, options.Everything, func(o *types.Object) bool { return !o.NeedsInput })
+			others(w, m, options.Everything, func(o *check.Object) bool { return !o.NeedsInput })
 		}
 	}
 	r.patch(p, w, made, options)
@@ -120,12 +120,12 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 
 // others evaluates what a module that is used must hold although nothing asks for it: its requirements, and with
 // everything its values. What depends on its inputs is evaluated in its instances.
-func others(w *eval.World, m *types.Module, everything bool, wanted func(o *types.Object) bool) {
+func others(w *eval.World, m *check.Module, everything bool, wanted func(o *check.Object) bool) {
 	nothing := eval.Visitor{Document: func(eval.Document) {}, Remark: func(value.Value) {}}
 	for _, o := range m.Order {
 		switch {
 		case !wanted(o):
-		case o.Kind == types.ObjectStatement && types.Holds(o.Declaration).Requires:
+		case o.Kind == check.ObjectStatement && check.Holds(o.Declaration).Requires:
 			w.Visit(o, nothing)
 		case everything && o.Global >= 0:
 			w.Value(o)
@@ -340,7 +340,7 @@ func (r *Result) checkPath(name string, span source.Span, via []source.Related) 
 func constants(p *project.Project) {
 	w := p.Program.World(eval.Environment{})
 	for _, m := range p.Modules() {
-		others(w, m, true, (*types.Object).Constant)
+		others(w, m, true, (*check.Object).Constant)
 	}
 	w.Complete(true)
 }

@@ -1,213 +1,321 @@
 package types
 
-import "slices"
+import (
+	"slices"
+	"sync"
+)
 
 // pair is a question about two types.
-type pair struct{ from, to *Type }
+type pair struct{ from, to Type }
 
-// relation answers questions about pairs of types that may contain themselves. A question that is asked again while
-// it is being answered is taken to have the answer yes: types that contain themselves fit when nothing else speaks
-// against it.
-type relation struct {
-	answers map[pair]bool
-	yes     []pair // the questions whose answer is yes so far, in the order in which they were asked
-	exact   bool   // without any conversion
+// relationKind says what is asked of two types.
+type relationKind uint8
+
+const (
+	assignableTo relationKind = iota
+	fitsInto
+	convertsInto
+	relationKinds
+)
+
+// relations are the answers to questions about two types that hold whatever else is asked, of one universe.
+type relations struct {
+	mu      sync.RWMutex
+	answers [relationKinds]map[pair]bool
 }
 
-// ask answers a question. What was found while it was taken to be yes is forgotten when it turns out to be no: only
-// answers that are no hold whatever was assumed.
-func (r *relation) ask(from, to *Type, answer func() bool) bool {
+func (r *relations) find(kind relationKind, question pair) (answer, known bool) {
+	r.mu.RLock()
+	defer r.mu.RUnlock()
+	answer, known = r.answers[kind][question]
+	return answer, known
+}
+
+func (r *relations) keep(kind relationKind, answers map[pair]bool) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.answers[kind] == nil {
+		r.answers[kind] = map[pair]bool{}
+	}
+	for question, answer := range answers {
+		r.answers[kind][question] = answer
+	}
+}
+
+// relation answers one question about two types that may contain themselves. A question that is asked again while it
+// is being answered is taken to have an answer: the one that holds when nothing else speaks against it, which is
+// `assumed`. For types that fit that is yes, for types whose values change it is no.
+//
+// What was found while an answer was assumed is forgotten when the assumption turns out to be wrong. The opposite
+// answers hold whatever was assumed. So, when the outermost question is answered, all answers that are left hold: they
+// are kept in the universe, and no question about the same two types is asked twice; but not while a name is being
+// resolved, which would change them.
+type relation struct {
+	kind    relationKind
+	memory  *relations // of the universe of the types; nil when all are basic
+	assumed bool
+	answers map[pair]bool
+	trail   []pair // the questions that have the assumed answer so far, in the order in which they were asked
+}
+
+// answer answers a question about two types by a relation of a kind.
+func answer(kind relationKind, assumed bool, from, to Type, ask func(r *relation) bool) bool {
+	r := &relation{kind: kind, assumed: assumed}
+	universe := from.id().universe
+	if universe == nil {
+		universe = to.id().universe
+	}
+	if universe != nil {
+		r.memory = &universe.relations
+	}
+	result := ask(r)
+	if len(r.answers) > 0 && universe != nil && universe.unresolved.Load() == 0 {
+		r.memory.keep(kind, r.answers)
+	}
+	return result
+}
+
+// ask answers a question that is part of the one in hand.
+func (r *relation) ask(from, to Type, find func() bool) bool {
 	question := pair{from, to}
 	if known, ok := r.answers[question]; ok {
 		return known
 	}
-	before := len(r.yes)
-	r.answers[question] = true
-	r.yes = append(r.yes, question)
-	if answer() {
-		return true
+	if r.memory != nil {
+		if known, ok := r.memory.find(r.kind, question); ok {
+			return known
+		}
 	}
-	for _, assumed := range r.yes[before:] {
+	if r.answers == nil {
+		r.answers = map[pair]bool{}
+	}
+	before := len(r.trail)
+	r.answers[question] = r.assumed
+	r.trail = append(r.trail, question)
+	if find() == r.assumed {
+		return r.assumed
+	}
+	for _, assumed := range r.trail[before:] {
 		delete(r.answers, assumed)
 	}
-	r.yes = r.yes[:before]
-	r.answers[question] = false
-	return false
-}
-
-// Fits reports whether every value of from is one of to as it stands, without any conversion: `is` always holds.
-func Fits(from, to *Type) bool {
-	return assignable(from, to, &relation{answers: map[pair]bool{}, exact: true})
-}
-
-// sameLimit reports whether two types are the same limited type, names taken off.
-func sameLimit(a, b *Type) bool {
-	unnamed := func(t *Type) *Type {
-		for t.Kind == Named && t.Base != nil {
-			t = t.Base
-		}
-		return t
-	}
-	return unnamed(a) == unnamed(b)
+	r.trail = r.trail[:before]
+	r.answers[question] = !r.assumed
+	return !r.assumed
 }
 
 // Assignable reports whether every value of from is accepted where to is expected. What is any is accepted and
 // checked when evaluated; limits are a matter of values.
-func Assignable(from, to *Type) bool {
-	return assignable(from, to, &relation{answers: map[pair]bool{}})
+func Assignable(from, to Type) bool {
+	return answer(assignableTo, true, from, to, func(r *relation) bool { return r.assignable(from, to) })
 }
 
-func assignable(from, to *Type, r *relation) bool {
-	if from == to || from.Kind == Invalid || to.Kind == Invalid || from.Kind == Never || to.Kind == Variable {
-		return true
+// Fits reports whether every value of from is one of to as it stands, without any conversion: `is` always holds.
+func Fits(from, to Type) bool {
+	return answer(fitsInto, true, from, to, func(r *relation) bool { return r.assignable(from, to) })
+}
+
+// exact says that nothing may be converted.
+func (r *relation) exact() bool { return r.kind == fitsInto }
+
+// settled answers what needs no look at the parts of two types.
+func (r *relation) settled(from, to Type) (answer, done bool) {
+	if from == to || from == Invalid || to == Invalid || from == Never {
+		return true, true
 	}
-	if to.Kind == Any {
-		return IsData(from)
+	if _, variable := to.(*Variable); variable {
+		return true, true
 	}
-	if from.Kind == Any {
-		return !r.exact && IsData(to)
+	switch {
+	case to == Any:
+		return IsData(from), true
+	case from == Any:
+		return !r.exact() && IsData(to), true
+	}
+	return false, false
+}
+
+func (r *relation) assignable(from, to Type) bool {
+	if answer, done := r.settled(from, to); done {
+		return answer
 	}
 	return r.ask(from, to, func() bool {
-		if r.exact && (limited(to) && !sameLimit(from, to) || to.set() && !from.set()) {
+		if r.exact() && (AsLimited(to) != nil && Unnamed(from) != Unnamed(to) ||
+			AsSet(to) != nil && AsSet(from) == nil) {
 			return false
 		}
-		if tuple := to.tuple(); tuple != nil && from.Core().Kind != Union {
-			return assignableTuple(from.tuple(), tuple, r)
+		union := AsUnion(from)
+		if tuple := AsTuple(to); tuple != nil && union == nil {
+			return r.tuple(AsTuple(from), tuple)
 		}
-		if assignableCore(from.Core(), to.Core(), r) {
+		if r.core(Core(from), Core(to)) {
 			return true
 		}
 		// A tuple fits into a member of a union as what it is, not as the list of its elements.
-		core := from.Core()
-		return core != from && core.Kind != Union &&
-			slices.ContainsFunc(to.alternatives(), func(m *Type) bool {
-				return m.tuple() != nil && assignable(from, m, r)
-			})
+		return Core(from) != from && union == nil && slices.ContainsFunc(Alternatives(to), func(m Type) bool {
+			return AsTuple(m) != nil && r.assignable(from, m)
+		})
 	})
 }
 
-func assignableTuple(from, to *Type, r *relation) bool {
-	if from == nil || len(from.Parameters) != len(to.Parameters) {
+func (r *relation) tuple(from, to *Tuple) bool {
+	if from == nil || len(from.Elements) != len(to.Elements) {
 		return false
 	}
-	for i, e := range to.Parameters {
-		if !assignable(from.Parameters[i], e, r) {
+	for i, e := range to.Elements {
+		if !r.assignable(from.Elements[i], e) {
 			return false
 		}
 	}
 	return true
 }
 
-func assignableCore(from, to *Type, r *relation) bool {
-	if from.Kind == Union {
-		for _, m := range from.Members {
-			if !assignable(m, to, r) {
-				return false
-			}
-		}
-		return true
+// core is assignable for types without names and limits.
+func (r *relation) core(from, to Type) bool {
+	if union, ok := from.(*Union); ok {
+		return !slices.ContainsFunc(union.Members, func(m Type) bool { return !r.assignable(m, to) })
 	}
-	if to.Kind == Union {
-		for _, m := range to.Members {
-			if assignable(from, m, r) {
-				return true
-			}
-		}
-		// bool is the union of its two literals.
-		return from.Kind == Bool && holdsBoth(to)
+	switch to := to.(type) {
+	case *Basic:
+		wide := Widen(from)
+		return to == Invalid || to == Any || wide == Type(to) && to != Never ||
+			to == Float && wide == Int && !r.exact()
+	case *Union:
+		return slices.ContainsFunc(to.candidates(from), func(m Type) bool { return r.assignable(from, m) }) ||
+			from == Bool && holdsBoth(to) // bool is the union of its two literals
+	case *Literal:
+		return LiteralValue(from) == to.Value
+	case *List:
+		list, ok := from.(*List)
+		return ok && r.assignable(list.Element, to.Element)
+	case *Function:
+		function, ok := from.(*Function)
+		return ok && r.function(function, to)
+	case *Record:
+		record, ok := from.(*Record)
+		return from == Invalid || from == Any || ok && r.record(record, to)
 	}
-	switch to.Kind {
-	case Invalid, Any:
-		return true
-	case Literal:
-		return from.Kind == Literal && from.Literal == to.Literal
-	case Float:
-		return from.Widen().Kind == Float || from.Widen().Kind == Int && !r.exact
-	case Null, Bool, Int, String:
-		return from.Widen().Kind == to.Kind
-	case List:
-		return from.Kind == List && assignable(from.Element, to.Element, r)
-	case Function:
-		if from.Kind != Function || from.Required > len(to.Parameters) || len(from.Parameters) < len(to.Parameters) {
+	return from == to
+}
+
+func (r *relation) function(from, to *Function) bool {
+	if from.Required > len(to.Parameters) || len(from.Parameters) < len(to.Parameters) {
+		return false
+	}
+	if r.exact() {
+		return !Converts(from, to) && Assignable(from, to)
+	}
+	for i, p := range to.Parameters {
+		if !r.assignable(p, from.Parameters[i]) {
 			return false
 		}
-		if r.exact {
-			return !Converts(from, to) && Assignable(from, to)
-		}
-		for i, p := range to.Parameters {
-			if !assignable(p, from.Parameters[i], r) {
-				return false
-			}
-		}
-		return assignable(from.Result, to.Result, r)
-	case Record:
-		if from.Kind != Record {
-			return from.Kind == Invalid || from.Kind == Any
-		}
-		for _, f := range to.Fields {
-			given, ok := from.Field(f.Name)
-			absent := f.Optional || f.Default != nil && !r.exact // it may be
-			switch {
-			case ok && given.Optional && !absent:
-				return false
-			case ok && !assignable(given.Type, f.Type, r):
-				return false
-			case !ok && from.Rest != nil && (from.Rest.Kind != Any || r.exact) && (!absent || !assignable(from.Rest,
-				f.Type, r)):
-				return false
-			case !ok && from.Rest == nil && !absent:
-				return false
-			}
-		}
-		for _, f := range from.Fields {
-			if _, ok := to.Field(f.Name); !ok && (to.Rest == nil || !assignable(f.Type, to.Rest, r)) {
-				return false
-			}
-		}
-		return from.Rest == nil || to.Rest != nil && assignable(from.Rest, to.Rest,
-			r) || to.Rest == nil && from.Rest.Kind == Any && !r.exact
 	}
-	return false
+	return r.assignable(from.Result, to.Result)
 }
 
-// IsData reports whether the values of a type are data: they hold no functions.
-func IsData(t *Type) bool { return isData(t, map[*Type]bool{}) }
-
-func isData(t *Type, seen map[*Type]bool) bool {
-	if seen[t] {
-		return true
+func (r *relation) record(from, to *Record) bool {
+	open := from.Rest != nil && from.Rest != Any || from.Rest != nil && r.exact() // it may hold what it does not declare
+	for _, f := range to.Fields {
+		given, ok := from.Field(f.Name)
+		absent := f.Optional || f.Default != nil && !r.exact() // it may be
+		switch {
+		case ok && given.Optional && !absent:
+			return false
+		case ok && !r.assignable(given.Type, f.Type):
+			return false
+		case !ok && open && (!absent || !r.assignable(from.Rest, f.Type)):
+			return false
+		case !ok && from.Rest == nil && !absent:
+			return false
+		}
 	}
-	switch t.Kind {
-	case Function, Instance:
-		return false
-	case List:
-		seen[t] = true
-		return isData(t.Element, seen)
-	case Union:
-		seen[t] = true
-		return !slices.ContainsFunc(t.Members, func(m *Type) bool { return !isData(m, seen) })
-	case Record:
-		seen[t] = true
-		return (t.Rest == nil || isData(t.Rest, seen)) &&
-			!slices.ContainsFunc(t.Fields, func(f Field) bool { return !isData(f.Type, seen) })
-	case Named, Limited, Tuple, Set:
-		seen[t] = true
-		return t.Base == nil || isData(t.Base, seen)
+	for _, f := range from.Fields {
+		if _, ok := to.Field(f.Name); !ok && (to.Rest == nil || !r.assignable(f.Type, to.Rest)) {
+			return false
+		}
 	}
-	return true
+	return from.Rest == nil || to.Rest != nil && r.assignable(from.Rest, to.Rest) ||
+		to.Rest == nil && from.Rest == Any && !r.exact()
 }
 
-func holdsBoth(union *Type) bool {
+// distinction is a field by whose literal types the records among the members of a union are told apart.
+type distinction struct {
+	field string
+	// records are the members with each literal; others are the members that it does not tell.
+	records map[any][]Type
+	others  []Type
+}
+
+// candidates returns the members of a union that a type may fit into. Of many records those are left out whose literal
+// is another, so that the work for a union of n records does not grow with its square.
+func (t *Union) candidates(from Type) []Type {
+	record := AsRecord(from)
+	if record == nil || len(t.Members) <= manyMembers {
+		return t.Members
+	}
+	t.once.Do(func() { t.told = t.distinguish() })
+	if t.told == nil {
+		return t.Members
+	}
+	f, ok := record.Field(t.told.field)
+	if !ok || LiteralValue(f.Type) == nil {
+		return t.Members
+	}
+	return slices.Concat(t.told.records[LiteralValue(f.Type)], t.told.others)
+}
+
+// distinguish finds the field by which most of the records of a union are told apart; nil when there is none.
+func (t *Union) distinguish() *distinction {
+	var best *distinction
+	tried := map[string]bool{}
+	for _, m := range t.Members {
+		record, ok := m.(*Record)
+		if !ok {
+			continue
+		}
+		for _, f := range record.Fields {
+			if LiteralValue(f.Type) == nil || tried[f.Name] || len(tried) == manyFields {
+				continue
+			}
+			tried[f.Name] = true
+			if d := t.by(f.Name); best == nil || len(d.records) > len(best.records) {
+				best = d
+			}
+		}
+	}
+	return best
+}
+
+// by tells the members of a union apart by a field.
+func (t *Union) by(field string) *distinction {
+	d := &distinction{field: field, records: map[any][]Type{}}
+	for _, m := range t.Members {
+		var literal any
+		if record, ok := m.(*Record); ok {
+			if f, ok := record.Field(field); ok {
+				literal = LiteralValue(f.Type)
+			}
+		}
+		if literal == nil {
+			d.others = append(d.others, m)
+		} else {
+			d.records[literal] = append(d.records[literal], m)
+		}
+	}
+	return d
+}
+
+// holdsBoth reports whether both bools are among the members of a union.
+func holdsBoth(union *Union) bool {
 	has := func(b bool) bool {
-		return slices.ContainsFunc(union.Parts(), func(p *Type) bool { return p.Kind == Literal && p.Literal == b })
+		return slices.ContainsFunc(Parts(union), func(p Type) bool { return LiteralValue(p) == b })
 	}
 	return has(true) && has(false)
 }
 
 // Overlap reports whether some value could belong to both types.
-func Overlap(a, b *Type) bool {
-	for _, x := range a.Parts() {
-		for _, y := range b.Parts() {
+func Overlap(a, b Type) bool {
+	for _, x := range Parts(a) {
+		for _, y := range Parts(b) {
 			if overlapParts(x, y) {
 				return true
 			}
@@ -216,20 +324,30 @@ func Overlap(a, b *Type) bool {
 	return false
 }
 
-func overlapParts(x, y *Type) bool {
-	switch {
-	case x.Kind <= Any || y.Kind <= Any:
+func overlapParts(x, y Type) bool {
+	if vague(x) || vague(y) {
 		return true
-	case x.Kind == Literal && y.Kind == Literal:
-		return x.Literal == y.Literal || numeric(x) && numeric(y) && x.Widen() != y.Widen()
-	case numeric(x) && numeric(y):
-		return true
-	case x.Kind == Record && y.Kind == Record, x.Kind == List && y.Kind == List:
-		return true
-	case x.Kind == Instance && y.Kind == Instance:
+	}
+	if a, b := LiteralValue(x), LiteralValue(y); a != nil && b != nil {
+		return a == b || IsNumeric(x) && IsNumeric(y) && Widen(x) != Widen(y)
+	}
+	switch x.(type) {
+	case *Basic, *Literal:
+		return Widen(x) == Widen(y) || IsNumeric(x) && IsNumeric(y)
+	case *Function:
+		_, function := y.(*Function)
+		return function
+	case *Instance:
 		return x == y
 	}
-	return x.Widen().Kind == y.Widen().Kind
+	return sameKind(x, y)
 }
 
-func numeric(t *Type) bool { k := t.Widen().Kind; return k == Int || k == Float }
+// vague reports whether a type says nothing about what its values are.
+func vague(t Type) bool { return t == Invalid || t == Never || t == Any }
+
+// IsNumeric reports whether a type is a kind of number, or one number.
+func IsNumeric(t Type) bool {
+	wide := Widen(t)
+	return wide == Int || wide == Float
+}

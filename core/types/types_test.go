@@ -1,199 +1,182 @@
 package types_test
 
 import (
-	"strings"
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
-	"knothole/core/source"
-	"knothole/core/syntax"
 	"knothole/core/types"
 )
 
-// noBuiltins is a table without functions.
-type noBuiltins struct{}
-
-func (noBuiltins) Signature(string, string) (string, bool) { return "", false }
-func (noBuiltins) Groups() []string                        { return nil }
-func (noBuiltins) Names(string) []string                   { return nil }
-func (noBuiltins) Passes(string, string) bool              { return false }
-
-// universe is types by their texts. The declarations of all come before them.
-type universe struct {
-	*testing.T
-	checked map[string]*types.Type
-	program *types.Program
-}
-
-func newUniverse(t *testing.T, declarations string, texts ...string) *universe {
-	t.Helper()
-	var b strings.Builder
-	b.WriteString(declarations + "\n")
-	for i, text := range texts {
-		b.WriteString("type _X" + string(rune('A'+i/26)) + string(rune('A'+i%26)) + " = " + text + "\n")
-	}
-	set := source.NewSet()
-	file, err := set.Add("types.knot", []byte(b.String()))
-	require.NoError(t, err)
-	m := &types.Module{Path: "types.knot", Tree: syntax.Parse(file)}
-	require.Empty(t, m.Tree.Findings, b.String())
-	u := &universe{T: t, checked: map[string]*types.Type{}, program: &types.Program{Sources: set,
-		Universe: types.NewUniverse(), Builtins: noBuiltins{}, Modules: []*types.Module{m}}}
-	require.False(t, types.Check(u.program).HasErrors())
-	for i, text := range texts {
-		u.checked[text] = m.Objects["_X"+string(rune('A'+i/26))+string(rune('A'+i%26))].Type.Base
-	}
-	return u
-}
-
-// relations is what is declared for the table of relations.
-const relations = `
-type A = { n: A?, v: int }
-type B = { n: B?, v: string }
-type C = { n: B?, v: int }
-type Port = int where it in 1..100
-type Site = { name: string, port: int = 80 }
-type Tree = { v: int, kids: [Tree] }
-type Wood = { v: float, kids: [Wood] }
-`
-
-// TestRelations holds for pairs of types whether one may stand where the other is expected (assignable), whether its
-// values then change or are tested (converts), whether all of them are of the other as they stand (fits), and whether
-// some value is of both.
-func TestRelations(t *testing.T) {
-	rows := []struct {
-		from, to                            string
-		assignable, converts, fits, overlap bool
-	}{
-		{"int", "int", true, false, true, true},
-		{"int", "float", true, true, false, true},
-		{"float", "int", false, false, false, true},
-		{`"a"`, "string", true, false, true, true},
-		{`"a"`, `"a" | "b"`, true, false, true, true},
-		{"string", `"a" | "b"`, false, false, false, true},
-		{"bool", "true | false", true, true, true, true},
-		{"int", "Port", true, true, false, true},
-		{"Port", "int", true, false, true, true},
-		{"Port", "Port", true, false, true, true},
-		{"any", "[int]", true, true, false, true},
-		{"[int]", "any", true, false, true, true},
-		{"[int]", "{int}", true, true, false, true},
-		{"{int}", "[int]", true, false, true, true},
-		{"{int}", "{int}", true, false, true, true},
-		{"[int, string]", "[int | string]", true, false, true, true},
-		{"[int | string]", "[int, string]", false, false, false, true},
-		{"[int, int]", "[int, float]", true, true, false, true},
-		{"{ name: string }", "Site", true, true, false, true},
-		{"{ name: string, port: int }", "Site", true, false, true, true},
-		{"{ port: int, name: string }", "Site", true, true, true, true},
-		{"{ name: string, size: int }", "Site", false, false, false, true},
-		{"{ name?: string, port: int }", "Site", false, false, false, true},
-		{"{ name: string, port?: int }", "Site", true, true, false, true},
-		{"{ a: int }", "{ *: int }", true, false, true, true},
-		{"{ a: string }", "{ *: int }", false, false, false, true},
-		{"{ *: int }", "{ a?: int, *: int }", true, true, true, true},
-		{"{ *: int }", "{ a: int, *: int }", false, false, false, true},
-		{"{ *: any }", "{ a: int }", true, true, false, true},
-		{"int?", "int", false, false, false, true},
-		{"int", "int?", true, false, true, true},
-		{"null", "int?", true, false, true, true},
-		{"string", "int", false, false, false, false},
-		{"[int]", "{ *: int }", false, false, false, false},
-		{"A", "A", true, false, true, true},
-		{"A", "B | C", false, false, false, true}, // not even when it is asked for its parts
-		{"A", "C", false, false, false, true},
-		{"Tree", "Wood", true, true, false, true},
-		{"fn(int) -> int", "fn(int) -> int", true, false, true, true},
-		{"fn(Port) -> int", "fn(int) -> int", true, true, false, true},
-		{"fn(any) -> int", "fn(int) -> int", true, false, true, true},
-		{"fn(int) -> any", "fn(int) -> int", true, true, false, true},
-		{"fn(int) -> int", "fn(int) -> float", true, true, false, true},
-		{"fn(int, int) -> int", "fn(int) -> int", false, false, false, true},
-		{"fn(string) -> int", "fn(int) -> int", false, false, false, true},
-		{"fn(int) -> int", "any", false, false, false, true},
-	}
-	var texts []string
-	for _, r := range rows {
-		texts = append(texts, r.from, r.to)
-	}
-	u := newUniverse(t, relations, texts...)
-	for _, r := range rows {
-		from, to := u.checked[r.from], u.checked[r.to]
-		require.Equal(t, r.assignable, types.Assignable(from, to), "assignable: %s to %s", r.from, r.to)
-		require.Equal(t, r.fits, types.Fits(from, to), "fits: %s into %s", r.from, r.to)
-		require.Equal(t, r.overlap, types.Overlap(from, to), "overlap: %s and %s", r.from, r.to)
-		if r.assignable {
-			require.Equal(t, r.converts, types.Converts(from, to), "converts: %s to %s", r.from, r.to)
-		}
-	}
-}
-
-// TestRelationsAgree holds laws between the relations, for all pairs: what fits is assignable, what is assignable and
-// does not convert fits, each type fits itself, and what fits overlaps.
-func TestRelationsAgree(t *testing.T) {
-	texts := []string{"int", "float", "string", "bool", "null", "any", `"a"`, `"a" | "b"`, "1", "int?", "[int]",
-		"[float]", "{int}", "{string}", "[int, string]",
-		"{ a: int }", "{ a?: int }", "{ a: int = 1 }", "{ *: int }", "{ a: int, *: any }", "{ b: int, a: int }", "A",
-		"B", "C", "Port", "Site", "Tree", "Wood", "int | [int]",
-		"{ a: int } | { b: int }", "[int]?", "{ a: {int} }", "{ a: [int] }", "{ a: float }", "fn(int) -> int",
-		"fn(Port) -> any", "(fn(int) -> int)?"}
-	u := newUniverse(t, relations, texts...)
-	for _, a := range texts {
-		for _, b := range texts {
-			from, to := u.checked[a], u.checked[b]
-			if types.Fits(from, to) {
-				require.True(t, types.Assignable(from, to), "%s fits %s", a, b)
-				require.True(t, types.Overlap(from, to), "%s fits %s", a, b)
-			}
-			if types.Assignable(from, to) && !types.Converts(from, to) {
-				require.True(t, types.Fits(from, to), "%s is assignable to %s and does not convert", a, b)
-			}
-			require.Equal(t, types.Overlap(from, to), types.Overlap(to, from), "%s and %s", a, b)
-		}
-		require.True(t, types.Fits(u.checked[a], u.checked[a]), a)
-	}
-}
-
-// TestUnion holds what is left when types are united.
-func TestUnion(t *testing.T) {
-	texts := []string{"int", "string", `"a"`, `"b"`, "null", "any", "{ a: int }", "{ *: int }", "[int]",
-		"fn(int) -> int"}
-	u := newUniverse(t, "", texts...)
-	of := u.program.Universe
+// TestKinds holds what each kind of type is made of, what is underlying it, and how it is written.
+func TestKinds(t *testing.T) {
+	u := types.NewUniverse()
+	limited := u.Limit(types.Int, []*types.Condition{{Number: 1, Text: "it > 0"}})
+	named := u.Named("Port")
+	named.Resolve(limited)
 	for _, row := range []struct {
-		want  string
-		parts []string
+		of         types.Type
+		underlying types.Type // nil for the type itself
+		text       string
+		parts      []string
 	}{
-		{"int", []string{"int", "int"}},
-		{"int | string", []string{"int", "string", "int"}},
-		{"string", []string{`"a"`, "string", `"b"`}},
-		{`"a" | "b"`, []string{`"a"`, `"b"`, `"a"`}},
-		{"int?", []string{"int", "null"}},
-		{"any", []string{"int", "any", "[int]"}},
-		{"any | fn(int) -> int", []string{"any", "fn(int) -> int", "int"}},
+		{types.Int, nil, "int", nil},
+		{u.Literal("a"), nil, `"a"`, nil},
+		{u.Literal(1.5), nil, "1.5", nil},
+		{u.List(types.Int), nil, "[int]", []string{"int"}},
+		{u.Set(types.Int), nil, "{int}", []string{"int"}},
+		{u.Tuple(types.Int, types.String), nil, "[int, string]", []string{"int", "string"}},
+		{u.Union(types.Int, types.Null), nil, "int?", []string{"int", "null"}},
+		{u.Union(types.Int, u.Literal("a")), nil, `int | "a"`, []string{"int", `"a"`}},
+		{u.Map(types.Bool), nil, "{ *: bool }", []string{"bool"}},
+		{u.Record([]types.Field{{Name: "a", Type: types.Int, Optional: true}}, types.Any), nil, "{ a?: int, *: any }",
+			[]string{"int", "any"}},
+		{u.Function([]types.Type{types.Int}, 1, types.Bool), nil, "fn(int) -> bool", []string{"int", "bool"}},
+		{u.Instance(3, "m.Instance"), nil, "m.Instance", nil},
+		{limited, types.Int, "int", []string{"int"}},
+		{named, types.Int, "Port", []string{"int"}},
+		{u.Variable("T"), nil, "T", nil},
 	} {
-		var parts []*types.Type
-		for _, p := range row.parts {
-			parts = append(parts, u.checked[p])
+		underlying := row.underlying
+		if underlying == nil {
+			underlying = row.of
 		}
-		require.Equal(t, row.want, of.Union(parts...).String(), row.parts)
+		require.Equal(t, underlying, row.of.Underlying(), row.text)
+		require.Equal(t, row.text, row.of.String())
+		var parts []string
+		types.Inspect(row.of, func(x types.Type) bool {
+			if x != row.of {
+				parts = append(parts, x.String())
+			}
+			return x == row.of
+		})
+		require.Equal(t, row.parts, parts, row.text)
 	}
-	empty, none := of.Record(nil, nil), of.List(types.NeverType)
-	require.Equal(t, "{ *: int }", of.Union(u.checked["{ *: int }"], empty).String(), "an empty record is a map")
-	require.Equal(t, "{ a: int } | {}", of.Union(u.checked["{ a: int }"], empty).String(), "but not one with fields")
-	require.Equal(t, "[int]", of.Union(none, u.checked["[int]"]).String())
 }
 
-// TestLoose holds that what `is` says of a value changes when it passes on: sets and fields are not in their order yet.
-func TestLoose(t *testing.T) {
-	texts := []string{"int", "Port", "{int}", "Site", "{ *: int }", "Tree", `"a" | "b"`, "[{ a: {string} }]"}
-	u := newUniverse(t, relations, texts...)
-	for _, text := range texts {
-		asked := u.checked[text]
-		loose := u.program.Universe.Loose(asked)
-		require.True(t, types.Assignable(loose, asked), text)
-		changes := text != "int" && text != "Port" && text != "{ *: int }" && text != `"a" | "b"`
-		require.Equal(t, changes, types.Converts(loose, asked), text)
+// TestSameTypeIsOne holds that equal types are one, and that names and instances of different modules are not.
+func TestSameTypeIsOne(t *testing.T) {
+	u := types.NewUniverse()
+	made := func() []types.Type {
+		return []types.Type{u.List(types.Int), u.Set(types.Int), u.Tuple(types.Int, types.Int), u.Literal("x"),
+			u.Union(types.Int, types.String), u.Map(types.Int), u.Function(nil, 0, types.Int), u.Instance(1, "a"),
+			u.Record([]types.Field{{Name: "a", Type: types.Int}}, nil), u.Variable("T")}
+	}
+	first := made()
+	require.Equal(t, first, made())
+	for i, a := range first {
+		for j, b := range first {
+			require.Equal(t, i == j, a == b, "%s and %s", a, b)
+		}
+	}
+	require.NotSame(t, u.Named("A"), u.Named("A"))
+	require.NotEqual(t, u.Instance(1, "a"), u.Instance(2, "a"))
+	secret := []types.Field{{Name: "a", Type: types.Int, Secret: true}}
+	require.NotEqual(t, first[8], u.Record(secret, nil))
+	require.NotEqual(t, first[8], u.RecordOf([]types.Field{{Name: "a", Type: types.Int}}, nil, true), "a loose one")
+}
+
+// TestMapParts holds that changing nothing gives the same type, and that every part is reached.
+func TestMapParts(t *testing.T) {
+	u := types.NewUniverse()
+	for _, of := range []types.Type{types.Int, u.List(types.Int), u.Set(types.Int), u.Tuple(types.Int, types.Int),
+		u.Union(types.Int, types.Bool), u.Function([]types.Type{types.Int, types.Int}, 1, types.Int),
+		u.RecordOf([]types.Field{{Name: "a", Type: types.Int, Optional: true}}, types.Int, true)} {
+		require.Equal(t, of, u.MapParts(of, func(x types.Type) types.Type { return x }), of.String())
+		changed := u.MapParts(of, func(x types.Type) types.Type {
+			if x == types.Int {
+				return types.String
+			}
+			return x
+		})
+		types.Inspect(changed, func(x types.Type) bool {
+			require.False(t, x == types.Int && changed != of, changed.String())
+			return true
+		})
+	}
+}
+
+// TestLazy holds that what a lazy name stands for is found when it is needed and not before, once, and that it may
+// contain itself.
+func TestLazy(t *testing.T) {
+	u := types.NewUniverse()
+	asked := 0
+	var tree *types.Named
+	tree = u.Lazy("Tree", func() types.Type {
+		asked++
+		return u.Record([]types.Field{{Name: "kids", Type: u.List(tree)}}, nil)
+	})
+	list := u.List(tree)
+	require.Equal(t, "[Tree]", list.String())
+	require.Zero(t, asked, "it is not needed to make or write types of it")
+	require.NotNil(t, types.AsRecord(tree))
+	require.True(t, types.IsData(list))
+	require.True(t, types.Fits(list, list))
+	require.Equal(t, 1, asked)
+}
+
+// chain makes a recursive type: a record with a value, and optionally another of its kind.
+func chain(u *types.Universe, name string, of types.Type) *types.Named {
+	t := u.Named(name)
+	t.Resolve(u.Record([]types.Field{{Name: "next", Type: u.Optional(t)}, {Name: "value", Type: of}}, nil))
+	return t
+}
+
+// TestRecursiveTypes holds that types that contain themselves fit by what they hold, in any order of asking: what was
+// found while an answer was assumed does not stay when the assumption proves wrong.
+func TestRecursiveTypes(t *testing.T) {
+	for _, order := range [][]int{{0, 1, 2, 3}, {3, 2, 1, 0}, {2, 0, 3, 1}} {
+		u := types.NewUniverse()
+		a, b := chain(u, "A", types.Int), chain(u, "B", types.String)
+		same := chain(u, "Same", types.Int)
+		c := u.Named("C") // its first is as A is, those behind it as B is
+		c.Resolve(u.Record([]types.Field{{Name: "next", Type: u.Optional(b)}, {Name: "value", Type: types.Int}}, nil))
+		questions := []struct {
+			from, to types.Type
+			want     bool
+		}{{a, u.Union(b, c), false}, {a, c, false}, {a, same, true}, {a, u.Union(c, same), true}}
+		for range 2 { // the second time from memory
+			for _, i := range order {
+				q := questions[i]
+				require.Equal(t, q.want, types.Assignable(q.from, q.to), "%s to %s, order %v", q.from, q.to, order)
+			}
+		}
+	}
+}
+
+// TestNothingIsRememberedTooEarly holds that what is asked of a name that is being resolved is asked again afterwards.
+func TestNothingIsRememberedTooEarly(t *testing.T) {
+	u := types.NewUniverse()
+	named := u.Named("Later")
+	list := u.List(named)
+	records := u.List(u.Map(types.Int))
+	require.True(t, types.Assignable(list, records), "nothing is known of it")
+	named.Resolve(types.Int)
+	require.False(t, types.Assignable(list, records))
+	require.True(t, types.Assignable(list, u.List(types.Int)))
+}
+
+// BenchmarkRecursiveUnion asks whether unions of many records that contain one another fit.
+func BenchmarkRecursiveUnion(b *testing.B) {
+	for _, n := range []int{60, 120, 240} {
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			for b.Loop() {
+				u := types.NewUniverse()
+				union := func(name string) types.Type {
+					whole := u.Named(name)
+					members := make([]types.Type, n)
+					for i := range members {
+						members[i] = u.Record([]types.Field{{Name: "kind", Type: u.Literal(fmt.Sprint(i))},
+							{Name: "of", Type: u.List(whole)}}, nil)
+					}
+					whole.Resolve(u.Union(members...))
+					return whole
+				}
+				if !types.Assignable(union("A"), union("B")) {
+					b.Fatal("they fit")
+				}
+			}
+		})
 	}
 }

@@ -11,10 +11,10 @@ import (
 
 	"github.com/aymanbagabas/go-udiff"
 
+	"knothole/core/check"
 	"knothole/core/eval"
 	"knothole/core/project"
 	"knothole/core/render"
-	"knothole/core/types"
 	"knothole/outside/gate"
 	"knothole/shell/present"
 )
@@ -112,8 +112,8 @@ func (i *inputsRun) run(c *call) int {
 }
 
 // collectInputs gathers what is to be shown of the inputs of a module.
-func collectInputs(p *project.Project, m *types.Module, environments []*project.Environment) *present.Inputs {
-	shown := &present.Inputs{Inputs: project.InputsOf(m), Environments: environments}
+func collectInputs(p *project.Project, m *check.Module, environments []*project.Environment) *present.Inputs {
+	shown := &present.Inputs{Inputs: p.InputsOf(m), Environments: environments}
 	worlds := make([]*eval.World, len(environments))
 	for i, e := range environments {
 		worlds[i] = p.World(e, false)

@@ -6,11 +6,11 @@ import (
 	"slices"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/source"
-	"knothole/core/types"
 	"knothole/core/value"
 	"knothole/shell/present"
 )
@@ -43,7 +43,7 @@ type outputsRun struct {
 
 // output is one output with its value.
 type output struct {
-	object *types.Object
+	object *check.Object
 	value  value.Value
 	// hidden and open say that what is printed is not the value: it is secret, or known only after deployment.
 	hidden, open bool

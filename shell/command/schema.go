@@ -4,8 +4,6 @@ import (
 	"encoding/json"
 	"flag"
 	"fmt"
-
-	"knothole/core/schema"
 )
 
 var schemaCommand = &command{
@@ -47,7 +45,7 @@ func runSchema(c *call, inputs bool) int {
 	encoder := json.NewEncoder(c.data)
 	encoder.SetEscapeHTML(false)
 	encoder.SetIndent("", "  ")
-	if err := encoder.Encode(schema.Layer(module)); err != nil {
+	if err := encoder.Encode(p.LayerSchema(module)); err != nil {
 		return c.failed("%s", err)
 	}
 	return exitClean

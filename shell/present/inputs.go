@@ -244,7 +244,7 @@ func (p *Presenter) InputsDetail(in *Inputs) {
 			p.printf("  deprecated: %s\n", Clean(input.Deprecated))
 		}
 		for _, limit := range input.Limits() {
-			p.printf("  %s %s\n", p.faint("where"), Clean(limit.Text()))
+			p.printf("  %s %s\n", p.faint("where"), Clean(limit.Text))
 		}
 		for j, e := range in.Environments {
 			name := ""
@@ -338,7 +338,7 @@ func (p *Presenter) InputsJSON(in *Inputs) error {
 			Deprecated: input.Deprecated, Default: input.Default, Declared: p.jsonPlace(input.Span.Start),
 		}
 		for _, limit := range input.Limits() {
-			one.Limits = append(one.Limits, limit.Text())
+			one.Limits = append(one.Limits, limit.Text)
 		}
 		for j, e := range in.Environments {
 			s := in.Settings[i][j]

@@ -228,7 +228,7 @@ func TestInputsOfManyEnvironments(t *testing.T) {
 		files[project.FileName] = &fstest.MapFile{Data: []byte(text)}
 		p, err := project.Load(files)
 		require.NoError(t, err)
-		in := &present.Inputs{Inputs: project.InputsOf(p.Module), Environments: p.Concrete()}
+		in := &present.Inputs{Inputs: p.InputsOf(p.Module), Environments: p.Concrete()}
 		for _, input := range in.Inputs {
 			var all []project.Settings
 			for _, e := range in.Environments {

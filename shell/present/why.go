@@ -117,7 +117,7 @@ func (p *Presenter) lifeOf(life explain.InputLife) {
 		verdict = "not checked here"
 	}
 	for _, limit := range in.Limits() {
-		p.printf("  %s where %s   %s\n", p.faint(verdict), Clean(limit.Text()), p.cyan(p.line(limit.Tree.Span.Start)))
+		p.printf("  %s where %s   %s\n", p.faint(verdict), Clean(limit.Text), p.cyan(p.line(limit.Span.Start)))
 	}
 }
 
@@ -170,7 +170,7 @@ func (p *Presenter) WhyJSON(w *explain.Why) error {
 		l := lifeJSON{Name: life.Input.Name(), Type: life.Input.Type.String(), Default: life.Input.Default,
 			Repeats: life.Settings.Repeats, From: p.settingsJSON(life.Settings)}
 		for _, limit := range life.Input.Limits() {
-			l.Limits = append(l.Limits, limit.Text())
+			l.Limits = append(l.Limits, limit.Text)
 		}
 		out.Inputs = append(out.Inputs, l)
 	}

@@ -1,17 +1,17 @@
-package types
+package check
 
 import (
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
 // inferCall finds the type of a call and checks its arguments.
-func (c *checker) inferCall(e *syntax.Call) *Type {
+func (c *checker) inferCall(e *syntax.Call) types.Type {
 	if alias, ok := c.component(e.Function); ok {
 		return c.instantiate(e, alias)
 	}
@@ -23,7 +23,7 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 		for _, a := range e.Arguments {
 			c.infer(a.Value, nil)
 		}
-		return InvalidType
+		return types.Invalid
 	}
 	if d, ok := o.Declaration.(*syntax.Function); ok && d.Broken && d.Parameters == nil {
 		// Its head could not be read, so that nothing is known of what it takes.
@@ -31,7 +31,7 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 		for _, a := range e.Arguments {
 			c.infer(a.Value, nil)
 		}
-		return InvalidType
+		return types.Invalid
 	}
 	c.module.Info.Objects[e.ID()] = o
 	if slices.ContainsFunc(e.Arguments, func(a *syntax.Argument) bool { return a.Spread }) {
@@ -45,14 +45,14 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 			}
 		}
 	}
-	generic := &genericCall{checker: c, function: o, variables: map[string]*Type{}}
+	generic := &genericCall{checker: c, function: o, variables: types.Bindings{}}
 	for i, p := range o.Parameters {
 		if order == nil || order[i] < 0 {
 			continue
 		}
 		argument := e.Arguments[order[i]].Value
 		what := fmt.Sprintf("%q of %s", p.Name, o.Name)
-		if o.Kind != ObjectBuiltin || !hasVariables(p.Type) {
+		if o.Kind != ObjectBuiltin || !types.HasVariables(p.Type) {
 			c.check(argument, p.Type, what)
 			continue
 		}
@@ -60,7 +60,7 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 	}
 	generic.pass()
 	if o.Type == nil {
-		return InvalidType
+		return types.Invalid
 	}
 	if o.Kind == ObjectBuiltin {
 		if o.Builtin.Group == "text" && len(o.Parameters) > 1 && o.Parameters[1].Name == "pattern" && order != nil {
@@ -68,33 +68,33 @@ func (c *checker) inferCall(e *syntax.Call) *Type {
 		}
 		if o.Name == "list.contains" && order != nil { // as "in"
 			if x := c.module.Info.Types[e.Arguments[order[1]].Value.ID()]; x != nil &&
-				(x.Kind != Literal || isEnvironmentName(e.Arguments[order[1]].Value)) {
+				(types.LiteralValue(x) == nil || isEnvironmentName(e.Arguments[order[1]].Value)) {
 				c.checkElements(e.Arguments[order[0]].Value, x)
 			}
 		}
-		return c.keepTypes(e, o, order, c.substitute(o.Type, generic.variables))
+		return c.keepTypes(e, o, order, c.universe.Substitute(o.Type, generic.variables))
 	}
 	return o.Type
 }
 
 // keepTypes returns the type of what a function of records returns where its arguments tell more than its signature:
 // which fields are left, or which is asked for.
-func (c *checker) keepTypes(e *syntax.Call, o *Object, order []int, result *Type) *Type {
+func (c *checker) keepTypes(e *syntax.Call, o *Object, order []int, result types.Type) types.Type {
 	if order == nil || o.Builtin.Group != "record" || order[0] < 0 {
 		return result
 	}
 	r := c.module.Info.Types[e.Arguments[order[0]].Value.ID()]
-	record := (*Type)(nil)
-	if r != nil && r.Core().Kind == Record {
-		record = r.Core()
+	if r == nil {
+		return result
 	}
+	record := types.AsRecord(r)
 	if record == nil || len(o.Parameters) < 2 || order[1] < 0 {
 		return result
 	}
 	second := e.Arguments[order[1]].Value
 	switch o.Builtin.Name {
 	case "get":
-		fallback := NullType
+		fallback := types.Null
 		if order[2] >= 0 {
 			if fallback = c.module.Info.Types[e.Arguments[order[2]].Value.ID()]; fallback == nil {
 				return result
@@ -106,48 +106,49 @@ func (c *checker) keepTypes(e *syntax.Call, o *Object, order []int, result *Type
 		if !ok {
 			return result
 		}
-		var fields []Field
-		for _, f := range withoutDefaults(record.Fields) {
+		var fields []types.Field
+		for _, f := range types.WithoutDefaults(record.Fields) {
 			if slices.Contains(keys, f.Name) == (o.Builtin.Name == "pick") {
 				fields = append(fields, f)
 			}
 		}
 		if o.Builtin.Name == "omit" {
-			return c.universe.record(fields, record.Rest, record.Loose)
+			return c.universe.RecordOf(fields, record.Rest, record.Loose)
 		}
-		loose := record.Loose
+		brought := len(fields)
 		for _, key := range keys {
 			if _, declared := record.Field(key); !declared && record.Rest != nil {
-				fields, loose = append(fields, Field{Name: key, Type: record.Rest, Optional: true}), true
+				fields = append(fields, types.Field{Name: key, Type: record.Rest, Optional: true})
 			}
 		}
-		return c.universe.record(fields, nil, loose)
+		return c.universe.RecordOf(fields, nil, record.Loose || len(fields) > brought)
 	}
 	return result
 }
 
 // gotten returns the type of the value of a key of a record, or of what is there instead.
-func (c *checker) gotten(record *Type, key syntax.Expression, fallback *Type) *Type {
-	types, absent := []*Type(nil), true
-	if literal, ok := c.literalOf(key); ok && literal.Kind == Literal {
-		name, _ := literal.Literal.(string)
-		f := possible(record, name)
+func (c *checker) gotten(record *types.Record, key syntax.Expression, fallback types.Type) types.Type {
+	var possible []types.Type
+	absent := true
+	if literal, ok := c.literalOf(key); ok && types.LiteralValue(literal) != nil {
+		name, _ := types.LiteralValue(literal).(string)
+		f := record.Possible(name)
 		if f.Type != nil {
-			types = append(types, f.Type)
+			possible = append(possible, f.Type)
 		}
 		absent = f.Optional
 	} else {
 		for _, f := range record.Fields {
-			types = append(types, f.Type)
+			possible = append(possible, f.Type)
 		}
 		if record.Rest != nil {
-			types = append(types, record.Rest)
+			possible = append(possible, record.Rest)
 		}
 	}
 	if absent {
-		types = append(types, fallback)
+		possible = append(possible, fallback)
 	}
-	return c.universe.Union(types...)
+	return c.universe.Union(possible...)
 }
 
 // writtenTexts returns the elements of a list that is written out and holds plain texts only.
@@ -172,11 +173,11 @@ func (c *checker) writtenTexts(e syntax.Expression) ([]string, bool) {
 }
 
 // spreadCall checks a call of which arguments are spread from a record.
-func (c *checker) spreadCall(e *syntax.Call, o *Object) *Type {
+func (c *checker) spreadCall(e *syntax.Call, o *Object) types.Type {
 	if o.Kind == ObjectBuiltin {
 		c.report(source.WrongArguments, e.Named.Entries[0].Span, "write the arguments out",
 			"the arguments of a built-in function cannot be spread from a record")
-		return InvalidType
+		return types.Invalid
 	}
 	positions := 0
 	for _, a := range e.Arguments {
@@ -185,34 +186,33 @@ func (c *checker) spreadCall(e *syntax.Call, o *Object) *Type {
 		case positions >= len(o.Parameters):
 			c.report(source.WrongArguments, a.Value.Place(), "leave it out", "%s takes %s, this is one too many",
 				o.Name, count(len(o.Parameters), "argument"))
-			return InvalidType
+			return types.Invalid
 		default:
 			c.check(a.Value, o.Parameters[positions].Type,
 				fmt.Sprintf("%q of %s", o.Parameters[positions].Name, o.Name))
 			positions++
 		}
 	}
-	var fields []Field
+	var fields []types.Field
 	var names []string
 	for _, p := range o.Parameters[positions:] {
 		// The default may depend on parameters before it: the function fills it in.
-		fields = append(fields, Field{Name: p.Name, Type: p.Type, Optional: p.Default != nil})
+		fields = append(fields, types.Field{Name: p.Name, Type: p.Type, Optional: p.Default != nil})
 		names = append(names, p.Name)
 	}
 	name := fmt.Sprintf("%s(%s)", o.Name, strings.Join(names, ", "))
-	arguments := c.universe.intern(fmt.Sprintf("arguments %d %d", c.universe.number(o), positions),
-		Type{Kind: Named, Name: name})
-	arguments.Base = c.universe.Record(fields, nil)
+	arguments := c.universe.Named(name)
+	arguments.Resolve(c.universe.Record(fields, nil))
 	c.check(e.Named, arguments, "the arguments")
 	if o.Type == nil {
-		return InvalidType
+		return types.Invalid
 	}
 	return o.Type
 }
 
 // callee finds the function that is called: a declared or built-in one, or a value, of which only the type is known.
 // Both are nil when there is none, which is reported.
-func (c *checker) callee(e syntax.Expression) (*Object, *Type) {
+func (c *checker) callee(e syntax.Expression) (*Object, types.Type) {
 	switch e := e.(type) {
 	case *syntax.Name:
 		if _, declared := c.module.Objects[e.Name]; e.Name == EnvironmentCall && !declared && !c.local(e.Name) &&
@@ -228,10 +228,10 @@ func (c *checker) callee(e syntax.Expression) (*Object, *Type) {
 			return nil, nil
 		case o.Kind == ObjectFunction:
 			return o, nil
-		case o.Kind != ObjectType && o.Type != nil && o.Type.Kind != Invalid:
-			if t := c.infer(e, nil); t.Core().Kind == Function {
+		case o.Kind != ObjectType && o.Type != nil && o.Type != types.Invalid:
+			if t := c.infer(e, nil); types.AsFunction(t) != nil {
 				return nil, t
-			} else if c.universe.WithoutNull(t).Core().Kind == Function {
+			} else if types.AsFunction(c.universe.WithoutNull(t)) != nil {
 				c.report(source.MayBeNull, e.Place(), "compare it with null first",
 					"this may be null, which cannot be called")
 				return nil, nil
@@ -257,7 +257,7 @@ func (c *checker) callee(e syntax.Expression) (*Object, *Type) {
 		switch {
 		case o.Kind == ObjectFunction:
 			return o, nil
-		case o.Kind != ObjectType && o.Type != nil && c.universe.WithoutNull(o.Type).Core().Kind == Function:
+		case o.Kind != ObjectType && o.Type != nil && types.AsFunction(c.universe.WithoutNull(o.Type)) != nil:
 			return nil, c.infer(e, nil)
 		case !o.Invalid:
 			c.add(source.Finding{Code: source.WrongUse, Span: e.Place(),
@@ -318,7 +318,7 @@ func (c *checker) builtinsNamed(name string) []string {
 
 // asFunction is the help for a field that is not there: the call of a built-in function of its name, when there is one
 // that takes the value.
-func (c *checker) asFunction(e *syntax.Field, of *Type) string {
+func (c *checker) asFunction(e *syntax.Field, of types.Type) string {
 	for _, name := range c.builtinsNamed(e.Name.Name) {
 		group, function, _ := strings.Cut(name, ".")
 		o := c.builtin(group, syntax.Identifier{Name: function})
@@ -326,8 +326,8 @@ func (c *checker) asFunction(e *syntax.Field, of *Type) string {
 			continue
 		}
 		takes := o.Parameters[0].Type
-		if !hasVariables(takes) && !Assignable(of, takes) ||
-			hasVariables(takes) && !c.bindVariables(takes, of, map[string]*Type{}) {
+		if !types.HasVariables(takes) && !types.Assignable(of, takes) ||
+			types.HasVariables(takes) && !c.universe.Bind(takes, of, map[string]types.Type{}) {
 			continue
 		}
 		more := ""
@@ -341,7 +341,7 @@ func (c *checker) asFunction(e *syntax.Field, of *Type) string {
 
 // Signature reads the signature of a built-in function, such as "sort(xs: [T]) -> [T]". One capital letter is a type
 // variable. Signatures are part of the program: a wrong one panics.
-func Signature(u *Universe, text string) *Object {
+func Signature(u *types.Universe, text string) *Object {
 	file, err := source.NewSet().Add("signature", []byte("fn _"+text+" = null"))
 	if err != nil {
 		panic(err)
@@ -354,7 +354,7 @@ func Signature(u *Universe, text string) *Object {
 	for letter := 'A'; letter <= 'Z'; letter++ {
 		name := string(letter)
 		module.Objects[name] = &Object{Kind: ObjectType, Name: name, Module: module, Global: -1, state: resolved,
-			Type: u.variable(name)}
+			Type: u.Variable(name)}
 	}
 	var findings source.Findings
 	c := &checker{universe: u, module: module, findings: &findings, owner: &Object{}}
@@ -469,36 +469,36 @@ func count(n int, word string) string {
 type genericCall struct {
 	*checker
 	function  *Object
-	variables map[string]*Type
+	variables types.Bindings
 	arguments []genericArgument
 }
 
 // genericArgument is an argument that passes into a type with variables.
 type genericArgument struct {
 	value     syntax.Expression
-	want, got *Type
+	want, got types.Type
 	what      string
 }
 
 // argument checks an argument against a parameter type that holds variables, which it binds. What starts a fold
 // decides what each round returns: an anonymous function is checked against it.
-func (g *genericCall) argument(e syntax.Expression, want *Type, what string) {
+func (g *genericCall) argument(e syntax.Expression, want types.Type, what string) {
 	c, o := g.checker, g.function
-	var hint *Type
-	if onlyPart(want, Function) != nil { // what is known of the variables helps an anonymous function
-		hint = c.partly(want, g.variables)
+	var hint types.Type
+	if types.OnlyFunction(want) != nil { // what is known of the variables helps an anonymous function
+		hint = c.universe.SubstituteKnown(want, g.variables)
 	}
 	got := c.infer(e, hint)
-	if got.Kind == Invalid {
+	if got == types.Invalid {
 		return
 	}
 	if o.computes() {
-		got = widenDeep(c.universe, got)
-	} else if want.Kind == Variable && o.folds(want) {
-		got = explained(c.universe, widenDeep(c.universe, got))
+		got = c.universe.WidenDeep(got)
+	} else if o.folds(want) {
+		got = c.universe.Explained(c.universe.WidenDeep(got))
 	}
-	if !c.bindVariables(want, got, g.variables) {
-		c.mismatch(e, got, c.substitute(want, g.variables), what)
+	if !c.universe.Bind(want, got, g.variables) {
+		c.mismatch(e, got, c.universe.Substitute(want, g.variables), what)
 		return
 	}
 	g.arguments = append(g.arguments, genericArgument{e, want, got, what})
@@ -508,25 +508,25 @@ func (g *genericCall) argument(e syntax.Expression, want *Type, what string) {
 // what it is called with, and what is any into a list or a record, whatever that holds.
 func (g *genericCall) pass() {
 	c := g.checker
-	held := map[string]*Type{} // what lists and records may hold: any, but for functions
+	held := types.Bindings{} // what lists and records may hold: any, but for functions
 	for name, bound := range g.variables {
-		if held[name] = AnyType; !IsData(bound) {
+		if held[name] = types.Any; !types.IsData(bound) {
 			held[name] = bound
 		}
 	}
 	for _, a := range g.arguments {
-		want := c.substitute(a.want, held)
-		if function := onlyPart(a.want, Function); function != nil {
-			want = c.substitute(a.want, g.variables)
-			if !Assignable(a.got, want) {
+		want := c.universe.Substitute(a.want, held)
+		if function := types.OnlyFunction(a.want); function != nil {
+			want = c.universe.Substitute(a.want, g.variables)
+			if !types.Assignable(a.got, want) {
 				c.mismatch(a.value, a.got, want, a.what)
 				continue
 			}
-			if hasVariables(function.Result) { // what it returns is not expected to be of some type: it decides
-				want = c.universe.Function(onlyPart(want, Function).Parameters, function.Required, function.Result)
+			if types.HasVariables(function.Result) { // what it returns is not expected to be of some type: it decides
+				want = c.universe.Function(types.OnlyFunction(want).Parameters, function.Required, function.Result)
 			}
 		}
-		if Converts(a.got, want) {
+		if types.Converts(a.got, want) {
 			c.module.Info.Targets[a.value.ID()] = want
 		}
 	}
@@ -534,186 +534,16 @@ func (g *genericCall) pass() {
 
 // folds reports whether a function among the parameters makes the next value of a variable from the last: the first
 // one must then not stand for itself alone.
-func (o *Object) folds(variable *Type) bool {
-	return slices.ContainsFunc(o.Parameters,
-		func(p Parameter) bool { return p.Type.Kind == Function && p.Type.Result == variable })
+func (o *Object) folds(t types.Type) bool {
+	if _, variable := t.(*types.Variable); !variable {
+		return false
+	}
+	return slices.ContainsFunc(o.Parameters, func(p Parameter) bool {
+		function := types.AsFunction(p.Type)
+		return function != nil && function.Result == t
+	})
 }
 
 // computes reports whether a built-in function makes new numbers from those that it is given: they are of the kind of
 // these, but need not be among them.
 func (o *Object) computes() bool { return o.Builtin.Group == "math" || o.Name == "list.sum" }
-
-// widenDeep widens the literal types in records and lists too.
-func widenDeep(u *Universe, t *Type) *Type {
-	return u.derive("widened", t, func() *Type { return widenParts(u, t) })
-}
-
-func widenParts(u *Universe, t *Type) *Type {
-	switch t.Kind {
-	case Literal:
-		return t.Widen()
-	case Named, Limited:
-		if t.Core().Kind == Record {
-			return t
-		}
-		return widenDeep(u, t.Core())
-	case List:
-		return u.List(widenDeep(u, t.Element))
-	case Union:
-		members := make([]*Type, len(t.Members))
-		for i, m := range t.Members {
-			members[i] = widenDeep(u, m)
-		}
-		return u.Union(members...)
-	case Record:
-		return u.eachField(t, func(part *Type) *Type { return widenDeep(u, part) })
-	}
-	return t
-}
-
-// partly puts the types that were bound in the place of variables and leaves the others.
-func (c *checker) partly(t *Type, variables map[string]*Type) *Type {
-	known := map[string]*Type{}
-	for letter := 'A'; letter <= 'Z'; letter++ {
-		known[string(letter)] = c.universe.variable(string(letter))
-	}
-	maps.Copy(known, variables)
-	return c.substitute(t, known)
-}
-
-func hasVariables(t *Type) bool {
-	switch t.Kind {
-	case Tuple:
-		return slices.ContainsFunc(t.Parameters, hasVariables)
-	case Function:
-		return hasVariables(t.Result) || slices.ContainsFunc(t.Parameters, hasVariables)
-	case Variable:
-		return true
-	case List:
-		return hasVariables(t.Element)
-	case Union:
-		return slices.ContainsFunc(t.Members, hasVariables)
-	case Record:
-		return t.Rest != nil && hasVariables(t.Rest) ||
-			slices.ContainsFunc(t.Fields, func(f Field) bool { return hasVariables(f.Type) })
-	}
-	return false
-}
-
-// bindVariables matches a type that may hold variables with the type that was found. Literal types are widened.
-func (c *checker) bindVariables(want, got *Type, variables map[string]*Type) bool {
-	if !hasVariables(want) {
-		return Assignable(got, want)
-	}
-	core := got.Core()
-	if core.Kind == Never && want.Kind != Variable {
-		return true
-	}
-	if core.Kind == Union && want.Kind != Variable && want.Kind != Union {
-		return !slices.ContainsFunc(core.Members, func(m *Type) bool { return !c.bindVariables(want, m, variables) })
-	}
-	switch want.Kind {
-	case Variable:
-		bound := got
-		earlier, known := variables[want.Name]
-		if emptyLiteral(bound) && !known { // nothing explains what it may hold
-			bound = c.universe.List(AnyType)
-			if got.Core().Kind == Record {
-				bound = c.universe.Map(AnyType)
-			}
-		}
-		if known {
-			bound = c.universe.Union(earlier, bound)
-		}
-		variables[want.Name] = bound
-		return true
-	case List:
-		if core.Kind == Any {
-			return c.bindVariables(want.Element, AnyType, variables)
-		}
-		return core.Kind == List && c.bindVariables(want.Element, core.Element, variables)
-	case Function:
-		if core.Kind != Function || core.Required > len(want.Parameters) ||
-			len(core.Parameters) < len(want.Parameters) {
-			return false
-		}
-		for i, p := range want.Parameters {
-			if !Assignable(c.substitute(p, variables), core.Parameters[i]) {
-				return false
-			}
-		}
-		return c.bindVariables(want.Result, core.Result, variables)
-	case Record:
-		if core.Kind == Any {
-			for _, f := range want.Fields {
-				c.bindVariables(f.Type, AnyType, variables)
-			}
-			return want.Rest == nil || c.bindVariables(want.Rest, AnyType, variables)
-		}
-		if core.Kind != Record {
-			return false
-		}
-		if want.Rest == nil {
-			return c.bindFields(want, core, variables)
-		}
-		for _, f := range core.Fields {
-			if !c.bindVariables(want.Rest, f.Type, variables) {
-				return false
-			}
-		}
-		return core.Rest == nil || c.bindVariables(want.Rest, core.Rest, variables)
-	case Union:
-		for _, m := range want.Members {
-			if hasVariables(m) {
-				present := c.universe.WithoutNull(got)
-				return present.Kind == Never || c.bindVariables(m, present, variables)
-			}
-		}
-	}
-	return false
-}
-
-// bindFields is bindVariables for a closed record type.
-func (c *checker) bindFields(want, got *Type, variables map[string]*Type) bool {
-	for _, f := range want.Fields {
-		given, ok := got.Field(f.Name)
-		if !ok || given.Optional || !c.bindVariables(f.Type, given.Type, variables) {
-			return false
-		}
-	}
-	return got.Rest == nil && len(got.Fields) == len(want.Fields)
-}
-
-// substitute puts the types that were bound in the place of variables.
-func (c *checker) substitute(t *Type, variables map[string]*Type) *Type {
-	switch t.Kind {
-	case Variable:
-		if bound, ok := variables[t.Name]; ok {
-			return bound
-		}
-		return AnyType
-	case List:
-		return c.universe.List(c.substitute(t.Element, variables))
-	case Tuple, Function:
-		parameters := make([]*Type, len(t.Parameters))
-		for i, p := range t.Parameters {
-			parameters[i] = c.substitute(p, variables)
-		}
-		if t.Kind == Tuple {
-			return c.universe.Tuple(parameters...)
-		}
-		return c.universe.Function(parameters, t.Required, c.substitute(t.Result, variables))
-	case Union:
-		members := make([]*Type, len(t.Members))
-		for i, m := range t.Members {
-			members[i] = c.substitute(m, variables)
-		}
-		return c.universe.Union(members...)
-	case Record:
-		if !hasVariables(t) {
-			return t
-		}
-		return c.universe.eachField(t, func(part *Type) *Type { return c.substitute(part, variables) })
-	}
-	return t
-}

@@ -1,4 +1,4 @@
-package types
+package check
 
 import (
 	"fmt"
@@ -7,6 +7,7 @@ import (
 	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
 // trail says by which way a scalar came to be secret, or known only after deployment: where it stands now, and where
@@ -111,18 +112,22 @@ func (t *taint) eachMoved(move func(*trail) *trail) *taint {
 
 // find returns the first trail in a value for which wanted holds, with the path to it. Places that are secret by
 // their declared type do not count; the type may be nil.
-func (t *taint) find(declared *Type, wanted func(*trail) bool, path *place.Path) (*trail, *place.Path) {
+func (t *taint) find(declared types.Type, wanted func(*trail) bool, path *place.Path) (*trail, *place.Path) {
 	if t == nil {
 		return nil, nil
 	}
 	if t.scalar != nil && wanted(t.scalar) {
 		return t.scalar, path
 	}
-	var record *Type
+	var record *types.Record
+	var list *types.List
 	if declared != nil {
-		for _, part := range declared.Parts() {
-			if part.Kind == Record || part.Kind == List {
-				record = part
+		for _, part := range types.Parts(declared) { // the last of them, when there are several
+			switch of := part.(type) {
+			case *types.Record:
+				record, list = of, nil
+			case *types.List:
+				record, list = nil, of
 			}
 		}
 	}
@@ -132,8 +137,8 @@ func (t *taint) find(declared *Type, wanted func(*trail) bool, path *place.Path)
 	}
 	slices.Sort(names)
 	for _, name := range names {
-		var of *Type
-		if record != nil && record.Kind == Record {
+		var of types.Type
+		if record != nil {
 			of = record.Rest
 			if f, ok := record.Field(name); ok {
 				if f.Secret {
@@ -149,9 +154,9 @@ func (t *taint) find(declared *Type, wanted func(*trail) bool, path *place.Path)
 	if t.rest == nil {
 		return nil, nil
 	}
-	var of *Type
-	if record != nil && record.Kind == List {
-		of = record.Element
+	var of types.Type
+	if list != nil {
+		of = list.Element
 	} else if record != nil {
 		of = record.Rest
 	}
@@ -212,8 +217,8 @@ type tracker struct {
 	globals  map[*Object]*taint
 	running  map[*Object]bool
 	visits   int
-	declared map[*Type]*taint    // of values whose types have secret fields
-	seen     map[source.Pos]bool // where something was reported
+	declared map[types.Type]*taint // of values whose types have secret fields
+	seen     map[source.Pos]bool   // where something was reported
 }
 
 // trackLimit is how many expressions are followed. Beyond it the marks of values find what there is.
@@ -236,7 +241,7 @@ func (p *Program) track() source.Findings {
 		return nil
 	}
 	t := &tracker{program: p, globals: map[*Object]*taint{}, running: map[*Object]bool{}, seen: map[source.Pos]bool{},
-		declared: map[*Type]*taint{}}
+		declared: map[types.Type]*taint{}}
 	for _, m := range p.Modules {
 		for _, o := range m.Order {
 			if o.Invalid || o.Declaration.Declared().Broken {
@@ -308,7 +313,7 @@ func (t *tracker) global(o *Object) *taint {
 }
 
 // declaredTaint returns the taint of a value whose type has secret fields.
-func (tr *tracker) declaredTaint(t *Type) (found *taint) {
+func (tr *tracker) declaredTaint(t types.Type) (found *taint) {
 	if t == nil {
 		return nil
 	}
@@ -317,11 +322,11 @@ func (tr *tracker) declaredTaint(t *Type) (found *taint) {
 	}
 	tr.declared[t] = nil // in a type that contains itself, the first level is followed
 	defer func() { tr.declared[t] = found }()
-	for _, part := range t.Parts() {
-		switch part.Kind {
-		case List:
+	for _, part := range types.Parts(t) {
+		switch part := part.(type) {
+		case *types.List:
 			found = either(found, elements(tr.declaredTaint(part.Element)))
-		case Record:
+		case *types.Record:
 			one := &taint{fields: map[string]*taint{}, rest: tr.declaredTaint(part.Rest)}
 			for _, f := range part.Fields {
 				inner := tr.declaredTaint(f.Type)
@@ -457,7 +462,7 @@ func (t *tracked) block(all []syntax.Declaration) {
 }
 
 // documentType returns the type that is written for a document at the top of a module.
-func (t *tracked) documentType(d *syntax.Document) *Type {
+func (t *tracked) documentType(d *syntax.Document) types.Type {
 	for _, o := range t.module.Order {
 		if o.Declaration == syntax.Declaration(d) {
 			return o.Type
@@ -487,15 +492,15 @@ func (t *tracked) loop(e *syntax.For) {
 // mayBeRecord reports whether the value of an expression may be a record, which merges into another.
 func (t *tracked) mayBeRecord(e syntax.Expression) bool {
 	of := t.module.Info.Types[e.ID()]
-	return of == nil || holdsRecord(of)
+	return of == nil || types.HoldsRecord(of)
 }
 
 // laid returns the taint of a record over which another of a type is laid: scalars that are always there take the
 // place of what was. The type may be nil.
-func (t *taint) laid(over *taint, of *Type) *taint {
-	if of != nil && of.Core().Kind == Record {
-		for _, f := range of.Core().Fields {
-			if !f.Optional && !holdsRecord(f.Type) {
+func (t *taint) laid(over *taint, of types.Type) *taint {
+	if of != nil && types.AsRecord(of) != nil {
+		for _, f := range types.AsRecord(of).Fields {
+			if !f.Optional && !types.HoldsRecord(f.Type) {
 				t = t.changed([]*syntax.Key{{Name: f.Name}}, nil, false)
 			}
 		}
@@ -656,10 +661,10 @@ func (t *tracked) places(e *syntax.Places) *taint {
 // is not secret holds a secret.
 func (t *tracked) instanceMember(e *syntax.Field, other *taint) *taint {
 	of := t.module.Info.Types[e.Of.ID()]
-	if of == nil || of.Core().Kind != Instance || of.Core().Module == nil {
+	if of == nil || types.AsInstance(of) == nil {
 		return other.standing(e.Place())
 	}
-	if o := of.Core().Module.Objects[e.Name.Name]; o != nil {
+	if o := t.program.Modules[types.AsInstance(of).Module].Objects[e.Name.Name]; o != nil {
 		return t.name(o, e.Place())
 	}
 	return nil
@@ -740,7 +745,7 @@ func (t *tracked) binary(e *syntax.Binary) *taint {
 			return nil
 		}
 	case syntax.Add:
-		if of := t.module.Info.Types[e.ID()]; of != nil && of.Core().Kind == List {
+		if of := t.module.Info.Types[e.ID()]; of != nil && types.AsList(of) != nil {
 			return either(left, right)
 		}
 	}

@@ -1,4 +1,4 @@
-package types
+package check
 
 import (
 	"fmt"
@@ -7,6 +7,7 @@ import (
 
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
 // facts is a chain of what is known about names and field paths in a branch. Values never change, so that what is
@@ -15,7 +16,7 @@ import (
 type facts struct {
 	outer *facts
 	path  factPath
-	t     *Type
+	t     types.Type
 }
 
 // factPath is a name and the fields and elements that lead on from it, each quoted.
@@ -25,7 +26,7 @@ type factPath struct {
 }
 
 // know adds a fact.
-func (c *checker) know(path factPath, t *Type) { c.facts = &facts{c.facts, path, t} }
+func (c *checker) know(path factPath, t types.Type) { c.facts = &facts{c.facts, path, t} }
 
 // forget takes away what is known about a name, which stands for something else now.
 func (c *checker) forget(o *Object) {
@@ -62,7 +63,7 @@ func (c *checker) pathOf(e syntax.Expression) (factPath, bool) {
 	case *syntax.Index:
 		of, ok := c.pathOf(e.Of)
 		if literal, known := c.literalOf(e.Index); ok && known {
-			switch key := literal.Literal.(type) {
+			switch key := types.LiteralValue(literal).(type) {
 			case string:
 				return of.field(key), true
 			case int64:
@@ -78,7 +79,7 @@ func (p factPath) field(name string) factPath {
 }
 
 // narrowed returns what is known about the type of an expression here, or t when nothing more is.
-func (c *checker) narrowed(e syntax.Expression, t *Type) *Type {
+func (c *checker) narrowed(e syntax.Expression, t types.Type) types.Type {
 	if c.facts == nil {
 		return t
 	}
@@ -93,7 +94,7 @@ func (c *checker) narrowed(e syntax.Expression, t *Type) *Type {
 }
 
 // find returns what is known about a path by the facts before an outer chain; nil when nothing is.
-func (f *facts) find(path factPath, outer *facts) *Type {
+func (f *facts) find(path factPath, outer *facts) types.Type {
 	for ; f != outer && f != nil; f = f.outer {
 		if f.path == path {
 			return f.t
@@ -164,16 +165,16 @@ func (c *checker) assumeEither(e *syntax.Binary, holds bool) {
 // assumeIs narrows a path by `is`.
 func (c *checker) assumeIs(e *syntax.Is, holds bool) {
 	t, asked := c.module.Info.Types[e.Operand.ID()], c.module.Info.Asked[e.ID()]
-	if t == nil || asked == nil || t.Kind == Invalid || asked.Kind == Invalid {
+	if t == nil || asked == nil || t == types.Invalid || asked == types.Invalid {
 		return
 	}
-	if holds && !asked.MayBeNull() || !holds && Fits(NullType, asked) {
+	if holds && !types.MayBeNull(asked) || !holds && types.Fits(types.Null, asked) {
 		c.assumeThere(e.Operand)
 	}
 	if holds {
-		c.assumeField(e.Operand, func(field *Type) bool { return Overlap(field, asked) })
+		c.assumeField(e.Operand, func(field types.Type) bool { return types.Overlap(field, asked) })
 	} else {
-		c.assumeField(e.Operand, func(field *Type) bool { return !Fits(field, asked) })
+		c.assumeField(e.Operand, func(field types.Type) bool { return !types.Fits(field, asked) })
 	}
 	if path, ok := c.pathOf(e.Operand); ok {
 		if narrowed := c.restrict(t, asked, holds); narrowed != nil {
@@ -205,7 +206,7 @@ func (c *checker) assumeThere(e syntax.Expression) {
 // present notes that an expression is there and not null.
 func (c *checker) present(e syntax.Expression) {
 	t := c.module.Info.Types[e.ID()]
-	if t == nil || t.Kind == Invalid || t.Kind == Any {
+	if t == nil || t == types.Invalid || t == types.Any {
 		return
 	}
 	if path, ok := c.pathOf(e); ok && path.root != nil {
@@ -215,17 +216,17 @@ func (c *checker) present(e syntax.Expression) {
 
 // restrict returns what is left of a type when its values are, or are not, of another; nil when that cannot be told.
 // `is` converts nothing: what it holds for has not passed into the type that it asks for.
-func (c *checker) restrict(t, asked *Type, holds bool) *Type {
-	if holds && (t.Core().Kind == Any || Assignable(asked, t)) {
-		if slices.Contains(t.alternatives(), asked) && !c.mayBeOther(t, asked) {
+func (c *checker) restrict(t, asked types.Type, holds bool) types.Type {
+	if holds && (types.Core(t) == types.Any || types.Assignable(asked, t)) {
+		if slices.Contains(types.Alternatives(t), asked) && !c.mayBeOther(t, asked) {
 			return asked
 		}
 		return c.universe.Loose(asked)
 	}
-	var left []*Type
-	all := t.alternatives()
+	var left []types.Type
+	all := types.Alternatives(t)
 	for _, part := range all {
-		if holds && Overlap(part, asked) || !holds && !Fits(part, asked) {
+		if holds && types.Overlap(part, asked) || !holds && !types.Fits(part, asked) {
 			left = append(left, part)
 		}
 	}
@@ -236,13 +237,13 @@ func (c *checker) restrict(t, asked *Type, holds bool) *Type {
 }
 
 // mayBeOther reports whether a value of a type for which `is` holds may be of another of its members, too.
-func (c *checker) mayBeOther(t, asked *Type) bool {
-	return slices.ContainsFunc(t.alternatives(), func(m *Type) bool { return m != asked && Overlap(m, asked) })
+func (c *checker) mayBeOther(t, asked types.Type) bool {
+	return slices.ContainsFunc(types.Alternatives(t), func(m types.Type) bool { return m != asked && types.Overlap(m, asked) })
 }
 
 // assumeField narrows a record of several types by what is known of one of its fields, such as the kind by which they
 // are told apart: those are left of whose field it may be.
-func (c *checker) assumeField(e syntax.Expression, may func(field *Type) bool) {
+func (c *checker) assumeField(e syntax.Expression, may func(field types.Type) bool) {
 	field, ok := e.(*syntax.Field)
 	if !ok || c.module.Info.Objects[field.ID()] != nil {
 		return
@@ -252,15 +253,15 @@ func (c *checker) assumeField(e syntax.Expression, may func(field *Type) bool) {
 	if !ok || t == nil {
 		return
 	}
-	var left []*Type
-	all := t.alternatives()
+	var left []types.Type
+	all := types.Alternatives(t)
 	for _, part := range all {
-		core := part.Core()
-		if core.Kind != Record {
+		record := types.AsRecord(part)
+		if record == nil {
 			left = append(left, part)
 			continue
 		}
-		if f, ok := core.Field(field.Name.Name); !ok || f.Optional || may(f.Type) {
+		if f, ok := record.Field(field.Name.Name); !ok || f.Optional || may(f.Type) {
 			left = append(left, part)
 		}
 	}
@@ -272,16 +273,16 @@ func (c *checker) assumeField(e syntax.Expression, may func(field *Type) bool) {
 // assumePresent notes that a record has a field, by `"field" in record`.
 func (c *checker) assumePresent(key, record syntax.Expression) {
 	literal, ok := c.literalOf(key)
-	if !ok || literal.Kind != Literal {
+	if !ok || types.LiteralValue(literal) == nil {
 		return
 	}
-	name, _ := literal.Literal.(string)
+	name, _ := types.LiteralValue(literal).(string)
 	path, ok := c.pathOf(record)
 	t := c.module.Info.Types[record.ID()]
-	if !ok || t == nil || t.Core().Kind != Record {
+	if !ok || t == nil || types.AsRecord(t) == nil {
 		return
 	}
-	if field, ok := t.Core().Field(name); ok {
+	if field, ok := types.AsRecord(t).Field(name); ok {
 		c.know(path.field(name), field.Type)
 	}
 }
@@ -292,18 +293,18 @@ func (c *checker) assumeEqual(e, other syntax.Expression, equal bool) {
 	if !ok {
 		return
 	}
-	if equal != (literal == NullType) {
+	if equal != (literal == types.Null) {
 		c.assumeThere(e)
 	}
 	path, ok := c.pathOf(e)
 	t := c.module.Info.Types[e.ID()]
-	if !ok || t == nil || t.Kind == Invalid {
+	if !ok || t == nil || t == types.Invalid {
 		return
 	}
-	if literal.Kind == Literal {
-		c.assumeField(e, func(field *Type) bool {
-			return equal && Overlap(field, literal) || !equal &&
-				field.Core() != literal
+	if types.LiteralValue(literal) != nil {
+		c.assumeField(e, func(field types.Type) bool {
+			return equal && types.Overlap(field, literal) || !equal &&
+				types.Core(field) != literal
 		})
 	}
 	if narrowed := c.restrictEqual(t, literal, equal); narrowed != nil {
@@ -313,38 +314,38 @@ func (c *checker) assumeEqual(e, other syntax.Expression, equal bool) {
 
 // restrictEqual returns what is left of a type when its values equal a literal, or do not; nil when that cannot be
 // told.
-func (c *checker) restrictEqual(t, literal *Type, equal bool) *Type {
-	if t.Kind == Any {
-		if equal && !numeric(literal) {
+func (c *checker) restrictEqual(t, literal types.Type, equal bool) types.Type {
+	if t == types.Any {
+		if equal && !types.IsNumeric(literal) {
 			return literal
 		}
 		return nil
 	}
 	// 1 == 1.0, so that a number that equals an int need not be one.
-	if numeric(literal) &&
-		slices.ContainsFunc(t.Parts(), func(p *Type) bool { return numeric(p) && p.Widen() != literal.Widen() }) {
+	if types.IsNumeric(literal) &&
+		slices.ContainsFunc(types.Parts(t), func(p types.Type) bool { return types.IsNumeric(p) && types.Widen(p) != types.Widen(literal) }) {
 		if !equal {
 			return nil
 		}
-		var numbers []*Type
-		for _, p := range t.Parts() {
-			if numeric(p) && (p.Kind != Literal || Overlap(p, literal)) {
+		var numbers []types.Type
+		for _, p := range types.Parts(t) {
+			if types.IsNumeric(p) && (types.LiteralValue(p) == nil || types.Overlap(p, literal)) {
 				numbers = append(numbers, p)
 			}
 		}
 		return c.universe.Union(numbers...)
 	}
-	var left []*Type
-	all := t.alternatives()
+	var left []types.Type
+	all := types.Alternatives(t)
 	for _, part := range all {
-		if (part.Core() == literal) == equal {
+		if (types.Core(part) == literal) == equal {
 			left = append(left, part)
 		}
 	}
 	switch {
 	case equal && len(left) == 0:
-		left = []*Type{literal}
-	case !equal && literal == NullType:
+		left = []types.Type{literal}
+	case !equal && literal == types.Null:
 		return c.universe.WithoutNull(t)
 	case !equal && len(left) == len(all):
 		return nil
@@ -364,13 +365,13 @@ func isEnvironmentName(e syntax.Expression) bool {
 }
 
 // nearestText suggests one of the texts that a type allows for another that it does not.
-func nearestText(text string, of *Type) string {
-	texts := literalTexts(of)
+func nearestText(text string, of types.Type) string {
+	texts := types.LiteralTexts(of)
 	if near, ok := source.Nearest(text, texts); ok {
 		return fmt.Sprintf("did you mean %q?", near)
 	}
 	if len(texts) > 0 {
-		return "possible values: " + quotedList(texts)
+		return "possible values: " + source.Quoted(texts)
 	}
 	return ""
 }

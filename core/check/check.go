@@ -1,4 +1,4 @@
-package types
+package check
 
 import (
 	"fmt"
@@ -7,12 +7,13 @@ import (
 
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
 // checker checks one module at a time.
 type checker struct {
 	program  *Program
-	universe *Universe
+	universe *types.Universe
 	module   *Module
 	findings *source.Findings
 	builtins map[Builtin]*Object
@@ -51,6 +52,9 @@ type scope struct {
 func Check(program *Program) source.Findings {
 	var findings source.Findings
 	c := &checker{program: program, universe: program.Universe, findings: &findings, builtins: map[Builtin]*Object{}}
+	for i, m := range program.Modules {
+		m.Number = i
+	}
 	for _, m := range program.Modules {
 		c.checkModule(m)
 	}
@@ -87,10 +91,10 @@ func (c *checker) checkModule(m *Module) {
 	c.needs = nil
 	m.Objects = map[string]*Object{}
 	m.Info = Info{
-		Types:   make([]*Type, m.Tree.Expressions),
+		Types:   make([]types.Type, m.Tree.Expressions),
 		Objects: make([]*Object, m.Tree.Expressions),
-		Targets: make([]*Type, m.Tree.Expressions),
-		Asked:   map[syntax.ID]*Type{},
+		Targets: make([]types.Type, m.Tree.Expressions),
+		Asked:   map[syntax.ID]types.Type{},
 		Slots:   map[any]int{},
 	}
 	m.First = c.program.Globals
@@ -175,7 +179,7 @@ func (c *checker) declare(d syntax.Declaration) {
 		c.report(source.BadName, o.Span, "choose another name, such as "+o.Name+"_",
 			"%q is the name of a group of built-in functions", o.Name)
 	}
-	if _, ok := builtinTypes[o.Name]; ok && o.Kind == ObjectType {
+	if _, ok := types.ByName[o.Name]; ok && o.Kind == ObjectType {
 		c.report(source.BadName, o.Span, "choose another name", "%q is a built-in type", o.Name)
 	}
 	if o.Kind == ObjectType && (o.Name == inputsMember || o.Name == instanceMember) {
@@ -193,7 +197,7 @@ func (c *checker) declare(d syntax.Declaration) {
 func (c *checker) resolve(o *Object) {
 	if o.state != unresolved {
 		if o.state == resolving && o.Type == nil {
-			o.Type = InvalidType
+			o.Type = types.Invalid
 		}
 		return
 	}
@@ -205,7 +209,7 @@ func (c *checker) resolve(o *Object) {
 	}
 	c.resolveDeclaration(o)
 	if o.Type == nil {
-		o.Type = InvalidType
+		o.Type = types.Invalid
 	}
 	o.state = resolved
 	if o.Kind == ObjectType {
@@ -252,17 +256,18 @@ func (c *checker) resolveDeclaration(o *Object) {
 	case *syntax.Use:
 		c.checkUse(o, d)
 	case *syntax.TypeDeclaration:
-		o.Type = c.universe.Named(o)
+		named := c.universe.Named(o.Name)
+		o.Type = named
 		if d.Type != nil && !d.Broken {
-			o.Type.Base = c.typeOf(d.Type)
+			named.Resolve(c.typeOf(d.Type))
 		} else {
-			o.Type.Base = InvalidType
+			named.Resolve(types.Invalid)
 		}
 	case *syntax.Input:
-		o.Type = InvalidType
+		o.Type = types.Invalid
 		if d.Type != nil {
 			o.Type = c.typeOf(d.Type)
-			if !IsData(o.Type) {
+			if !types.IsData(o.Type) {
 				c.report(source.WrongType, d.Type.Place(), "declare a function with fn",
 					"an input is plain data, not %s", o.Type)
 			}
@@ -298,29 +303,34 @@ func (c *checker) resolveDeclaration(o *Object) {
 }
 
 // checkHidden reports a type of which it would have to be known how many values there are before they are.
-func (c *checker) checkHidden(written syntax.Type, t *Type, what string) {
-	var bad func(t *Type, seen []*Type) *Type
-	bad = func(t *Type, seen []*Type) *Type {
+func (c *checker) checkHidden(written syntax.Type, t types.Type, what string) {
+	var bad func(t types.Type, seen []types.Type) types.Type
+	bad = func(t types.Type, seen []types.Type) types.Type {
 		if slices.Contains(seen, t) {
 			return t
 		}
 		seen = append(seen, t)
-		var scalar *Type
-		for _, part := range t.Parts() {
-			if wide := part.Core().Widen(); wide.Kind >= Bool && wide.Kind <= String {
+		var scalar types.Type
+		for _, part := range types.Parts(t) {
+			switch wide := types.Widen(types.Core(part)); wide {
+			case types.Bool, types.Int, types.Float, types.String:
 				if scalar != nil && scalar != wide { // of which kind it is would be known
 					return t
 				}
 				scalar = wide
 			}
-			switch part.Kind {
-			case List, Any:
+			switch of := part.(type) {
+			case *types.List:
 				return part
-			case Record:
-				if part.Rest != nil || len(t.Parts()) > 1 {
+			case *types.Basic:
+				if part == types.Any {
 					return part
 				}
-				for _, f := range part.Fields {
+			case *types.Record:
+				if of.Rest != nil || len(types.Parts(t)) > 1 {
+					return part
+				}
+				for _, f := range of.Fields {
 					if f.Optional {
 						return part
 					}
@@ -344,7 +354,7 @@ func (c *checker) checkUse(o *Object, d *syntax.Use) {
 	if imported == nil || imported.Failed {
 		o.Invalid = true
 	}
-	o.Type = AnyType
+	o.Type = types.Any
 	if d.Type != nil {
 		if o.Kind == ObjectModule {
 			c.report(source.Syntax, d.Type.Place(), "leave it out", "a module has no type")
@@ -352,14 +362,14 @@ func (c *checker) checkUse(o *Object, d *syntax.Use) {
 		}
 		o.Type = c.typeOf(d.Type)
 	} else if d.Form == "text" || d.Form == "bytes" {
-		o.Type = StringType
+		o.Type = types.String
 	} else if d.Form == "stream" {
-		o.Type = c.universe.List(AnyType)
+		o.Type = c.universe.List(types.Any)
 	} else if strings.Contains(d.Path, "*") {
-		o.Type = c.universe.Map(AnyType)
+		o.Type = c.universe.Map(types.Any)
 	}
 	if o.Invalid {
-		o.Type = InvalidType
+		o.Type = types.Invalid
 	}
 }
 
@@ -372,7 +382,7 @@ func (c *checker) checkValue(o *Object, declared syntax.Type, value syntax.Expre
 		return
 	}
 	if o.Type == nil {
-		inferred := explained(c.universe, c.infer(value, nil))
+		inferred := c.universe.Explained(c.infer(value, nil))
 		if o.Type == nil { // else it is part of a circle
 			o.Type = inferred
 		}
@@ -381,31 +391,10 @@ func (c *checker) checkValue(o *Object, declared syntax.Type, value syntax.Expre
 	c.check(value, o.Type, what)
 }
 
-// explained returns the type of a value that has a name, in which nothing explains empty literals any more: they may
-// hold anything.
-func explained(u *Universe, t *Type) *Type {
-	if t.Kind != List && t.Kind != Record {
-		return t
-	}
-	return u.derive("explained", t, func() *Type { return explainedParts(u, t) })
-}
-
-func explainedParts(u *Universe, t *Type) *Type {
-	switch {
-	case t.Kind == List && t.Element == NeverType:
-		return u.List(AnyType)
-	case t.Kind == List:
-		return u.List(explained(u, t.Element))
-	case len(t.Fields) == 0 && t.Rest == nil:
-		return u.Map(AnyType)
-	}
-	return u.eachField(t, func(part *Type) *Type { return explained(u, part) })
-}
-
 // checkDocument checks a document, which may stand in a block, and returns the type of its value.
-func (c *checker) checkDocument(d *syntax.Document) *Type {
+func (c *checker) checkDocument(d *syntax.Document) types.Type {
 	if d.Path != nil {
-		c.check(d.Path, StringType, "the path of a document")
+		c.check(d.Path, types.String, "the path of a document")
 		format, ending := d.Format.Name, ""
 		if s, ok := d.Path.(*syntax.String); ok && len(s.Parts) > 0 {
 			last := s.Parts[len(s.Parts)-1]
@@ -430,21 +419,21 @@ func (c *checker) checkDocument(d *syntax.Document) *Type {
 		}
 	}
 	if d.Value == nil {
-		return InvalidType
+		return types.Invalid
 	}
 	t := c.typedValue(d.Type, d.Value, "the document")
 	c.checkData(t, d.Value, "a document")
-	if d.Stream && !Assignable(t, c.universe.List(AnyType)) {
+	if d.Stream && !types.Assignable(t, c.universe.List(types.Any)) {
 		c.report(source.WrongType, d.Value.Place(), "write document for a single one",
-			"a stream is a list of documents, not %s", describeType(t))
+			"a stream is a list of documents, not %s", types.Describe(t))
 	}
 	return t
 }
 
 // typedValue checks a value against the type that is written for it, if any, and returns the type that it has then.
-func (c *checker) typedValue(declared syntax.Type, value syntax.Expression, what string) *Type {
+func (c *checker) typedValue(declared syntax.Type, value syntax.Expression, what string) types.Type {
 	if declared == nil {
-		return explained(c.universe, c.infer(value, nil))
+		return c.universe.Explained(c.infer(value, nil))
 	}
 	t := c.typeOf(declared)
 	c.check(value, t, what)
@@ -457,9 +446,9 @@ func (c *checker) checkStatement(d syntax.Declaration) {
 	case *syntax.Document:
 		c.checkDocument(d)
 	case *syntax.Remark:
-		c.check(d.Value, StringType, "a remark")
+		c.check(d.Value, types.String, "a remark")
 	case *syntax.Require:
-		c.check(d.Condition, BoolType, "what is required")
+		c.check(d.Condition, types.Bool, "what is required")
 		c.messageOf(d.Condition, d.Message)
 	case *syntax.Include:
 		c.checkInclude(d)
@@ -475,7 +464,7 @@ func (c *checker) checkStatement(d syntax.Declaration) {
 		t := c.typedValue(d.Type, d.Value, fmt.Sprintf("%q", d.Name.Name))
 		c.module.Info.Slots[d] = c.bind(d.Name, t).Slot
 	case *syntax.IfBlock:
-		c.check(d.Condition, BoolType, "a condition")
+		c.check(d.Condition, types.Bool, "a condition")
 		facts := c.facts
 		c.assume(d.Condition, true)
 		c.forgetEach()
@@ -506,7 +495,7 @@ func (c *checker) messageOf(condition, message syntax.Expression) {
 	}
 	facts := c.facts
 	c.assume(condition, false)
-	c.check(message, StringType, "a message")
+	c.check(message, types.String, "a message")
 	c.facts = facts
 }
 
@@ -520,10 +509,10 @@ func (c *checker) checkBlock(declarations []syntax.Declaration) {
 }
 
 // checkData reports a value that leaves the program and holds a function.
-func (c *checker) checkData(t *Type, value syntax.Expression, what string) {
-	if t != nil && value != nil && !IsData(t) {
+func (c *checker) checkData(t types.Type, value syntax.Expression, what string) {
+	if t != nil && value != nil && !types.IsData(t) {
 		holds, help := "holds a function", "call the function, or leave it out"
-		if t.Core().Kind == Instance {
+		if types.AsInstance(t) != nil {
 			holds, help = "is an instance", "take one of its members"
 		}
 		c.report(source.WrongType, value.Place(), help, "%s is plain data, but this %s: %s", what, holds, t)
@@ -538,7 +527,7 @@ func (c *checker) checkFunction(o *Object, d *syntax.Function) {
 		o.Type = c.typeOf(d.Result)
 	}
 	for _, p := range d.Parameters {
-		parameter := Parameter{Name: p.Name.Name, Type: InvalidType}
+		parameter := Parameter{Name: p.Name.Name, Type: types.Invalid}
 		if p.Type != nil {
 			parameter.Type = c.typeOf(p.Type)
 		}
@@ -562,20 +551,20 @@ func (c *checker) checkFunction(o *Object, d *syntax.Function) {
 		c.check(d.Body, o.Type, fmt.Sprintf("the result of %q", o.Name))
 		return
 	}
-	result := explained(c.universe, c.infer(d.Body, nil))
+	result := c.universe.Explained(c.infer(d.Body, nil))
 	if o.Type == nil {
 		o.Type = result
 	}
 }
 
 // bind enters a local name and gives it a place in the frame of the declaration.
-func (c *checker) bind(name syntax.Identifier, t *Type) *Object {
+func (c *checker) bind(name syntax.Identifier, t types.Type) *Object {
 	c.owner.Frame++
 	return c.bindAt(name, t, c.owner.Frame-1)
 }
 
 // bindAt is bind for a place that is taken already.
-func (c *checker) bindAt(name syntax.Identifier, t *Type, slot int) *Object {
+func (c *checker) bindAt(name syntax.Identifier, t types.Type, slot int) *Object {
 	o := &Object{Kind: ObjectLocal, Name: name.Name, Span: name.Span, Module: c.module, Type: t, Slot: slot,
 		Global: -1, state: resolved}
 	if name.Name == "_" {
@@ -637,7 +626,7 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 	if near, ok := c.nearest(name); ok {
 		help = fmt.Sprintf("did you mean %q?", near)
 		related = see(c.module.Objects[near])
-	} else if _, ok := builtinTypes[name]; ok {
+	} else if _, ok := types.ByName[name]; ok {
 		help = "this is a type, not a value"
 	}
 	if len(functions) > 0 {

@@ -1,4 +1,4 @@
-package types
+package check
 
 import (
 	"fmt"
@@ -7,6 +7,7 @@ import (
 
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
 // routine is a function that is a value: one that is declared, or an anonymous one with what was known where it was
@@ -146,8 +147,8 @@ func (t *tracked) builtin(e *syntax.Call, o *Object, arguments []*taint, written
 	}
 	flow := &flow{tracked: t, call: e, name: o.Name, variables: map[string]*taint{}}
 	for i, p := range o.Parameters {
-		switch p.Type.Core().Kind {
-		case Int, String:
+		switch types.Core(p.Type) {
+		case types.Int, types.String:
 			if written[i] != nil {
 				t.decides(arguments[i], "the result of "+o.Name, written[i].Place())
 			}
@@ -160,10 +161,10 @@ func (t *tracked) builtin(e *syntax.Call, o *Object, arguments []*taint, written
 	switch o.Name {
 	case "record.omit", "record.pick":
 		found := arguments[0].standing(e.Place())
-		if kept := t.module.Info.Types[e.ID()]; kept != nil && kept.Kind == Record && found != nil {
+		if kept := t.module.Info.Types[e.ID()]; kept != nil && types.AsRecord(kept) != nil && found != nil {
 			fields := map[string]*taint{}
 			for name, inner := range found.fields {
-				if kept.hasField(name) {
+				if types.HasField(kept, name) {
 					fields[name] = inner
 				}
 			}
@@ -198,20 +199,20 @@ type flow struct {
 }
 
 // gather notes what a value of a type brings for the variables in it.
-func (f *flow) gather(t *Type, found *taint) {
+func (f *flow) gather(t types.Type, found *taint) {
 	if found == nil {
 		return
 	}
-	switch t.Kind {
-	case Variable:
+	switch t := t.(type) {
+	case *types.Variable:
 		f.variables[t.Name] = either(f.variables[t.Name], found)
-	case List:
+	case *types.List:
 		f.gather(t.Element, found.element())
-	case Union:
+	case *types.Union:
 		for _, m := range t.Members {
 			f.gather(m, found)
 		}
-	case Record:
+	case *types.Record:
 		for _, field := range t.Fields {
 			f.gather(field.Type, found.field(field.Name))
 		}
@@ -223,10 +224,10 @@ func (f *flow) gather(t *Type, found *taint) {
 
 // callback follows what is given to a function that is a parameter, and what that returns.
 func (f *flow) callback(p Parameter, given *taint, written syntax.Expression) {
-	var function *Type
-	for _, part := range p.Type.Parts() {
-		if part.Kind == Function {
-			function = part
+	var function *types.Function
+	for _, part := range types.Parts(p.Type) {
+		if of := types.AsFunction(part); of != nil {
+			function = of
 		}
 	}
 	if function == nil {
@@ -250,12 +251,12 @@ func (f *flow) callback(p Parameter, given *taint, written syntax.Expression) {
 		f.gather(function.Result, returned)
 		returned = returns()
 	}
-	switch function.Result.Core().Kind {
-	case Bool:
+	switch types.Core(function.Result) {
+	case types.Bool:
 		f.decides(returned, "what "+f.name+" chooses", f.call.Place())
-	case String:
+	case types.String:
 		f.decides(returned, "a key of "+f.name, f.call.Place())
-	case Any:
+	case types.Any:
 		f.decides(returned, "the result of "+f.name, f.call.Place())
 	default:
 		f.gather(function.Result, returned)
@@ -263,25 +264,25 @@ func (f *flow) callback(p Parameter, given *taint, written syntax.Expression) {
 }
 
 // result returns the taint of a value of a type with variables.
-func (f *flow) result(t *Type) *taint {
+func (f *flow) result(t types.Type) *taint {
 	var found *taint
-	switch t.Kind {
-	case Variable:
+	switch t := t.(type) {
+	case *types.Variable:
 		return f.variables[t.Name]
-	case List:
+	case *types.List:
 		return elements(f.result(t.Element))
-	case Tuple:
+	case *types.Tuple:
 		var all *taint
-		for _, element := range t.Parameters {
+		for _, element := range t.Elements {
 			all = either(all, f.result(element))
 		}
 		return elements(all)
-	case Union:
+	case *types.Union:
 		for _, m := range t.Members {
 			found = either(found, f.result(m))
 		}
 		return found
-	case Record:
+	case *types.Record:
 		found = &taint{fields: map[string]*taint{}}
 		for _, field := range t.Fields {
 			if inner := f.result(field.Type); inner != nil {

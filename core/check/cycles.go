@@ -1,4 +1,4 @@
-package types
+package check
 
 import (
 	"fmt"
@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"knothole/core/source"
+	"knothole/core/types"
 )
 
 // propagate finds out which declarations depend on inputs and on the environment. The components come with those
@@ -81,7 +82,7 @@ func (c *checker) reportCycles(objects []*Object, components [][]int) {
 // reportEmpty reports every type of which there can be no value, since it would hold another of itself without an end.
 // Such a circle goes through tuples, whose elements cannot be left out.
 func (c *checker) reportEmpty() {
-	empty := map[*Type]bool{} // as far as is known
+	empty := map[types.Type]bool{} // the named types, as far as is known
 	for _, o := range c.module.Order {
 		if o.Kind == ObjectType && !o.Invalid && o.Type != nil {
 			empty[o.Type] = true
@@ -90,7 +91,7 @@ func (c *checker) reportEmpty() {
 	for changed := true; changed; {
 		changed = false
 		for t := range empty {
-			if hasValue(t.Base, empty) {
+			if hasValue(t.(*types.Named).Base(), empty) {
 				delete(empty, t)
 				changed = true
 			}
@@ -106,18 +107,18 @@ func (c *checker) reportEmpty() {
 }
 
 // hasValue reports whether a type has a value that holds none of some named types.
-func hasValue(t *Type, empty map[*Type]bool) bool {
-	switch t.Kind {
-	case Named:
+func hasValue(t types.Type, empty map[types.Type]bool) bool {
+	switch t := t.(type) {
+	case *types.Named:
 		return !empty[t]
-	case Limited:
+	case *types.Limited:
 		return hasValue(t.Base, empty)
-	case Union:
-		return slices.ContainsFunc(t.Members, func(m *Type) bool { return hasValue(m, empty) })
-	case Tuple:
-		return !slices.ContainsFunc(t.Parameters, func(p *Type) bool { return !hasValue(p, empty) })
-	case Record:
-		return !slices.ContainsFunc(t.Fields, func(f Field) bool {
+	case *types.Union:
+		return slices.ContainsFunc(t.Members, func(m types.Type) bool { return hasValue(m, empty) })
+	case *types.Tuple:
+		return !slices.ContainsFunc(t.Elements, func(e types.Type) bool { return !hasValue(e, empty) })
+	case *types.Record:
+		return !slices.ContainsFunc(t.Fields, func(f types.Field) bool {
 			return !f.Optional && f.Default == nil && !hasValue(f.Type, empty)
 		})
 	}

@@ -1,23 +1,24 @@
-package types
+package check
 
 import (
 	"fmt"
 
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
 // functionType returns the type of a declared function as a value.
-func (c *checker) functionType(o *Object) *Type {
-	if o.Type == nil || o.Type.Kind == Invalid {
-		return InvalidType
+func (c *checker) functionType(o *Object) types.Type {
+	if o.Type == nil || o.Type == types.Invalid {
+		return types.Invalid
 	}
 	return o.Signature(c.universe)
 }
 
 // Signature returns the type of a declared function as a value.
-func (o *Object) Signature(u *Universe) *Type {
-	var parameters []*Type
+func (o *Object) Signature(u *types.Universe) types.Type {
+	var parameters []types.Type
 	required := 0
 	for _, p := range o.Parameters {
 		parameters = append(parameters, p.Type)
@@ -29,7 +30,7 @@ func (o *Object) Signature(u *Universe) *Type {
 }
 
 // letIn checks `let a = x then e`; body checks what stands behind then, where the names are known.
-func (c *checker) letIn(e *syntax.LetIn, body func() *Type) *Type {
+func (c *checker) letIn(e *syntax.LetIn, body func() types.Type) types.Type {
 	outer, facts := c.scope, c.facts
 	for _, b := range e.Bindings {
 		t := c.typedValue(b.Type, b.Value, fmt.Sprintf("%q", b.Name.Name))
@@ -43,17 +44,17 @@ func (c *checker) letIn(e *syntax.LetIn, body func() *Type) *Type {
 }
 
 // inferLambda finds the type of an anonymous function. Parameters without a type take it from what is expected.
-func (c *checker) inferLambda(e *syntax.Lambda, want *Type) *Type {
-	var expected *Type
+func (c *checker) inferLambda(e *syntax.Lambda, want types.Type) types.Type {
+	var expected *types.Function
 	if want != nil {
-		expected = onlyPart(want, Function)
+		expected = types.OnlyFunction(want)
 	}
 	outer, facts, it := c.scope, c.facts, c.it
-	var parameters []*Type
+	var parameters []types.Type
 	required := 0
 	tooMany := false
 	for i, p := range e.Parameters {
-		t := InvalidType
+		t := types.Invalid
 		switch {
 		case expected != nil && i >= len(expected.Parameters) && p.Default == nil:
 			if !tooMany {
@@ -80,14 +81,14 @@ func (c *checker) inferLambda(e *syntax.Lambda, want *Type) *Type {
 		o.used = o.used || expected != nil // what calls it decides how many there are
 		c.module.Info.Slots[p] = o.Slot
 	}
-	var result *Type
+	var result types.Type
 	switch {
 	case e.Result != nil:
 		result = c.typeOf(e.Result)
 		c.check(e.Body, result, "the result of the function")
-	case expected != nil && !hasVariables(expected.Result):
+	case expected != nil && !types.HasVariables(expected.Result):
 		result = expected.Result
-		if result.Kind == Any {
+		if result == types.Any {
 			result = c.infer(e.Body, nil)
 		} else {
 			c.check(e.Body, result, "the result of the function")
@@ -98,22 +99,22 @@ func (c *checker) inferLambda(e *syntax.Lambda, want *Type) *Type {
 	c.facts, c.it = facts, it
 	c.unbind(outer)
 	if tooMany {
-		return InvalidType
+		return types.Invalid
 	}
 	return c.universe.Function(parameters, required, result)
 }
 
 // callValue checks the call of a function that is a value, such as a parameter.
-func (c *checker) callValue(e *syntax.Call, t *Type) *Type {
-	core := t.Core()
-	if core.Kind != Function {
-		if core.Kind != Invalid {
-			c.report(source.WrongUse, e.Function.Place(), "", "only functions can be called, not %s", describeType(t))
+func (c *checker) callValue(e *syntax.Call, t types.Type) types.Type {
+	function := types.AsFunction(t)
+	if function == nil {
+		if types.Core(t) != types.Invalid {
+			c.report(source.WrongUse, e.Function.Place(), "", "only functions can be called, not %s", types.Describe(t))
 		}
 		for _, a := range e.Arguments {
 			c.infer(a.Value, nil)
 		}
-		return InvalidType
+		return types.Invalid
 	}
 	for i, a := range e.Arguments {
 		switch {
@@ -125,44 +126,44 @@ func (c *checker) callValue(e *syntax.Call, t *Type) *Type {
 			c.report(source.WrongArguments, a.Name.Span, "leave the name out",
 				"the parameters of a function that is a value have no names")
 			c.infer(a.Value, nil)
-		case i >= len(core.Parameters):
+		case i >= len(function.Parameters):
 			c.report(source.WrongArguments, a.Value.Place(), "leave it out", "%s takes %s, this is one too many",
-				core, count(len(core.Parameters), "argument"))
+				function, count(len(function.Parameters), "argument"))
 			c.infer(a.Value, nil)
 		default:
-			c.check(a.Value, core.Parameters[i], "an argument")
+			c.check(a.Value, function.Parameters[i], "an argument")
 		}
 	}
-	if len(e.Arguments) < core.Required {
-		c.report(source.WrongArguments, e.Function.Place(), "add the arguments", "%s needs %s, not %d", core,
-			count(core.Required, "argument"), len(e.Arguments))
+	if len(e.Arguments) < function.Required {
+		c.report(source.WrongArguments, e.Function.Place(), "add the arguments", "%s needs %s, not %d", function,
+			count(function.Required, "argument"), len(e.Arguments))
 	}
-	return core.Result
+	return function.Result
 }
 
-func (c *checker) inferIs(e *syntax.Is) *Type {
+func (c *checker) inferIs(e *syntax.Is) types.Type {
 	t := c.infer(e.Operand, nil)
 	asked := c.typeOf(e.Type)
 	c.module.Info.Asked[e.ID()] = asked
-	if t.Kind != Invalid && asked.Kind != Invalid && !Overlap(t, asked) {
-		c.report(source.NeverEqual, e.Type.Place(), "", "%s is never %s", describeType(t), Article(asked))
+	if t != types.Invalid && asked != types.Invalid && !types.Overlap(t, asked) {
+		c.report(source.NeverEqual, e.Type.Place(), "", "%s is never %s", types.Describe(t), types.Article(asked))
 	}
-	return BoolType
+	return types.Bool
 }
 
-func (c *checker) inferAs(e *syntax.As) *Type {
+func (c *checker) inferAs(e *syntax.As) types.Type {
 	t := c.infer(e.Operand, nil)
 	asked := c.typeOf(e.Type)
 	c.module.Info.Asked[e.ID()] = asked
-	if t.Kind == Invalid {
+	if t == types.Invalid {
 		return asked
 	}
-	if !IsData(asked) {
+	if !types.IsData(asked) {
 		c.report(source.WrongType, e.Type.Place(), "", "only data can be converted, not into %s", asked)
-		return InvalidType
+		return types.Invalid
 	}
-	if !Overlap(t, asked) && !Assignable(t, asked) {
-		c.report(source.WrongType, e.Operand.Place(), "", "%s is never %s", describeType(t), Article(asked))
+	if !types.Overlap(t, asked) && !types.Assignable(t, asked) {
+		c.report(source.WrongType, e.Operand.Place(), "", "%s is never %s", types.Describe(t), types.Article(asked))
 	}
 	return asked
 }

@@ -1,4 +1,4 @@
-package types
+package check
 
 import (
 	"fmt"
@@ -6,10 +6,11 @@ import (
 
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
 // typeOf resolves a written type.
-func (c *checker) typeOf(t syntax.Type) *Type {
+func (c *checker) typeOf(t syntax.Type) types.Type {
 	switch t := t.(type) {
 	case *syntax.NamedType:
 		return c.namedType(t)
@@ -17,9 +18,9 @@ func (c *checker) typeOf(t syntax.Type) *Type {
 		if literal, ok := c.literalOf(t.Value); ok {
 			return literal
 		}
-		return InvalidType
+		return types.Invalid
 	case *syntax.UnionType:
-		var members []*Type
+		var members []types.Type
 		for _, m := range t.Members {
 			members = append(members, c.typeOf(m))
 		}
@@ -31,7 +32,7 @@ func (c *checker) typeOf(t syntax.Type) *Type {
 	case *syntax.SetType:
 		return c.universe.Set(c.guardedType(t.Element))
 	case *syntax.TupleType:
-		var elements []*Type
+		var elements []types.Type
 		for _, e := range t.Elements {
 			elements = append(elements, c.guardedType(e))
 		}
@@ -39,82 +40,82 @@ func (c *checker) typeOf(t syntax.Type) *Type {
 	case *syntax.RecordType:
 		return c.recordType(t)
 	case *syntax.FunctionType:
-		var parameters []*Type
+		var parameters []types.Type
 		for _, p := range t.Parameters {
 			parameters = append(parameters, c.typeOf(p))
 		}
 		return c.universe.Function(parameters, len(parameters), c.typeOf(t.Result))
 	case *syntax.LimitedType:
 		base := c.typeOf(t.Of)
-		var conditions []*Condition
+		var conditions []*types.Condition
 		for _, tree := range t.Conditions {
 			conditions = append(conditions, c.condition(tree, base))
 		}
 		return c.universe.Limit(base, conditions)
 	}
-	return InvalidType
+	return types.Invalid
 }
 
 // guardedType resolves a type that a type may contain and yet have an end.
-func (c *checker) guardedType(t syntax.Type) *Type {
+func (c *checker) guardedType(t syntax.Type) types.Type {
 	c.guards++
 	defer func() { c.guards-- }()
 	return c.typeOf(t)
 }
 
-func (c *checker) namedType(t *syntax.NamedType) *Type {
+func (c *checker) namedType(t *syntax.NamedType) types.Type {
 	name := t.Name.Name
 	if t.Module.Name == "" {
-		if builtin, ok := builtinTypes[name]; ok {
+		if builtin, ok := types.ByName[name]; ok {
 			return builtin
 		}
 		o, ok := c.module.Objects[name]
 		if ok && o.Kind == ObjectType {
 			c.use(o, t.Place())
 			if o.state == resolving && c.guards <= o.guards {
-				return InvalidType // it would have no end; that is reported with the whole circle
+				return types.Invalid // it would have no end; that is reported with the whole circle
 			}
 			c.owner.Invalid = c.owner.Invalid || o.Invalid // no value can pass into it
 			return o.Type
 		}
 		c.unknownType(t, c.module, ok)
-		return InvalidType
+		return types.Invalid
 	}
 	alias := c.lookup(t.Module.Name, t.Module.Span)
 	if alias == nil || alias.Invalid {
 		c.owner.Invalid = true
-		return InvalidType
+		return types.Invalid
 	}
 	if alias.Kind != ObjectModule {
 		c.report(source.UnknownType, t.Module.Span, "", "%q is a %s; types belong to modules", alias.Name, alias.Kind)
-		return InvalidType
+		return types.Invalid
 	}
 	module := alias.Imported()
 	switch name {
 	case inputsMember:
 		for _, o := range module.Order {
-			if o.Kind == ObjectInput && o.typeNeedsInputs() {
+			if o.Kind == ObjectInput && c.program.typeNeedsInputs(o) {
 				c.add(source.Finding{
 					Code: source.NeedsInstance, Span: t.Name.Span, Help: "give the inputs to an instance one by one",
 					Related: see(o),
 					Message: fmt.Sprintf("%s.%s has no meaning without an instance: in the type of %q, a default "+
 						"depends on the inputs of %s", alias.Name, name, o.Name, module.Path),
 				})
-				return InvalidType
+				return types.Invalid
 			}
 		}
 		return c.inputsType(module)
 	case instanceMember:
-		return c.universe.Instance(module)
+		return c.instanceType(module)
 	}
 	o, ok := module.Objects[name]
 	if !ok || o.Kind != ObjectType || o.Private() {
 		c.unknownType(t, module, ok)
-		return InvalidType
+		return types.Invalid
 	}
 	if o.NeedsInput {
 		c.needsInstance(t.Name, alias, o)
-		return InvalidType
+		return types.Invalid
 	}
 	c.use(o, t.Place())
 	c.owner.Invalid = c.owner.Invalid || o.Invalid
@@ -134,7 +135,7 @@ func (c *checker) unknownType(t *syntax.NamedType, module *Module, exists bool) 
 		}
 	}
 	if module == c.module {
-		for n := range builtinTypes {
+		for n := range types.ByName {
 			candidates = append(candidates, n)
 		}
 	}
@@ -149,10 +150,10 @@ func (c *checker) unknownType(t *syntax.NamedType, module *Module, exists bool) 
 }
 
 // literalOf returns the type of a literal.
-func (c *checker) literalOf(e syntax.Expression) (*Type, bool) {
+func (c *checker) literalOf(e syntax.Expression) (types.Type, bool) {
 	switch e := e.(type) {
 	case *syntax.Null:
-		return NullType, true
+		return types.Null, true
 	case *syntax.Bool:
 		return c.universe.Literal(e.Value), true
 	case *syntax.Int:
@@ -167,11 +168,11 @@ func (c *checker) literalOf(e syntax.Expression) (*Type, bool) {
 	return nil, false
 }
 
-func (c *checker) recordType(t *syntax.RecordType) *Type {
-	var fields []Field
-	var rest *Type
+func (c *checker) recordType(t *syntax.RecordType) types.Type {
+	var fields []types.Field
+	var rest types.Type
 	for _, f := range t.Fields {
-		field := Field{Name: f.Name.Name, Optional: f.Optional, Description: f.Description, Deprecated: f.Deprecated,
+		field := types.Field{Name: f.Name.Name, Optional: f.Optional, Description: f.Description, Deprecated: f.Deprecated,
 			Secret: f.Secret, Span: f.Name.Span}
 		if f.Secret {
 			c.program.Marked = true
@@ -186,9 +187,9 @@ func (c *checker) recordType(t *syntax.RecordType) *Type {
 		}
 		if f.Default != nil {
 			c.whenKnown(func() { c.checkFieldDefault(f, field.Type) })
-			field.Default = &Default{Module: c.module, Expression: f.Default, Owner: c.owner}
+			field.Default = c.program.addDefault(&Default{Module: c.module, Expression: f.Default, Owner: c.owner})
 		}
-		if slices.ContainsFunc(fields, func(other Field) bool { return other.Name == field.Name }) {
+		if slices.ContainsFunc(fields, func(other types.Field) bool { return other.Name == field.Name }) {
 			c.report(source.DuplicateKey, f.Name.Span, "leave one out", "the field %q is declared twice", field.Name)
 			continue
 		}
@@ -202,7 +203,7 @@ func (c *checker) recordType(t *syntax.RecordType) *Type {
 
 // checkFieldDefault checks the default of a field. Wherever the type is written, it is filled in elsewhere: it sees no
 // local names.
-func (c *checker) checkFieldDefault(f *syntax.TypeField, t *Type) {
+func (c *checker) checkFieldDefault(f *syntax.TypeField, t types.Type) {
 	scope, facts, it := c.scope, c.facts, c.it
 	c.scope, c.facts, c.it = nil, nil, nil
 	c.check(f.Default, t, fmt.Sprintf("field %q", f.Name.Name))
@@ -210,25 +211,25 @@ func (c *checker) checkFieldDefault(f *syntax.TypeField, t *Type) {
 }
 
 // condition checks one limit. It stands among the declarations as an object of its own.
-func (c *checker) condition(tree *syntax.Condition, base *Type) *Condition {
-	o := &Object{Kind: ObjectCondition, Module: c.module, Span: tree.Span, Global: -1, state: resolved, Type: BoolType}
+func (c *checker) condition(tree *syntax.Condition, base types.Type) *types.Condition {
+	o := &Object{Kind: ObjectCondition, Module: c.module, Span: tree.Span, Global: -1, state: resolved, Type: types.Bool}
 	condition := &Condition{Module: c.module, Tree: tree, Object: o}
 	if c.owner != nil {
 		c.owner.Uses = append(c.owner.Uses, Reference{Object: o, Span: tree.Span})
 	}
 	c.needs = append(c.needs, condition)
 	c.whenKnown(func() { c.checkCondition(condition, base) })
-	return condition
+	return c.program.condition(condition)
 }
 
-func (c *checker) checkCondition(condition *Condition, base *Type) {
+func (c *checker) checkCondition(condition *Condition, base types.Type) {
 	o, tree := condition.Object, condition.Tree
 	owner, scope, facts, it := c.owner, c.scope, c.facts, c.it
 	c.owner, c.scope, c.facts = o, nil, nil
 	c.it = &Object{Kind: ObjectLocal, Name: "it", Module: c.module, Type: c.universe.WithoutNull(base), Slot: 0,
 		Global: -1, state: resolved}
 	o.Frame = 1
-	c.check(tree.Test, BoolType, "a condition")
+	c.check(tree.Test, types.Bool, "a condition")
 	c.messageOf(tree.Test, tree.Message)
 	c.owner, c.scope, c.facts, c.it = owner, scope, facts, it
 	if c.owner != nil {

@@ -1,4 +1,4 @@
-package types
+package check
 
 import (
 	"slices"
@@ -6,10 +6,11 @@ import (
 
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
-func (c *checker) checkIf(e *syntax.If, want *Type, what string) {
-	c.check(e.Condition, BoolType, "a condition")
+func (c *checker) checkIf(e *syntax.If, want types.Type, what string) {
+	c.check(e.Condition, types.Bool, "a condition")
 	facts := c.facts
 	c.assume(e.Condition, true)
 	c.check(e.Then, want, what)
@@ -24,28 +25,28 @@ func (c *checker) checkIf(e *syntax.If, want *Type, what string) {
 
 // inferIf finds the type of an if. Behind `...` the else may be missing: spread says so, and the other case is then
 // an empty record or list, which adds nothing to the type but that all of it may be absent.
-func (c *checker) inferIf(e *syntax.If, want *Type, spread bool) *Type {
-	c.check(e.Condition, BoolType, "a condition")
+func (c *checker) inferIf(e *syntax.If, want types.Type, spread bool) types.Type {
+	c.check(e.Condition, types.Bool, "a condition")
 	facts := c.facts
 	c.assume(e.Condition, true)
 	then := c.inferBranch(e.Then, want, spread)
 	c.facts = facts
 	if e.Else == nil {
-		if core := then.Core(); core.Kind != Record && core.Kind != List { // on a line of a text
+		if core := types.Core(then); types.AsRecord(core) == nil && types.AsList(core) == nil { // on a line of a text
 			return c.universe.Optional(then)
 		}
-		return c.partial(then)
+		return c.universe.Partial(then)
 	}
 	c.assume(e.Condition, false)
 	other := c.inferBranch(e.Else, want, spread)
 	c.facts = facts
-	if spread && then.Core().Kind == Record && other.Core().Kind == Record && then != other {
-		return c.mergeBranches(then.Core(), other.Core())
+	if spread && then != other {
+		return c.universe.Either(then, other)
 	}
 	return c.universe.Union(then, other)
 }
 
-func (c *checker) inferBranch(e syntax.Expression, want *Type, spread bool) *Type {
+func (c *checker) inferBranch(e syntax.Expression, want types.Type, spread bool) types.Type {
 	if inner, ok := e.(*syntax.If); ok && spread {
 		t := c.inferIf(inner, want, true)
 		c.module.Info.Types[e.ID()] = t
@@ -54,60 +55,13 @@ func (c *checker) inferBranch(e syntax.Expression, want *Type, spread bool) *Typ
 	return c.infer(e, want)
 }
 
-// partial makes all fields of a record type optional.
-func (c *checker) partial(t *Type) *Type {
-	core := t.Core()
-	if core.Kind != Record {
-		return t
-	}
-	fields := slices.Clone(core.Fields)
-	for i := range fields {
-		fields[i].Optional, fields[i].Default = true, nil
-	}
-	return c.universe.record(fields, core.Rest, core.Loose)
-}
-
-// mergeBranches returns the record type that describes what is spread from either of two branches.
-func (c *checker) mergeBranches(a, b *Type) *Type {
-	var fields []Field
-	add := func(f Field, other *Type) {
-		o := possible(other, f.Name)
-		if o.Type != nil {
-			f.Type = c.universe.Union(f.Type, o.Type)
-		}
-		f.Optional, f.Default = f.Optional || o.Optional, nil
-		fields = append(fields, f)
-	}
-	for _, f := range a.Fields {
-		add(f, b)
-	}
-	for _, f := range b.Fields {
-		if _, ok := a.Field(f.Name); !ok {
-			add(f, a)
-		}
-	}
-	return c.universe.record(fields, c.eitherRest(a, b), true)
-}
-
-// eitherRest returns the type of the fields that are not declared in either of two record types; nil when there are
-// none.
-func (c *checker) eitherRest(a, b *Type) *Type {
-	switch {
-	case a.Rest == nil:
-		return b.Rest
-	case b.Rest == nil:
-		return a.Rest
-	}
-	return c.universe.Union(a.Rest, b.Rest)
-}
-
-func (c *checker) checkMatch(e *syntax.Match, want *Type, what string) {
+func (c *checker) checkMatch(e *syntax.Match, want types.Type, what string) {
 	c.matchArms(e, func(value syntax.Expression) { c.check(value, want, what) })
 	c.module.Info.Types[e.ID()] = want
 }
 
-func (c *checker) inferMatch(e *syntax.Match) *Type {
-	var results []*Type
+func (c *checker) inferMatch(e *syntax.Match) types.Type {
+	var results []types.Type
 	c.matchArms(e, func(value syntax.Expression) { results = append(results, c.infer(value, nil)) })
 	return c.universe.Union(results...)
 }
@@ -123,17 +77,19 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 	// The slot of `it` is found by the subject when the match is compiled.
 	c.module.Info.Objects[e.ID()] = c.it
 
-	left := subject.alternatives()
+	left := types.Alternatives(subject)
 	for i := 0; i < len(left); i++ {
-		if left[i].Core().Kind == Bool {
-			left = append(left[:i], append([]*Type{c.universe.Literal(true), c.universe.Literal(false)},
+		if types.Core(left[i]) == types.Bool {
+			left = append(left[:i], append([]types.Type{c.universe.Literal(true), c.universe.Literal(false)},
 				left[i+1:]...)...)
 		}
 	}
-	unbounded := func(t *Type) bool { return t.Core().Kind != Literal && t.Core().Kind != Null }
+	unbounded := func(t types.Type) bool {
+		return types.LiteralValue(types.Core(t)) == nil && types.Core(t) != types.Null
+	}
 	open := slices.ContainsFunc(left, unbounded)
 	// A single literal stands for its type: `let debug = false` may change tomorrow.
-	single := subject.Kind == Literal && !isEnvironmentName(e.Subject)
+	single := types.LiteralValue(subject) != nil && !isEnvironmentName(e.Subject)
 	seen := map[any]bool{}
 	closed := false
 	for _, arm := range e.Arms {
@@ -141,39 +97,39 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 			c.report(source.UnreachableArm, arm.Span, "put it before else, or remove it",
 				"nothing reaches this arm: else stands before it")
 		}
-		var covered []*Type
+		var covered []types.Type
 		for _, pattern := range arm.Patterns {
 			if is, ok := pattern.(*syntax.Is); ok {
 				asked := c.typeOf(is.Type)
 				c.module.Info.Asked[is.ID()] = asked
-				if subject.Kind != Invalid && asked.Kind != Invalid && !single && !Overlap(subject, asked) {
-					c.report(source.UnreachableArm, is.Place(), "remove it", "this can never be %s", Article(asked))
+				if subject != types.Invalid && asked != types.Invalid && !single && !types.Overlap(subject, asked) {
+					c.report(source.UnreachableArm, is.Place(), "remove it", "this can never be %s", types.Article(asked))
 				}
 				covered = append(covered, c.covered(subject, c.restrict(subject, asked, true)))
-				left = slices.DeleteFunc(left, func(p *Type) bool { return Fits(p, asked) })
+				left = slices.DeleteFunc(left, func(p types.Type) bool { return types.Fits(p, asked) })
 				open = slices.ContainsFunc(left, unbounded)
 				continue
 			}
 			t := c.infer(pattern, nil)
-			key := any(t.Literal)
+			key := types.LiteralValue(t)
 			switch {
 			case seen[key]:
 				c.report(source.UnreachableArm, pattern.Place(), "remove it",
 					"nothing reaches %s here: an arm above has it already", t)
-			case subject.Kind != Invalid && !single && !Overlap(subject, t):
+			case subject != types.Invalid && !single && !types.Overlap(subject, t):
 				help := ""
-				if text, ok := t.Literal.(string); ok {
+				if text, ok := types.LiteralValue(t).(string); ok {
 					help = nearestText(text, subject)
 				}
 				c.report(source.UnreachableArm, pattern.Place(), help, "this can never be %s", t)
 			}
 			seen[key] = true
 			covered = append(covered, c.covered(subject, c.restrictEqual(subject, t, true)))
-			left = slices.DeleteFunc(left, func(p *Type) bool { return p.Core() == t })
+			left = slices.DeleteFunc(left, func(p types.Type) bool { return types.Core(p) == t })
 		}
 		whole := c.it.Type
 		if arm.Else {
-			if len(left) == 0 && !closed && subject.Kind != Invalid && !single {
+			if len(left) == 0 && !closed && subject != types.Invalid && !single {
 				c.report(source.UnreachableArm, arm.Span,
 					"remove it, so that a value that is added later is not forgotten",
 					"nothing reaches else: the arms above name every %s", subject)
@@ -186,23 +142,23 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 			c.it.Type = c.universe.Union(covered...)
 		}
 		outer := c.facts
-		if narrowed := c.it.Type; narrowed != whole && narrowed.Kind != Invalid {
-			if !narrowed.MayBeNull() {
+		if narrowed := c.it.Type; narrowed != whole && narrowed != types.Invalid {
+			if !types.MayBeNull(narrowed) {
 				c.assumeThere(e.Subject)
 			}
 			if path, ok := c.pathOf(e.Subject); ok {
 				c.know(path, narrowed)
 			}
-			c.assumeField(e.Subject, func(field *Type) bool { return Overlap(field, narrowed) })
+			c.assumeField(e.Subject, func(field types.Type) bool { return types.Overlap(field, narrowed) })
 		}
 		value(arm.Value)
 		c.it.Type, c.facts = whole, outer
 	}
-	if closed || subject.Kind == Invalid || len(left) == 0 {
+	if closed || subject == types.Invalid || len(left) == 0 {
 		return
 	}
 	if open && !slices.ContainsFunc(left,
-		func(t *Type) bool { return t.Core().Kind == Record || t.Core().Kind == List }) {
+		func(t types.Type) bool { return types.AsRecord(t) != nil || types.AsList(t) != nil }) {
 		c.report(source.IncompleteMatch, e.Place(), `add an arm: else -> …`,
 			"this match needs else: it cannot name every %s", subject)
 		return
@@ -211,7 +167,7 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 	for _, t := range left {
 		missing = append(missing, t.String())
 		arm := t.String()
-		if t.Kind == Named {
+		if _, named := t.(*types.Named); named {
 			arm = "is " + arm
 		} else if unbounded(t) {
 			arm = "is (" + arm + ")"
@@ -224,32 +180,32 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 }
 
 // covered is what an arm is for: what is left of the subject, or all of it when that cannot be told.
-func (c *checker) covered(subject, left *Type) *Type {
+func (c *checker) covered(subject, left types.Type) types.Type {
 	if left == nil {
 		return subject
 	}
 	return left
 }
 
-func (c *checker) inferFor(e *syntax.For, want *Type) *Type {
+func (c *checker) inferFor(e *syntax.For, want types.Type) types.Type {
 	in := c.infer(e.In, nil)
 	key, element := c.loopTypes(e, in)
 	outer, facts := c.scope, c.facts
 	c.bindLoop(e, key, element)
-	var result *Type
+	var result types.Type
 	if e.Body.Key != nil {
 		c.checkKey(e.Body.Key)
-		var element *Type
+		var element types.Type
 		if want != nil {
-			if record := onlyPart(want, Record); record != nil && len(record.Fields) == 0 {
+			if record := types.OnlyRecord(want); record != nil && len(record.Fields) == 0 {
 				element = record.Rest
 			}
 		}
 		result = c.universe.Map(c.entryValue(e.Body, element, "an entry"))
 	} else {
-		var element *Type
+		var element types.Type
 		if want != nil {
-			if list := onlyPart(want, List); list != nil {
+			if list := types.OnlyList(want); list != nil {
 				element = list.Element
 			}
 		}
@@ -267,7 +223,7 @@ func (c *checker) inferFor(e *syntax.For, want *Type) *Type {
 
 // bindLoop binds the names of a loop and checks its filter. One name is the element; of two the first is its key or
 // position.
-func (c *checker) bindLoop(e *syntax.For, key, element *Type) {
+func (c *checker) bindLoop(e *syntax.For, key, element types.Type) {
 	if e.Second.Name == "" {
 		c.module.Info.Objects[e.ID()] = c.bind(e.First, element)
 	} else {
@@ -275,55 +231,42 @@ func (c *checker) bindLoop(e *syntax.For, key, element *Type) {
 		c.bind(e.Second, element)
 	}
 	if e.Where != nil {
-		c.check(e.Where, BoolType, "a condition")
+		c.check(e.Where, types.Bool, "a condition")
 		c.assume(e.Where, true)
 	}
 }
 
 // loopTypes returns the types of the keys or positions, and of the elements, that a loop goes through.
-func (c *checker) loopTypes(e *syntax.For, in *Type) (key, element *Type) {
-	var keys, elements []*Type
-	for _, part := range in.Parts() {
-		switch part.Kind {
-		case Invalid:
-			return InvalidType, InvalidType
-		case Any:
-			keys = append(keys, StringType, IntType)
-			elements = append(elements, AnyType)
-		case List:
-			keys = append(keys, IntType)
-			elements = append(elements, part.Element)
-		case Record:
-			keys = append(keys, StringType)
-			for _, f := range part.Fields {
+func (c *checker) loopTypes(e *syntax.For, in types.Type) (key, element types.Type) {
+	var keys, elements []types.Type
+	for _, part := range types.Parts(in) {
+		list, record := types.AsList(part), types.AsRecord(part)
+		switch {
+		case part == types.Invalid:
+			return types.Invalid, types.Invalid
+		case part == types.Any:
+			keys = append(keys, types.String, types.Int)
+			elements = append(elements, types.Any)
+		case list != nil:
+			keys = append(keys, types.Int)
+			elements = append(elements, list.Element)
+		case record != nil:
+			keys = append(keys, types.String)
+			for _, f := range record.Fields {
 				elements = append(elements, f.Type)
 			}
-			if part.Rest != nil {
-				elements = append(elements, part.Rest)
+			if record.Rest != nil {
+				elements = append(elements, record.Rest)
 			}
 		default:
 			help := ""
-			if in.MayBeNull() {
+			if types.MayBeNull(in) {
 				help = "it may be null: write (… ?? [])"
 			}
 			c.report(source.WrongType, e.In.Place(), help, "for goes through a list, a record or a range, not %s",
-				describeType(in))
-			return InvalidType, InvalidType
+				types.Describe(in))
+			return types.Invalid, types.Invalid
 		}
 	}
 	return c.universe.Union(keys...), c.universe.Union(elements...)
-}
-
-// onlyPart returns the one member of the wanted kind of a type, nil when there is none or more than one.
-func onlyPart(t *Type, kind Kind) *Type {
-	var found *Type
-	for _, p := range t.Parts() {
-		if p.Kind == kind {
-			if found != nil {
-				return nil
-			}
-			found = p
-		}
-	}
-	return found
 }

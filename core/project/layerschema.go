@@ -1,6 +1,4 @@
-// Package schema speaks JSON Schema. It exists so that what the language knows of data can be used by other programs,
-// and what they know by the language.
-package schema
+package project
 
 import (
 	"encoding/json"
@@ -9,24 +7,25 @@ import (
 	"strconv"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/syntax"
 	"knothole/core/types"
 )
 
-// Dialect is the URI of the dialect of the schemas that are written (JSON Schema 2020-12, Core 8.1.1).
-const Dialect = "https://json-schema.org/draft/2020-12/schema"
+// schemaDialect is the URI of the dialect of the schemas that are written (JSON Schema 2020-12, Core 8.1.1).
+const schemaDialect = "https://json-schema.org/draft/2020-12/schema"
 
-// Object is a schema, or a part of one, whose keys keep their order.
-type Object []Member
+// SchemaObject is a schema, or a part of one, whose keys keep their order.
+type SchemaObject []schemaMember
 
-// Member is one key of an Object.
-type Member struct {
+// schemaMember is one key of an SchemaObject.
+type schemaMember struct {
 	Key   string
 	Value any
 }
 
 // MarshalJSON writes the members in their order.
-func (o Object) MarshalJSON() ([]byte, error) {
+func (o SchemaObject) MarshalJSON() ([]byte, error) {
 	var b strings.Builder
 	b.WriteByte('{')
 	for i, m := range o {
@@ -56,24 +55,25 @@ func marshal(v any) (string, error) {
 	return strings.TrimSuffix(b.String(), "\n"), err
 }
 
-func (o Object) has(key string) bool {
-	return slices.ContainsFunc(o, func(m Member) bool { return m.Key == key })
+func (o SchemaObject) has(key string) bool {
+	return slices.ContainsFunc(o, func(m schemaMember) bool { return m.Key == key })
 }
 
-func (o Object) with(key string, v any) Object { return append(o, Member{key, v}) }
+func (o SchemaObject) with(key string, v any) SchemaObject { return append(o, schemaMember{key, v}) }
 
 // exporter turns types into schemas; named types become definitions.
 type exporter struct {
-	names       map[*types.Type]string
-	definitions Object
+	program     *check.Program
+	names       map[*types.Named]string
+	definitions SchemaObject
 }
 
-// Layer returns the schema of a layer for the inputs of a module. A layer need not give all of them, nor all fields
+// LayerSchema returns the schema of a layer for the inputs of a module. A layer need not give all of them, nor all fields
 // of a record, since layers lie over each other; null leaves what it stands for to a weaker one. Secrets do not stand
 // in layers.
-func Layer(m *types.Module) Object {
-	e := &exporter{names: map[*types.Type]string{}}
-	properties := Object{}
+func (p *Project) LayerSchema(m *check.Module) SchemaObject {
+	e := &exporter{program: p.checked, names: map[*types.Named]string{}}
+	properties := SchemaObject{}
 	for _, o := range m.Order {
 		d, ok := o.Declaration.(*syntax.Input)
 		if !ok || m.Objects[o.Name] != o || d.Secret || d.Broken {
@@ -81,21 +81,21 @@ func Layer(m *types.Module) Object {
 		}
 		s := e.layered(o.Type)
 		if d.Description != "" {
-			s = append(Object{{"description", d.Description}}, s...)
+			s = append(SchemaObject{{"description", d.Description}}, s...)
 		}
 		if d.Deprecated != "" {
 			s = s.with("deprecated", true)
 		}
-		if v, ok := literal(d.Default); ok {
+		if v, ok := schemaLiteral(d.Default); ok {
 			s = s.with("default", v)
 		}
-		if v, ok := literal(d.Example); ok {
+		if v, ok := schemaLiteral(d.Example); ok {
 			s = s.with("examples", []any{v})
 		}
 		properties = properties.with(o.Name, s)
 	}
-	properties = properties.with("$schema", Object{{"type", "string"}})
-	schema := Object{{"$schema", Dialect}, {"title", "Layer of " + m.Path}, {"type", "object"},
+	properties = properties.with("$schema", SchemaObject{{"type", "string"}})
+	schema := SchemaObject{{"$schema", schemaDialect}, {"title", "Layer of " + m.Path}, {"type", "object"},
 		{"properties", properties}, {"additionalProperties", false}}
 	if len(e.definitions) > 0 {
 		schema = schema.with("$defs", e.definitions)
@@ -103,8 +103,8 @@ func Layer(m *types.Module) Object {
 	return schema
 }
 
-// literal returns the value of an expression that is a literal, for JSON.
-func literal(e syntax.Expression) (any, bool) {
+// schemaLiteral returns the value of an expression that is a literal, for JSON.
+func schemaLiteral(e syntax.Expression) (any, bool) {
 	switch e := e.(type) {
 	case *syntax.Null:
 		return nil, true
@@ -119,7 +119,7 @@ func literal(e syntax.Expression) (any, bool) {
 	case *syntax.List:
 		elements := []any{}
 		for _, entry := range e.Elements {
-			v, ok := literal(entry.Value)
+			v, ok := schemaLiteral(entry.Value)
 			if !ok || entry.Spread || entry.Optional {
 				return nil, false
 			}
@@ -127,12 +127,12 @@ func literal(e syntax.Expression) (any, bool) {
 		}
 		return elements, true
 	case *syntax.Record:
-		o := Object{}
+		o := SchemaObject{}
 		for _, entry := range e.Entries {
 			if entry.Key == nil || entry.Key.Value != nil || entry.Spread || entry.Optional {
 				return nil, false
 			}
-			v, ok := literal(entry.Value)
+			v, ok := schemaLiteral(entry.Value)
 			if !ok {
 				return nil, false
 			}
@@ -144,27 +144,29 @@ func literal(e syntax.Expression) (any, bool) {
 }
 
 // layered is the schema of something in a layer that weaker layers may complete.
-func (e *exporter) layered(t *types.Type) Object {
-	core := t.Core()
-	if parts := t.Parts(); len(parts) == 2 && parts[0].Kind == types.Record && parts[1].Kind == types.Null {
-		return Object{{"anyOf",
-			[]any{e.record(parts[0], true), Object{{"type", "null"}}}}} // records merge below T? too
+func (e *exporter) layered(t types.Type) SchemaObject {
+	if parts := types.Parts(t); len(parts) == 2 && parts[1] == types.Null {
+		if record := types.AsRecord(parts[0]); record != nil {
+			return SchemaObject{{"anyOf",
+				[]any{e.record(record, true), SchemaObject{{"type", "null"}}}}} // records merge below T? too
+		}
 	}
-	if core.Kind == types.Record && t.Kind != types.Limited {
-		return e.record(core, true)
+	_, limited := t.(*types.Limited)
+	if record := types.AsRecord(t); record != nil && !limited {
+		return e.record(record, true)
 	}
 	return orNull(e.schema(t))
 }
 
 // orNull also takes null, which leaves the value to a weaker layer.
-func orNull(s Object) Object {
+func orNull(s SchemaObject) SchemaObject {
 	for i, m := range s {
 		if m.Key != "type" {
 			continue
 		}
 		switch kind := m.Value.(type) {
 		case string:
-			if slices.ContainsFunc(s, func(m Member) bool { return m.Key == "enum" || m.Key == "const" }) ||
+			if slices.ContainsFunc(s, func(m schemaMember) bool { return m.Key == "enum" || m.Key == "const" }) ||
 				kind == "null" {
 				break
 			}
@@ -181,89 +183,87 @@ func orNull(s Object) Object {
 	if len(s) == 1 && s[0].Key == "anyOf" {
 		all := s[0].Value.([]any)
 		for _, one := range all {
-			if o, ok := one.(Object); ok && len(o) == 1 && o[0] == (Member{"type", "null"}) {
+			if o, ok := one.(SchemaObject); ok && len(o) == 1 && o[0] == (schemaMember{"type", "null"}) {
 				return s
 			}
 		}
-		return Object{{"anyOf", append(slices.Clip(all), Object{{"type", "null"}})}}
+		return SchemaObject{{"anyOf", append(slices.Clip(all), SchemaObject{{"type", "null"}})}}
 	}
-	return Object{{"anyOf", []any{s, Object{{"type", "null"}}}}}
+	return SchemaObject{{"anyOf", []any{s, SchemaObject{{"type", "null"}}}}}
 }
 
 // schema is the schema of a type.
-func (e *exporter) schema(t *types.Type) Object {
-	switch t.Kind {
-	case types.Named:
+func (e *exporter) schema(t types.Type) SchemaObject {
+	switch t := t.(type) {
+	case *types.Named:
 		return e.named(t)
-	case types.Limited:
-		return limited(e.schema(t.Base), t)
-	case types.Null:
-		return Object{{"type", "null"}}
-	case types.Bool:
-		return Object{{"type", "boolean"}}
-	case types.Int:
-		return Object{{"type", "integer"}}
-	case types.Float:
-		return Object{{"type", "number"}}
-	case types.String:
-		return Object{{"type", "string"}}
-	case types.Literal:
-		return Object{{"const", t.Literal}}
-	case types.List:
-		return Object{{"type", "array"}, {"items", e.schema(t.Element)}}
-	case types.Set:
-		return Object{{"type", "array"}, {"items", e.schema(t.Base.Element)}, {"uniqueItems", true}}
-	case types.Tuple:
+	case *types.Limited:
+		return e.limited(e.schema(t.Base), t)
+	case *types.Basic:
+		if name := basicNames[t]; name != "" {
+			return SchemaObject{{"type", name}}
+		}
+	case *types.Literal:
+		return SchemaObject{{"const", t.Value}}
+	case *types.List:
+		return SchemaObject{{"type", "array"}, {"items", e.schema(t.Element)}}
+	case *types.Set:
+		return SchemaObject{{"type", "array"}, {"items", e.schema(t.Element)}, {"uniqueItems", true}}
+	case *types.Tuple:
 		items := []any{}
-		for _, p := range t.Parameters {
+		for _, p := range t.Elements {
 			items = append(items, e.schema(p))
 		}
-		return Object{{"type", "array"}, {"prefixItems", items}, {"items", false}, {"minItems", len(items)}}
-	case types.Record:
+		return SchemaObject{{"type", "array"}, {"prefixItems", items}, {"items", false}, {"minItems", len(items)}}
+	case *types.Record:
 		return e.record(t, false)
-	case types.Union:
+	case *types.Union:
 		return e.union(t)
 	}
-	return Object{} // any
+	return SchemaObject{} // any
 }
+
+// basicNames are the names that JSON Schema has for types (Validation 6.1.1). Any has none.
+var basicNames = map[types.Type]string{types.Null: "null", types.Bool: "boolean", types.Int: "integer",
+	types.Float: "number", types.String: "string"}
 
 // named makes a definition of a type that has a name. It is entered before its inside is known, since that may refer
 // to it.
-func (e *exporter) named(t *types.Type) Object {
+func (e *exporter) named(t *types.Named) SchemaObject {
 	name, ok := e.names[t]
 	if !ok {
 		name = t.Name
-		for n := 2; slices.ContainsFunc(e.definitions, func(m Member) bool { return m.Key == name }); n++ {
+		for n := 2; slices.ContainsFunc(e.definitions, func(m schemaMember) bool { return m.Key == name }); n++ {
 			name = t.Name + strconv.Itoa(n)
 		}
 		e.names[t] = name
 		at := len(e.definitions)
 		e.definitions = e.definitions.with(name, nil)
-		e.definitions[at].Value = e.schema(t.Base)
+		e.definitions[at].Value = e.schema(t.Base())
 	}
-	return Object{{"$ref", "#/$defs/" + name}}
+	return SchemaObject{{"$ref", "#/$defs/" + name}}
 }
 
-func (e *exporter) record(t *types.Type, layered bool) Object {
-	properties, required := Object{}, []string{}
+func (e *exporter) record(t *types.Record, layered bool) SchemaObject {
+	properties, required := SchemaObject{}, []string{}
 	for _, f := range t.Fields {
 		if f.Secret {
 			continue
 		}
-		var s Object
+		var s SchemaObject
 		if layered {
 			s = e.layered(f.Type)
 		} else {
 			s = e.schema(f.Type)
 		}
 		if f.Description != "" {
-			s = append(Object{{"description", f.Description}}, s...)
+			s = append(SchemaObject{{"description", f.Description}}, s...)
 		}
 		if f.Deprecated != "" {
 			s = s.with("deprecated", true)
 		}
 		if f.Default != nil {
-			if v, ok := literal(f.Default.Expression); ok {
+			if v, ok := schemaLiteral(e.program.Default(f.Default).Expression); ok {
 				s = s.with("default", v)
 			}
 		} else if !f.Optional {
@@ -271,7 +271,7 @@ func (e *exporter) record(t *types.Type, layered bool) Object {
 		}
 		properties = properties.with(f.Name, s)
 	}
-	s := Object{{"type", "object"}, {"properties", properties}}
+	s := SchemaObject{{"type", "object"}, {"properties", properties}}
 	if len(required) > 0 && !layered {
 		s = s.with("required", required)
 	}
@@ -285,36 +285,33 @@ func (e *exporter) record(t *types.Type, layered bool) Object {
 }
 
 // union is an enumeration when its members are literals, else one schema for each member.
-func (e *exporter) union(t *types.Type) Object {
+func (e *exporter) union(t *types.Union) SchemaObject {
 	values := []any{}
 	for _, m := range t.Members {
-		switch m.Kind {
-		case types.Literal:
-			values = append(values, m.Literal)
-			continue
-		case types.Null:
-			values = append(values, nil)
+		if literal := types.LiteralValue(m); literal != nil || m == types.Null {
+			values = append(values, literal)
 			continue
 		}
 		all := []any{}
 		for _, m := range t.Members {
 			all = append(all, e.schema(m))
 		}
-		return Object{{"anyOf", all}}
+		return SchemaObject{{"anyOf", all}}
 	}
-	return Object{{"enum", values}}
+	return SchemaObject{{"enum", values}}
 }
 
 // limited adds what JSON Schema can say of the limits of a type; the rest stands in a comment.
-func limited(s Object, t *types.Type) Object {
+func (e *exporter) limited(s SchemaObject, t *types.Limited) SchemaObject {
 	s = slices.Clone(s)
 	var rest []string
 	for _, c := range t.Conditions {
-		for _, test := range conjuncts(c.Tree.Test) {
-			members := limits(test)
-			if members == nil || slices.ContainsFunc(members, func(m Member) bool { return s.has(m.Key) }) {
+		declared := e.program.Condition(c)
+		for _, test := range conjuncts(declared.Tree.Test) {
+			members := schemaLimits(test)
+			if members == nil || slices.ContainsFunc(members, func(m schemaMember) bool { return s.has(m.Key) }) {
 				// A schema says each only once.
-				rest = append(rest, strings.Join(strings.Fields(c.Module.Tree.File.Slice(test.Place())), " "))
+				rest = append(rest, strings.Join(strings.Fields(declared.Module.Tree.File.Slice(test.Place())), " "))
 				continue
 			}
 			s = append(s, members...)
@@ -339,8 +336,8 @@ func conjuncts(e syntax.Expression) []syntax.Expression {
 	return []syntax.Expression{e}
 }
 
-// limits says a condition on `it` in the words of JSON Schema; nil when they cannot.
-func limits(e syntax.Expression) []Member {
+// schemaLimits says a condition on `it` in the words of JSON Schema; nil when they cannot.
+func schemaLimits(e syntax.Expression) []schemaMember {
 	b, ok := e.(*syntax.Binary)
 	if !ok {
 		return nil
@@ -355,7 +352,7 @@ func limits(e syntax.Expression) []Member {
 		if !plain || strings.Contains(text, "(?") {
 			return nil
 		}
-		return []Member{{"pattern", text}}
+		return []schemaMember{{"pattern", text}}
 	}
 	if operator == syntax.In {
 		bounds, ok := right.(*syntax.Binary)
@@ -368,7 +365,7 @@ func limits(e syntax.Expression) []Member {
 		if !isLow || !isHigh || from == "" {
 			return nil
 		}
-		return []Member{{from, low}, {to, high}}
+		return []schemaMember{{from, low}, {to, high}}
 	}
 	if mirrored, ok := mirror[operator]; ok && isNumeral(left) { // 1 <= it
 		left, right, operator = right, left, mirrored
@@ -380,20 +377,20 @@ func limits(e syntax.Expression) []Member {
 	}
 	switch operator {
 	case syntax.GreaterEqual:
-		return []Member{{low, bound}}
+		return []schemaMember{{low, bound}}
 	case syntax.LessEqual:
-		return []Member{{high, bound}}
+		return []schemaMember{{high, bound}}
 	case syntax.Greater:
 		if isIt(left) {
-			return []Member{{"exclusiveMinimum", bound}}
+			return []schemaMember{{"exclusiveMinimum", bound}}
 		}
 	case syntax.Less:
 		if isIt(left) {
-			return []Member{{"exclusiveMaximum", bound}}
+			return []schemaMember{{"exclusiveMaximum", bound}}
 		}
 	case syntax.Equal:
 		if !isIt(left) { // a length
-			return []Member{{low, bound}, {high, bound}}
+			return []schemaMember{{low, bound}, {high, bound}}
 		}
 	}
 	return nil

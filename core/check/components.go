@@ -1,4 +1,4 @@
-package types
+package check
 
 import (
 	"fmt"
@@ -8,6 +8,7 @@ import (
 
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
 // documentsMember is the member of an instance that holds its files, inputsMember and instanceMember the types that
@@ -18,23 +19,22 @@ const (
 	instanceMember  = "Instance"
 )
 
-// Instance returns the type of the instances of a module.
-func (u *Universe) Instance(m *Module) *Type {
-	return u.intern(fmt.Sprintf("instance %d", u.number(m)),
-		Type{Kind: Instance, Module: m, Name: m.shortName() + "." + instanceMember})
+// instanceType returns the type of the instances of a module.
+func (c *checker) instanceType(m *Module) types.Type {
+	return c.universe.Instance(m.Number, m.shortName()+"."+instanceMember)
 }
 
-// Files returns the type of documents by path: as an instance holds them, or as they may be given to `include`.
-func (u *Universe) Files(given bool) *Type {
-	formats := make([]*Type, len(Formats))
+// filesType returns the type of documents by path: as an instance holds them, or as they may be given to `include`.
+func filesType(u *types.Universe, given bool) types.Type {
+	formats := make([]types.Type, len(Formats))
 	for i, f := range Formats {
 		formats[i] = u.Literal(f)
 	}
-	return u.Map(u.Record([]Field{
-		{Name: "data", Type: AnyType},
+	return u.Map(u.Record([]types.Field{
+		{Name: "data", Type: types.Any},
 		{Name: "format", Type: u.Union(formats...), Optional: given},
-		{Name: "secret", Type: BoolType, Optional: given},
-		{Name: "stream", Type: BoolType, Optional: given},
+		{Name: "secret", Type: types.Bool, Optional: given},
+		{Name: "stream", Type: types.Bool, Optional: given},
 	}, nil))
 }
 
@@ -42,65 +42,62 @@ func (u *Universe) Files(given bool) *Type {
 func (m *Module) shortName() string { return strings.TrimSuffix(path.Base(m.Path), ".knot") }
 
 // inputsType returns the record type of the inputs of a module.
-func (c *checker) inputsType(m *Module) *Type {
+func (c *checker) inputsType(m *Module) types.Type {
 	if m.inputs != nil {
 		return m.inputs
 	}
-	m.inputs = c.universe.intern(fmt.Sprintf("inputs %d", c.universe.number(m)),
-		Type{Kind: Named, Name: m.shortName() + "." + inputsMember})
-	var fields []Field
+	inputs := c.universe.Named(m.shortName() + "." + inputsMember)
+	m.inputs = inputs
+	var fields []types.Field
 	for _, o := range m.Order {
 		d, ok := o.Declaration.(*syntax.Input)
 		if !ok || m.Objects[o.Name] != o {
 			continue
 		}
-		field := Field{Name: o.Name, Type: o.Type, Description: d.Description, Deprecated: d.Deprecated, Span: o.Span}
+		field := types.Field{Name: o.Name, Type: o.Type, Description: d.Description, Deprecated: d.Deprecated, Span: o.Span}
 		switch {
 		case d.Default == nil:
 		case o.NeedsEnvironment || slices.ContainsFunc(o.Uses, func(r Reference) bool { return r.Object.NeedsInput }):
 			field.Optional = true // the instance knows it
 		default:
-			field.Default = &Default{Module: m, Expression: d.Default, Owner: o}
+			field.Default = c.program.addDefault(&Default{Module: m, Expression: d.Default, Owner: o})
 		}
 		fields = append(fields, field)
 	}
-	m.inputs.Base = c.universe.Record(fields, nil)
+	inputs.Resolve(c.universe.Record(fields, nil))
 	return m.inputs
 }
 
 // Inputs returns the record type of the inputs of a module that is called somewhere.
-func (m *Module) Inputs() *Type { return m.inputs }
+func (m *Module) Inputs() types.Type { return m.inputs }
 
 // typeNeedsInputs reports whether a value of the type of an input cannot be made without an instance: the default of
 // one of its fields depends on other inputs.
-func (o *Object) typeNeedsInputs() bool {
+func (p *Program) typeNeedsInputs(o *Object) bool {
 	needs := slices.ContainsFunc(o.Uses, func(r Reference) bool { return r.Object.NeedsInput })
-	return needs && o.Type.hasDefault(func(owner *Object) bool { return owner == o || owner.NeedsInput })
+	return needs && p.hasDefault(o.Type, func(owner *Object) bool { return owner == o || owner.NeedsInput })
 }
 
 // DefaultsVary reports whether the default of a field somewhere in a type depends on inputs or the environment.
-func (t *Type) DefaultsVary() bool {
-	return t.hasDefault(func(owner *Object) bool { return !owner.Constant() })
+func (p *Program) DefaultsVary(t types.Type) bool {
+	return p.hasDefault(t, func(owner *Object) bool { return !owner.Constant() })
 }
 
 // hasDefault reports whether a type has a field somewhere whose default belongs to a declaration of a kind.
-func (t *Type) hasDefault(wanted func(owner *Object) bool) bool {
-	seen := map[*Type]bool{}
-	var has func(t *Type) bool
-	has = func(t *Type) bool {
-		if t == nil || seen[t] {
-			return false
-		}
-		seen[t] = true
-		for _, f := range t.Fields {
-			if f.Default != nil && f.Default.Owner != nil && wanted(f.Default.Owner) || has(f.Type) {
-				return true
+func (p *Program) hasDefault(t types.Type, wanted func(owner *Object) bool) bool {
+	found := false
+	types.Inspect(t, func(x types.Type) bool {
+		if record, ok := x.(*types.Record); ok {
+			for _, f := range record.Fields {
+				if f.Default != nil {
+					owner := p.Default(f.Default).Owner
+					found = found || owner != nil && wanted(owner)
+				}
 			}
 		}
-		return has(t.Base) || has(t.Element) || has(t.Rest) || slices.ContainsFunc(t.Members, has) ||
-			slices.ContainsFunc(t.Parameters, has)
-	}
-	return has(t)
+		return !found
+	})
+	return found
 }
 
 // component returns the module that is called, when an expression names one.
@@ -129,7 +126,7 @@ func (m *Module) needsEnvironment() bool {
 
 // instanceOf returns the type of the instance that a value makes, when it is nothing but the call of a module: it is
 // known before the arguments are, which may then refer to the instance or to another that refers to it.
-func (c *checker) instanceOf(e syntax.Expression) *Type {
+func (c *checker) instanceOf(e syntax.Expression) types.Type {
 	call, ok := e.(*syntax.Call)
 	if !ok {
 		return nil
@@ -138,11 +135,11 @@ func (c *checker) instanceOf(e syntax.Expression) *Type {
 	if !ok || alias.Invalid || alias.Imported() == nil {
 		return nil
 	}
-	return c.universe.Instance(alias.Imported())
+	return c.instanceType(alias.Imported())
 }
 
 // instantiate checks the call of a module, whose arguments are its inputs.
-func (c *checker) instantiate(e *syntax.Call, alias *Object) *Type {
+func (c *checker) instantiate(e *syntax.Call, alias *Object) types.Type {
 	c.use(alias, e.Function.Place())
 	m := alias.Imported()
 	if alias.Invalid || m == nil {
@@ -150,7 +147,7 @@ func (c *checker) instantiate(e *syntax.Call, alias *Object) *Type {
 		for _, a := range e.Arguments {
 			c.infer(a.Value, nil)
 		}
-		return InvalidType
+		return types.Invalid
 	}
 	c.module.Info.Objects[e.ID()] = alias
 	m.instantiated = m.instantiated || c.owner.Kind != ObjectTest
@@ -166,21 +163,21 @@ func (c *checker) instantiate(e *syntax.Call, alias *Object) *Type {
 			c.report(source.WrongArguments, a.Value.Place(), "write the name of the input before it: name: value",
 				"the inputs of %s are given by name", m.Path)
 			c.infer(a.Value, nil)
-			return InvalidType
+			return types.Invalid
 		}
 	}
 	outer := c.arguments
 	c.arguments = e.Named
 	c.check(e.Named, c.inputsType(m), "the inputs of "+m.Path)
 	c.arguments = outer
-	return c.universe.Instance(m)
+	return c.instanceType(m)
 }
 
 // instanceField finds the type of `s.x`, where s is an instance.
-func (c *checker) instanceField(e *syntax.Field, m *Module) *Type {
+func (c *checker) instanceField(e *syntax.Field, m *Module) types.Type {
 	name := e.Name.Name
 	if name == documentsMember {
-		return c.universe.Files(false)
+		return filesType(c.universe, false)
 	}
 	o, ok := m.Objects[name]
 	member := func(o *Object) bool {
@@ -189,7 +186,7 @@ func (c *checker) instanceField(e *syntax.Field, m *Module) *Type {
 	if !ok || !member(o) {
 		c.owner.Invalid = true
 		if m.Tree.Nameless {
-			return InvalidType
+			return types.Invalid
 		}
 		candidates := []string{documentsMember}
 		for n, other := range m.Objects {
@@ -213,7 +210,7 @@ func (c *checker) instanceField(e *syntax.Field, m *Module) *Type {
 		}
 		c.add(source.Finding{Code: source.UnknownField, Span: e.Name.Span, Message: message, Help: help,
 			Related: see(o)})
-		return InvalidType
+		return types.Invalid
 	}
 	if m == c.module { // environment("…") in a test of the main module
 		o.used = true
@@ -221,7 +218,7 @@ func (c *checker) instanceField(e *syntax.Field, m *Module) *Type {
 	}
 	if o.Invalid || o.Type == nil {
 		c.owner.Invalid = true
-		return InvalidType
+		return types.Invalid
 	}
 	if o.Kind == ObjectFunction {
 		return c.functionType(o)
@@ -232,7 +229,7 @@ func (c *checker) instanceField(e *syntax.Field, m *Module) *Type {
 // checkInclude checks `include x under "dir/"`.
 func (c *checker) checkInclude(d *syntax.Include) {
 	if d.Under != nil {
-		c.check(d.Under, StringType, "a folder")
+		c.check(d.Under, types.String, "a folder")
 	}
 	if name, ok := d.Value.(*syntax.Name); ok {
 		if alias, ok := c.component(name); ok {
@@ -246,30 +243,30 @@ func (c *checker) checkInclude(d *syntax.Include) {
 		}
 	}
 	t := c.infer(d.Value, nil)
-	if t.Kind == Invalid || t.Core().Kind == Instance {
+	if t == types.Invalid || types.AsInstance(t) != nil {
 		return
 	}
-	c.check(d.Value, c.universe.Files(true), "what is included")
+	c.check(d.Value, filesType(c.universe, true), "what is included")
 }
 
 // environmentCall is the function environment of tests: the whole project, evaluated for an environment, as an
 // instance of its main module.
 func (c *checker) environmentCall() *Object {
-	names := make([]*Type, len(c.program.Environments))
+	names := make([]types.Type, len(c.program.Environments))
 	for i, name := range c.program.Environments {
 		names[i] = c.universe.Literal(name)
 	}
 	return &Object{
 		Kind: ObjectBuiltin, Name: EnvironmentCall, Builtin: &Builtin{Name: EnvironmentCall}, Global: -1,
 		state: resolved,
-		Type:  c.universe.Instance(c.module), Parameters: []Parameter{{Name: "name", Type: c.universe.Union(names...)}},
+		Type:  c.instanceType(c.module), Parameters: []Parameter{{Name: "name", Type: c.universe.Union(names...)}},
 	}
 }
 
 // failCall is the function fail: it stops with its message, and is of every type.
 func (c *checker) failCall() *Object {
 	return &Object{Kind: ObjectBuiltin, Name: FailCall, Builtin: &Builtin{Name: FailCall}, Global: -1, state: resolved,
-		Type: NeverType, Parameters: []Parameter{{Name: "message", Type: StringType}}}
+		Type: types.Never, Parameters: []Parameter{{Name: "message", Type: types.String}}}
 }
 
 // FailCall is the name of the function that stops with a message. It belongs to no group; a declaration may take its

@@ -1,4 +1,4 @@
-package types
+package check
 
 import (
 	"fmt"
@@ -7,16 +7,17 @@ import (
 
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
 // builder puts together the type of a record literal.
 type builder struct {
 	*checker
-	fields  []Field
+	fields  []types.Field
 	index   map[string]int         // positions in fields
 	written map[string]source.Span // keys that were written, not spread
 	maybe   map[string]bool        // those of them that are left out when they are null
-	rest    *Type                  // of the fields that are not in fields
+	rest    types.Type             // of the fields that are not in fields
 	loose   bool                   // the fields may stand in another order
 }
 
@@ -24,7 +25,7 @@ func (c *checker) builder() *builder {
 	return &builder{checker: c, index: map[string]int{}, written: map[string]source.Span{}, maybe: map[string]bool{}}
 }
 
-func (b *builder) set(f Field) {
+func (b *builder) set(f types.Field) {
 	if i, ok := b.index[f.Name]; ok {
 		b.loose = b.loose || b.fields[i].Optional
 		b.fields[i] = f
@@ -35,18 +36,18 @@ func (b *builder) set(f Field) {
 }
 
 // get returns what is known of a field so far: one that was not written may be among the others, and is then optional.
-func (b *builder) get(name string) (*Field, bool) {
+func (b *builder) get(name string) (*types.Field, bool) {
 	if i, ok := b.index[name]; ok {
 		return &b.fields[i], true
 	}
 	if b.rest != nil {
-		return &Field{Name: name, Type: b.rest, Optional: true}, true
+		return &types.Field{Name: name, Type: b.rest, Optional: true}, true
 	}
 	return nil, false
 }
 
 // over sets a field that need not be there: else what was there before stays.
-func (b *builder) over(f Field) {
+func (b *builder) over(f types.Field) {
 	f.Optional = true
 	if earlier, ok := b.get(f.Name); ok {
 		f.Type, f.Optional = b.universe.Union(earlier.Type, f.Type), earlier.Optional
@@ -55,10 +56,10 @@ func (b *builder) over(f Field) {
 }
 
 // others notes that any field may be there with a type, but for those that were written: they must not be there twice.
-func (b *builder) others(t *Type) { b.othersBut(t, nil) }
+func (b *builder) others(t types.Type) { b.othersBut(t, nil) }
 
 // othersBut is others for a record that has the fields named but, of which the type is known.
-func (b *builder) othersBut(t *Type, but map[string]bool) {
+func (b *builder) othersBut(t types.Type, but map[string]bool) {
 	for i := range b.fields {
 		if f := &b.fields[i]; !but[f.Name] && (b.written[f.Name] == (source.Span{}) || b.maybe[f.Name]) {
 			f.Type = b.universe.Union(f.Type, t)
@@ -72,12 +73,12 @@ func (b *builder) othersBut(t *Type, but map[string]bool) {
 
 // inferRecord finds the type of a record literal. With an expected record type its entries are checked one by one,
 // and fields that are unknown or missing are reported.
-func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
-	var expected *Type
+func (c *checker) inferRecord(e *syntax.Record, want types.Type) types.Type {
+	var expected *types.Record
 	if want != nil {
-		if expected = onlyPart(want, Record); expected == nil {
+		if expected = types.OnlyRecord(want); expected == nil {
 			if member := c.memberFor(e, want); member != nil {
-				want, expected = member, member.Core()
+				want, expected = member, types.AsRecord(member)
 			}
 		}
 	}
@@ -90,7 +91,7 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 			c.spreadInto(b, entry)
 		case entry.Key.Value != nil:
 			c.checkKey(entry.Key)
-			var rest *Type
+			var rest types.Type
 			if expected != nil && len(expected.Fields) == 0 {
 				rest = expected.Rest
 			}
@@ -105,7 +106,7 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 				continue
 			}
 			b.written[name] = entry.Key.Span
-			var field *Type
+			var field types.Type
 			if expected != nil {
 				if declared, ok := expected.Field(name); ok {
 					field = declared.Type
@@ -130,9 +131,9 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 			}
 			if optional {
 				b.maybe[name] = true
-				b.over(Field{Name: name, Type: t, Span: entry.Key.Span})
+				b.over(types.Field{Name: name, Type: t, Span: entry.Key.Span})
 			} else {
-				b.set(Field{Name: name, Type: t})
+				b.set(types.Field{Name: name, Type: t})
 			}
 		}
 	}
@@ -140,7 +141,7 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 		var missing []string
 		for _, f := range expected.Fields {
 			given, ok := b.get(f.Name)
-			if slices.Contains(meant, f.Name) || f.Type.Kind == Invalid {
+			if slices.Contains(meant, f.Name) || f.Type == types.Invalid {
 				continue
 			}
 			if !f.Optional && f.Default == nil && (!ok || given.Optional && b.written[f.Name] == (source.Span{})) {
@@ -154,19 +155,19 @@ func (c *checker) inferRecord(e *syntax.Record, want *Type) *Type {
 			if len(missing) > 1 {
 				plural = "s"
 			}
-			c.report(source.MissingField, opening, "add the field"+plural, "%s needs the field%s %s", Article(want),
+			c.report(source.MissingField, opening, "add the field"+plural, "%s needs the field%s %s", types.Article(want),
 				plural, strings.Join(missing, ", "))
 			wrong = true
 		}
 	}
 	if wrong {
-		return InvalidType
+		return types.Invalid
 	}
-	return c.universe.record(b.fields, b.rest, b.loose)
+	return c.universe.RecordOf(b.fields, b.rest, b.loose)
 }
 
 // warnDeprecated warns of the use of a field that is deprecated.
-func (c *checker) warnDeprecated(f *Field, span source.Span) {
+func (c *checker) warnDeprecated(f *types.Field, span source.Span) {
 	if f.Deprecated == "" {
 		return
 	}
@@ -177,8 +178,8 @@ func (c *checker) warnDeprecated(f *Field, span source.Span) {
 
 // memberFor returns the one record of a union whose literal fields, such as the kind by which its members are told
 // apart, a record literal has; nil when that does not tell.
-func (c *checker) memberFor(e *syntax.Record, union *Type) *Type {
-	written := map[string]*Type{}
+func (c *checker) memberFor(e *syntax.Record, union types.Type) types.Type {
+	written := map[string]types.Type{}
 	for _, entry := range e.Entries {
 		if !entry.Spread && entry.Key.Value == nil {
 			if t, ok := c.literalOf(entry.Value); ok {
@@ -186,17 +187,17 @@ func (c *checker) memberFor(e *syntax.Record, union *Type) *Type {
 			}
 		}
 	}
-	var found *Type
-	for _, part := range union.alternatives() {
-		core := part.Core()
-		if core.Kind != Record {
+	var found types.Type
+	for _, part := range types.Alternatives(union) {
+		record := types.AsRecord(part)
+		if record == nil {
 			continue
 		}
 		met, differs := 0, false
-		for _, f := range core.Fields {
-			if t, ok := written[f.Name]; ok && len(literalTexts(f.Type)) == len(f.Type.Parts()) {
+		for _, f := range record.Fields {
+			if t, ok := written[f.Name]; ok && len(types.LiteralTexts(f.Type)) == len(types.Parts(f.Type)) {
 				met++
-				differs = differs || !Assignable(t, f.Type)
+				differs = differs || !types.Assignable(t, f.Type)
 			}
 		}
 		if differs {
@@ -210,12 +211,12 @@ func (c *checker) memberFor(e *syntax.Record, union *Type) *Type {
 	return found
 }
 
-func (c *checker) unknownField(name string, span source.Span, want, record *Type) {
-	c.report(source.UnknownField, span, fieldHelp(name, record), "%s has no field %q", Article(want), name)
+func (c *checker) unknownField(name string, span source.Span, want types.Type, record *types.Record) {
+	c.report(source.UnknownField, span, fieldHelp(name, record), "%s has no field %q", types.Article(want), name)
 }
 
 // readHelp is fieldHelp for a field that is read.
-func (c *checker) readHelp(e *syntax.Field, record *Type) string {
+func (c *checker) readHelp(e *syntax.Field, record *types.Record) string {
 	if help := c.subtractionHelp(e, record); help != "" {
 		return help
 	}
@@ -224,16 +225,16 @@ func (c *checker) readHelp(e *syntax.Field, record *Type) string {
 
 // subtractionHelp says how a subtraction is written when a name with hyphens is no field of a record, but its parts
 // are something.
-func (c *checker) subtractionHelp(e *syntax.Field, record *Type) string {
+func (c *checker) subtractionHelp(e *syntax.Field, record *types.Record) string {
 	first, rest, found := strings.Cut(e.Name.Name, "-")
-	if !found || !record.hasField(first) {
+	if !found || !types.HasField(record, first) {
 		return ""
 	}
 	return fmt.Sprintf("a subtraction is written with spaces: %s.%s - %s", c.text(e.Of), first, rest)
 }
 
 // fieldHelp suggests the field that a wrong name was meant for.
-func fieldHelp(name string, record *Type) string {
+func fieldHelp(name string, record *types.Record) string {
 	if near, ok := source.Nearest(name, record.FieldNames()); ok {
 		return fmt.Sprintf("did you mean %q?", near)
 	}
@@ -249,44 +250,37 @@ func fieldHelp(name string, record *Type) string {
 // spreadInto adds what `...value` brings into a record.
 func (c *checker) spreadInto(b *builder, entry *syntax.Entry) {
 	t := c.inferSpread(entry, nil)
-	core := t.Core()
-	if core.Kind == Union && !slices.ContainsFunc(core.Parts(), func(p *Type) bool { return p.Kind != Record }) {
-		parts := core.Parts()
-		core = parts[0]
-		for _, p := range parts[1:] {
-			core = c.mergeBranches(core, p)
-		}
-	}
-	switch core.Kind {
-	case Invalid, Any:
-		b.others(AnyType)
+	parts := types.Parts(t)
+	isRecord := func(p types.Type) bool { return types.AsRecord(p) != nil }
+	isOther := func(p types.Type) bool { return p != types.Any && !isRecord(p) }
+	switch core := types.Core(t); {
+	case core == types.Invalid || core == types.Any:
+		b.others(types.Any)
 		return
-	case Union:
-		if !slices.ContainsFunc(core.Parts(), func(p *Type) bool { return p.Kind != Any && p.Kind != Record }) {
-			b.others(c.universe.anything(core.Parts()...).restOr(AnyType))
-			return
+	case !slices.ContainsFunc(parts, func(p types.Type) bool { return !isRecord(p) }):
+		record := types.AsRecord(parts[0])
+		for _, p := range parts[1:] {
+			record = c.universe.EitherRecord(record, types.AsRecord(p))
 		}
-	case Record:
-		c.spreadFields(b, core, entry)
+		c.spreadFields(b, record, entry)
+		return
+	case types.AsUnion(core) != nil && !slices.ContainsFunc(parts, isOther):
+		held := types.Any
+		if anything := types.AsRecord(c.universe.Anything(parts...)); anything != nil {
+			held = anything.Rest
+		}
+		b.others(held)
 		return
 	}
 	c.report(source.WrongType, entry.Value.Place(), strings.Replace(spreadHelp(t), "[]", "{}", 1),
-		`"..." in a record brings in the entries of a record, not of %s`, describeType(t))
-	b.others(AnyType)
-}
-
-// restOr returns the type of the fields of a map, and another one for what is no record.
-func (t *Type) restOr(other *Type) *Type {
-	if t.Kind == Record && t.Rest != nil {
-		return t.Rest
-	}
-	return other
+		`"..." in a record brings in the entries of a record, not of %s`, types.Describe(t))
+	b.others(types.Any)
 }
 
 // spreadFields adds the fields of a record that is spread.
-func (c *checker) spreadFields(b *builder, core *Type, entry *syntax.Entry) {
-	b.loose = b.loose || core.Loose
-	for _, f := range core.Fields {
+func (c *checker) spreadFields(b *builder, record *types.Record, entry *syntax.Entry) {
+	b.loose = b.loose || record.Loose
+	for _, f := range record.Fields {
 		if first, ok := b.written[f.Name]; ok {
 			c.add(source.Finding{
 				Code: source.DuplicateKey, Span: entry.Span,
@@ -303,30 +297,30 @@ func (c *checker) spreadFields(b *builder, core *Type, entry *syntax.Entry) {
 			b.set(f)
 		}
 	}
-	if core.Rest != nil {
+	if record.Rest != nil {
 		brought := map[string]bool{}
-		for _, f := range core.Fields {
+		for _, f := range record.Fields {
 			brought[f.Name] = true
 		}
-		b.othersBut(core.Rest, brought)
+		b.othersBut(record.Rest, brought)
 	}
 }
 
 // inferField finds the type of `x.name`.
-func (c *checker) inferField(e *syntax.Field, absent bool) *Type {
+func (c *checker) inferField(e *syntax.Field, absent bool) types.Type {
 	t, ended := c.fieldStep(e, absent)
 	return c.ended(t, ended)
 }
 
 // inferIndex finds the type of `x[i]`.
-func (c *checker) inferIndex(e *syntax.Index, absent bool) *Type {
+func (c *checker) inferIndex(e *syntax.Index, absent bool) types.Type {
 	t, ended := c.indexStep(e, absent)
 	return c.ended(t, ended)
 }
 
 // ended is the type of a chain of steps: null where one of them may end it.
-func (c *checker) ended(t *Type, ended bool) *Type {
-	if ended && t.Kind != Invalid {
+func (c *checker) ended(t types.Type, ended bool) types.Type {
+	if ended && t != types.Invalid {
 		return c.universe.Optional(t)
 	}
 	return t
@@ -334,7 +328,7 @@ func (c *checker) ended(t *Type, ended bool) *Type {
 
 // operand finds the type of what stands before a step. In a chain, what `?.` or `?[` meets null or nothing at ends
 // all of it: ended says that this may have happened before, the type is what goes on otherwise.
-func (c *checker) operand(e syntax.Expression, absent bool) (t *Type, ended bool) {
+func (c *checker) operand(e syntax.Expression, absent bool) (t types.Type, ended bool) {
 	switch step := e.(type) {
 	case *syntax.Field:
 		t, ended = c.fieldStep(step, absent)
@@ -351,16 +345,16 @@ func (c *checker) operand(e syntax.Expression, absent bool) (t *Type, ended bool
 }
 
 // narrowedStep is narrowed for a step of a chain.
-func (c *checker) narrowedStep(e syntax.Expression, t *Type, ended bool) (*Type, bool) {
+func (c *checker) narrowedStep(e syntax.Expression, t types.Type, ended bool) (types.Type, bool) {
 	known := c.narrowed(e, nil)
 	if known == nil {
 		return t, ended
 	}
-	return known, ended && known.MayBeNull()
+	return known, ended && types.MayBeNull(known)
 }
 
 // fieldStep finds the type of a field. What may be absent gives null when that is allowed.
-func (c *checker) fieldStep(e *syntax.Field, absent bool) (t *Type, ended bool) {
+func (c *checker) fieldStep(e *syntax.Field, absent bool) (t types.Type, ended bool) {
 	if _, ok := e.Of.(*syntax.Env); ok {
 		return c.inferEnv(e), false
 	}
@@ -370,45 +364,46 @@ func (c *checker) fieldStep(e *syntax.Field, absent bool) (t *Type, ended bool) 
 		}
 	}
 	of, ended := c.operand(e.Of, e.Optional)
-	if of.Kind == Invalid {
+	if of == types.Invalid {
 		return of, false
 	}
-	if of.Kind == Any {
-		return c.narrowedStep(e, AnyType, ended || e.Optional)
+	if of == types.Any {
+		return c.narrowedStep(e, types.Any, ended || e.Optional)
 	}
 	if e.Optional {
-		ended = ended || of.MayBeNull()
+		ended = ended || types.MayBeNull(of)
 		of = c.universe.WithoutNull(of)
 	}
-	if of.Kind == Never {
-		return NullType, false
+	if of == types.Never {
+		return types.Null, false
 	}
-	var results []*Type
-	for _, part := range of.Parts() {
-		switch part.Kind {
-		case Any:
-			results = append(results, AnyType)
+	var results []types.Type
+	for _, part := range types.Parts(of) {
+		record := types.AsRecord(part)
+		instance := types.AsInstance(part)
+		switch {
+		case part == types.Any:
+			results = append(results, types.Any)
 			continue
-		case Invalid:
-			return InvalidType, false
-		case Null:
+		case part == types.Invalid:
+			return types.Invalid, false
+		case part == types.Null:
 			c.report(source.MayBeNull, e.Of.Place(), fmt.Sprintf("write %s?.%s, or give a value for null with ??",
 				c.text(e.Of), e.Name.Name), "this may be null, which has no field %q", e.Name.Name)
-			return InvalidType, false
-		case Instance:
-			t := c.instanceField(e, part.Module)
-			if t.Kind == Invalid {
+			return types.Invalid, false
+		case instance != nil:
+			t := c.instanceField(e, c.program.Modules[instance.Module])
+			if t == types.Invalid {
 				return t, false
 			}
 			results = append(results, t)
 			continue
-		case Record:
-		default:
+		case record == nil:
 			c.report(source.WrongType, e.Of.Place(), c.asFunction(e, of), "%s has no fields, so there is no %q",
-				describeType(of), e.Name.Name)
-			return InvalidType, false
+				types.Describe(of), e.Name.Name)
+			return types.Invalid, false
 		}
-		field, ok := part.Field(e.Name.Name)
+		field, ok := record.Field(e.Name.Name)
 		switch {
 		case ok:
 			c.warnDeprecated(field, e.Name.Span)
@@ -422,25 +417,26 @@ func (c *checker) fieldStep(e *syntax.Field, absent bool) (t *Type, ended bool) 
 				c.add(source.Finding{Code: source.MayBeAbsent, Span: e.Name.Span,
 					Message: fmt.Sprintf("the field %q may be absent", e.Name.Name), Help: help,
 					Related: fieldPlace(field)})
-				return InvalidType, false
+				return types.Invalid, false
 			}
 			ended = ended || field.Optional
 			results = append(results, field.Type)
-		case part.Rest != nil:
+		case record.Rest != nil:
 			ended = ended || absent || e.Optional
-			results = append(results, part.Rest)
-		case e.Optional && slices.ContainsFunc(of.Parts(), func(p *Type) bool { return p.hasField(e.Name.Name) }):
+			results = append(results, record.Rest)
+		case e.Optional && slices.ContainsFunc(types.Parts(of),
+			func(p types.Type) bool { return types.HasField(p, e.Name.Name) }):
 			ended = true // other members of the union have it
 		default:
-			c.report(source.UnknownField, e.Name.Span, c.readHelp(e, part), "%s has no field %q", Article(of),
+			c.report(source.UnknownField, e.Name.Span, c.readHelp(e, record), "%s has no field %q", types.Article(of),
 				e.Name.Name)
-			return InvalidType, false
+			return types.Invalid, false
 		}
 	}
 	return c.narrowedStep(e, c.universe.Union(results...), ended)
 }
 
-func fieldPlace(f *Field) []source.Related {
+func fieldPlace(f *types.Field) []source.Related {
 	if !f.Span.IsValid() {
 		return nil
 	}
@@ -451,32 +447,32 @@ func fieldPlace(f *Field) []source.Related {
 	return []source.Related{{Span: f.Span, Text: text}}
 }
 
-func (c *checker) inferEnv(e *syntax.Field) *Type {
+func (c *checker) inferEnv(e *syntax.Field) types.Type {
 	c.owner.NeedsEnvironment = true
 	switch e.Name.Name {
 	case "name":
 		if len(c.program.Environments) == 0 {
-			return StringType
+			return types.String
 		}
-		var names []*Type
+		var names []types.Type
 		for _, name := range c.program.Environments {
 			names = append(names, c.universe.Literal(name))
 		}
 		return c.narrowed(e, c.universe.Union(names...))
 	case "tags":
-		return c.universe.Set(StringType)
+		return c.universe.Set(types.String)
 	}
 	help := "it has name and tags"
 	if near, ok := c.suggestions.Nearest(e.Name.Name, []string{"name", "tags"}); ok {
 		help = fmt.Sprintf("did you mean %q?", near)
 	}
 	c.report(source.UnknownField, e.Name.Span, help, "env has no field %q", e.Name.Name)
-	return InvalidType
+	return types.Invalid
 }
 
 // inferMember finds the type of `name.member` where name is a module or a group of built-in functions; done is
 // false when it is neither.
-func (c *checker) inferMember(e *syntax.Field, name *syntax.Name) (t *Type, done bool) {
+func (c *checker) inferMember(e *syntax.Field, name *syntax.Name) (t types.Type, done bool) {
 	// An input or a local name may be called like a group: it is meant where nothing is called.
 	if _, declared := c.module.Objects[name.Name]; slices.Contains(c.program.Builtins.Groups(), name.Name) &&
 		!declared && !c.local(name.Name) {
@@ -484,7 +480,7 @@ func (c *checker) inferMember(e *syntax.Field, name *syntax.Name) (t *Type, done
 			c.report(source.WrongUse, e.Place(), fmt.Sprintf("call it: %s.%s(…)", name.Name, e.Name.Name),
 				"%s.%s is a built-in function, not a value", name.Name, e.Name.Name)
 		}
-		return InvalidType, true
+		return types.Invalid, true
 	}
 	o := c.member(e, name)
 	if o == nil {
@@ -496,9 +492,9 @@ func (c *checker) inferMember(e *syntax.Field, name *syntax.Name) (t *Type, done
 		return c.functionType(o), true
 	case ObjectType:
 		c.report(source.WrongUse, e.Place(), "types stand behind a colon", "%s is a type, not a value", c.text(e))
-		return InvalidType, true
+		return types.Invalid, true
 	case ObjectLocal: // the mark of a member that was reported
-		return InvalidType, true
+		return types.Invalid, true
 	}
 	c.module.Info.Objects[e.ID()] = o
 	return c.narrowed(e, o.Type), true
@@ -511,7 +507,7 @@ func (c *checker) member(e *syntax.Field, name *syntax.Name) *Object {
 	if !ok {
 		return nil
 	}
-	missing := &Object{Kind: ObjectLocal, Type: InvalidType, Invalid: true, Global: -1}
+	missing := &Object{Kind: ObjectLocal, Type: types.Invalid, Invalid: true, Global: -1}
 	c.use(alias, name.Place())
 	if alias.Invalid {
 		c.owner.Invalid = true
@@ -565,58 +561,59 @@ func (c *checker) needsInstance(name syntax.Identifier, alias, o *Object) {
 }
 
 // indexStep finds the type of an element or of the entry of a key. What may be absent gives null when that is allowed.
-func (c *checker) indexStep(e *syntax.Index, absent bool) (t *Type, ended bool) {
+func (c *checker) indexStep(e *syntax.Index, absent bool) (t types.Type, ended bool) {
 	of, ended := c.operand(e.Of, e.Optional)
 	if e.Optional {
-		ended = ended || of.MayBeNull()
+		ended = ended || types.MayBeNull(of)
 		of = c.universe.WithoutNull(of)
 	}
 	index := c.infer(e.Index, nil)
-	if of.Kind == Invalid || index.Kind == Invalid {
-		return InvalidType, false
+	if of == types.Invalid || index == types.Invalid {
+		return types.Invalid, false
 	}
-	if of.Kind == Never {
-		return NullType, false
+	if of == types.Never {
+		return types.Null, false
 	}
-	if tuple := of.tuple(); tuple != nil {
+	if tuple := types.AsTuple(of); tuple != nil {
 		if t, done := c.tupleElement(e, tuple, index, absent); done {
 			return c.narrowedStep(e, t, ended)
 		}
 	}
-	var results []*Type
-	for _, part := range of.Parts() {
-		switch part.Kind {
-		case Any:
-			results = append(results, AnyType)
-		case List:
-			if !Assignable(index, IntType) {
+	var results []types.Type
+	for _, part := range types.Parts(of) {
+		list, record := types.AsList(part), types.AsRecord(part)
+		switch {
+		case part == types.Any:
+			results = append(results, types.Any)
+		case list != nil:
+			if !types.Assignable(index, types.Int) {
 				c.report(source.WrongType, e.Index.Place(), "", "the index of a list is an int, not %s",
-					describeType(index))
-				return InvalidType, false
+					types.Describe(index))
+				return types.Invalid, false
 			}
-			results = append(results, part.Element)
-		case Record:
-			if !Assignable(index, StringType) {
+			results = append(results, list.Element)
+		case record != nil:
+			if !types.Assignable(index, types.String) {
 				c.report(source.WrongType, e.Index.Place(), "", "the key of a record is a string, not %s",
-					describeType(index))
-				return InvalidType, false
+					types.Describe(index))
+				return types.Invalid, false
 			}
-			t, ok := c.keyType(e, part, index, absent)
+			t, ok := c.keyType(e, record, index, absent)
 			if !ok {
-				return InvalidType, false
+				return types.Invalid, false
 			}
 			results = append(results, t)
-		case Null:
+		case part == types.Null:
 			c.report(source.MayBeNull, e.Of.Place(), "write ?[…], or give a value for null with ??",
 				"this may be null, which has no elements")
-			return InvalidType, false
+			return types.Invalid, false
 		default:
 			help := ""
-			if part.Widen().Kind == String {
+			if types.Widen(part) == types.String {
 				help = "text.slice takes a part of a text"
 			}
-			c.report(source.WrongType, e.Of.Place(), help, "%s has no elements", describeType(of))
-			return InvalidType, false
+			c.report(source.WrongType, e.Of.Place(), help, "%s has no elements", types.Describe(of))
+			return types.Invalid, false
 		}
 	}
 	return c.narrowedStep(e, c.universe.Union(results...), ended || absent || e.Optional)
@@ -624,30 +621,30 @@ func (c *checker) indexStep(e *syntax.Index, absent bool) (t *Type, ended bool) 
 
 // tupleElement returns the type of an element of a tuple at a position that is written out; done is false when it is
 // not.
-func (c *checker) tupleElement(e *syntax.Index, tuple, index *Type, absent bool) (t *Type, done bool) {
-	at, ok := index.Literal.(int64)
-	if index.Kind != Literal || !ok {
+func (c *checker) tupleElement(e *syntax.Index, tuple *types.Tuple, index types.Type, absent bool) (t types.Type, done bool) {
+	at, ok := types.LiteralValue(index).(int64)
+	if !ok {
 		return nil, false
 	}
-	n := int64(len(tuple.Parameters))
+	n := int64(len(tuple.Elements))
 	if at < 0 {
 		at += n
 	}
 	if at < 0 || at >= n {
 		if e.Optional || absent {
-			return NullType, true
+			return types.Null, true
 		}
 		c.report(source.NoElement, e.Index.Place(), "", "%s has %s", tuple, count(int(n), "element"))
-		return InvalidType, true
+		return types.Invalid, true
 	}
-	return tuple.Parameters[at], true
+	return tuple.Elements[at], true
 }
 
 // keyType returns the type of r[key], reporting a key that is known not to be there.
-func (c *checker) keyType(e *syntax.Index, record, index *Type, absent bool) (*Type, bool) {
-	texts := literalTexts(index)
-	known := len(texts) == len(index.Parts())
-	var results []*Type
+func (c *checker) keyType(e *syntax.Index, record *types.Record, index types.Type, absent bool) (types.Type, bool) {
+	texts := types.LiteralTexts(index)
+	known := len(texts) == len(types.Parts(index))
+	var results []types.Type
 	for _, f := range record.Fields {
 		if known && !slices.Contains(texts, f.Name) {
 			continue
@@ -665,7 +662,7 @@ func (c *checker) keyType(e *syntax.Index, record, index *Type, absent bool) (*T
 		for _, text := range texts {
 			if _, ok := record.Field(text); !ok {
 				c.report(source.UnknownField, e.Index.Place(), fieldHelp(text, record), "%s has no field %q",
-					Article(record), text)
+					types.Article(record), text)
 				return nil, false
 			}
 		}

@@ -1,4 +1,4 @@
-package types
+package check
 
 import (
 	"slices"
@@ -6,14 +6,15 @@ import (
 
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
 // patching is the patch in hand.
 type patching struct {
-	target *Type // what is patched
-	all    bool  // all documents of the project
+	target types.Type // what is patched
+	all    bool       // all documents of the project
 	// each is the type of the documents of the each in hand; nil outside of one.
-	each *Type
+	each types.Type
 	// name is the name of the each in hand.
 	name *Object
 	// touched are the keys of what is patched, and of its elements, below which operations may have changed what is
@@ -75,48 +76,48 @@ func (p *patching) touchAll(body []syntax.Declaration) {
 
 // inferPatch finds the type of `patch target { … }`. An operation may change the type of any place, so that no more
 // is known of the result than whether it is a record or a list.
-func (c *checker) inferPatch(e *syntax.Patch) *Type {
+func (c *checker) inferPatch(e *syntax.Patch) types.Type {
 	t := c.infer(e.Target, nil)
-	core := t.Core()
-	result := AnyType
+	core := types.Core(t)
+	result := types.Any
 	switch {
-	case core.Kind == Record:
-		result = c.universe.Map(AnyType)
-	case core.Kind == List:
-		result = c.universe.List(AnyType)
-	case core.Kind == Invalid:
-		result = InvalidType
-	case core.Kind == Any || core.Kind == Union && !t.MayBeNull():
+	case types.AsRecord(core) != nil:
+		result = c.universe.Map(types.Any)
+	case types.AsList(core) != nil:
+		result = c.universe.List(types.Any)
+	case core == types.Invalid:
+		result = types.Invalid
+	case core == types.Any || types.AsUnion(core) != nil && !types.MayBeNull(t):
 	default:
 		help := ""
-		if t.MayBeNull() {
+		if types.MayBeNull(t) {
 			help = "it may be null: give a value for that case with ??"
 		}
-		c.report(source.WrongType, e.Target.Place(), help, "a patch changes records and lists, not %s", describeType(t))
-		result = InvalidType
+		c.report(source.WrongType, e.Target.Place(), help, "a patch changes records and lists, not %s", types.Describe(t))
+		result = types.Invalid
 	}
 	c.checkData(t, e.Target, "what is patched")
-	if result.Kind == Invalid {
-		t = InvalidType
+	if result == types.Invalid {
+		t = types.Invalid
 	}
 	c.patchBody(e.Body, &patching{target: t})
 	return result
 }
 
 // inferPlaces finds the type of `d[.a.**.b]`: a list of what the path leads to.
-func (c *checker) inferPlaces(e *syntax.Places) *Type {
+func (c *checker) inferPlaces(e *syntax.Places) types.Type {
 	t := c.infer(e.Of, nil)
-	if t.Kind == Invalid {
+	if t == types.Invalid {
 		return t
 	}
-	if !IsData(t) {
+	if !types.IsData(t) {
 		c.checkData(t, e.Of, "what a path leads through")
-		return InvalidType
+		return types.Invalid
 	}
-	if t.MayBeNull() && t.Kind != Any {
+	if types.MayBeNull(t) && t != types.Any {
 		c.report(source.MayBeNull, e.Of.Place(), "give a value for null with ??",
 			"this may be null, which has no places")
-		return InvalidType
+		return types.Invalid
 	}
 	for i, s := range e.Path.Steps {
 		t = c.checkStep(e.Path, s, t, i == len(e.Path.Steps)-1)
@@ -136,23 +137,23 @@ func (c *checker) checkPatchAll(d *syntax.PatchAll) {
 		c.report(source.WrongUse, source.At(d.Span.Start), "put it into the main module",
 			"the documents of the project are patched in its main module, %s is not that", c.module.Path)
 	}
-	c.patchBody(d.Body, &patching{target: AnyType, all: true})
+	c.patchBody(d.Body, &patching{target: types.Any, all: true})
 }
 
 func (c *checker) checkEach(d *syntax.Each) {
-	t := AnyType
-	core := c.patching.target.Core()
+	t := types.Any
+	core := types.Core(c.patching.target)
 	switch {
-	case c.patching.all || core.Kind == Any || core.Kind == Invalid:
-	case core.Kind == List:
-		t = elementOf(core)
+	case c.patching.all || core == types.Any || core == types.Invalid:
+	case types.AsList(core) != nil:
+		t = elementOf(types.AsList(core))
 	default:
 		c.report(source.WrongType, d.Name.Span, "leave each out: outside of it a path begins at what is patched",
-			"each goes through the elements of a list, and what is patched is %s", describeType(c.patching.target))
-		t = InvalidType
+			"each goes through the elements of a list, and what is patched is %s", types.Describe(c.patching.target))
+		t = types.Invalid
 	}
 	if d.At != nil {
-		c.check(d.At, StringType, "a pattern of paths")
+		c.check(d.At, types.String, "a pattern of paths")
 		if !c.patching.all {
 			c.report(source.WrongUse, d.At.Place(), "leave it out, or choose with where",
 				"only the documents of the project have paths, in patch all documents { … }")
@@ -164,9 +165,9 @@ func (c *checker) checkEach(d *syntax.Each) {
 	c.module.Info.Slots[d] = o.Slot
 	if d.Where != nil {
 		o.Type = c.untouched(t)
-		c.check(d.Where, BoolType, "a condition")
+		c.check(d.Where, types.Bool, "a condition")
 	}
-	o.Type = AnyType // whatever the operations make of it
+	o.Type = types.Any // whatever the operations make of it
 	outerName := c.patching.name
 	c.patching.each, c.patching.name = t, o
 	c.checkBlock(d.Body)
@@ -176,28 +177,28 @@ func (c *checker) checkEach(d *syntax.Each) {
 
 // untouched returns what is known of the documents of an each when operations before may have changed some of their
 // fields.
-func (c *checker) untouched(t *Type) *Type {
+func (c *checker) untouched(t types.Type) types.Type {
 	touched := c.patching.eachTouched
-	core := t.Core()
+	record := types.AsRecord(t)
 	switch {
 	case len(touched) == 0:
 		return t
-	case touched[""] || core.Kind != Record:
-		return AnyType
+	case touched[""] || record == nil:
+		return types.Any
 	}
-	fields := withoutDefaults(core.Fields)
+	fields := types.WithoutDefaults(record.Fields)
 	for i := range fields {
 		if touched[fields[i].Name] {
-			fields[i].Type, fields[i].Optional = AnyType, true
+			fields[i].Type, fields[i].Optional = types.Any, true
 		}
 	}
-	rest := core.Rest
+	rest := record.Rest
 	for name := range touched {
-		if _, declared := core.Field(name); !declared {
-			rest = AnyType
+		if _, declared := record.Field(name); !declared {
+			rest = types.Any
 		}
 	}
-	return c.universe.record(fields, rest, core.Loose)
+	return c.universe.RecordOf(fields, rest, record.Loose)
 }
 
 // forgetEach forgets what is known of the document of the each in hand, which operations change.
@@ -208,9 +209,9 @@ func (c *checker) forgetEach() {
 }
 
 // elementOf returns the type of the elements of a list, any when it is known to be empty.
-func elementOf(list *Type) *Type {
-	if list.Element.Kind == Never {
-		return AnyType
+func elementOf(list *types.List) types.Type {
+	if list.Element == types.Never {
+		return types.Any
 	}
 	return list.Element
 }
@@ -225,7 +226,7 @@ func (c *checker) checkOperation(d *syntax.Operation) {
 		c.report(source.WrongUse, d.PathSpan, "put it into: each d { … }", "this does not say in which documents")
 	}
 	if c.patching.isTouched(d) {
-		t = AnyType
+		t = types.Any
 	}
 	defer c.patching.touch(d)
 	for i, s := range d.Steps {
@@ -237,20 +238,20 @@ func (c *checker) checkOperation(d *syntax.Operation) {
 	old := t
 	switch d.Verb {
 	case syntax.AddVerb:
-		old = NullType
+		old = types.Null
 	case syntax.PutVerb:
 		old = c.universe.Optional(t)
 	}
-	v := c.withIt(d, old, func() *Type { return c.infer(d.Value, nil) })
+	v := c.withIt(d, old, func() types.Type { return c.infer(d.Value, nil) })
 	c.checkData(v, d.Value, "a value in data")
-	if d.Verb == syntax.MergeVerb && !Assignable(v, c.universe.Map(AnyType)) {
+	if d.Verb == syntax.MergeVerb && !types.Assignable(v, c.universe.Map(types.Any)) {
 		c.report(source.WrongType, d.Value.Place(), "replace puts any value",
-			"merge lays a record over another, not %s", describeType(v))
+			"merge lays a record over another, not %s", types.Describe(v))
 	}
 }
 
 // withIt checks something in which `it` has a type of its own; key finds its place in the frame again.
-func (c *checker) withIt(key any, t *Type, check func() *Type) *Type {
+func (c *checker) withIt(key any, t types.Type, check func() types.Type) types.Type {
 	it := c.it
 	c.it = &Object{Kind: ObjectLocal, Name: "it", Module: c.module, Type: t, Slot: c.owner.Frame, Global: -1,
 		state: resolved}
@@ -263,77 +264,74 @@ func (c *checker) withIt(key any, t *Type, check func() *Type) *Type {
 
 // checkStep checks one step of a path from a type, and returns that of the place it leads to; any when that is not
 // known.
-func (c *checker) checkStep(d *syntax.Operation, s *syntax.Step, t *Type, last bool) *Type {
+func (c *checker) checkStep(d *syntax.Operation, s *syntax.Step, t types.Type, last bool) types.Type {
 	for _, key := range s.Keys {
 		c.checkKey(key)
 	}
-	core := t.Core()
-	known := core.Kind != Any && core.Kind != Union && core.Kind != Invalid
+	core, record, list := types.Core(t), types.AsRecord(t), types.AsList(t)
+	known := core != types.Any && types.AsUnion(t) == nil && core != types.Invalid
 	switch s.Kind {
 	case syntax.KeyStep, syntax.ChoiceStep, syntax.AnyKeyStep:
-		if known && core.Kind != Record {
+		if known && record == nil {
 			if !d.Optional {
 				help := "end the path before this step"
-				if core.Kind == List {
+				if list != nil {
 					help = `an element is named in brackets: [0], [it.name == "…"], [*]`
 				}
-				c.report(source.WrongType, s.Span, help, "%s has no fields", describeType(t))
+				c.report(source.WrongType, s.Span, help, "%s has no fields", types.Describe(t))
 			}
-			return AnyType
+			return types.Any
 		}
 		if !known || s.Kind != syntax.KeyStep || s.Keys[0].Value != nil {
-			return AnyType
+			return types.Any
 		}
 		name := s.Keys[0].Name
-		if field, ok := core.Field(name); ok {
-			return field.Type
-		}
-		if core.Rest != nil {
-			return core.Rest
+		if of := record.Possible(name).Type; of != nil {
+			return of
 		}
 		creates := last && (d.Verb == syntax.AddVerb || d.Verb == syntax.PutVerb)
 		if !creates && !d.Optional {
-			help := fieldHelp(name, core)
+			help := fieldHelp(name, record)
 			if merge := d.MergeInstead(c.module.Tree.File, slices.Index(d.Steps, s)); merge != "" {
 				help = strings.TrimPrefix(help+"; "+merge+" brings it", "; ")
 			}
-			c.report(source.UnknownField, s.Keys[0].Span, help, "%s has no field %q", Article(t), name)
+			c.report(source.UnknownField, s.Keys[0].Span, help, "%s has no field %q", types.Article(t), name)
 		}
-		return AnyType
+		return types.Any
 	case syntax.DeepStep:
-		return AnyType
+		return types.Any
 	}
-	element := AnyType
-	if core.Kind == List {
-		element = elementOf(core)
+	element := types.Any
+	if list != nil {
+		element = elementOf(list)
 	}
 	isKey := false
 	switch s.Kind {
 	case syntax.IndexStep:
 		index := c.infer(s.Index, nil)
-		isKey = Assignable(index, StringType)
-		isInt := Assignable(index, IntType)
-		if !isInt && (!isKey || core.Kind == List) && index.Kind != Invalid {
+		isKey = types.Assignable(index, types.String)
+		isInt := types.Assignable(index, types.Int)
+		if !isInt && (!isKey || list != nil) && index != types.Invalid {
 			c.report(source.WrongType, s.Index.Place(), "an element is named by its position or by a condition on it",
-				"the index of a list is an int, not %s", describeType(index))
-			return AnyType
+				"the index of a list is an int, not %s", types.Describe(index))
+			return types.Any
 		}
 	case syntax.ConditionStep, syntax.EachStep:
 		if s.Index != nil {
-			c.withIt(s, element, func() *Type {
+			c.withIt(s, element, func() types.Type {
 				facts := c.facts
-				c.check(s.Index, BoolType, "a condition")
+				c.check(s.Index, types.Bool, "a condition")
 				c.facts = facts
-				return BoolType
+				return types.Bool
 			})
 		}
 	}
-	if known && core.Kind != List && !(isKey && core.Kind == Record) && !d.Optional {
+	if known && list == nil && !(isKey && record != nil) && !d.Optional {
 		help := ""
-		if core.Kind == Record {
+		if record != nil {
 			help = "a field is named by its key: .name"
 		}
-		c.report(source.WrongType, s.Span, help, "%s has no elements", describeType(t))
+		c.report(source.WrongType, s.Span, help, "%s has no elements", types.Describe(t))
 	}
 	return element
 }

@@ -1,4 +1,4 @@
-package types
+package check
 
 import (
 	"fmt"
@@ -6,6 +6,7 @@ import (
 
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
 // checkTest checks a test: the environment that it runs in, and its body.
@@ -13,7 +14,7 @@ func (c *checker) checkTest(d *syntax.Test) {
 	if d.Environment != nil {
 		name, _ := d.Environment.Plain()
 		if !slices.Contains(c.program.Environments, name) {
-			help := "environments are " + quotedList(c.program.Environments)
+			help := "environments are " + source.Quoted(c.program.Environments)
 			if near, ok := c.suggestions.Nearest(name, c.program.Environments); ok {
 				help = fmt.Sprintf("did you mean %q?", near)
 			}
@@ -45,14 +46,14 @@ func expects(block []syntax.Declaration) bool {
 
 func (c *checker) checkExpect(d *syntax.Expect) {
 	if d.From != nil {
-		c.check(d.Mistake, StringType, "the text of a mistake")
+		c.check(d.Mistake, types.String, "the text of a mistake")
 		// What is written out there is meant to fail, when the test runs.
 		literals := len(c.program.Literals)
 		c.infer(d.From, nil)
 		c.program.Literals = c.program.Literals[:literals]
 		return
 	}
-	c.check(d.Condition, BoolType, "what is expected")
+	c.check(d.Condition, types.Bool, "what is expected")
 	c.messageOf(d.Condition, d.Message)
 }
 

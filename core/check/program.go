@@ -1,4 +1,4 @@
-package types
+package check
 
 import (
 	"fmt"
@@ -6,13 +6,14 @@ import (
 
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
 // Program is all modules that belong together: those of a project, in an order in which each stands behind those it
 // uses.
 type Program struct {
 	Sources  *source.Set
-	Universe *Universe
+	Universe *types.Universe
 	Modules  []*Module
 	// Environments are the names that env.name can have; empty outside a project.
 	Environments []string
@@ -28,6 +29,51 @@ type Program struct {
 	// Literals are the places at which a value that is written out meets a type that changes or limits it. They can
 	// be tried before anything else is evaluated.
 	Literals []Passage
+	// Conditions and Defaults are what stands behind those of the types, by their numbers.
+	Conditions []*Condition
+	Defaults   []*Default
+
+	defaults map[syntax.Expression]*types.Default // by what is written, which may be read more than once
+}
+
+// Condition is one limit of a type. Its test sees the value as `it`, which is the first place of its frame.
+type Condition struct {
+	Module *Module
+	Tree   *syntax.Condition
+	Object *Object // stands for the condition among the declarations: what it uses, how large its frame is
+}
+
+// Default is the default of a field or parameter: an expression of a module.
+type Default struct {
+	Module     *Module
+	Expression syntax.Expression
+	Owner      *Object // the declaration it is evaluated as part of
+}
+
+// Condition returns what stands behind a condition of a type.
+func (p *Program) Condition(c *types.Condition) *Condition { return p.Conditions[c.Number] }
+
+// Default returns what stands behind the default of a field.
+func (p *Program) Default(d *types.Default) *Default { return p.Defaults[d.Number] }
+
+// condition enters what stands behind a condition of a type.
+func (p *Program) condition(c *Condition) *types.Condition {
+	p.Conditions = append(p.Conditions, c)
+	return &types.Condition{Number: len(p.Conditions) - 1, Span: c.Tree.Span,
+		Text: c.Module.Tree.File.Slice(c.Tree.Test.Place())}
+}
+
+// addDefault enters what stands behind the default of a field.
+func (p *Program) addDefault(d *Default) *types.Default {
+	if known, ok := p.defaults[d.Expression]; ok {
+		return known
+	}
+	if p.defaults == nil {
+		p.defaults = map[syntax.Expression]*types.Default{}
+	}
+	entered := &types.Default{Number: len(p.Defaults)}
+	p.Defaults, p.defaults[d.Expression] = append(p.Defaults, d), entered
+	return entered
 }
 
 // BuiltinTable is the table of built-in functions as the checker sees it.
@@ -44,6 +90,7 @@ type BuiltinTable interface {
 // Module is one module: its tree, and what the checker learned about it.
 type Module struct {
 	Path    string
+	Number  int // its position in the program
 	Tree    *syntax.Module
 	Main    bool // the module that inputs are given to
 	Imports map[*syntax.Use]*Import
@@ -54,7 +101,7 @@ type Module struct {
 	First, Globals int
 	Info           Info
 
-	inputs *Type // the record type of the inputs, once it is asked for
+	inputs types.Type // the record type of the inputs, once it is asked for
 	// instantiated says that an instance is made somewhere outside of tests.
 	instantiated bool
 }
@@ -67,15 +114,15 @@ type Import struct {
 
 // Info holds what the checker learned about the expressions of one module, by their ID.
 type Info struct {
-	Types []*Type // the type of the expression as written
+	Types []types.Type // the type of the expression as written
 	// Objects says what a name, a member of a module or the callee of a call is. For a loop it is its first name,
 	// behind which the second has the next place in the frame; for a match the value that is matched.
 	Objects []*Object
 	// Asked is the type behind `is` and `as`; Slots are the places in the frame of local names and of the parameters of
 	// anonymous functions.
-	Asked   map[syntax.ID]*Type
+	Asked   map[syntax.ID]types.Type
 	Slots   map[any]int
-	Targets []*Type // the declared type that the expression passes into, where that does something; else nil
+	Targets []types.Type // the declared type that the expression passes into, where that does something; else nil
 }
 
 // ObjectKind says what a name stands for.
@@ -111,7 +158,7 @@ type Object struct {
 	Module      *Module // nil for built-in functions
 	Declaration syntax.Declaration
 	Span        source.Span // of the name
-	Type        *Type       // of the value; of the result for functions; what the name means for types
+	Type        types.Type  // of the value; of the result for functions; what the name means for types
 	Parameters  []Parameter // of functions
 	Builtin     *Builtin
 
@@ -143,7 +190,7 @@ type Reference struct {
 // Parameter is one parameter of a function.
 type Parameter struct {
 	Name    string
-	Type    *Type
+	Type    types.Type
 	Default *Default // nil when required
 	Object  *Object  // the local inside the function; nil for built-in functions
 }
@@ -155,7 +202,7 @@ type Builtin struct{ Group, Name string }
 type Passage struct {
 	Module *Module
 	Value  syntax.Expression
-	Target *Type
+	Target types.Type
 	Owner  *Object
 }
 
