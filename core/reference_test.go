@@ -31,7 +31,7 @@ func TestReferenceOfFunctions(t *testing.T) {
 		"points. The examples are run by the tests.\n" +
 		"`knothole help` followed by a name or a group shows the same.\n")
 	group := ""
-	for _, f := range (builtin.Table{}).All() {
+	for _, f := range builtin.All() {
 		if f.Group != group {
 			group = f.Group
 			fmt.Fprintf(&b, "\n## %s\n", group)

@@ -52,7 +52,7 @@ func TestShownPathsAreRead(t *testing.T) {
 				row.Left.Kind() == value.List { // which may be the order of the elements
 				continue
 			}
-			places, err := eval.ParsePlaces(row.Path.String(), builtin.Table{})
+			places, err := eval.ParsePlaces(row.Path.String(), builtin.Table)
 			require.NoError(t, err, "seed %d: %s", seed, row.Path)
 			found, why := places.Find(left)
 			require.Len(t, found, 1, "seed %d: %s: %s", seed, row.Path, why)

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/eval"
 	"knothole/core/source"
@@ -16,7 +17,8 @@ import (
 )
 
 var encodeFunctions = []*Function{
-	{Group: "encode", Handling: eval.Joins, Signature: "json(x: any, indent: int = 0) -> string",
+	{Builtin: check.Builtin{Group: "encode", Handling: check.Joins,
+		Signature: "json(x: any, indent: int = 0) -> string"},
 		Description: "The value as JSON (RFC 8259): without white space, or with so many spaces for each level.",
 		Example:     `encode.json({ a: [1, "é"] })`, Result: `"{\"a\":[1,\"é\"]}"`,
 		Errors: "The indentation is not between 0 and 16.",
@@ -27,30 +29,31 @@ var encodeFunctions = []*Function{
 			checkData(c, a[0], data.JSON)
 			return text(c, data.JSONText(a[0], int(a[1].Int())))
 		}},
-	{Group: "encode", Handling: eval.Joins, Signature: "yaml(x: any) -> string",
+	{Builtin: check.Builtin{Group: "encode", Handling: check.Joins, Signature: "yaml(x: any) -> string"},
 		Description: "The value as YAML, as documents are written.",
 		Example:     `encode.yaml({ a: "no" })`, Result: `"a: \"no\"\n"`, call: encoded(data.YAML)},
-	{Group: "encode", Handling: eval.Joins, Signature: "toml(x: any) -> string",
+	{Builtin: check.Builtin{Group: "encode", Handling: check.Joins, Signature: "toml(x: any) -> string"},
 		Description: "The record as TOML, as documents are written.",
 		Example:     `encode.toml({ a: { b: 1 } })`, Result: `"[a]\nb = 1\n"`,
 		Errors: "It is not a record, or holds null.", call: encoded(data.TOML)},
-	{Group: "encode", Handling: eval.Joins, Signature: "env(r: { *: string | int | float | bool }) -> string",
+	{Builtin: check.Builtin{Group: "encode", Handling: check.Joins,
+		Signature: "env(r: { *: string | int | float | bool }) -> string"},
 		Description: "The record as an env file, as documents are written.",
 		Example:     `encode.env({ A: "x y" })`, Result: `"A='x y'\n"`, Errors: "A key is no name for a variable.",
 		call: encoded(data.Env)},
-	{Group: "encode", Signature: "base64(s: string) -> string",
+	{Builtin: check.Builtin{Group: "encode", Signature: "base64(s: string) -> string"},
 		Description: "The bytes of the text in base64 (RFC 4648 section 4).",
 		Example:     `encode.base64("tide")`, Result: `"dGlkZQ=="`,
 		call: textual(func(s string) string { return base64.StdEncoding.EncodeToString([]byte(s)) })},
-	{Group: "encode", Signature: "base64url(s: string) -> string",
+	{Builtin: check.Builtin{Group: "encode", Signature: "base64url(s: string) -> string"},
 		Description: "The bytes of the text in base64url (RFC 4648 section 5), without padding.",
 		Example:     `encode.base64url("tide?>")`, Result: `"dGlkZT8-"`,
 		call: textual(func(s string) string { return base64.RawURLEncoding.EncodeToString([]byte(s)) })},
-	{Group: "encode", Signature: "hex(s: string) -> string",
+	{Builtin: check.Builtin{Group: "encode", Signature: "hex(s: string) -> string"},
 		Description: "The bytes of the text in hexadecimal digits.",
 		Example:     `encode.hex("ebb")`, Result: `"656262"`,
 		call: textual(func(s string) string { return hex.EncodeToString([]byte(s)) })},
-	{Group: "encode", Signature: "url(s: string) -> string",
+	{Builtin: check.Builtin{Group: "encode", Signature: "url(s: string) -> string"},
 		Description: "The text as part of an address: all but unreserved characters are percent-encoded (RFC 3986 " +
 			"section 2).",
 		Example: `encode.url("high tide/é")`, Result: `"high%20tide%2F%C3%A9"`, call: textual(percent)},
@@ -90,27 +93,29 @@ func percent(s string) string {
 }
 
 var decodeFunctions = []*Function{
-	{Group: "decode", Signature: "json(s: string) -> any", Description: "The data that a JSON text holds.",
+	{Builtin: check.Builtin{Group: "decode",
+		Signature: "json(s: string) -> any"}, Description: "The data that a JSON text holds.",
 		Example: `decode.json('{"a":1}')`, Result: `{"a":1}`, Errors: "The text is not JSON.",
 		call: decoded(data.JSON)},
-	{Group: "decode", Signature: "yaml(s: string) -> any",
+	{Builtin: check.Builtin{Group: "decode", Signature: "yaml(s: string) -> any"},
 		Description: "The data that a YAML text of one document holds.",
 		Example:     `decode.yaml("a: [1, no]")`, Result: `{"a":[1,"no"]}`, Errors: "The text is not YAML.",
 		call: decoded(data.YAML)},
-	{Group: "decode", Signature: "toml(s: string) -> any", Description: "The data that a TOML text holds.",
+	{Builtin: check.Builtin{Group: "decode",
+		Signature: "toml(s: string) -> any"}, Description: "The data that a TOML text holds.",
 		Example: `decode.toml("a.b = 1")`, Result: `{"a":{"b":1}}`, Errors: "The text is not TOML.",
 		call: decoded(data.TOML)},
-	{Group: "decode", Signature: "base64(s: string) -> string",
+	{Builtin: check.Builtin{Group: "decode", Signature: "base64(s: string) -> string"},
 		Description: "The text whose bytes stand in base64 (RFC 4648 section 4).",
 		Example:     `decode.base64("dGlkZQ==")`, Result: `"tide"`,
 		Errors: "It is not base64, or not of a text in UTF-8.",
 		call:   fromBytes("base64", base64.StdEncoding.Strict().DecodeString)},
-	{Group: "decode", Signature: "base64url(s: string) -> string",
+	{Builtin: check.Builtin{Group: "decode", Signature: "base64url(s: string) -> string"},
 		Description: "The text whose bytes stand in base64url (RFC 4648 section 5), without padding.",
 		Example:     `decode.base64url("dGlkZT8-")`, Result: `"tide?>"`,
 		Errors: "It is not base64url, or not of a text in UTF-8.",
 		call:   fromBytes("base64url", base64.RawURLEncoding.Strict().DecodeString)},
-	{Group: "decode", Signature: "hex(s: string) -> string",
+	{Builtin: check.Builtin{Group: "decode", Signature: "hex(s: string) -> string"},
 		Description: "The text whose bytes stand in hexadecimal digits.",
 		Example:     `decode.hex("656262")`, Result: `"ebb"`, Errors: "It is not hexadecimal, or not of a text in UTF-8.",
 		call: fromBytes("hexadecimal", hex.DecodeString)},
@@ -153,20 +158,21 @@ func fromBytes(what string, decode func(string) ([]byte, error)) eval.Native {
 }
 
 var hashFunctions = []*Function{
-	{Group: "hash", Signature: "sha256(s: string) -> string",
+	{Builtin: check.Builtin{Group: "hash", Signature: "sha256(s: string) -> string"},
 		Description: "The SHA-256 of the text in hexadecimal digits.",
 		Example:     `hash.sha256("ebb")`, Result: `"79571a56229fead48072831402cf3d9c05d9663c177d30e9468fba9ce05fd56e"`,
 		call: textual(func(s string) string {
 			sum := sha256.Sum256([]byte(s))
 			return hex.EncodeToString(sum[:])
 		})},
-	{Group: "hash", Signature: "crc32(s: string) -> int", Description: "The CRC-32 of the text (IEEE 802.3).",
+	{Builtin: check.Builtin{Group: "hash",
+		Signature: "crc32(s: string) -> int"}, Description: "The CRC-32 of the text (IEEE 802.3).",
 		Example: `hash.crc32("ebb")`, Result: `1160436104`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			c.Spend(len(a[0].Text()))
 			return value.IntOf(int64(crc32.ChecksumIEEE([]byte(a[0].Text()))), c.Origin())
 		}},
-	{Group: "hash", Signature: "short(seed: string, length: int = 8) -> string",
+	{Builtin: check.Builtin{Group: "hash", Signature: "short(seed: string, length: int = 8) -> string"},
 		Description: "A short name made from the text: its SHA-256 in small base32 (RFC 4648 section 6), so many " +
 			"characters; it begins with a letter.",
 		Example: `hash.short("bay-map")`, Result: `"rt4qabqs"`, Errors: "The length is not between 1 and 52.",
@@ -185,14 +191,15 @@ var hashFunctions = []*Function{
 }
 
 var pathFunctions = []*Function{
-	{Group: "path", Signature: "base(p: string) -> string", Description: "What stands behind the last slash.",
+	{Builtin: check.Builtin{Group: "path",
+		Signature: "base(p: string) -> string"}, Description: "What stands behind the last slash.",
 		Example: `path.base("k8s/bay-map.yaml")`, Result: `"bay-map.yaml"`,
 		call: textual(func(p string) string { return p[strings.LastIndexByte(p, '/')+1:] })},
-	{Group: "path", Signature: "dir(p: string) -> string",
+	{Builtin: check.Builtin{Group: "path", Signature: "dir(p: string) -> string"},
 		Description: "What stands before the last slash; nothing when there is none.",
 		Example:     `path.dir("k8s/bay-map.yaml")`, Result: `"k8s"`,
 		call: textual(func(p string) string { return p[:max(0, strings.LastIndexByte(p, '/'))] })},
-	{Group: "path", Signature: "ext(p: string) -> string",
+	{Builtin: check.Builtin{Group: "path", Signature: "ext(p: string) -> string"},
 		Description: "The ending of the last part, with its dot; a dot at its beginning is none.",
 		Example:     `path.ext("k8s/bay-map.yaml")`, Result: `".yaml"`, call: textual(func(p string) string {
 			base := p[strings.LastIndexByte(p, '/')+1:]
@@ -201,7 +208,7 @@ var pathFunctions = []*Function{
 			}
 			return ""
 		})},
-	{Group: "path", Handling: eval.Joins, Signature: "join(parts: [string]) -> string",
+	{Builtin: check.Builtin{Group: "path", Handling: check.Joins, Signature: "join(parts: [string]) -> string"},
 		Description: "The parts with one slash between them; empty ones are left out.",
 		Example:     `path.join(["k8s", "", "bay-map.yaml"])`, Result: `"k8s/bay-map.yaml"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {

@@ -5,15 +5,17 @@ import (
 	"math/bits"
 	"slices"
 
+	"knothole/core/check"
 	"knothole/core/eval"
 	"knothole/core/value"
 )
 
 var listFunctions = []*Function{
-	{Group: "list", Handling: eval.Passes, Signature: "length(xs: [T]) -> int", Description: "The number of elements.",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Counts: true,
+		Signature: "length(xs: [T]) -> int"}, Description: "The number of elements.",
 		Example: `list.length([4, 7])`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return number(c, a[0].Len()) }},
-	{Group: "list", Handling: eval.Passes, Signature: "map(xs: [A], f: fn(A) -> B) -> [B]",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "map(xs: [A], f: fn(A) -> B) -> [B]"},
 		Description: "What f makes of each element.",
 		Example:     `list.map([1, 2], fn(x) = x * 10)`, Result: `[10,20]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -23,7 +25,8 @@ var listFunctions = []*Function{
 			}
 			return list(c, elements)
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "filter(xs: [A], f: fn(A) -> bool) -> [A]",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Gives: check.FirstArgument,
+		Signature: "filter(xs: [A], f: fn(A) -> bool) -> [A]"},
 		Description: "The elements for which f is true.",
 		Example:     `list.filter([1, 2, 3], fn(x) = x > 1)`, Result: `[2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -35,7 +38,8 @@ var listFunctions = []*Function{
 			}
 			return list(c, kept)
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "fold(xs: [A], start: B, f: fn(B, A) -> B) -> B",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes,
+		Signature: "fold(xs: [A], start: B, f: fn(B, A) -> B) -> B"},
 		Description: "What f makes of all elements, one after the other: f(so_far, x).",
 		Example:     `list.fold([1, 2, 3], 0, fn(so_far, x) = so_far + x)`, Result: `6`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -45,14 +49,16 @@ var listFunctions = []*Function{
 			}
 			return result
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "sort(xs: [T], by: (fn(T) -> any)? = null) -> [T]",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Gives: check.FirstArgument,
+		Signature: "sort(xs: [T], by: (fn(T) -> any)? = null) -> [T]"},
 		Description: "The elements in ascending order, or in that of what by makes of them: numbers by size, " +
 			"strings by code point. Equal ones keep their order. A list of keys orders by its first, then by its " +
 			"second, and so on.",
 		Example: `list.sort(["south", "north"])`, Result: `["north","south"]`,
 		Errors: "What is compared is neither all numbers nor all strings.",
 		call:   sortList},
-	{Group: "list", Handling: eval.Passes, Signature: "reverse(xs: [T]) -> [T]",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Gives: check.FirstArgument,
+		Signature: "reverse(xs: [T]) -> [T]"},
 		Description: "The elements from last to first.",
 		Example:     `list.reverse([1, 2, 3])`, Result: `[3,2,1]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -60,28 +66,29 @@ var listFunctions = []*Function{
 			slices.Reverse(elements)
 			return list(c, elements)
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "distinct(xs: [T], by: (fn(T) -> any)? = null) -> [T]",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Gives: check.FirstArgument,
+		Signature: "distinct(xs: [T], by: (fn(T) -> any)? = null) -> [T]"},
 		Description: "The elements without repetitions, or one for each thing that by makes of them; the first stays.",
 		Example:     `list.distinct([2, 1, 2])`, Result: `[2,1]`,
 		call: distinct},
-	{Group: "list", Handling: eval.Passes, Signature: "union(xs: [T], ys: [T]) -> [T]",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "union(xs: [T], ys: [T]) -> [T]"},
 		Description: "The elements of both lists, each once, in the order in which they are first met.",
 		Example:     `list.union([1, 2], [2, 3])`, Result: `[1,2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return combined(c, func(value.Value) bool { return true }, a...)
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "intersect(xs: [T], ys: [T]) -> [T]",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "intersect(xs: [T], ys: [T]) -> [T]"},
 		Description: "The elements of the first list that are in the second too, each once.",
 		Example:     `list.intersect([1, 2, 3], [3, 2])`, Result: `[2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return combined(c, membersOf(c, a[1]).has, a[0]) }},
-	{Group: "list", Handling: eval.Passes, Signature: "difference(xs: [T], ys: [T]) -> [T]",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "difference(xs: [T], ys: [T]) -> [T]"},
 		Description: "The elements of the first list that are not in the second, each once.",
 		Example:     `list.difference(["north", "south"], ["south"])`, Result: `["north"]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			others := membersOf(c, a[1])
 			return combined(c, func(x value.Value) bool { return !others.has(x) }, a[0])
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "flatten(xss: [[T]]) -> [T]",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "flatten(xss: [[T]]) -> [T]"},
 		Description: "The elements of all lists, behind each other.",
 		Example:     `list.flatten([[1], [2, 3]])`, Result: `[1,2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -92,7 +99,8 @@ var listFunctions = []*Function{
 			}
 			return value.ListOf(elements, c.Origin())
 		}},
-	{Group: "list", Signature: "contains(xs: [any], x: any) -> bool", Description: "Whether an element equals x.",
+	{Builtin: check.Builtin{Group: "list", Contains: true,
+		Signature: "contains(xs: [any], x: any) -> bool"}, Description: "Whether an element equals x.",
 		Example: `list.contains(["north"], "north")`, Result: `true`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return truth(c, slices.ContainsFunc(a[0].Elements(), func(x value.Value) bool {
@@ -100,21 +108,22 @@ var listFunctions = []*Function{
 				return value.Equal(x, a[1], c.Spend)
 			}))
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "any(xs: [A], f: fn(A) -> bool) -> bool",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "any(xs: [A], f: fn(A) -> bool) -> bool"},
 		Description: "Whether f is true for some element.",
 		Example:     `list.any([1, 2], fn(x) = x > 1)`, Result: `true`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return truth(c, slices.ContainsFunc(a[0].Elements(),
 				func(x value.Value) bool { return c.Truth(c.Apply(a[1], x)) }))
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "all(xs: [A], f: fn(A) -> bool) -> bool",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "all(xs: [A], f: fn(A) -> bool) -> bool"},
 		Description: "Whether f is true for every element; so it is when there is none.",
 		Example:     `list.all([1, 2], fn(x) = x > 1)`, Result: `false`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return truth(c, !slices.ContainsFunc(a[0].Elements(),
 				func(x value.Value) bool { return !c.Truth(c.Apply(a[1], x)) }))
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "count(xs: [A], f: fn(A) -> bool) -> int",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes,
+		Signature: "count(xs: [A], f: fn(A) -> bool) -> int"},
 		Description: "For how many elements f is true.",
 		Example:     `list.count([1, 2, 3], fn(x) = x > 1)`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -126,7 +135,7 @@ var listFunctions = []*Function{
 			}
 			return number(c, n)
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "find(xs: [T], f: fn(T) -> bool) -> T?",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "find(xs: [T], f: fn(T) -> bool) -> T?"},
 		Description: "The first element for which f is true; null when there is none.",
 		Example:     `list.find([1, 2, 3], fn(x) = x > 1)`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -137,7 +146,7 @@ var listFunctions = []*Function{
 			}
 			return value.NullOf(c.Origin())
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "first(xs: [T]) -> T?",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "first(xs: [T]) -> T?"},
 		Description: "The first element; null when there is none.",
 		Example:     `list.first(["north", "south"])`, Result: `"north"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -146,7 +155,7 @@ var listFunctions = []*Function{
 			}
 			return a[0].Elements()[0]
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "last(xs: [T]) -> T?",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "last(xs: [T]) -> T?"},
 		Description: "The last element; null when there is none.",
 		Example:     `list.last(["north", "south"])`, Result: `"south"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -155,14 +164,15 @@ var listFunctions = []*Function{
 			}
 			return a[0].Elements()[a[0].Len()-1]
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "slice(xs: [T], start: int, stop: int? = null) -> [T]",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Gives: check.FirstArgument,
+		Signature: "slice(xs: [T], start: int, stop: int? = null) -> [T]"},
 		Description: "The elements from start up to, not including, stop; negative positions count from the end.",
 		Example:     `list.slice([1, 2, 3, 4], 1, -1)`, Result: `[2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			from, to := span(a[0].Len(), a[1], a[2])
 			return list(c, slices.Clone(a[0].Elements()[from:to]))
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "zip(xs: [A], ys: [B]) -> [[A, B]]",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "zip(xs: [A], ys: [B]) -> [[A, B]]"},
 		Description: "The elements of both lists in pairs, as far as the shorter one reaches.",
 		Example:     `list.zip(["north", "south"], [41, 17])`, Result: `[["north",41],["south",17]]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -172,7 +182,8 @@ var listFunctions = []*Function{
 			}
 			return list(c, pairs)
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "group(xs: [T], by: fn(T) -> string) -> { *: [T] }",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes,
+		Signature: "group(xs: [T], by: fn(T) -> string) -> { *: [T] }"},
 		Description: "The elements by what by makes of them, in the order in which each is first met.",
 		Example:     `list.group(["a1", "b1", "a2"], fn(x) = text.slice(x, 0, 1))`, Result: `{"a":["a1","a2"],"b":["b1"]}`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -186,7 +197,8 @@ var listFunctions = []*Function{
 			}
 			return b.Record(c.Origin())
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "index(xs: [T], by: fn(T) -> string) -> { *: T }",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes,
+		Signature: "index(xs: [T], by: fn(T) -> string) -> { *: T }"},
 		Description: "The elements by what by makes of them, which must differ.",
 		Example:     `list.index([{ id: "x" }], fn(r) = r.id)`, Result: `{"x":{"id":"x"}}`,
 		Errors: "Two elements have the same key.",
@@ -202,7 +214,7 @@ var listFunctions = []*Function{
 			}
 			return b.Record(c.Origin())
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "chunks(xs: [T], size: int) -> [[T]]",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "chunks(xs: [T], size: int) -> [[T]]"},
 		Description: "The elements in lists of size, the last of which may be shorter.",
 		Example:     `list.chunks([1, 2, 3], 2)`, Result: `[[1,2],[3]]`, Errors: "The size is not positive.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -215,7 +227,7 @@ var listFunctions = []*Function{
 			}
 			return list(c, chunks)
 		}},
-	{Group: "list", Handling: eval.Passes, Signature: "repeat(x: T, times: int) -> [T]",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "repeat(x: T, times: int) -> [T]"},
 		Description: "A list of so many times x.",
 		Example:     `list.repeat("ebb", 2)`, Result: `["ebb","ebb"]`, Errors: "The number is negative.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -225,15 +237,18 @@ var listFunctions = []*Function{
 			}
 			return value.ListOf(elements, c.Origin())
 		}},
-	{Group: "list", Signature: "sum(xs: [T]) -> T", Description: "The sum of numbers; 0 when there is none.",
+	{Builtin: check.Builtin{Group: "list", NewNumbers: true,
+		Signature: "sum(xs: [T]) -> T"}, Description: "The sum of numbers; 0 when there is none.",
 		Example: `list.sum([4, 3])`, Result: `7`, Errors: "An element is not a number, or the sum does not fit.",
 		call: sum},
-	{Group: "list", Handling: eval.Passes, Signature: "min(xs: [T], by: (fn(T) -> any)? = null) -> T",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes,
+		Signature: "min(xs: [T], by: (fn(T) -> any)? = null) -> T"},
 		Description: "The smallest element, or that of which by makes the smallest; the first of equal ones.",
 		Example:     `list.min([4, 3])`, Result: `3`,
 		Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",
 		call:   func(c *eval.Call, a []value.Value) value.Value { return extreme(c, a, -1) }},
-	{Group: "list", Handling: eval.Passes, Signature: "max(xs: [T], by: (fn(T) -> any)? = null) -> T",
+	{Builtin: check.Builtin{Group: "list", Handling: check.Passes,
+		Signature: "max(xs: [T], by: (fn(T) -> any)? = null) -> T"},
 		Description: "The largest element, or that of which by makes the largest; the first of equal ones.",
 		Example:     `list.max([4, 3])`, Result: `4`,
 		Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",

@@ -12,6 +12,7 @@ import (
 
 	"github.com/Masterminds/semver/v3"
 
+	"knothole/core/check"
 	"knothole/core/eval"
 	"knothole/core/value"
 )
@@ -19,8 +20,9 @@ import (
 var networkShape = value.NewShape([]string{"address", "prefix", "first", "last", "count"})
 
 var netFunctions = []*Function{
-	{Group: "net", Signature: "parse(cidr: string) -> { address: string, prefix: int, first: string, last: string, " +
-		"count: int? }",
+	{Builtin: check.Builtin{Group: "net",
+		Signature: "parse(cidr: string) -> { address: string, prefix: int, first: string, last: string, " +
+			"count: int? }"},
 		Description: "A network (RFC 4632, RFC 4291): the address as written, the length of the prefix, the first " +
 			"and last address of the whole range and how many there are; null when an int cannot count them.",
 		Example: `net.parse("192.0.2.17/28")`,
@@ -37,7 +39,7 @@ var netFunctions = []*Function{
 				text(c, p.Masked().Addr().String()), text(c,
 					offset(p, new(big.Int).Sub(size, big.NewInt(1))).String()), count)
 		}},
-	{Group: "net", Signature: "subnet(cidr: string, prefix: int, index: int) -> string",
+	{Builtin: check.Builtin{Group: "net", Signature: "subnet(cidr: string, prefix: int, index: int) -> string"},
 		Description: "The network with a longer prefix that stands at the index inside, counted from 0.",
 		Example:     `net.subnet("198.51.100.0/24", 26, 2)`, Result: `"198.51.100.128/26"`,
 		Errors: "The prefix is not longer, or there is no such subnet.",
@@ -52,7 +54,7 @@ var netFunctions = []*Function{
 			at := new(big.Int).Lsh(big.NewInt(index), uint(int64(p.Addr().BitLen())-bits))
 			return text(c, netip.PrefixFrom(offset(p, at), int(bits)).String())
 		}},
-	{Group: "net", Signature: "address(cidr: string, index: int) -> string",
+	{Builtin: check.Builtin{Group: "net", Signature: "address(cidr: string, index: int) -> string"},
 		Description: "The address at the index of a network, counted from 0; negative ones count from the end.",
 		Example:     `net.address("192.0.2.0/24", 10)`, Result: `"192.0.2.10"`, Errors: "The network has no such address.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -67,7 +69,7 @@ var netFunctions = []*Function{
 			}
 			return text(c, offset(p, index).String())
 		}},
-	{Group: "net", Signature: "contains(cidr: string, inner: string) -> bool",
+	{Builtin: check.Builtin{Group: "net", Signature: "contains(cidr: string, inner: string) -> bool"},
 		Description: "Whether an address, or all of a network, lies in a network.",
 		Example:     `net.contains("192.0.2.0/24", "192.0.2.10")`, Result: `true`,
 		Errors: "One of the texts is no network or address.",
@@ -79,14 +81,14 @@ var netFunctions = []*Function{
 			inner := network(c, a, 1)
 			return truth(c, p.Bits() <= inner.Bits() && p.Masked().Contains(inner.Addr()))
 		}},
-	{Group: "net", Signature: "overlaps(a: string, b: string) -> bool",
+	{Builtin: check.Builtin{Group: "net", Signature: "overlaps(a: string, b: string) -> bool"},
 		Description: "Whether two networks have an address in common.",
 		Example:     `net.overlaps("192.0.2.0/24", "192.0.2.128/25")`, Result: `true`,
 		Errors: "One of the texts is no network.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return truth(c, network(c, a, 0).Overlaps(network(c, a, 1)))
 		}},
-	{Group: "net", Signature: "sort(xs: [string]) -> [string]",
+	{Builtin: check.Builtin{Group: "net", Signature: "sort(xs: [string]) -> [string]"},
 		Description: "Addresses and networks by their numbers, IPv4 before IPv6; of networks that begin alike the " +
 			"larger first.",
 		Example: `net.sort(["203.0.113.128", "203.0.113.16"])`, Result: `["203.0.113.16","203.0.113.128"]`,
@@ -104,7 +106,7 @@ var netFunctions = []*Function{
 			}
 			return list(c, sorted)
 		}},
-	{Group: "net", Signature: "merge(xs: [string]) -> [string]",
+	{Builtin: check.Builtin{Group: "net", Signature: "merge(xs: [string]) -> [string]"},
 		Description: "The fewest networks that hold exactly the addresses of these networks and addresses, in their " +
 			"order.",
 		Example: `net.merge(["192.0.2.0/25", "192.0.2.128/25", "192.0.2.7"])`, Result: `["192.0.2.0/24"]`,
@@ -117,14 +119,14 @@ var netFunctions = []*Function{
 			}
 			return texts(c, networks)
 		}},
-	{Group: "net", Signature: "is_address(s: string) -> bool",
+	{Builtin: check.Builtin{Group: "net", Signature: "is_address(s: string) -> bool"},
 		Description: "Whether the text is an IPv4 or IPv6 address.",
 		Example:     `net.is_address("2001:db8::1")`, Result: `true`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			address, err := netip.ParseAddr(a[0].Text())
 			return truth(c, err == nil && address.Zone() == "")
 		}},
-	{Group: "net", Signature: "is_hostname(s: string) -> bool",
+	{Builtin: check.Builtin{Group: "net", Signature: "is_hostname(s: string) -> bool"},
 		Description: "Whether the text is a host name: labels of letters, digits and inner hyphens (RFC 1123 " +
 			"section 2.1).",
 		Example: `net.is_hostname("map.floodwatch.example")`, Result: `true`,
@@ -175,8 +177,9 @@ func isHostname(s string) bool {
 var versionShape = value.NewShape([]string{"major", "minor", "patch", "prerelease", "build"})
 
 var versionFunctions = []*Function{
-	{Group: "version", Signature: "parse(s: string) -> { major: int, minor: int, patch: int, prerelease: string, " +
-		"build: string }", Description: "The parts of a version (semantic versioning 2.0.0).",
+	{Builtin: check.Builtin{Group: "version",
+		Signature: "parse(s: string) -> { major: int, minor: int, patch: int, prerelease: string, " +
+			"build: string }"}, Description: "The parts of a version (semantic versioning 2.0.0).",
 		Example: `version.parse("4.2.0-rc.1+x5")`,
 		Result:  `{"major":4,"minor":2,"patch":0,"prerelease":"rc.1","build":"x5"}`,
 		Errors:  "The text is no version.",
@@ -191,13 +194,13 @@ var versionFunctions = []*Function{
 				value.IntOf(int64(v.Minor()), c.Origin()), value.IntOf(int64(v.Patch()), c.Origin()),
 				text(c, v.Prerelease()), text(c, v.Metadata()))
 		}},
-	{Group: "version", Signature: "compare(a: string, b: string) -> int",
+	{Builtin: check.Builtin{Group: "version", Signature: "compare(a: string, b: string) -> int"},
 		Description: "-1, 0 or 1 as a comes before, with or behind b (semantic versioning 2.0.0 section 11).",
 		Example:     `version.compare("1.10.0", "1.9.3")`, Result: `1`, Errors: "One of the texts is no version.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return number(c, compareVersions(version(c, a, 0), version(c, a, 1)))
 		}},
-	{Group: "version", Signature: "satisfies(v: string, range: string) -> bool",
+	{Builtin: check.Builtin{Group: "version", Signature: "satisfies(v: string, range: string) -> bool"},
 		Description: "Whether a version meets all conditions of a range. They are separated by spaces; each is one " +
 			"of = != < <= > >= and a version, compared as version.compare does. Numbers that it leaves out are 0: <2 " +
 			"is <2.0.0. So 2.0.0-rc.1, which comes before 2.0.0, meets <2.",

@@ -9,12 +9,14 @@ import (
 	"strings"
 	"time"
 
+	"knothole/core/check"
 	"knothole/core/eval"
 	"knothole/core/value"
 )
 
 var mathFunctions = []*Function{
-	{Group: "math", Signature: "abs(x: T) -> T", Description: "The number without its sign.",
+	{Builtin: check.Builtin{Group: "math", NewNumbers: true,
+		Signature: "abs(x: T) -> T"}, Description: "The number without its sign.",
 		Example: `math.abs(-4)`, Result: `4`, Errors: "It is not a number, or has no positive counterpart.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			x := numeric(c, a, 0)
@@ -28,27 +30,27 @@ var mathFunctions = []*Function{
 			}
 			return x
 		}},
-	{Group: "math", Signature: "min(a: T, b: T) -> T",
+	{Builtin: check.Builtin{Group: "math", NewNumbers: true, Signature: "min(a: T, b: T) -> T"},
 		Description: "The smaller of two numbers, the first when they are equal.",
 		Example:     `math.min(4.5, 2)`, Result: `2`, Errors: "One of them is not a number.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return choose(c, a, -1) }},
-	{Group: "math", Signature: "max(a: T, b: T) -> T",
+	{Builtin: check.Builtin{Group: "math", NewNumbers: true, Signature: "max(a: T, b: T) -> T"},
 		Description: "The larger of two numbers, the first when they are equal.",
 		Example:     `math.max(4.5, 2)`, Result: `4.5`, Errors: "One of them is not a number.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return choose(c, a, 1) }},
-	{Group: "math", Signature: "floor(x: int | float) -> int",
+	{Builtin: check.Builtin{Group: "math", NewNumbers: true, Signature: "floor(x: int | float) -> int"},
 		Description: "The largest whole number that is not larger.",
 		Example:     `math.floor(-1.5)`, Result: `-2`, Errors: "The result does not fit into 64 bits.",
 		call: whole(math.Floor)},
-	{Group: "math", Signature: "ceil(x: int | float) -> int",
+	{Builtin: check.Builtin{Group: "math", NewNumbers: true, Signature: "ceil(x: int | float) -> int"},
 		Description: "The smallest whole number that is not smaller.",
 		Example:     `math.ceil(1.2)`, Result: `2`, Errors: "The result does not fit into 64 bits.",
 		call: whole(math.Ceil)},
-	{Group: "math", Signature: "round(x: int | float) -> int",
+	{Builtin: check.Builtin{Group: "math", NewNumbers: true, Signature: "round(x: int | float) -> int"},
 		Description: "The nearest whole number; halves go away from zero.",
 		Example:     `math.round(2.5)`, Result: `3`, Errors: "The result does not fit into 64 bits.",
 		call: whole(math.Round)},
-	{Group: "math", Signature: "clamp(x: T, low: T, high: T) -> T",
+	{Builtin: check.Builtin{Group: "math", NewNumbers: true, Signature: "clamp(x: T, low: T, high: T) -> T"},
 		Description: "The number, or the limit that it lies beyond.",
 		Example:     `math.clamp(12, 1, 9)`, Result: `9`,
 		Errors: "One of them is not a number, or low is larger than high.",
@@ -66,7 +68,7 @@ var mathFunctions = []*Function{
 			}
 			return a[0]
 		}},
-	{Group: "math", Signature: "pow(base: T, exponent: int) -> T",
+	{Builtin: check.Builtin{Group: "math", NewNumbers: true, Signature: "pow(base: T, exponent: int) -> T"},
 		Description: "The base so many times multiplied with itself; an exponent below zero needs a float as base.",
 		Example:     `math.pow(2, 10)`, Result: `1024`, Errors: "The base is not a number, or the result does not fit.",
 		call: power},
@@ -129,7 +131,8 @@ func power(c *eval.Call, a []value.Value) value.Value {
 }
 
 var convertFunctions = []*Function{
-	{Group: "convert", Signature: "int(s: string) -> int", Description: "The whole number that a text is.",
+	{Builtin: check.Builtin{Group: "convert",
+		Signature: "int(s: string) -> int"}, Description: "The whole number that a text is.",
 		Example: `convert.int("41")`, Result: `41`, Errors: "The text is not a whole number of 64 bits.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			n, err := strconv.ParseInt(a[0].Text(), 10, 64)
@@ -139,7 +142,8 @@ var convertFunctions = []*Function{
 			}
 			return value.IntOf(n, c.Origin())
 		}},
-	{Group: "convert", Signature: "float(s: string) -> float", Description: "The number that a text is.",
+	{Builtin: check.Builtin{Group: "convert",
+		Signature: "float(s: string) -> float"}, Description: "The number that a text is.",
 		Example: `convert.float("1.5e3")`, Result: `1500.0`, Errors: "The text is not a number.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			f, err := strconv.ParseFloat(a[0].Text(), 64)
@@ -148,7 +152,7 @@ var convertFunctions = []*Function{
 			}
 			return float(c, f)
 		}},
-	{Group: "convert", Signature: "bool(s: string) -> bool",
+	{Builtin: check.Builtin{Group: "convert", Signature: "bool(s: string) -> bool"},
 		Description: "The bool that a text is: true or false, nothing else.",
 		Example:     `convert.bool("true")`, Result: `true`, Errors: "The text is another.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -157,13 +161,14 @@ var convertFunctions = []*Function{
 			}
 			return truth(c, a[0].Text() == "true")
 		}},
-	{Group: "convert", Signature: "decimal(x: int | float, digits: int? = null) -> string",
+	{Builtin: check.Builtin{Group: "convert", Signature: "decimal(x: int | float, digits: int? = null) -> string"},
 		Description: "A number in decimals: with so many digits behind the point, the last one rounded (halves away " +
 			"from zero), or with as many as it has.",
 		Example: `convert.decimal(1.5, 2)`, Result: `"1.50"`,
 		Errors: "There are to be fewer than 0 or more than 100 digits.",
 		call:   decimal},
-	{Group: "convert", Signature: "string(x: string | int | float | bool) -> string", Description: "A scalar as text.",
+	{Builtin: check.Builtin{Group: "convert",
+		Signature: "string(x: string | int | float | bool) -> string"}, Description: "A scalar as text.",
 		Example: `convert.string(1.5)`, Result: `"1.5"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			s, _ := a[0].Scalar()
@@ -172,17 +177,17 @@ var convertFunctions = []*Function{
 }
 
 var quantityFunctions = []*Function{
-	{Group: "quantity", Signature: "bytes(s: string) -> int",
+	{Builtin: check.Builtin{Group: "quantity", Signature: "bytes(s: string) -> int"},
 		Description: "The number of bytes that a size is, such as 256Mi (powers of 1024) or 5M (powers of 1000).",
 		Example:     `quantity.bytes("256Mi")`, Result: `268435456`,
 		Errors: "The text is no size, or no whole number of bytes.",
 		call:   func(c *eval.Call, a []value.Value) value.Value { return quantity(c, a[0], sizeUnits, "bytes") }},
-	{Group: "quantity", Signature: "millicores(s: string) -> int",
+	{Builtin: check.Builtin{Group: "quantity", Signature: "millicores(s: string) -> int"},
 		Description: "The number of thousandths of a core, such as of 0.5 or 500m.",
 		Example:     `quantity.millicores("0.5")`, Result: `500`,
 		Errors: "The text is no number of cores, or finer than a thousandth.",
 		call:   func(c *eval.Call, a []value.Value) value.Value { return quantity(c, a[0], coreUnits, "millicores") }},
-	{Group: "quantity", Signature: "format_bytes(n: int) -> string",
+	{Builtin: check.Builtin{Group: "quantity", Signature: "format_bytes(n: int) -> string"},
 		Description: "A size with the largest unit of powers of 1024 that leaves a whole number.",
 		Example:     `quantity.format_bytes(268435456)`, Result: `"256Mi"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -193,7 +198,7 @@ var quantityFunctions = []*Function{
 			}
 			return text(c, fmt.Sprintf("%d%s", n, units[i]))
 		}},
-	{Group: "quantity", Signature: "format_millicores(n: int) -> string",
+	{Builtin: check.Builtin{Group: "quantity", Signature: "format_millicores(n: int) -> string"},
 		Description: "A number of thousandths of a core: whole cores as such, others with m.",
 		Example:     `quantity.format_millicores(1500)`, Result: `"1500m"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -259,7 +264,7 @@ var dateTime = regexp.MustCompile(`^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?(Z|[+-
 var wholeSeconds = regexp.MustCompile(`^-?(\d+h)?(\d+m)?(\d+s)?$`)
 
 var timeFunctions = []*Function{
-	{Group: "time", Signature: "parse(s: string) -> int",
+	{Builtin: check.Builtin{Group: "time", Signature: "parse(s: string) -> int"},
 		Description: "The seconds since 1970 of a date and time (RFC 3339); fractions of a second are cut off.",
 		Example:     `time.parse("2027-03-31T00:00:00Z")`, Result: `1806451200`, Errors: "The text is no date and time.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -278,7 +283,7 @@ var timeFunctions = []*Function{
 			}
 			return value.IntOf(t.Unix(), c.Origin())
 		}},
-	{Group: "time", Signature: "format(seconds: int) -> string",
+	{Builtin: check.Builtin{Group: "time", Signature: "format(seconds: int) -> string"},
 		Description: "The date and time so many seconds after 1970, in UTC (RFC 3339).",
 		Example:     `time.format(1806451200)`, Result: `"2027-03-31T00:00:00Z"`, Errors: "The year has not four digits.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -288,7 +293,7 @@ var timeFunctions = []*Function{
 			}
 			return text(c, t.Format(time.RFC3339))
 		}},
-	{Group: "time", Signature: "seconds(s: string) -> int",
+	{Builtin: check.Builtin{Group: "time", Signature: "seconds(s: string) -> int"},
 		Description: "The seconds of a duration of hours, minutes and seconds in this order, such as 1h30m; with - " +
 			"before it, negative.",
 		Example: `time.seconds("1h30m")`, Result: `5400`, Errors: "The text is no duration of whole seconds.",
@@ -299,7 +304,7 @@ var timeFunctions = []*Function{
 			}
 			return value.IntOf(int64(d/time.Second), c.Origin())
 		}},
-	{Group: "time", Signature: "format_duration(seconds: int) -> string",
+	{Builtin: check.Builtin{Group: "time", Signature: "format_duration(seconds: int) -> string"},
 		Description: "A duration in hours, minutes and seconds, such as 1h30m; the opposite of time.seconds.",
 		Example:     `time.format_duration(5400)`, Result: `"1h30m"`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return text(c, formatDuration(a[0].Int())) }},

@@ -3,6 +3,7 @@ package builtin
 import (
 	"slices"
 
+	"knothole/core/check"
 	"knothole/core/eval"
 	"knothole/core/value"
 )
@@ -10,19 +11,21 @@ import (
 var entryShape = value.NewShape([]string{"key", "value"})
 
 var recordFunctions = []*Function{
-	{Group: "record", Handling: eval.Passes, Signature: "length(r: { *: any }) -> int",
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes, Counts: true,
+		Signature: "length(r: { *: any }) -> int"},
 		Description: "The number of entries.",
 		Example:     `record.length({ high: 4, low: 1 })`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return number(c, a[0].Len()) }},
-	{Group: "record", Handling: eval.Passes, Signature: "keys(r: { *: any }) -> [string]",
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes, Signature: "keys(r: { *: any }) -> [string]"},
 		Description: "The keys in their order.",
 		Example:     `record.keys({ high: 4, low: 1 })`, Result: `["high","low"]`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return texts(c, a[0].Shape().Keys()) }},
-	{Group: "record", Handling: eval.Passes, Signature: "values(r: { *: T }) -> [T]",
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes, Signature: "values(r: { *: T }) -> [T]"},
 		Description: "The values in their order.",
 		Example:     `record.values({ high: 4, low: 1 })`, Result: `[4,1]`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return list(c, slices.Clone(a[0].Values())) }},
-	{Group: "record", Handling: eval.Passes, Signature: "entries(r: { *: T }) -> [{ key: string, value: T }]",
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes,
+		Signature: "entries(r: { *: T }) -> [{ key: string, value: T }]"},
 		Description: "The entries as a list of records.",
 		Example:     `record.entries({ high: 4 })`, Result: `[{"key":"high","value":4}]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -32,7 +35,8 @@ var recordFunctions = []*Function{
 			}
 			return list(c, elements)
 		}},
-	{Group: "record", Handling: eval.Passes, Signature: "of_entries(xs: [{ key: string, value: T }]) -> { *: T }",
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes,
+		Signature: "of_entries(xs: [{ key: string, value: T }]) -> { *: T }"},
 		Description: "The record that has these entries.",
 		Example:     `record.of_entries([{ key: "high", value: 4 }])`, Result: `{"high":4}`, Errors: "A key stands twice.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -47,11 +51,13 @@ var recordFunctions = []*Function{
 			}
 			return b.Record(c.Origin())
 		}},
-	{Group: "record", Handling: eval.Passes, Signature: "has(r: { *: any }, key: string) -> bool",
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes, Counts: true,
+		Signature: "has(r: { *: any }, key: string) -> bool"},
 		Description: "Whether the record has the key.",
 		Example:     `record.has({ high: 4 }, "low")`, Result: `false`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return truth(c, !a[0].Get(a[1].Text()).IsAbsent()) }},
-	{Group: "record", Handling: eval.Passes, Signature: "get(r: { *: T }, key: string, default: T? = null) -> T?",
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes, Gives: check.OneEntry,
+		Signature: "get(r: { *: T }, key: string, default: T? = null) -> T?"},
 		Description: "The value of the key, or the default when there is none.",
 		Example:     `record.get({ high: 4 }, "low", 0)`, Result: `0`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -60,15 +66,18 @@ var recordFunctions = []*Function{
 			}
 			return a[2]
 		}},
-	{Group: "record", Handling: eval.Passes, Signature: "pick(r: { *: T }, keys: [string]) -> { *: T }",
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes, Gives: check.ListedEntries,
+		Signature: "pick(r: { *: T }, keys: [string]) -> { *: T }"},
 		Description: "The entries whose keys are in the list, in the order of the record.",
 		Example:     `record.pick({ a: 1, b: 2, c: 3 }, ["c", "a"])`, Result: `{"a":1,"c":3}`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return selected(c, a, true) }},
-	{Group: "record", Handling: eval.Passes, Signature: "omit(r: { *: T }, keys: [string]) -> { *: T }",
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes, Gives: check.OtherEntries,
+		Signature: "omit(r: { *: T }, keys: [string]) -> { *: T }"},
 		Description: "The entries whose keys are not in the list.",
 		Example:     `record.omit({ a: 1, b: 2, c: 3 }, ["c", "a"])`, Result: `{"b":2}`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return selected(c, a, false) }},
-	{Group: "record", Handling: eval.Passes, Signature: "map_values(r: { *: A }, f: fn(A) -> B) -> { *: B }",
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes,
+		Signature: "map_values(r: { *: A }, f: fn(A) -> B) -> { *: B }"},
 		Description: "The record with what f makes of each value.",
 		Example:     `record.map_values({ low: 1 }, fn(x) = x * 10)`, Result: `{"low":10}`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -79,7 +88,8 @@ var recordFunctions = []*Function{
 			c.Spend(4 * len(values))
 			return value.RecordOf(a[0].Shape(), values, c.Origin())
 		}},
-	{Group: "record", Handling: eval.Passes, Signature: "map_keys(r: { *: T }, f: fn(string) -> string) -> { *: T }",
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes,
+		Signature: "map_keys(r: { *: T }, f: fn(string) -> string) -> { *: T }"},
 		Description: "The record with what f makes of each key.",
 		Example:     `record.map_keys({ low: 1 }, fn(key) = "level_${key}")`, Result: `{"level_low":1}`,
 		Errors: "f makes one key of two.",
@@ -95,13 +105,14 @@ var recordFunctions = []*Function{
 			}
 			return b.Record(c.Origin())
 		}},
-	{Group: "record", Handling: eval.Passes,
-		Signature:   `flatten(r: { *: any }, separator: string = ".") -> { *: any }`,
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes,
+		Signature: `flatten(r: { *: any }, separator: string = ".") -> { *: any }`},
 		Description: "The record without records in it: the keys that lead to each value become one.",
 		Example:     `record.flatten({ map: { host: "map.example", tls: { port: 443 } } })`,
 		Result:      `{"map.host":"map.example","map.tls.port":443}`, Errors: "Two values come under one key.",
 		call: flatten},
-	{Group: "record", Handling: eval.Passes, Signature: "filter(r: { *: T }, f: fn(string, T) -> bool) -> { *: T }",
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes, Gives: check.FirstArgument,
+		Signature: "filter(r: { *: T }, f: fn(string, T) -> bool) -> { *: T }"},
 		Description: "The entries for which f(key, value) is true.",
 		Example:     `record.filter({ low: 1, high: 4 }, fn(key, level) = level > 2)`, Result: `{"high":4}`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -114,11 +125,13 @@ var recordFunctions = []*Function{
 			}
 			return b.Record(c.Origin())
 		}},
-	{Group: "record", Handling: eval.Passes, Signature: "merge(a: { *: any }, b: { *: any }) -> { *: any }",
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes, Gives: check.MergedArguments,
+		Signature: "merge(a: { *: any }, b: { *: any }) -> { *: any }"},
 		Description: "The record b laid over a, as with does: records merge into records, anything else replaces.",
 		Example:     `record.merge({ a: { x: 1 }, b: 2 }, { a: { y: 3 } })`, Result: `{"a":{"x":1,"y":3},"b":2}`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return c.Merge(a[0], a[1]).WithOrigin(c.Origin()) }},
-	{Group: "record", Handling: eval.Passes, Signature: "sort(r: { *: T }) -> { *: T }",
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes, Gives: check.FirstArgument,
+		Signature: "sort(r: { *: T }) -> { *: T }"},
 		Description: "The entries in the order of their keys.",
 		Example:     `record.sort({ low: 1, high: 4 })`, Result: `{"high":4,"low":1}`,
 		call: func(c *eval.Call, a []value.Value) value.Value {

@@ -8,37 +8,41 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"knothole/core/check"
 	"knothole/core/eval"
 	"knothole/core/value"
 )
 
 var textFunctions = []*Function{
-	{Group: "text", Signature: "length(s: string) -> int", Description: "The number of code points.",
+	{Builtin: check.Builtin{Group: "text",
+		Signature: "length(s: string) -> int"}, Description: "The number of code points.",
 		Example: `text.length("tide")`, Result: `4`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			c.Spend(len(a[0].Text()) / 8)
 			return number(c, utf8.RuneCountInString(a[0].Text()))
 		}},
-	{Group: "text", Signature: "upper(s: string) -> string", Description: "The text in upper case.",
+	{Builtin: check.Builtin{Group: "text",
+		Signature: "upper(s: string) -> string"}, Description: "The text in upper case.",
 		Example: `text.upper("pier")`, Result: `"PIER"`, call: textual(strings.ToUpper)},
-	{Group: "text", Signature: "lower(s: string) -> string", Description: "The text in lower case.",
+	{Builtin: check.Builtin{Group: "text",
+		Signature: "lower(s: string) -> string"}, Description: "The text in lower case.",
 		Example: `text.lower("PIER")`, Result: `"pier"`, call: textual(strings.ToLower)},
-	{Group: "text", Handling: eval.Joins, Signature: "trim(s: string) -> string",
+	{Builtin: check.Builtin{Group: "text", Handling: check.Joins, Signature: "trim(s: string) -> string"},
 		Description: "The text without white space at both ends.",
 		Example:     `text.trim("  ebb ")`, Result: `"ebb"`, call: textual(strings.TrimSpace)},
-	{Group: "text", Signature: "trim_prefix(s: string, prefix: string) -> string",
+	{Builtin: check.Builtin{Group: "text", Signature: "trim_prefix(s: string, prefix: string) -> string"},
 		Description: "The text without the prefix, if it begins with it.",
 		Example:     `text.trim_prefix("siren-router", "siren-")`, Result: `"router"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return text(c, strings.TrimPrefix(a[0].Text(), a[1].Text()))
 		}},
-	{Group: "text", Signature: "trim_suffix(s: string, suffix: string) -> string",
+	{Builtin: check.Builtin{Group: "text", Signature: "trim_suffix(s: string, suffix: string) -> string"},
 		Description: "The text without the suffix, if it ends with it.",
 		Example:     `text.trim_suffix("map.example", ".example")`, Result: `"map"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return text(c, strings.TrimSuffix(a[0].Text(), a[1].Text()))
 		}},
-	{Group: "text", Signature: "split(s: string, separator: string) -> [string]",
+	{Builtin: check.Builtin{Group: "text", Signature: "split(s: string, separator: string) -> [string]"},
 		Description: "The parts of a text between separators.",
 		Example:     `text.split("north,south", ",")`, Result: `["north","south"]`, Errors: "The separator is empty.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -47,7 +51,8 @@ var textFunctions = []*Function{
 			}
 			return texts(c, strings.Split(a[0].Text(), a[1].Text()))
 		}},
-	{Group: "text", Handling: eval.Joins, Signature: "join(xs: [string], separator: string) -> string",
+	{Builtin: check.Builtin{Group: "text", Handling: check.Joins,
+		Signature: "join(xs: [string], separator: string) -> string"},
 		Description: "The texts behind each other, with the separator between them.",
 		Example:     `text.join(["north", "south"], ", ")`, Result: `"north, south"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -61,7 +66,7 @@ var textFunctions = []*Function{
 			}
 			return value.StringOf(b.String(), c.Origin())
 		}},
-	{Group: "text", Signature: "lines(s: string) -> [string]",
+	{Builtin: check.Builtin{Group: "text", Signature: "lines(s: string) -> [string]"},
 		Description: "The lines of a text, without their ends; the end of the last line begins no other.",
 		Example:     `text.lines("ebb\nflood\n")`, Result: `["ebb","flood"]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -71,7 +76,7 @@ var textFunctions = []*Function{
 			}
 			return texts(c, strings.Split(strings.TrimSuffix(s, "\n"), "\n"))
 		}},
-	{Group: "text", Signature: "replace(s: string, old: string, new: string) -> string",
+	{Builtin: check.Builtin{Group: "text", Signature: "replace(s: string, old: string, new: string) -> string"},
 		Description: "The text with every occurrence of old replaced by new.",
 		Example:     `text.replace("pier 4", " ", "-")`, Result: `"pier-4"`, Errors: "The old text is empty.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -82,23 +87,25 @@ var textFunctions = []*Function{
 			c.Spend(len(s) + strings.Count(s, old)*len(new))
 			return value.StringOf(strings.ReplaceAll(s, old, new), c.Origin())
 		}},
-	{Group: "text", Signature: "replace_found(s: string, old: string, new: string) -> string",
+	{Builtin: check.Builtin{Group: "text", Signature: "replace_found(s: string, old: string, new: string) -> string"},
 		Description: "The text with every occurrence of old replaced by new; there must be one.",
 		Example:     `text.replace_found("telemetry = on", "on", "off")`, Result: `"telemetry = off"`,
 		Errors: "The old text is empty, or not there.",
 		call:   func(c *eval.Call, a []value.Value) value.Value { return replaceStrictly(c, a, false) }},
-	{Group: "text", Signature: "replace_once(s: string, old: string, new: string) -> string",
+	{Builtin: check.Builtin{Group: "text", Signature: "replace_once(s: string, old: string, new: string) -> string"},
 		Description: "The text with the only occurrence of old replaced by new.",
 		Example:     `text.replace_once("port = 80", "80", "8080")`, Result: `"port = 8080"`,
 		Errors: "The old text is empty, not there, or there more than once.",
 		call:   func(c *eval.Call, a []value.Value) value.Value { return replaceStrictly(c, a, true) }},
-	{Group: "text", Signature: "replace_pattern(s: string, pattern: string, new: string) -> string",
+	{Builtin: check.Builtin{Group: "text", Pattern: "pattern",
+		Signature: "replace_pattern(s: string, pattern: string, new: string) -> string"},
 		Description: "The text with every match of the pattern (RE2) replaced; $1 or ${1} in new stands for the " +
 			"first group, $0 for the match, $$ for a dollar sign.",
 		Example: `text.replace_pattern("pier-4", '([a-z]+)-([0-9]+)', '$2 $1')`, Result: `"4 pier"`,
 		Errors: "The pattern is wrong, or new names a group that it has not.",
 		call:   replacePattern},
-	{Group: "text", Signature: "find(s: string, pattern: string) -> [string]?",
+	{Builtin: check.Builtin{Group: "text", Pattern: "pattern",
+		Signature: "find(s: string, pattern: string) -> [string]?"},
 		Description: "The first match of the pattern (RE2) and its groups; null when there is none.",
 		Example:     `text.find("gauge-17", '([a-z]+)-([0-9]+)')`, Result: `["gauge-17","gauge","17"]`,
 		Errors: "The pattern is wrong.",
@@ -111,7 +118,8 @@ var textFunctions = []*Function{
 			}
 			return texts(c, match)
 		}},
-	{Group: "text", Signature: "find_all(s: string, pattern: string) -> [[string]]",
+	{Builtin: check.Builtin{Group: "text", Pattern: "pattern",
+		Signature: "find_all(s: string, pattern: string) -> [[string]]"},
 		Description: "All matches of the pattern (RE2), each with its groups.",
 		Example:     `text.find_all("a1 b2", '([a-z])[0-9]')`, Result: `[["a1","a"],["b2","b"]]`,
 		Errors: "The pattern is wrong.",
@@ -124,30 +132,30 @@ var textFunctions = []*Function{
 			}
 			return list(c, all)
 		}},
-	{Group: "text", Signature: "starts(s: string, prefix: string) -> bool",
+	{Builtin: check.Builtin{Group: "text", Signature: "starts(s: string, prefix: string) -> bool"},
 		Description: "Whether the text begins with the prefix.",
 		Example:     `text.starts("siren-router", "siren")`, Result: `true`, call: asks(strings.HasPrefix)},
-	{Group: "text", Signature: "ends(s: string, suffix: string) -> bool",
+	{Builtin: check.Builtin{Group: "text", Signature: "ends(s: string, suffix: string) -> bool"},
 		Description: "Whether the text ends with the suffix.",
 		Example:     `text.ends("map.example", ".example")`, Result: `true`, call: asks(strings.HasSuffix)},
-	{Group: "text", Signature: "contains(s: string, part: string) -> bool",
+	{Builtin: check.Builtin{Group: "text", Signature: "contains(s: string, part: string) -> bool"},
 		Description: "Whether the part occurs in the text.",
 		Example:     `text.contains("gauge-intake", "intake")`, Result: `true`, call: asks(strings.Contains)},
-	{Group: "text", Signature: `pad_left(s: string, width: int, fill: string = " ") -> string`,
+	{Builtin: check.Builtin{Group: "text", Signature: `pad_left(s: string, width: int, fill: string = " ") -> string`},
 		Description: "The text with fill before it until it has width code points.",
 		Example:     `text.pad_left("7", 3, "0")`, Result: `"007"`, Errors: "The fill is not one code point.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return text(c, padding(c, a)+a[0].Text()) }},
-	{Group: "text", Signature: `pad_right(s: string, width: int, fill: string = " ") -> string`,
+	{Builtin: check.Builtin{Group: "text", Signature: `pad_right(s: string, width: int, fill: string = " ") -> string`},
 		Description: "The text with fill behind it until it has width code points.",
 		Example:     `text.pad_right("ebb", 5, ".")`, Result: `"ebb.."`, Errors: "The fill is not one code point.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return text(c, a[0].Text()+padding(c, a)) }},
-	{Group: "text", Handling: eval.Joins, Signature: "repeat(s: string, times: int) -> string",
+	{Builtin: check.Builtin{Group: "text", Handling: check.Joins, Signature: "repeat(s: string, times: int) -> string"},
 		Description: "The text so many times behind itself.",
 		Example:     `text.repeat("=-", 3)`, Result: `"=-=-=-"`, Errors: "The number is negative.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return value.StringOf(strings.Repeat(a[0].Text(), times(c, a[1], len(a[0].Text()))), c.Origin())
 		}},
-	{Group: "text", Signature: "slice(s: string, start: int, stop: int? = null) -> string",
+	{Builtin: check.Builtin{Group: "text", Signature: "slice(s: string, start: int, stop: int? = null) -> string"},
 		Description: "The code points from start up to, not including, stop; negative positions count from the end.",
 		Example:     `text.slice("harbour", 1, -2)`, Result: `"arbo"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -156,7 +164,8 @@ var textFunctions = []*Function{
 			from, to := span(len(runes), a[1], a[2])
 			return text(c, string(runes[from:to]))
 		}},
-	{Group: "text", Handling: eval.Joins, Signature: "indent(s: string, prefix: string) -> string",
+	{Builtin: check.Builtin{Group: "text", Handling: check.Joins,
+		Signature: "indent(s: string, prefix: string) -> string"},
 		Description: "The text with the prefix before every line that is not empty.",
 		Example:     `text.indent("ebb\nflood", "  ")`, Result: `"  ebb\n  flood"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -169,13 +178,13 @@ var textFunctions = []*Function{
 			}
 			return value.StringOf(strings.Join(lines, "\n"), c.Origin())
 		}},
-	{Group: "text", Handling: eval.Joins, Signature: "dedent(s: string) -> string",
+	{Builtin: check.Builtin{Group: "text", Handling: check.Joins, Signature: "dedent(s: string) -> string"},
 		Description: "The text without the white space with which all its lines begin; empty lines do not count.",
 		Example:     `text.dedent("  ebb\n    flood")`, Result: `"ebb\n  flood"`, call: textual(dedent)},
-	{Group: "text", Handling: eval.Joins, Signature: "quote_shell(s: string) -> string",
+	{Builtin: check.Builtin{Group: "text", Handling: check.Joins, Signature: "quote_shell(s: string) -> string"},
 		Description: "The text as one word for a POSIX shell.",
 		Example:     `text.quote_shell("high tide")`, Result: `"'high tide'"`, call: textual(quoteShell)},
-	{Group: "text", Signature: "camel(s: string) -> string",
+	{Builtin: check.Builtin{Group: "text", Signature: "camel(s: string) -> string"},
 		Description: "The words of the text joined, each but the first with a capital.",
 		Example:     `text.camel("gauge-feed id")`, Result: `"gaugeFeedId"`, call: textual(func(s string) string {
 			words := wordsOf(s)
@@ -187,11 +196,11 @@ var textFunctions = []*Function{
 			}
 			return strings.Join(words, "")
 		})},
-	{Group: "text", Signature: "snake(s: string) -> string",
+	{Builtin: check.Builtin{Group: "text", Signature: "snake(s: string) -> string"},
 		Description: "The words of the text in lower case, joined with _.",
 		Example:     `text.snake("gaugeFeed id")`, Result: `"gauge_feed_id"`,
 		call: textual(func(s string) string { return strings.Join(wordsOf(s), "_") })},
-	{Group: "text", Signature: "kebab(s: string) -> string",
+	{Builtin: check.Builtin{Group: "text", Signature: "kebab(s: string) -> string"},
 		Description: "The words of the text in lower case, joined with -.",
 		Example:     `text.kebab("GaugeFeed")`, Result: `"gauge-feed"`,
 		call: textual(func(s string) string { return strings.Join(wordsOf(s), "-") })},

@@ -63,10 +63,12 @@ func (c *checker) inferCall(e *syntax.Call) types.Type {
 		return types.Invalid
 	}
 	if o.Kind == ObjectBuiltin {
-		if o.Builtin.Group == "text" && len(o.Parameters) > 1 && o.Parameters[1].Name == "pattern" && order != nil {
-			c.checkPattern(e.Arguments[order[1]].Value)
+		for i, p := range o.Parameters {
+			if order != nil && p.Name == o.Builtin.Pattern && order[i] >= 0 {
+				c.checkPattern(e.Arguments[order[i]].Value)
+			}
 		}
-		if o.Name == "list.contains" && order != nil { // as "in"
+		if o.Builtin.Contains && order != nil {
 			if x := c.module.Info.Types[e.Arguments[order[1]].Value.ID()]; x != nil &&
 				(types.LiteralValue(x) == nil || isEnvironmentName(e.Arguments[order[1]].Value)) {
 				c.checkElements(e.Arguments[order[0]].Value, x)
@@ -80,7 +82,7 @@ func (c *checker) inferCall(e *syntax.Call) types.Type {
 // keepTypes returns the type of what a function of records returns where its arguments tell more than its signature:
 // which fields are left, or which is asked for.
 func (c *checker) keepTypes(e *syntax.Call, o *Object, order []int, result types.Type) types.Type {
-	if order == nil || o.Builtin.Group != "record" || order[0] < 0 {
+	if order == nil || o.Builtin.Gives == BySignature || order[0] < 0 {
 		return result
 	}
 	r := c.module.Info.Types[e.Arguments[order[0]].Value.ID()]
@@ -92,8 +94,8 @@ func (c *checker) keepTypes(e *syntax.Call, o *Object, order []int, result types
 		return result
 	}
 	second := e.Arguments[order[1]].Value
-	switch o.Builtin.Name {
-	case "get":
+	switch o.Builtin.Gives {
+	case OneEntry:
 		fallback := types.Null
 		if order[2] >= 0 {
 			if fallback = c.module.Info.Types[e.Arguments[order[2]].Value.ID()]; fallback == nil {
@@ -101,18 +103,18 @@ func (c *checker) keepTypes(e *syntax.Call, o *Object, order []int, result types
 			}
 		}
 		return c.gotten(record, second, fallback)
-	case "pick", "omit":
+	case ListedEntries, OtherEntries:
 		keys, ok := c.writtenTexts(second)
 		if !ok {
 			return result
 		}
 		var fields []types.Field
 		for _, f := range types.WithoutDefaults(record.Fields) {
-			if slices.Contains(keys, f.Name) == (o.Builtin.Name == "pick") {
+			if slices.Contains(keys, f.Name) == (o.Builtin.Gives == ListedEntries) {
 				fields = append(fields, f)
 			}
 		}
-		if o.Builtin.Name == "omit" {
+		if o.Builtin.Gives == OtherEntries {
 			return c.universe.RecordOf(fields, record.Rest, record.Loose)
 		}
 		brought := len(fields)
@@ -215,12 +217,8 @@ func (c *checker) spreadCall(e *syntax.Call, o *Object) types.Type {
 func (c *checker) callee(e syntax.Expression) (*Object, types.Type) {
 	switch e := e.(type) {
 	case *syntax.Name:
-		if _, declared := c.module.Objects[e.Name]; e.Name == EnvironmentCall && !declared && !c.local(e.Name) &&
-			c.owner.Kind == ObjectTest && c.module.Main {
-			return c.environmentCall(), nil
-		}
-		if _, declared := c.module.Objects[e.Name]; e.Name == FailCall && !declared && !c.local(e.Name) {
-			return c.failCall(), nil
+		if o := c.languageFunction(e.Name); o != nil {
+			return o, nil
 		}
 		o := c.lookup(e.Name, e.Place())
 		switch {
@@ -247,7 +245,7 @@ func (c *checker) callee(e syntax.Expression) (*Object, types.Type) {
 		if !ok {
 			break
 		}
-		if slices.Contains(c.program.Builtins.Groups(), name.Name) {
+		if c.program.Builtins.IsGroup(name.Name) {
 			return c.builtin(name.Name, e.Name), nil
 		}
 		o := c.member(e, name)
@@ -270,12 +268,11 @@ func (c *checker) callee(e syntax.Expression) (*Object, types.Type) {
 
 // builtin returns a built-in function, whose signature is read when it is first used.
 func (c *checker) builtin(group string, name syntax.Identifier) *Object {
-	key := Builtin{group, name.Name}
-	if o, ok := c.builtins[key]; ok {
+	declared := c.program.Builtins.Find(group, name.Name)
+	if o, ok := c.builtins[declared]; ok {
 		return o
 	}
-	text, ok := c.program.Builtins.Signature(group, name.Name)
-	if !ok {
+	if declared == nil {
 		names := c.program.Builtins.Names(group)
 		help := "it has " + strings.Join(names, ", ")
 		if near, found := c.suggestions.Nearest(name.Name, names); found {
@@ -290,9 +287,9 @@ func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 		c.report(source.UnknownName, name.Span, help, "there is no built-in function %s.%s", group, name.Name)
 		return nil
 	}
-	o := Signature(c.universe, text)
-	o.Name, o.Builtin = group+"."+name.Name, &key
-	c.builtins[key] = o
+	o := Signature(c.universe, declared.Signature)
+	o.Name, o.Builtin = group+"."+name.Name, declared
+	c.builtins[declared] = o
 	return o
 }
 
@@ -492,7 +489,7 @@ func (g *genericCall) argument(e syntax.Expression, want types.Type, what string
 	if got == types.Invalid {
 		return
 	}
-	if o.computes() {
+	if o.Builtin.NewNumbers {
 		got = c.universe.WidenDeep(got)
 	} else if o.folds(want) {
 		got = c.universe.Explained(c.universe.WidenDeep(got))
@@ -543,7 +540,3 @@ func (o *Object) folds(t types.Type) bool {
 		return function != nil && function.Result == t
 	})
 }
-
-// computes reports whether a built-in function makes new numbers from those that it is given: they are of the kind of
-// these, but need not be among them.
-func (o *Object) computes() bool { return o.Builtin.Group == "math" || o.Name == "list.sum" }

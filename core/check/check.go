@@ -16,7 +16,7 @@ type checker struct {
 	universe *types.Universe
 	module   *Module
 	findings *source.Findings
-	builtins map[Builtin]*Object
+	builtins map[*Builtin]*Object
 
 	// The declaration in hand.
 	owner *Object
@@ -51,7 +51,7 @@ type scope struct {
 // those that use them.
 func Check(program *Program) source.Findings {
 	var findings source.Findings
-	c := &checker{program: program, universe: program.Universe, findings: &findings, builtins: map[Builtin]*Object{}}
+	c := &checker{program: program, universe: program.Universe, findings: &findings, builtins: map[*Builtin]*Object{}}
 	for i, m := range program.Modules {
 		m.Number = i
 	}
@@ -174,7 +174,7 @@ func (c *checker) declare(d syntax.Declaration) {
 		})
 		return
 	}
-	isGroup := slices.Contains(c.program.Builtins.Groups(), o.Name)
+	isGroup := c.program.Builtins.IsGroup(o.Name)
 	if isGroup && (o.Kind == ObjectModule || o.Kind == ObjectData || o.Kind == ObjectLet || o.Kind == ObjectFunction) {
 		c.report(source.BadName, o.Span, "choose another name, such as "+o.Name+"_",
 			"%q is the name of a group of built-in functions", o.Name)

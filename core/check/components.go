@@ -248,31 +248,3 @@ func (c *checker) checkInclude(d *syntax.Include) {
 	}
 	c.check(d.Value, filesType(c.universe, true), "what is included")
 }
-
-// environmentCall is the function environment of tests: the whole project, evaluated for an environment, as an
-// instance of its main module.
-func (c *checker) environmentCall() *Object {
-	names := make([]types.Type, len(c.program.Environments))
-	for i, name := range c.program.Environments {
-		names[i] = c.universe.Literal(name)
-	}
-	return &Object{
-		Kind: ObjectBuiltin, Name: EnvironmentCall, Builtin: &Builtin{Name: EnvironmentCall}, Global: -1,
-		state: resolved,
-		Type:  c.instanceType(c.module), Parameters: []Parameter{{Name: "name", Type: c.universe.Union(names...)}},
-	}
-}
-
-// failCall is the function fail: it stops with its message, and is of every type.
-func (c *checker) failCall() *Object {
-	return &Object{Kind: ObjectBuiltin, Name: FailCall, Builtin: &Builtin{Name: FailCall}, Global: -1, state: resolved,
-		Type: types.Never, Parameters: []Parameter{{Name: "message", Type: types.String}}}
-}
-
-// FailCall is the name of the function that stops with a message. It belongs to no group; a declaration may take its
-// name.
-const FailCall = "fail"
-
-// EnvironmentCall is the name of the function that a test calls for the project in an environment. It belongs to no
-// group.
-const EnvironmentCall = "environment"

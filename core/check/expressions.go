@@ -369,7 +369,7 @@ func (c *checker) unquoted(e *syntax.Binary) bool {
 	if !ok || c.module.Tree.Nameless || c.local(name.Name) || c.module.Objects[name.Name] != nil {
 		return false
 	}
-	if near, found := c.nearest(name.Name); found && !slices.Contains(c.program.Builtins.Groups(), near) {
+	if near, found := c.nearest(name.Name); found && !c.program.Builtins.IsGroup(near) {
 		return false // a name that is misspelt
 	}
 	c.owner.Invalid = true

@@ -17,8 +17,7 @@ type Program struct {
 	Modules  []*Module
 	// Environments are the names that env.name can have; empty outside a project.
 	Environments []string
-	// Builtins finds a built-in function by group and name.
-	Builtins BuiltinTable
+	Builtins     *Builtins // the built-in functions
 	// Marked says that values may be secret, or known only after deployment: some declaration says so.
 	Marked bool
 	// Tracked are the places at which a secret was found on its way to where it must not be. What evaluation finds
@@ -74,17 +73,6 @@ func (p *Program) addDefault(d *Default) *types.Default {
 	entered := &types.Default{Number: len(p.Defaults)}
 	p.Defaults, p.defaults[d.Expression] = append(p.Defaults, d), entered
 	return entered
-}
-
-// BuiltinTable is the table of built-in functions as the checker sees it.
-type BuiltinTable interface {
-	// Signature returns the function as it is written, such as "split(s: string, separator: string) -> [string]".
-	Signature(group, name string) (string, bool)
-	// Groups returns the names of all groups, Names those of the functions of one.
-	Groups() []string
-	Names(group string) []string
-	// Passes reports whether a function passes on what it is given, and computes nothing from it.
-	Passes(group, name string) bool
 }
 
 // Module is one module: its tree, and what the checker learned about it.
@@ -194,9 +182,6 @@ type Parameter struct {
 	Default *Default // nil when required
 	Object  *Object  // the local inside the function; nil for built-in functions
 }
-
-// Builtin names a built-in function.
-type Builtin struct{ Group, Name string }
 
 // Passage is a written value that passes into a declared type.
 type Passage struct {

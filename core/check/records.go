@@ -474,7 +474,7 @@ func (c *checker) inferEnv(e *syntax.Field) types.Type {
 // false when it is neither.
 func (c *checker) inferMember(e *syntax.Field, name *syntax.Name) (t types.Type, done bool) {
 	// An input or a local name may be called like a group: it is meant where nothing is called.
-	if _, declared := c.module.Objects[name.Name]; slices.Contains(c.program.Builtins.Groups(), name.Name) &&
+	if _, declared := c.module.Objects[name.Name]; c.program.Builtins.IsGroup(name.Name) &&
 		!declared && !c.local(name.Name) {
 		if c.builtin(name.Name, e.Name) != nil {
 			c.report(source.WrongUse, e.Place(), fmt.Sprintf("call it: %s.%s(…)", name.Name, e.Name.Name),

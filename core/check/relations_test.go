@@ -12,14 +12,6 @@ import (
 	"knothole/core/types"
 )
 
-// noBuiltins is a table without functions.
-type noBuiltins struct{}
-
-func (noBuiltins) Signature(string, string) (string, bool) { return "", false }
-func (noBuiltins) Groups() []string                        { return nil }
-func (noBuiltins) Names(string) []string                   { return nil }
-func (noBuiltins) Passes(string, string) bool              { return false }
-
 // universe is types by their texts. The declarations of all come before them.
 type universe struct {
 	*testing.T
@@ -40,7 +32,7 @@ func newUniverse(t *testing.T, declarations string, texts ...string) *universe {
 	m := &check.Module{Path: "types.knot", Tree: syntax.Parse(file)}
 	require.Empty(t, m.Tree.Findings, b.String())
 	u := &universe{T: t, checked: map[string]types.Type{}, program: &check.Program{Sources: set,
-		Universe: types.NewUniverse(), Builtins: noBuiltins{}, Modules: []*check.Module{m}}}
+		Universe: types.NewUniverse(), Modules: []*check.Module{m}}}
 	require.False(t, check.Check(u.program).HasErrors())
 	for i, text := range texts {
 		u.checked[text] = m.Objects["_X"+string(rune('A'+i/26))+string(rune('A'+i%26))].Type.(*types.Named).Base()

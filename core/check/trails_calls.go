@@ -139,10 +139,10 @@ func (t *tracked) instance(e *syntax.Call, m *Module, given []*taint) {
 
 // builtin returns the taint of the result of a built-in function, and reports what a secret would decide in it.
 func (t *tracked) builtin(e *syntax.Call, o *Object, arguments []*taint, written []syntax.Expression) *taint {
-	if o.Builtin.Group == "" { // environment("…") in a test
+	if o.Builtin == Environment || o.Builtin == Fail {
 		return nil
 	}
-	if !t.program.Builtins.Passes(o.Builtin.Group, o.Builtin.Name) {
+	if o.Builtin.Handling != Passes {
 		return scalars("", e.Place(), arguments...)
 	}
 	flow := &flow{tracked: t, call: e, name: o.Name, variables: map[string]*taint{}}
@@ -158,8 +158,8 @@ func (t *tracked) builtin(e *syntax.Call, o *Object, arguments []*taint, written
 	for i, p := range o.Parameters {
 		flow.callback(p, arguments[i], written[i])
 	}
-	switch o.Name {
-	case "record.omit", "record.pick":
+	switch o.Builtin.Gives {
+	case ListedEntries, OtherEntries:
 		found := arguments[0].standing(e.Place())
 		if kept := t.module.Info.Types[e.ID()]; kept != nil && types.AsRecord(kept) != nil && found != nil {
 			fields := map[string]*taint{}
@@ -174,11 +174,11 @@ func (t *tracked) builtin(e *syntax.Call, o *Object, arguments []*taint, written
 			}
 		}
 		return found
-	case "list.filter", "list.sort", "list.reverse", "list.distinct", "list.slice", "record.filter", "record.sort":
+	case FirstArgument:
 		return arguments[0].standing(e.Place())
-	case "record.merge":
+	case MergedArguments:
 		return either(arguments[0], arguments[1])
-	case "record.get":
+	case OneEntry:
 		if s, ok := written[1].(*syntax.String); ok {
 			if key, plain := s.Plain(); plain {
 				return either(arguments[0].field(key), arguments[2]).standing(e.Place())

@@ -617,9 +617,9 @@ func (c *compiler) call(e *syntax.Call) code {
 		return c.callValue(e)
 	case o.Kind == check.ObjectModule:
 		return c.instantiate(e, o)
-	case o.Builtin != nil && o.Builtin.Name == check.FailCall:
+	case o.Builtin == check.Fail:
 		return c.failCall(e)
-	case o.Builtin != nil && o.Builtin.Group == "":
+	case o.Builtin == check.Environment:
 		return c.environmentCall(e)
 	}
 	if slices.ContainsFunc(e.Arguments, func(a *syntax.Argument) bool { return a.Spread }) {
@@ -775,7 +775,7 @@ func (c *Call) Pattern(argument int, text string) *Pattern {
 }
 
 func (c *compiler) nativeCall(e *syntax.Call, o *check.Object, order []int, arguments []code) code {
-	native := c.program.natives.Native(o.Builtin.Group, o.Builtin.Name)
+	native := c.program.builtins.bodies[o.Builtin]
 	places := make([]source.Span, len(order))
 	for i, at := range order {
 		places[i] = e.Place()
@@ -790,7 +790,7 @@ func (c *compiler) nativeCall(e *syntax.Call, o *check.Object, order []int, argu
 		}
 	}
 	at, records, name := e.Place(), c.records(), o.Name
-	handling := c.program.natives.Handling(o.Builtin.Group, o.Builtin.Name)
+	handling, counts := o.Builtin.Handling, o.Builtin.Counts
 	return func(f *frame) value.Value {
 		values := make([]value.Value, len(arguments))
 		for i, argument := range arguments {
@@ -800,7 +800,7 @@ func (c *compiler) nativeCall(e *syntax.Call, o *check.Object, order []int, argu
 		call := &Call{thread: f.thread, name: name, at: at, places: places}
 		v := call.run(native, handling, values, o)
 		if records {
-			v = f.world.recorder.result(v, at.Start, values, counts[name])
+			v = f.world.recorder.result(v, at.Start, values, counts)
 		}
 		return v
 	}
@@ -817,9 +817,6 @@ func looked(values []value.Value) int {
 	}
 	return n
 }
-
-// counts are the built-in functions that look at how much there is, whatever it is.
-var counts = map[string]bool{"list.length": true, "record.length": true, "record.has": true}
 
 // result makes what a built-in function returned depend on its arguments: a value that it made on all of them, one
 // that it passed on, on where that came from. What it makes of several depends on how many there are: on the lists and

@@ -14,16 +14,6 @@ import (
 	"knothole/core/value"
 )
 
-// noFunctions is a table without built-in functions.
-type noFunctions struct{}
-
-func (noFunctions) Signature(string, string) (string, bool)   { return "", false }
-func (noFunctions) Groups() []string                          { return nil }
-func (noFunctions) Names(string) []string                     { return nil }
-func (noFunctions) Passes(string, string) bool                { return false }
-func (noFunctions) Native(string, string) eval.Native         { return nil }
-func (noFunctions) Handling(group, name string) eval.Handling { return eval.Computes }
-
 // evaluated checks a module and evaluates its value `v`, without a project and without rendering.
 func evaluated(t *testing.T, text string) (v value.Value, findings source.Findings) {
 	t.Helper()
@@ -32,12 +22,12 @@ func evaluated(t *testing.T, text string) (v value.Value, findings source.Findin
 	require.NoError(t, err)
 	m := &check.Module{Path: "main.knot", Tree: syntax.Parse(file), Main: true}
 	require.Empty(t, m.Tree.Findings, text)
-	program := &check.Program{Sources: set, Universe: types.NewUniverse(), Builtins: noFunctions{},
+	program := &check.Program{Sources: set, Universe: types.NewUniverse(),
 		Modules: []*check.Module{m}}
 	if findings = check.Check(program); findings.HasErrors() {
 		return value.Value{}, findings
 	}
-	p := eval.New(program, noFunctions{}, nil, nil)
+	p := eval.New(program, eval.NewBuiltins(nil, nil), nil, nil)
 	w := p.World(eval.Environment{Name: "bench", Tags: []string{"live"}})
 	for _, o := range m.Order {
 		if o.Kind == check.ObjectInput {

@@ -167,17 +167,6 @@ func (c *Call) Choose(v, because value.Value) value.Value {
 	return v
 }
 
-// Handling says what a built-in function does with values that are hidden or not known.
-type Handling uint8
-
-// A function computes something from all that it is given, passes on what it is given without looking into it, or
-// joins texts, in which a placeholder may stand for what is not known.
-const (
-	Computes Handling = iota
-	Passes
-	Joins
-)
-
 // countUnknown reports whether a number that a function needs is not known: a placeholder stands for texts only.
 func (c *Call) countUnknown(o *check.Object, arguments []value.Value) bool {
 	for i, a := range arguments {
@@ -198,8 +187,8 @@ func shaped(t types.Type) bool {
 }
 
 // run calls a built-in function, and lets the marks of what it is given pass to what it returns.
-func (c *Call) run(native Native, handling Handling, arguments []value.Value, o *check.Object) value.Value {
-	if handling == Passes {
+func (c *Call) run(native Native, handling check.Handling, arguments []value.Value, o *check.Object) value.Value {
+	if handling == check.Passes {
 		// What is passed on keeps its marks, however deep it stands.
 		for i, a := range arguments {
 			if a.Mark() == 0 {
@@ -229,7 +218,7 @@ func (c *Call) run(native Native, handling Handling, arguments []value.Value, o 
 			"a secret would decide the shape of what %s returns, which is %s", c.name, types.Article(o.Type))
 	case m&value.Unknown == 0:
 		return value.MarkAll(native(c, arguments), m)
-	case handling == Joins && !c.countUnknown(o, arguments):
+	case handling == check.Joins && !c.countUnknown(o, arguments):
 		shown := make([]value.Value, len(arguments))
 		for i, a := range arguments {
 			shown[i] = value.WithPlaceholders(a)

@@ -24,12 +24,6 @@ type Places struct {
 	pointer   []string
 }
 
-// Table is the table of built-in functions, as a path needs it: its conditions may call them.
-type Table interface {
-	check.BuiltinTable
-	Natives
-}
-
 // pathPrefix stands before a path to make a module of it.
 const pathPrefix = "let found = patch decode.json(\"{}\") {\n  replace? "
 
@@ -76,7 +70,7 @@ func quoteText(text string) string {
 
 // ParsePlaces reads a path: steps as patches have them, or [NAME] for the element that is known by a name; or, when
 // it begins with a slash, a JSON Pointer (RFC 6901). The error says what is wrong with it, and at which column.
-func ParsePlaces(text string, table Table) (*Places, error) {
+func ParsePlaces(text string, builtins *Builtins) (*Places, error) {
 	written := strings.TrimSpace(text)
 	if strings.HasPrefix(written, "/") {
 		pointer, err := place.ParsePointer(written)
@@ -103,10 +97,10 @@ func ParsePlaces(text string, table Table) (*Places, error) {
 		}
 		return knownAs(name)
 	})
-	p, err := readPlaces(text, written, added, table)
+	p, err := readPlaces(text, written, added, builtins)
 	if strings.Contains(plain, `["`) {
 		// What stands in quotes may be the key of a record, too.
-		if other, wrong := readPlaces(text, plain, added, table); wrong == nil && err == nil {
+		if other, wrong := readPlaces(text, plain, added, builtins); wrong == nil && err == nil {
 			p.other = other
 		}
 	}
@@ -114,7 +108,7 @@ func ParsePlaces(text string, table Table) (*Places, error) {
 }
 
 // readPlaces reads a path as patches have it; added is how many characters stand before what the person wrote.
-func readPlaces(text, written string, added int, table Table) (*Places, error) {
+func readPlaces(text, written string, added int, builtins *Builtins) (*Places, error) {
 	set := source.NewSet()
 	file, err := set.Add("path", []byte(pathPrefix+written+": null\n}\n"))
 	if err != nil {
@@ -144,7 +138,7 @@ func readPlaces(text, written string, added int, table Table) (*Places, error) {
 		return nil, wrong(tree.Findings)
 	}
 	m := &check.Module{Path: "path", Tree: tree, Main: true}
-	program := &check.Program{Sources: set, Universe: types.NewUniverse(), Builtins: table, Modules: []*check.Module{m}}
+	program := &check.Program{Sources: set, Universe: types.NewUniverse(), Builtins: builtins.Builtins, Modules: []*check.Module{m}}
 	if findings := check.Check(program); findings.HasErrors() {
 		return nil, wrong(findings)
 	}
@@ -160,7 +154,7 @@ func readPlaces(text, written string, added int, table Table) (*Places, error) {
 	if !ok {
 		return nil, fmt.Errorf("%q is no path", text)
 	}
-	p := New(program, table, nil, nil)
+	p := New(program, builtins, nil, nil)
 	w := p.World(Environment{})
 	owner := m.Objects["found"]
 	c := &compiler{program: p, module: m}

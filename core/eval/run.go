@@ -30,17 +30,21 @@ const elementCost = 4
 // Native is the body of a built-in function. The arguments are complete and of the declared types.
 type Native func(c *Call, arguments []value.Value) value.Value
 
-// Natives finds the body of a built-in function.
-type Natives interface {
-	Native(group, name string) Native
-	// Handling says what it does with values that are hidden or not known.
-	Handling(group, name string) Handling
+// Builtins is a table of built-in functions and their bodies.
+type Builtins struct {
+	*check.Builtins
+	bodies map[*check.Builtin]Native
+}
+
+// NewBuiltins returns the table of some functions; each must have a body.
+func NewBuiltins(declared []*check.Builtin, bodies map[*check.Builtin]Native) *Builtins {
+	return &Builtins{check.NewBuiltins(declared), bodies}
 }
 
 // Program is a checked program ready to run. It may be used by several goroutines.
 type Program struct {
 	checked      *check.Program
-	natives      Natives
+	builtins     *Builtins
 	declarations []*declaration // by Global
 	data         map[*check.Object]value.Value
 	keys         Keys
@@ -89,20 +93,20 @@ type fixed struct {
 
 // New prepares a checked program. Data holds the contents of the data files that modules use, keys the places of the
 // keys of all data.
-func New(checked *check.Program, natives Natives, data map[*check.Object]value.Value, keys Keys) *Program {
-	p := newProgram(checked, natives, data, keys)
+func New(checked *check.Program, builtins *Builtins, data map[*check.Object]value.Value, keys Keys) *Program {
+	p := newProgram(checked, builtins, data, keys)
 	p.constants = p.newWorld(Environment{}, nil)
 	p.constants.shared = true
-	p.recording = newProgram(checked, natives, data, keys)
+	p.recording = newProgram(checked, builtins, data, keys)
 	p.recording.records = true
 	p.recording.constants = p.constants
 	return p
 }
 
-func newProgram(checked *check.Program, natives Natives, data map[*check.Object]value.Value, keys Keys) *Program {
+func newProgram(checked *check.Program, builtins *Builtins, data map[*check.Object]value.Value, keys Keys) *Program {
 	p := &Program{
 		marked:  checked.Marked,
-		checked: checked, natives: natives, data: data, keys: keys,
+		checked: checked, builtins: builtins, data: data, keys: keys,
 		declarations: make([]*declaration, checked.Globals),
 		functions:    map[*check.Object]*function{},
 		conditions:   make([]fixed, len(checked.Conditions)),

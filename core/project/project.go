@@ -269,7 +269,7 @@ type moduleState struct {
 
 // loadProgram reads the main module, others that are named, and all that they lead to, and checks them.
 func (p *Project) loadProgram(modules []string) {
-	p.checked = &check.Program{Sources: p.Sources, Universe: types.NewUniverse(), Builtins: builtin.Table{}}
+	p.checked = &check.Program{Sources: p.Sources, Universe: types.NewUniverse(), Builtins: builtin.Table.Builtins}
 	for _, e := range p.Concrete() {
 		p.checked.Environments = append(p.checked.Environments, e.Name)
 	}
@@ -294,7 +294,7 @@ func (p *Project) loadProgram(modules []string) {
 			}
 		}
 	}
-	p.Program = eval.New(p.checked, builtin.Table{}, values, eval.Keys(p.keys))
+	p.Program = eval.New(p.checked, builtin.Table, values, eval.Keys(p.keys))
 	p.Findings = append(p.Findings, p.Program.TryLiterals()...)
 }
 

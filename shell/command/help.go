@@ -73,10 +73,9 @@ func runHelp(c *call) int {
 		writePage(c.out, page)
 		return exitClean
 	}
-	var table builtin.Table
-	topics := append([]string(nil), table.Groups()...)
+	topics := append([]string(nil), builtin.Table.Groups()...)
 	found := false
-	for _, f := range table.All() {
+	for _, f := range builtin.All() {
 		name := f.Group + "." + f.Name()
 		topics = append(topics, name)
 		if topic == name || topic == f.Group {
@@ -100,7 +99,7 @@ func runHelp(c *call) int {
 		return c.failed("there is no help on %q\n  did you mean: knothole help %s", topic, near)
 	}
 	return c.failed("there is no help on %q\n  commands: knothole help; codes: knothole help codes; groups of "+
-		"functions: %s", topic, strings.Join(table.Groups(), ", "))
+		"functions: %s", topic, strings.Join(builtin.Table.Groups(), ", "))
 }
 
 // writePage prints what a code means, with its examples.

@@ -53,7 +53,7 @@ func (l *lookRun) run(c *call) int {
 	if status := c.checkFormat(l.format, "text", "json"); status != exitClean {
 		return status
 	}
-	path, err := eval.ParsePlaces(c.arguments[0], builtin.Table{})
+	path, err := eval.ParsePlaces(c.arguments[0], builtin.Table)
 	if err != nil {
 		return c.failed("%s", err)
 	}

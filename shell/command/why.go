@@ -39,7 +39,7 @@ func (w *whyRun) run(c *call) int {
 	if status := c.checkFormat(w.format, "text", "json"); status != exitClean {
 		return status
 	}
-	path, err := eval.ParsePlaces(c.arguments[2], builtin.Table{})
+	path, err := eval.ParsePlaces(c.arguments[2], builtin.Table)
 	if err != nil {
 		return c.failed("%s", err)
 	}

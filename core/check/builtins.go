@@ -1,0 +1,138 @@
+package check
+
+import (
+	"strings"
+
+	"knothole/core/types"
+)
+
+// Builtin is what is known of a built-in function before it runs. Whatever the checker, evaluation and what follows
+// secrets do for one function and not for another stands here: none of them knows a function by its name.
+type Builtin struct {
+	// Group is the name before the point; empty for the functions of the language itself.
+	Group string
+	// Signature is the name, parameters and result as the language writes them; a capital letter is a type variable.
+	Signature string
+	// Handling says what it does with values that are hidden or not known.
+	Handling Handling
+	// Gives says what its result is, where its arguments tell more than its signature.
+	Gives Gives
+	// Pattern is the parameter that is a regular expression; empty when none is.
+	Pattern string
+	// NewNumbers says that it makes new numbers from those that it is given: they are of the kind of these, but need
+	// not be among them.
+	NewNumbers bool
+	// Contains says that it looks for its second argument in its first, as `in` does.
+	Contains bool
+	// Counts says that it looks at how much there is, whatever that is.
+	Counts bool
+}
+
+// Handling says what a built-in function does with values that are hidden or not known.
+type Handling uint8
+
+// A function computes something from all that it is given, passes on what it is given without looking into it, or
+// joins texts, in which a placeholder may stand for what is not known.
+const (
+	Computes Handling = iota
+	Passes
+	Joins
+)
+
+// Gives says what a function that passes on what it is given returns.
+type Gives uint8
+
+// A function gives what its signature tells; its first argument, or some of its elements or entries; of the entries of
+// its first argument those with the keys that its second lists, or all others; its second argument laid over its first;
+// or the entry of its first with the key that is its second, else its third.
+const (
+	BySignature Gives = iota
+	FirstArgument
+	ListedEntries
+	OtherEntries
+	MergedArguments
+	OneEntry
+)
+
+// The functions of the language itself. They belong to no group, and a declaration may take their names.
+var (
+	// Fail stops with its message, and is of every type.
+	Fail = &Builtin{Signature: "fail(message: string)"}
+	// Environment is what a test calls for the whole project in an environment, as an instance of its main module. Only
+	// tests of the main module see it.
+	Environment = &Builtin{Signature: "environment(name: string)"}
+)
+
+// Name returns the name without the group.
+func (b *Builtin) Name() string {
+	name, _, _ := strings.Cut(b.Signature, "(")
+	return name
+}
+
+// Builtins is a table of built-in functions. A nil table has none.
+type Builtins struct {
+	groups []string
+	names  map[string][]string
+	byName map[[2]string]*Builtin
+}
+
+// NewBuiltins returns the table of some functions, in which groups and names keep their order.
+func NewBuiltins(all []*Builtin) *Builtins {
+	t := &Builtins{names: map[string][]string{}, byName: map[[2]string]*Builtin{}}
+	for _, b := range all {
+		if _, known := t.names[b.Group]; !known {
+			t.groups = append(t.groups, b.Group)
+		}
+		t.names[b.Group] = append(t.names[b.Group], b.Name())
+		t.byName[[2]string{b.Group, b.Name()}] = b
+	}
+	return t
+}
+
+// Groups returns the names of the groups. They must not be changed.
+func (t *Builtins) Groups() []string {
+	if t == nil {
+		return nil
+	}
+	return t.groups
+}
+
+// IsGroup reports whether a name is that of a group.
+func (t *Builtins) IsGroup(name string) bool { return t != nil && t.names[name] != nil }
+
+// Names returns the names of the functions of a group. They must not be changed.
+func (t *Builtins) Names(group string) []string {
+	if t == nil {
+		return nil
+	}
+	return t.names[group]
+}
+
+// Find returns a function; nil when there is none.
+func (t *Builtins) Find(group, name string) *Builtin {
+	if t == nil {
+		return nil
+	}
+	return t.byName[[2]string{group, name}]
+}
+
+// languageFunction returns the function of the language itself that a name stands for where nothing is declared under
+// it; nil when it stands for none.
+func (c *checker) languageFunction(name string) *Object {
+	if _, declared := c.module.Objects[name]; declared || c.local(name) {
+		return nil
+	}
+	switch {
+	case name == Fail.Name():
+		return &Object{Kind: ObjectBuiltin, Name: name, Builtin: Fail, Global: -1, state: resolved, Type: types.Never,
+			Parameters: []Parameter{{Name: "message", Type: types.String}}}
+	case name == Environment.Name() && c.owner.Kind == ObjectTest && c.module.Main:
+		names := make([]types.Type, len(c.program.Environments))
+		for i, name := range c.program.Environments {
+			names[i] = c.universe.Literal(name)
+		}
+		return &Object{Kind: ObjectBuiltin, Name: name, Builtin: Environment, Global: -1, state: resolved,
+			Type: c.instanceType(c.module), Parameters: []Parameter{{Name: "name", Type: c.universe.Union(names...)}}}
+	}
+	return nil
+}
