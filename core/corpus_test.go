@@ -55,6 +55,9 @@ func TestCorpus(t *testing.T) {
 		for _, folder := range order {
 			programs++
 			t.Run(strings.TrimSuffix(filepath.Base(name), ".txtar")+"/"+folder, func(t *testing.T) {
+				if !*update {
+					t.Parallel()
+				}
 				got := runProgram(t, cases[folder])
 				if *update {
 					if wanted[folder] == nil {

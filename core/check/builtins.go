@@ -1,8 +1,12 @@
 package check
 
 import (
+	"fmt"
+	"slices"
 	"strings"
 
+	"knothole/core/source"
+	"knothole/core/syntax"
 	"knothole/core/types"
 )
 
@@ -135,4 +139,108 @@ func (c *checker) languageFunction(name string) *Object {
 			Type: c.instanceType(c.module), Parameters: []Parameter{{Name: "name", Type: c.universe.Union(names...)}}}
 	}
 	return nil
+}
+
+// builtin returns a built-in function, whose signature is read when it is first used.
+func (c *checker) builtin(group string, name syntax.Identifier) *Object {
+	declared := c.program.Builtins.Find(group, name.Name)
+	if o, ok := c.builtins[declared]; ok {
+		return o
+	}
+	if declared == nil {
+		names := c.program.Builtins.Names(group)
+		help := "it has " + strings.Join(names, ", ")
+		if near, found := c.suggestions.Nearest(name.Name, names); found {
+			help = fmt.Sprintf("did you mean %s.%s?", group, near)
+		}
+		if elsewhere := c.builtinsNamed(name.Name); len(elsewhere) > 0 {
+			if here := group + "." + otherNames[name.Name]; slices.Contains(elsewhere, here) {
+				elsewhere = []string{here}
+			}
+			help = "did you mean " + strings.Join(elsewhere, " or ") + "?"
+		}
+		c.report(source.UnknownName, name.Span, help, "there is no built-in function %s.%s", group, name.Name)
+		return nil
+	}
+	o := Signature(c.universe, declared.Signature)
+	o.Name, o.Builtin = group+"."+name.Name, declared
+	c.builtins[declared] = o
+	return o
+}
+
+// otherNames are what functions are called elsewhere.
+var otherNames = map[string]string{"len": "length", "size": "length", "substr": "slice", "substring": "slice",
+	"concat": "join", "uppercase": "upper",
+	"lowercase": "lower", "strip": "trim", "reduce": "fold", "unique": "distinct", "uniq": "distinct",
+	"keys_of": "keys", "items": "entries", "includes": "contains",
+	"to_int": "int", "to_string": "string", "tojson": "json", "to_json": "json", "flat": "flatten"}
+
+// builtinsNamed returns the built-in functions of a name, or of one that is another word for it, in whatever group.
+func (c *checker) builtinsNamed(name string) []string {
+	var found []string
+	for _, wanted := range []string{name, otherNames[name]} {
+		for _, group := range c.program.Builtins.Groups() {
+			if wanted != "" && slices.Contains(c.program.Builtins.Names(group), wanted) {
+				found = append(found, group+"."+wanted)
+			}
+		}
+	}
+	return found
+}
+
+// asFunction is the help for a field that is not there: the call of a built-in function of its name, when there is one
+// that takes the value.
+func (c *checker) asFunction(e *syntax.Field, of types.Type) string {
+	for _, name := range c.builtinsNamed(e.Name.Name) {
+		group, function, _ := strings.Cut(name, ".")
+		o := c.builtin(group, syntax.Identifier{Name: function})
+		if len(o.Parameters) == 0 {
+			continue
+		}
+		takes := o.Parameters[0].Type
+		if !types.HasVariables(takes) && !types.Assignable(of, takes) ||
+			types.HasVariables(takes) && !c.universe.Bind(takes, of, map[string]types.Type{}) {
+			continue
+		}
+		more := ""
+		if len(o.Parameters) > 1 && o.Parameters[1].Default == nil {
+			more = ", …"
+		}
+		return fmt.Sprintf("write %s(%s%s)", name, c.text(e.Of), more)
+	}
+	return ""
+}
+
+// Signature reads the signature of a built-in function, such as "sort(xs: [T]) -> [T]". One capital letter is a type
+// variable. Signatures are part of the program: a wrong one panics.
+func Signature(u *types.Universe, text string) *Object {
+	file, err := source.NewSet().Add("signature", []byte("fn _"+text+" = null"))
+	if err != nil {
+		panic(err)
+	}
+	tree := syntax.Parse(file)
+	if len(tree.Findings) > 0 {
+		panic(fmt.Sprintf("signature %q: %s", text, tree.Findings[0].Message))
+	}
+	module := &Module{Path: "signature", Tree: tree, Objects: map[string]*Object{}}
+	for letter := 'A'; letter <= 'Z'; letter++ {
+		name := string(letter)
+		module.Objects[name] = &Object{Kind: ObjectType, Name: name, Module: module, Global: -1, state: resolved,
+			Type: u.Variable(name)}
+	}
+	var findings source.Findings
+	c := &checker{universe: u, module: module, findings: &findings, owner: &Object{}}
+	declaration := tree.Declarations[0].(*syntax.Function)
+	o := &Object{Kind: ObjectBuiltin, Type: c.typeOf(declaration.Result), Global: -1, state: resolved}
+	for _, p := range declaration.Parameters {
+		parameter := Parameter{Name: p.Name.Name, Type: c.typeOf(p.Type)}
+		if p.Default != nil {
+			parameter.Default = &Default{Module: module, Expression: p.Default}
+		}
+		o.Parameters = append(o.Parameters, parameter)
+	}
+	if len(findings) > 0 {
+		panic(fmt.Sprintf("signature %q: %s", text, findings[0].Message))
+	}
+	return o
 }

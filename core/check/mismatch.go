@@ -85,26 +85,3 @@ func misspeltKind(got, union types.Type) string {
 	}
 	return ""
 }
-
-// text returns an expression as it is written.
-func (c *checker) text(e syntax.Expression) string { return c.module.Tree.File.Slice(e.Place()) }
-
-// literal reports whether an expression is written out, without anything to evaluate.
-func literal(e syntax.Expression) bool {
-	switch e := e.(type) {
-	case *syntax.Null, *syntax.Bool, *syntax.Int, *syntax.Float:
-		return true
-	case *syntax.String:
-		_, plain := e.Plain()
-		return plain
-	case *syntax.Paren:
-		return literal(e.Inner)
-	case *syntax.List:
-		return !slices.ContainsFunc(e.Elements, func(x *syntax.Entry) bool { return x.Spread || !literal(x.Value) })
-	case *syntax.Record:
-		return !slices.ContainsFunc(e.Entries, func(x *syntax.Entry) bool {
-			return x.Spread || x.Key.Value != nil || !literal(x.Value)
-		})
-	}
-	return false
-}

@@ -238,7 +238,8 @@ func (c *checker) restrict(t, asked types.Type, holds bool) types.Type {
 
 // mayBeOther reports whether a value of a type for which `is` holds may be of another of its members, too.
 func (c *checker) mayBeOther(t, asked types.Type) bool {
-	return slices.ContainsFunc(types.Alternatives(t), func(m types.Type) bool { return m != asked && types.Overlap(m, asked) })
+	return slices.ContainsFunc(types.Alternatives(t),
+		func(m types.Type) bool { return m != asked && types.Overlap(m, asked) })
 }
 
 // assumeField narrows a record of several types by what is known of one of its fields, such as the kind by which they
@@ -322,8 +323,8 @@ func (c *checker) restrictEqual(t, literal types.Type, equal bool) types.Type {
 		return nil
 	}
 	// 1 == 1.0, so that a number that equals an int need not be one.
-	if types.IsNumeric(literal) &&
-		slices.ContainsFunc(types.Parts(t), func(p types.Type) bool { return types.IsNumeric(p) && types.Widen(p) != types.Widen(literal) }) {
+	otherNumber := func(p types.Type) bool { return types.IsNumeric(p) && types.Widen(p) != types.Widen(literal) }
+	if types.IsNumeric(literal) && slices.ContainsFunc(types.Parts(t), otherNumber) {
 		if !equal {
 			return nil
 		}

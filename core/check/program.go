@@ -1,7 +1,8 @@
 package check
 
 import (
-	"fmt"
+	"path"
+	"slices"
 	"strings"
 
 	"knothole/core/source"
@@ -75,6 +76,28 @@ func (p *Program) addDefault(d *Default) *types.Default {
 	return entered
 }
 
+// DefaultsVary reports whether the default of a field somewhere in a type depends on inputs or the environment.
+func (p *Program) DefaultsVary(t types.Type) bool {
+	return p.hasDefault(t, func(owner *Object) bool { return !owner.Constant() })
+}
+
+// hasDefault reports whether a type has a field somewhere whose default belongs to a declaration of a kind.
+func (p *Program) hasDefault(t types.Type, wanted func(owner *Object) bool) bool {
+	found := false
+	types.Inspect(t, func(x types.Type) bool {
+		if record, ok := x.(*types.Record); ok {
+			for _, f := range record.Fields {
+				if f.Default != nil {
+					owner := p.Default(f.Default).Owner
+					found = found || owner != nil && wanted(owner)
+				}
+			}
+		}
+		return !found
+	})
+	return found
+}
+
 // Module is one module: its tree, and what the checker learned about it.
 type Module struct {
 	Path    string
@@ -100,118 +123,13 @@ type Import struct {
 	Failed bool    // could not be read; that has been reported
 }
 
-// Info holds what the checker learned about the expressions of one module, by their ID.
-type Info struct {
-	Types []types.Type // the type of the expression as written
-	// Objects says what a name, a member of a module or the callee of a call is. For a loop it is its first name,
-	// behind which the second has the next place in the frame; for a match the value that is matched.
-	Objects []*Object
-	// Asked is the type behind `is` and `as`; Slots are the places in the frame of local names and of the parameters of
-	// anonymous functions.
-	Asked   map[syntax.ID]types.Type
-	Slots   map[any]int
-	Targets []types.Type // the declared type that the expression passes into, where that does something; else nil
+// shortName is the name of a module in messages: that of its file.
+func (m *Module) shortName() string { return strings.TrimSuffix(path.Base(m.Path), ".knot") }
+
+// Inputs returns the record type of the inputs of a module that is called somewhere.
+func (m *Module) Inputs() types.Type { return m.inputs }
+
+// needsEnvironment reports whether anything in a module depends on the environment.
+func (m *Module) needsEnvironment() bool {
+	return slices.ContainsFunc(m.Order, func(o *Object) bool { return o.NeedsEnvironment })
 }
-
-// ObjectKind says what a name stands for.
-type ObjectKind uint8
-
-// The kinds of objects.
-const (
-	ObjectModule ObjectKind = iota
-	ObjectData
-	ObjectType
-	ObjectInput
-	ObjectLet
-	ObjectFunction
-	ObjectOutput
-	ObjectDocument
-	ObjectStatement // a block around documents, a remark or a requirement
-	ObjectTest
-	ObjectCondition
-	ObjectLocal
-	ObjectBuiltin
-)
-
-var objectKindTexts = [...]string{"module", "data file", "type", "input", "value", "function", "output", "document",
-	"statement", "test", "condition", "local name", "built-in function"}
-
-// String returns the kind as it stands in messages.
-func (k ObjectKind) String() string { return objectKindTexts[k] }
-
-// Object is something that has a name, or a document or condition, which have none.
-type Object struct {
-	Kind        ObjectKind
-	Name        string
-	Module      *Module // nil for built-in functions
-	Declaration syntax.Declaration
-	Span        source.Span // of the name
-	Type        types.Type  // of the value; of the result for functions; what the name means for types
-	Parameters  []Parameter // of functions
-	Builtin     *Builtin
-
-	// Global numbers the declarations that have a value; -1 for others.
-	Global int
-	// Slot is the place of a local in its frame; Frame is the size of the frame of a declaration.
-	Slot, Frame int
-	// Uses are the objects that a declaration refers to, each once, where it first does so.
-	Uses []Reference
-	// NeedsInput and NeedsEnvironment say on what the value depends, directly or through others.
-	NeedsInput, NeedsEnvironment bool
-	// Invalid says that a mistake was found inside: it cannot be evaluated.
-	Invalid bool
-
-	state  resolution
-	used   bool
-	guards int // how many guards were open when the type began to be resolved
-}
-
-// Reference is a use of an object.
-type Reference struct {
-	Object *Object
-	Span   source.Span
-	// Guarded says that a type refers to another through a list, a map, null or an optional field, so that values of a
-	// type that contains itself can end.
-	Guarded bool
-}
-
-// Parameter is one parameter of a function.
-type Parameter struct {
-	Name    string
-	Type    types.Type
-	Default *Default // nil when required
-	Object  *Object  // the local inside the function; nil for built-in functions
-}
-
-// Passage is a written value that passes into a declared type.
-type Passage struct {
-	Module *Module
-	Value  syntax.Expression
-	Target types.Type
-	Owner  *Object
-}
-
-type resolution uint8
-
-const (
-	unresolved resolution = iota
-	resolving
-	resolved
-)
-
-// Constant reports whether the object's value is the same in all environments.
-func (o *Object) Constant() bool { return !o.NeedsInput && !o.NeedsEnvironment }
-
-// Summary describes the object on one line, for a message that refers to its declaration: by the first line of its
-// description, in quotes, or else by its kind and name.
-func (o *Object) Summary() string {
-	if o.Declaration != nil && o.Kind != ObjectLocal {
-		if d := o.Declaration.Declared().Description; d != "" {
-			return fmt.Sprintf("%q", strings.SplitN(d, "\n", 2)[0])
-		}
-	}
-	return fmt.Sprintf("%s %q", o.Kind, o.Name)
-}
-
-// Private reports whether the object can be used in its file only.
-func (o *Object) Private() bool { return len(o.Name) > 0 && o.Name[0] == '_' }

@@ -117,8 +117,8 @@ func (c *checker) changed(of syntax.Expression, t types.Type, change *syntax.Cha
 }
 
 // changedRecord is changed for one record type.
-func (c *checker) changedRecord(of syntax.Expression, whole types.Type, record *types.Record, change *syntax.Change, v types.Type,
-	depth int) types.Type {
+func (c *checker) changedRecord(of syntax.Expression, whole types.Type, record *types.Record, change *syntax.Change,
+	v types.Type, depth int) types.Type {
 	key, last := change.Path[depth], depth == len(change.Path)-1
 	next := func(old types.Type) types.Type { // of the value under the key; nil when there may be none
 		if last && old == nil {

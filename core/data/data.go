@@ -23,6 +23,9 @@ const (
 	Text Format = "txt"
 )
 
+// Formats are the names of the formats, as endings of paths and where the language names one.
+var Formats = []string{"yaml", "yml", "json", "toml", "env", "txt"}
+
 // FormatOf returns the format that the ending of a path or a name tells, and whether it does.
 func FormatOf(path string) (Format, bool) {
 	ending := path[strings.LastIndexAny(path, "./")+1:]

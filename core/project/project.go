@@ -16,6 +16,7 @@ import (
 	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/eval"
+	"knothole/core/flow"
 	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
@@ -284,6 +285,7 @@ func (p *Project) loadProgram(modules []string) {
 		l.module(name, p.mainSpan, nil)
 	}
 	p.Findings = append(p.Findings, check.Check(p.checked)...)
+	p.Findings = append(p.Findings, flow.Secrets(p.checked)...)
 	values := map[*check.Object]value.Value{}
 	for _, m := range p.checked.Modules {
 		for _, o := range m.Order {

@@ -28,7 +28,10 @@ type Identifier struct {
 }
 
 // Declaration is one declaration of a module.
-type Declaration interface{ Declared() *Header }
+type Declaration interface {
+	Node
+	Declared() *Header
+}
 
 // Header is what all declarations have.
 type Header struct {
@@ -171,8 +174,9 @@ type Parameter struct {
 
 // Expression is a node that has a value.
 type Expression interface {
-	Place() source.Span
+	Node
 	ID() ID
+	expression()
 }
 
 type node struct {
@@ -405,7 +409,10 @@ var operatorTexts = [...]string{"or", "and", "not", "==", "!=", "<", "<=", ">", 
 func (o Operator) String() string { return operatorTexts[o] }
 
 // Type is a node that describes a type.
-type Type interface{ Place() source.Span }
+type Type interface {
+	Node
+	describesType()
+}
 
 type (
 	// NamedType is `Name`, `module.Name` or one of the built-in names.

@@ -213,7 +213,7 @@ func (r *relation) function(from, to *Function) bool {
 }
 
 func (r *relation) record(from, to *Record) bool {
-	open := from.Rest != nil && from.Rest != Any || from.Rest != nil && r.exact() // it may hold what it does not declare
+	open := from.Rest != nil && (from.Rest != Any || r.exact()) // it may hold fields that it does not declare
 	for _, f := range to.Fields {
 		given, ok := from.Field(f.Name)
 		absent := f.Optional || f.Default != nil && !r.exact() // it may be

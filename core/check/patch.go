@@ -93,7 +93,8 @@ func (c *checker) inferPatch(e *syntax.Patch) types.Type {
 		if types.MayBeNull(t) {
 			help = "it may be null: give a value for that case with ??"
 		}
-		c.report(source.WrongType, e.Target.Place(), help, "a patch changes records and lists, not %s", types.Describe(t))
+		c.report(source.WrongType, e.Target.Place(), help, "a patch changes records and lists, not %s",
+			types.Describe(t))
 		result = types.Invalid
 	}
 	c.checkData(t, e.Target, "what is patched")

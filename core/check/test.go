@@ -31,17 +31,15 @@ func (c *checker) checkTest(d *syntax.Test) {
 
 // expects reports whether an expect stands in a block of a test, however deep.
 func expects(block []syntax.Declaration) bool {
-	return slices.ContainsFunc(block, func(d syntax.Declaration) bool {
-		switch d := d.(type) {
-		case *syntax.Expect:
-			return true
-		case *syntax.IfBlock:
-			return expects(d.Then) || expects(d.Else)
-		case *syntax.ForBlock:
-			return expects(d.Body)
-		}
-		return false
-	})
+	found := false
+	for _, d := range block {
+		syntax.Inspect(d, func(n syntax.Node) bool {
+			_, expect := n.(*syntax.Expect)
+			found = found || expect
+			return !found
+		})
+	}
+	return found
 }
 
 func (c *checker) checkExpect(d *syntax.Expect) {

@@ -149,31 +149,12 @@ func (c *checker) unknownType(t *syntax.NamedType, module *Module, exists bool) 
 	c.report(source.UnknownType, t.Name.Span, help, "there is no type %q in %s", name, module.Path)
 }
 
-// literalOf returns the type of a literal.
-func (c *checker) literalOf(e syntax.Expression) (types.Type, bool) {
-	switch e := e.(type) {
-	case *syntax.Null:
-		return types.Null, true
-	case *syntax.Bool:
-		return c.universe.Literal(e.Value), true
-	case *syntax.Int:
-		return c.universe.Literal(e.Value), true
-	case *syntax.Float:
-		return c.universe.Literal(e.Value), true
-	case *syntax.String:
-		if text, plain := e.Plain(); plain {
-			return c.universe.Literal(text), true
-		}
-	}
-	return nil, false
-}
-
 func (c *checker) recordType(t *syntax.RecordType) types.Type {
 	var fields []types.Field
 	var rest types.Type
 	for _, f := range t.Fields {
-		field := types.Field{Name: f.Name.Name, Optional: f.Optional, Description: f.Description, Deprecated: f.Deprecated,
-			Secret: f.Secret, Span: f.Name.Span}
+		field := types.Field{Name: f.Name.Name, Optional: f.Optional, Description: f.Description,
+			Deprecated: f.Deprecated, Secret: f.Secret, Span: f.Name.Span}
 		if f.Secret {
 			c.program.Marked = true
 		}
@@ -212,7 +193,8 @@ func (c *checker) checkFieldDefault(f *syntax.TypeField, t types.Type) {
 
 // condition checks one limit. It stands among the declarations as an object of its own.
 func (c *checker) condition(tree *syntax.Condition, base types.Type) *types.Condition {
-	o := &Object{Kind: ObjectCondition, Module: c.module, Span: tree.Span, Global: -1, state: resolved, Type: types.Bool}
+	o := &Object{Kind: ObjectCondition, Module: c.module, Span: tree.Span, Global: -1, state: resolved,
+		Type: types.Bool}
 	condition := &Condition{Module: c.module, Tree: tree, Object: o}
 	if c.owner != nil {
 		c.owner.Uses = append(c.owner.Uses, Reference{Object: o, Span: tree.Span})

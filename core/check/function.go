@@ -8,25 +8,47 @@ import (
 	"knothole/core/types"
 )
 
+func (c *checker) checkFunction(o *Object, d *syntax.Function) {
+	if d.Result != nil {
+		o.Type = c.typeOf(d.Result)
+	}
+	for _, p := range d.Parameters {
+		parameter := Parameter{Name: p.Name.Name, Type: types.Invalid}
+		if p.Type != nil {
+			parameter.Type = c.typeOf(p.Type)
+		}
+		o.Parameters = append(o.Parameters, parameter)
+	}
+	// Parameters are the first in the frame. Each sees those before it in its default.
+	first := o.Frame
+	o.Frame += len(d.Parameters)
+	for i, p := range d.Parameters {
+		parameter := &o.Parameters[i]
+		if p.Default != nil {
+			c.check(p.Default, parameter.Type, fmt.Sprintf("parameter %q", p.Name.Name))
+			parameter.Default = &Default{Module: c.module, Expression: p.Default, Owner: o}
+		}
+		parameter.Object = c.bindAt(p.Name, parameter.Type, first+i)
+	}
+	if d.Body == nil || d.Broken {
+		return
+	}
+	if o.Type != nil {
+		c.check(d.Body, o.Type, fmt.Sprintf("the result of %q", o.Name))
+		return
+	}
+	result := c.universe.Explained(c.infer(d.Body, nil))
+	if o.Type == nil {
+		o.Type = result
+	}
+}
+
 // functionType returns the type of a declared function as a value.
 func (c *checker) functionType(o *Object) types.Type {
 	if o.Type == nil || o.Type == types.Invalid {
 		return types.Invalid
 	}
 	return o.Signature(c.universe)
-}
-
-// Signature returns the type of a declared function as a value.
-func (o *Object) Signature(u *types.Universe) types.Type {
-	var parameters []types.Type
-	required := 0
-	for _, p := range o.Parameters {
-		parameters = append(parameters, p.Type)
-		if p.Default == nil {
-			required++
-		}
-	}
-	return u.Function(parameters, required, o.Type)
 }
 
 // letIn checks `let a = x then e`; body checks what stands behind then, where the names are known.
@@ -102,68 +124,4 @@ func (c *checker) inferLambda(e *syntax.Lambda, want types.Type) types.Type {
 		return types.Invalid
 	}
 	return c.universe.Function(parameters, required, result)
-}
-
-// callValue checks the call of a function that is a value, such as a parameter.
-func (c *checker) callValue(e *syntax.Call, t types.Type) types.Type {
-	function := types.AsFunction(t)
-	if function == nil {
-		if types.Core(t) != types.Invalid {
-			c.report(source.WrongUse, e.Function.Place(), "", "only functions can be called, not %s", types.Describe(t))
-		}
-		for _, a := range e.Arguments {
-			c.infer(a.Value, nil)
-		}
-		return types.Invalid
-	}
-	for i, a := range e.Arguments {
-		switch {
-		case a.Spread:
-			c.report(source.WrongArguments, a.Value.Place(), "write the arguments out",
-				"the parameters of a function that is a value have no names, so that no record can be spread into them")
-			c.infer(a.Value, nil)
-		case a.Name.Name != "":
-			c.report(source.WrongArguments, a.Name.Span, "leave the name out",
-				"the parameters of a function that is a value have no names")
-			c.infer(a.Value, nil)
-		case i >= len(function.Parameters):
-			c.report(source.WrongArguments, a.Value.Place(), "leave it out", "%s takes %s, this is one too many",
-				function, count(len(function.Parameters), "argument"))
-			c.infer(a.Value, nil)
-		default:
-			c.check(a.Value, function.Parameters[i], "an argument")
-		}
-	}
-	if len(e.Arguments) < function.Required {
-		c.report(source.WrongArguments, e.Function.Place(), "add the arguments", "%s needs %s, not %d", function,
-			count(function.Required, "argument"), len(e.Arguments))
-	}
-	return function.Result
-}
-
-func (c *checker) inferIs(e *syntax.Is) types.Type {
-	t := c.infer(e.Operand, nil)
-	asked := c.typeOf(e.Type)
-	c.module.Info.Asked[e.ID()] = asked
-	if t != types.Invalid && asked != types.Invalid && !types.Overlap(t, asked) {
-		c.report(source.NeverEqual, e.Type.Place(), "", "%s is never %s", types.Describe(t), types.Article(asked))
-	}
-	return types.Bool
-}
-
-func (c *checker) inferAs(e *syntax.As) types.Type {
-	t := c.infer(e.Operand, nil)
-	asked := c.typeOf(e.Type)
-	c.module.Info.Asked[e.ID()] = asked
-	if t == types.Invalid {
-		return asked
-	}
-	if !types.IsData(asked) {
-		c.report(source.WrongType, e.Type.Place(), "", "only data can be converted, not into %s", asked)
-		return types.Invalid
-	}
-	if !types.Overlap(t, asked) && !types.Assignable(t, asked) {
-		c.report(source.WrongType, e.Operand.Place(), "", "%s is never %s", types.Describe(t), types.Article(asked))
-	}
-	return asked
 }

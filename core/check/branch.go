@@ -103,7 +103,8 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 				asked := c.typeOf(is.Type)
 				c.module.Info.Asked[is.ID()] = asked
 				if subject != types.Invalid && asked != types.Invalid && !single && !types.Overlap(subject, asked) {
-					c.report(source.UnreachableArm, is.Place(), "remove it", "this can never be %s", types.Article(asked))
+					c.report(source.UnreachableArm, is.Place(), "remove it", "this can never be %s",
+						types.Article(asked))
 				}
 				covered = append(covered, c.covered(subject, c.restrict(subject, asked, true)))
 				left = slices.DeleteFunc(left, func(p types.Type) bool { return types.Fits(p, asked) })
@@ -185,88 +186,4 @@ func (c *checker) covered(subject, left types.Type) types.Type {
 		return subject
 	}
 	return left
-}
-
-func (c *checker) inferFor(e *syntax.For, want types.Type) types.Type {
-	in := c.infer(e.In, nil)
-	key, element := c.loopTypes(e, in)
-	outer, facts := c.scope, c.facts
-	c.bindLoop(e, key, element)
-	var result types.Type
-	if e.Body.Key != nil {
-		c.checkKey(e.Body.Key)
-		var element types.Type
-		if want != nil {
-			if record := types.OnlyRecord(want); record != nil && len(record.Fields) == 0 {
-				element = record.Rest
-			}
-		}
-		result = c.universe.Map(c.entryValue(e.Body, element, "an entry"))
-	} else {
-		var element types.Type
-		if want != nil {
-			if list := types.OnlyList(want); list != nil {
-				element = list.Element
-			}
-		}
-		switch {
-		case e.Body.Spread:
-			result = c.inferSpreadList(e.Body, element)
-		default:
-			result = c.universe.List(c.entryValue(e.Body, element, "an element"))
-		}
-	}
-	c.facts = facts
-	c.unbind(outer)
-	return result
-}
-
-// bindLoop binds the names of a loop and checks its filter. One name is the element; of two the first is its key or
-// position.
-func (c *checker) bindLoop(e *syntax.For, key, element types.Type) {
-	if e.Second.Name == "" {
-		c.module.Info.Objects[e.ID()] = c.bind(e.First, element)
-	} else {
-		c.module.Info.Objects[e.ID()] = c.bind(e.First, key)
-		c.bind(e.Second, element)
-	}
-	if e.Where != nil {
-		c.check(e.Where, types.Bool, "a condition")
-		c.assume(e.Where, true)
-	}
-}
-
-// loopTypes returns the types of the keys or positions, and of the elements, that a loop goes through.
-func (c *checker) loopTypes(e *syntax.For, in types.Type) (key, element types.Type) {
-	var keys, elements []types.Type
-	for _, part := range types.Parts(in) {
-		list, record := types.AsList(part), types.AsRecord(part)
-		switch {
-		case part == types.Invalid:
-			return types.Invalid, types.Invalid
-		case part == types.Any:
-			keys = append(keys, types.String, types.Int)
-			elements = append(elements, types.Any)
-		case list != nil:
-			keys = append(keys, types.Int)
-			elements = append(elements, list.Element)
-		case record != nil:
-			keys = append(keys, types.String)
-			for _, f := range record.Fields {
-				elements = append(elements, f.Type)
-			}
-			if record.Rest != nil {
-				elements = append(elements, record.Rest)
-			}
-		default:
-			help := ""
-			if types.MayBeNull(in) {
-				help = "it may be null: write (… ?? [])"
-			}
-			c.report(source.WrongType, e.In.Place(), help, "for goes through a list, a record or a range, not %s",
-				types.Describe(in))
-			return types.Invalid, types.Invalid
-		}
-	}
-	return c.universe.Union(keys...), c.universe.Union(elements...)
 }

@@ -2,10 +2,10 @@ package check
 
 import (
 	"fmt"
-	"path"
 	"slices"
 	"strings"
 
+	"knothole/core/data"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/types"
@@ -26,8 +26,8 @@ func (c *checker) instanceType(m *Module) types.Type {
 
 // filesType returns the type of documents by path: as an instance holds them, or as they may be given to `include`.
 func filesType(u *types.Universe, given bool) types.Type {
-	formats := make([]types.Type, len(Formats))
-	for i, f := range Formats {
+	formats := make([]types.Type, len(data.Formats))
+	for i, f := range data.Formats {
 		formats[i] = u.Literal(f)
 	}
 	return u.Map(u.Record([]types.Field{
@@ -37,9 +37,6 @@ func filesType(u *types.Universe, given bool) types.Type {
 		{Name: "stream", Type: types.Bool, Optional: given},
 	}, nil))
 }
-
-// shortName is the name of a module in messages: that of its file.
-func (m *Module) shortName() string { return strings.TrimSuffix(path.Base(m.Path), ".knot") }
 
 // inputsType returns the record type of the inputs of a module.
 func (c *checker) inputsType(m *Module) types.Type {
@@ -54,7 +51,8 @@ func (c *checker) inputsType(m *Module) types.Type {
 		if !ok || m.Objects[o.Name] != o {
 			continue
 		}
-		field := types.Field{Name: o.Name, Type: o.Type, Description: d.Description, Deprecated: d.Deprecated, Span: o.Span}
+		field := types.Field{Name: o.Name, Type: o.Type, Description: d.Description, Deprecated: d.Deprecated,
+			Span: o.Span}
 		switch {
 		case d.Default == nil:
 		case o.NeedsEnvironment || slices.ContainsFunc(o.Uses, func(r Reference) bool { return r.Object.NeedsInput }):
@@ -68,36 +66,11 @@ func (c *checker) inputsType(m *Module) types.Type {
 	return m.inputs
 }
 
-// Inputs returns the record type of the inputs of a module that is called somewhere.
-func (m *Module) Inputs() types.Type { return m.inputs }
-
 // typeNeedsInputs reports whether a value of the type of an input cannot be made without an instance: the default of
 // one of its fields depends on other inputs.
 func (p *Program) typeNeedsInputs(o *Object) bool {
 	needs := slices.ContainsFunc(o.Uses, func(r Reference) bool { return r.Object.NeedsInput })
 	return needs && p.hasDefault(o.Type, func(owner *Object) bool { return owner == o || owner.NeedsInput })
-}
-
-// DefaultsVary reports whether the default of a field somewhere in a type depends on inputs or the environment.
-func (p *Program) DefaultsVary(t types.Type) bool {
-	return p.hasDefault(t, func(owner *Object) bool { return !owner.Constant() })
-}
-
-// hasDefault reports whether a type has a field somewhere whose default belongs to a declaration of a kind.
-func (p *Program) hasDefault(t types.Type, wanted func(owner *Object) bool) bool {
-	found := false
-	types.Inspect(t, func(x types.Type) bool {
-		if record, ok := x.(*types.Record); ok {
-			for _, f := range record.Fields {
-				if f.Default != nil {
-					owner := p.Default(f.Default).Owner
-					found = found || owner != nil && wanted(owner)
-				}
-			}
-		}
-		return !found
-	})
-	return found
 }
 
 // component returns the module that is called, when an expression names one.
@@ -108,20 +81,6 @@ func (c *checker) component(e syntax.Expression) (*Object, bool) {
 	}
 	o, ok := c.module.Objects[name.Name]
 	return o, ok && o.Kind == ObjectModule && !c.local(name.Name)
-}
-
-// Imported returns the module that a name of a module stands for; nil when it could not be read.
-func (o *Object) Imported() *Module {
-	d, ok := o.Declaration.(*syntax.Use)
-	if !ok || o.Module.Imports[d] == nil {
-		return nil
-	}
-	return o.Module.Imports[d].Module
-}
-
-// needsEnvironment reports whether anything in a module depends on the environment.
-func (m *Module) needsEnvironment() bool {
-	return slices.ContainsFunc(m.Order, func(o *Object) bool { return o.NeedsEnvironment })
 }
 
 // instanceOf returns the type of the instance that a value makes, when it is nothing but the call of a module: it is

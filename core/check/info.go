@@ -1,0 +1,148 @@
+package check
+
+import (
+	"fmt"
+	"strings"
+
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/types"
+)
+
+// Info holds what the checker learned about the expressions of one module, by their ID.
+type Info struct {
+	Types []types.Type // the type of the expression as written
+	// Objects says what a name, a member of a module or the callee of a call is. For a loop it is its first name,
+	// behind which the second has the next place in the frame; for a match the value that is matched.
+	Objects []*Object
+	// Asked is the type behind `is` and `as`; Slots are the places in the frame of local names and of the parameters of
+	// anonymous functions.
+	Asked   map[syntax.ID]types.Type
+	Slots   map[any]int
+	Targets []types.Type // the declared type that the expression passes into, where that does something; else nil
+}
+
+// ObjectKind says what a name stands for.
+type ObjectKind uint8
+
+// The kinds of objects.
+const (
+	ObjectModule ObjectKind = iota
+	ObjectData
+	ObjectType
+	ObjectInput
+	ObjectLet
+	ObjectFunction
+	ObjectOutput
+	ObjectDocument
+	ObjectStatement // a block around documents, a remark or a requirement
+	ObjectTest
+	ObjectCondition
+	ObjectLocal
+	ObjectBuiltin
+)
+
+var objectKindTexts = [...]string{"module", "data file", "type", "input", "value", "function", "output", "document",
+	"statement", "test", "condition", "local name", "built-in function"}
+
+// String returns the kind as it stands in messages.
+func (k ObjectKind) String() string { return objectKindTexts[k] }
+
+// Object is something that has a name, or a document or condition, which have none.
+type Object struct {
+	Kind        ObjectKind
+	Name        string
+	Module      *Module // nil for built-in functions
+	Declaration syntax.Declaration
+	Span        source.Span // of the name
+	Type        types.Type  // of the value; of the result for functions; what the name means for types
+	Parameters  []Parameter // of functions
+	Builtin     *Builtin
+
+	// Global numbers the declarations that have a value; -1 for others.
+	Global int
+	// Slot is the place of a local in its frame; Frame is the size of the frame of a declaration.
+	Slot, Frame int
+	// Uses are the objects that a declaration refers to, each once, where it first does so.
+	Uses []Reference
+	// NeedsInput and NeedsEnvironment say on what the value depends, directly or through others.
+	NeedsInput, NeedsEnvironment bool
+	// Invalid says that a mistake was found inside: it cannot be evaluated.
+	Invalid bool
+
+	state  resolution
+	used   bool
+	guards int // how many guards were open when the type began to be resolved
+}
+
+// Reference is a use of an object.
+type Reference struct {
+	Object *Object
+	Span   source.Span
+	// Guarded says that a type refers to another through a list, a map, null or an optional field, so that values of a
+	// type that contains itself can end.
+	Guarded bool
+}
+
+// Parameter is one parameter of a function.
+type Parameter struct {
+	Name    string
+	Type    types.Type
+	Default *Default // nil when required
+	Object  *Object  // the local inside the function; nil for built-in functions
+}
+
+// Passage is a written value that passes into a declared type.
+type Passage struct {
+	Module *Module
+	Value  syntax.Expression
+	Target types.Type
+	Owner  *Object
+}
+
+type resolution uint8
+
+const (
+	unresolved resolution = iota
+	resolving
+	resolved
+)
+
+// Constant reports whether the object's value is the same in all environments.
+func (o *Object) Constant() bool { return !o.NeedsInput && !o.NeedsEnvironment }
+
+// Summary describes the object on one line, for a message that refers to its declaration: by the first line of its
+// description, in quotes, or else by its kind and name.
+func (o *Object) Summary() string {
+	if o.Declaration != nil && o.Kind != ObjectLocal {
+		if d := o.Declaration.Declared().Description; d != "" {
+			return fmt.Sprintf("%q", strings.SplitN(d, "\n", 2)[0])
+		}
+	}
+	return fmt.Sprintf("%s %q", o.Kind, o.Name)
+}
+
+// Private reports whether the object can be used in its file only.
+func (o *Object) Private() bool { return len(o.Name) > 0 && o.Name[0] == '_' }
+
+// Imported returns the module that a name of a module stands for; nil when it could not be read.
+func (o *Object) Imported() *Module {
+	d, ok := o.Declaration.(*syntax.Use)
+	if !ok || o.Module.Imports[d] == nil {
+		return nil
+	}
+	return o.Module.Imports[d].Module
+}
+
+// Signature returns the type of a declared function as a value.
+func (o *Object) Signature(u *types.Universe) types.Type {
+	var parameters []types.Type
+	required := 0
+	for _, p := range o.Parameters {
+		parameters = append(parameters, p.Type)
+		if p.Default == nil {
+			required++
+		}
+	}
+	return u.Function(parameters, required, o.Type)
+}

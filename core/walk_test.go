@@ -1,0 +1,78 @@
+package core_test
+
+import (
+	"fmt"
+	"reflect"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"knothole/core/source"
+	"knothole/core/syntax"
+)
+
+// allNodes returns every node that can be reached from a value, whatever the way.
+func allNodes(v reflect.Value, found map[syntax.Node]bool) {
+	switch v.Kind() {
+	case reflect.Interface, reflect.Pointer:
+		if v.IsNil() {
+			return
+		}
+		if n, ok := v.Interface().(syntax.Node); ok && v.Kind() == reflect.Pointer {
+			found[n] = true
+		}
+		allNodes(v.Elem(), found)
+	case reflect.Slice:
+		for i := range v.Len() {
+			allNodes(v.Index(i), found)
+		}
+	case reflect.Struct:
+		for i := range v.NumField() {
+			if v.Type().Field(i).IsExported() {
+				allNodes(v.Field(i), found)
+			}
+		}
+	}
+}
+
+// TestInspectReachesAll holds that Inspect visits every node of a tree once, and nothing else. What is not written of
+// its own is left out: the record of named arguments, the loop of a block, and the operation that is the path of
+// places.
+func TestInspectReachesAll(t *testing.T) {
+	kinds := map[string]bool{}
+	for _, module := range corpusModules(t) {
+		file, err := source.NewSet().Add(module.Name, module.Data)
+		require.NoError(t, err)
+		m := syntax.Parse(file)
+		wanted := map[syntax.Node]bool{}
+		allNodes(reflect.ValueOf(m.Declarations), wanted)
+		for n := range wanted {
+			switch n := n.(type) {
+			case *syntax.Call:
+				if n.Named != nil {
+					delete(wanted, syntax.Node(n.Named))
+				}
+			case *syntax.ForBlock:
+				delete(wanted, syntax.Node(n.Loop))
+			case *syntax.Places:
+				delete(wanted, syntax.Node(n.Path))
+			case *syntax.Header:
+				delete(wanted, n)
+			}
+		}
+		visited := map[syntax.Node]bool{}
+		for _, d := range m.Declarations {
+			syntax.Inspect(d, func(n syntax.Node) bool {
+				require.False(t, visited[n], "%T twice", n)
+				visited[n] = true
+				kinds[fmt.Sprintf("%T", n)] = true
+				return true
+			})
+		}
+		for n := range wanted {
+			require.True(t, visited[n], "%T %q is not visited", n, m.File.Slice(n.Place()))
+		}
+		require.Len(t, visited, len(wanted))
+	}
+	require.Greater(t, len(kinds), 45)
+}
