@@ -56,9 +56,6 @@ func (c *compiler) data(o *check.Object, tree *syntax.Use) code {
 
 func origin(e syntax.Expression) value.Origin { return value.From(e.Place().Start) }
 
-// records reports whether what is compiled is recorded.
-func (c *compiler) records() bool { return c.program.records }
-
 // expression compiles an expression together with its passage into the type that is declared for it.
 func (c *compiler) expression(e syntax.Expression) code {
 	body := c.observed(e, c.module.Info.Types[e.ID()], c.bareExpression(e))
@@ -215,10 +212,10 @@ func (c *compiler) interpolation(e *syntax.String, shown bool) code {
 			parts[i].code, parts[i].at = c.expression(p.Value), p.Value.Place()
 		}
 	}
-	records, at, span := c.records(), origin(e), e.Place()
+	at, span := origin(e), e.Place()
 	return func(f *frame) value.Value {
 		var b strings.Builder
-		o := at
+		o, records := at, f.recorder != nil
 		var marks value.Mark
 		var operands []value.Origin
 		for i := range parts {
@@ -256,7 +253,7 @@ func (c *compiler) interpolation(e *syntax.String, shown bool) code {
 			}
 		}
 		if records {
-			o = f.world.recorder.computed(span.Start, operands...)
+			o = f.recorder.computed(span.Start, operands...)
 		}
 		return value.StringOf(b.String(), o).WithMark(marks)
 	}
@@ -330,10 +327,10 @@ func (c *compiler) truth(e syntax.Expression) func(f *frame) (bool, value.Origin
 
 // choose is recorder.chosen where something is recorded.
 func (f *frame) choose(v value.Value, by value.Origin) value.Value {
-	if r := f.world.recorder; r != nil {
-		return r.chosen(v, by)
+	if f.recorder == nil { // which is so nearly always
+		return v
 	}
-	return v
+	return f.recorder.chosen(v, by)
 }
 
 func (c *compiler) conditional(e *syntax.If) code {
@@ -420,10 +417,7 @@ func (c *compiler) field(e *syntax.Field) code {
 func (c *compiler) environment(e *syntax.Field) code {
 	name, at := e.Name.Name, e.Place()
 	return func(f *frame) value.Value {
-		o := value.From(at.Start)
-		if r := f.world.recorder; r != nil {
-			o = r.add(RecordedStep{Pos: at.Start, Environment: true})
-		}
+		o := f.recorder.environment(at.Start)
 		environment := f.world.environment
 		if name == "tags" {
 			tags := make([]value.Value, len(environment.Tags))
@@ -552,7 +546,7 @@ func (f *frame) missingKey(v value.Value, name string, at source.Span) {
 
 // madeAt is the related place at which a value was made, when it is not the place of the finding itself.
 func (f *frame) madeAt(v value.Value, at source.Span) []source.Related {
-	p := f.world.recorder.Pos(v.Origin())
+	p := f.recorder.Pos(v.Origin())
 	if !p.IsValid() || p == at.Start {
 		return nil
 	}
@@ -635,12 +629,10 @@ func (c *compiler) call(e *syntax.Call) code {
 	if o.Kind == check.ObjectBuiltin {
 		return c.nativeCall(e, o, order, arguments)
 	}
-	if c.records() {
-		for i, at := range order {
-			if at >= 0 {
-				body, place := arguments[i], e.Arguments[at].Value.Place().Start
-				arguments[i] = func(f *frame) value.Value { return f.world.recorder.passed(body(f), place) }
-			}
+	places := make([]source.Pos, len(order))
+	for i, at := range order {
+		if at >= 0 {
+			places[i] = e.Arguments[at].Value.Place().Start
 		}
 	}
 	fn, at := c.program.function(o), e.Place()
@@ -653,7 +645,7 @@ func (c *compiler) call(e *syntax.Call) code {
 		inner := f.push(slots)
 		for i, argument := range arguments {
 			if argument != nil {
-				slots[i] = argument(f)
+				slots[i] = f.recorder.passed(argument(f), places[i])
 			} else {
 				slots[i] = fn.defaults[i](inner)
 			}
@@ -789,7 +781,7 @@ func (c *compiler) nativeCall(e *syntax.Call, o *check.Object, order []int, argu
 				Targets: none}}}).expression(p.Expression)
 		}
 	}
-	at, records, name := e.Place(), c.records(), o.Name
+	at, name := e.Place(), o.Name
 	handling, counts := o.Builtin.Handling, o.Builtin.Counts
 	return func(f *frame) value.Value {
 		values := make([]value.Value, len(arguments))
@@ -799,8 +791,8 @@ func (c *compiler) nativeCall(e *syntax.Call, o *check.Object, order []int, argu
 		f.spend(1+looked(values), at)
 		call := &Call{thread: f.thread, name: name, at: at, places: places}
 		v := call.run(native, handling, values, o)
-		if records {
-			v = f.world.recorder.result(v, at.Start, values, counts)
+		if f.recorder != nil {
+			v = f.recorder.result(v, at.Start, values, counts)
 		}
 		return v
 	}

@@ -93,7 +93,7 @@ func (c *conversion) finish() {
 }
 
 func (c *conversion) finding(m misfit) source.Finding {
-	span := source.At(c.world.recorder.Pos(m.value.Origin()))
+	span := source.At(c.recorder.Pos(m.value.Origin()))
 	if key, ok := c.world.program.keys[span.Start]; ok && m.key {
 		span = source.At(key)
 	}
@@ -208,7 +208,7 @@ func (c *conversion) once(v value.Value, to types.Type, convert func() value.Val
 func (c *conversion) tryOnce(v value.Value, to types.Type, convert func() value.Value) value.Value {
 	key := trial{shared{v.Identity(), v.Len(), to}, c.fill}
 	if known, ok := c.tried[key]; ok {
-		c.spend(1, source.At(c.world.recorder.Pos(v.Origin())))
+		c.spend(1, source.At(c.recorder.Pos(v.Origin())))
 		c.misfits = append(c.misfits, known.misfits...)
 		c.test(known.tested)
 		return known.value.WithOrigin(v.Origin())
@@ -237,7 +237,7 @@ func (c *conversion) attempt(fill bool) *conversion {
 }
 
 func (c *conversion) visit(v value.Value, to types.Type, path *place.Path) value.Value {
-	c.spend(1, source.At(c.world.recorder.Pos(v.Origin())))
+	c.spend(1, source.At(c.recorder.Pos(v.Origin())))
 	c.depth++
 	defer func() { c.depth-- }()
 	if c.depth > dataDepthLimit {
@@ -426,7 +426,7 @@ func (c *conversion) set(v value.Value, to *types.Set, path *place.Path) value.V
 	if len(c.misfits) > before || v.Kind() != value.List {
 		return v
 	}
-	c.spend(8*v.Len(), source.At(c.world.recorder.Pos(v.Origin())))
+	c.spend(8*v.Len(), source.At(c.recorder.Pos(v.Origin())))
 	if m := c.marks(v); m != 0 {
 		c.misfit(path, v, source.HiddenDecision, "use a list",
 			"the elements of a set are put in order, and some are %s", adjective(m))
@@ -442,7 +442,7 @@ func (c *conversion) set(v value.Value, to *types.Set, path *place.Path) value.V
 				return v
 			}
 			keys[x] = data.CompactJSON(sortedKeys(x))
-			c.spend(len(keys[x]), source.At(c.world.recorder.Pos(x.Origin())))
+			c.spend(len(keys[x]), source.At(c.recorder.Pos(x.Origin())))
 		}
 	}
 	slices.SortStableFunc(elements, func(a, b value.Value) int { return setOrder(a, b, keys) })
@@ -576,7 +576,7 @@ func (c *conversion) record(v value.Value, from, to *types.Record, path *place.P
 		}
 		b.Set(key, c.known(x, fromField(key), to.Rest, path.Field(key)))
 	}
-	c.spend(v.Len()*elementCost, source.At(c.world.recorder.Pos(v.Origin())))
+	c.spend(v.Len()*elementCost, source.At(c.recorder.Pos(v.Origin())))
 	return b.Record(v.Origin())
 }
 
@@ -585,7 +585,7 @@ func (c *conversion) warnDeprecated(f *types.Field, v value.Value) {
 	if f.Deprecated == "" || c.trial || c.what != "input" {
 		return
 	}
-	span := source.At(c.world.recorder.Pos(v.Origin()))
+	span := source.At(c.recorder.Pos(v.Origin()))
 	if key, ok := c.world.program.keys[span.Start]; ok {
 		span = source.At(key)
 	}
@@ -769,7 +769,7 @@ func (c *conversion) undecided(v, tested value.Value, to types.Type, path *place
 	c.misfit(path, v, source.HiddenDecision,
 		"let the members differ in something that is not hidden, such as a literal field",
 		"which of %s is taken depends on a value that is %s", to, adjective(tested.Mark()))
-	c.misfits[len(c.misfits)-1].related = c.cameFrom(tested, source.At(c.world.recorder.Pos(v.Origin())))
+	c.misfits[len(c.misfits)-1].related = c.cameFrom(tested, source.At(c.recorder.Pos(v.Origin())))
 	return v
 }
 
@@ -903,7 +903,7 @@ func (c *conversion) conditions(v value.Value, t *types.Limited, path *place.Pat
 		}
 		c.test(tested)
 	}
-	c.calls = append(c.calls, caller{source.At(c.world.recorder.Pos(v.Origin())), true})
+	c.calls = append(c.calls, caller{source.At(c.recorder.Pos(v.Origin())), true})
 	defer func() { c.calls = c.calls[:len(c.calls)-1] }()
 	for _, condition := range t.Conditions {
 		program := c.world.program

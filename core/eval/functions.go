@@ -17,7 +17,6 @@ type closure struct {
 	declared  *check.Object
 	signature types.Type // of an anonymous one
 	world     *World     // the world whose values it uses; nil when it may be that of any caller
-	recorded  bool       // compiled to record
 	passed    *passed    // a function that passed into another type; nil for others
 
 	body     code
@@ -71,7 +70,7 @@ func (t *thread) applyPassed(p *passed, arguments []value.Value, at source.Span)
 // lambda compiles an anonymous function. It runs on a copy of the frame that it was made in, so that it can outlive
 // it.
 func (c *compiler) lambda(e *syntax.Lambda) code {
-	prototype := closure{signature: c.module.Info.Types[e.ID()], body: c.expression(e.Body), recorded: c.records()}
+	prototype := closure{signature: c.module.Info.Types[e.ID()], body: c.expression(e.Body)}
 	for _, p := range e.Parameters {
 		var body code
 		if p.Default != nil {
@@ -103,9 +102,9 @@ func (t *thread) apply(function value.Value, arguments []value.Value, at source.
 		inner.world, inner.stack, inner.frames = fn.world, nil, nil
 		v := inner.apply(function, arguments, at)
 		t.steps = inner.steps
-		return t.unrecorded(v, fn.world.program.records, arguments, at)
+		return v
 	}
-	body, defaults, size, recorded := fn.body, fn.defaults, len(fn.captured), fn.recorded
+	body, defaults, size := fn.body, fn.defaults, len(fn.captured)
 	if o := fn.declared; o != nil {
 		if o.Invalid {
 			panic(abort{})
@@ -113,7 +112,7 @@ func (t *thread) apply(function value.Value, arguments []value.Value, at source.
 		p := t.world.program
 		compiled := p.function(o)
 		compiled.once.Do(func() { p.compileFunction(compiled) })
-		body, defaults, size, recorded = compiled.body, compiled.defaults, o.Frame, p.records
+		body, defaults, size = compiled.body, compiled.defaults, o.Frame
 	}
 	slots, mark := t.alloc(size)
 	copy(slots, fn.captured)
@@ -132,26 +131,7 @@ func (t *thread) apply(function value.Value, arguments []value.Value, at source.
 	v := t.invoke(body, inner, at)
 	t.pop()
 	t.release(mark)
-	return t.unrecorded(v, recorded, arguments, at)
-}
-
-// unrecorded makes the result of a function depend on its arguments in a recording evaluation, when the function
-// itself was made where nothing is recorded, such as in a constant.
-func (t *thread) unrecorded(v value.Value, recorded bool, arguments []value.Value, at source.Span) value.Value {
-	if t.world.recorder == nil || recorded {
-		return v
-	}
-	r := t.world.recorder
-	all := r.computed(at.Start, leaves(arguments)...)
-	if _, ok := all.Step(); !ok {
-		return v
-	}
-	return mark(v, func(v value.Value) value.Origin {
-		if _, ok := v.Origin().Step(); ok {
-			return v.Origin()
-		}
-		return r.computed(v.Origin().Pos(), all)
-	})
+	return v
 }
 
 // Apply calls a function that was given as an argument. What it is given must be of its types.
@@ -161,10 +141,7 @@ func (c *Call) Apply(function value.Value, arguments ...value.Value) value.Value
 
 // Choose marks a value that was taken because of another, such as the answer of a filter.
 func (c *Call) Choose(v, because value.Value) value.Value {
-	if r := c.thread.world.recorder; r != nil {
-		return r.chosen(v, because.Origin())
-	}
-	return v
+	return c.thread.recorder.chosen(v, because.Origin())
 }
 
 // countUnknown reports whether a number that a function needs is not known: a placeholder stands for texts only.

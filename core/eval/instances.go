@@ -86,10 +86,7 @@ func (w *World) input(t *thread, o *check.Object) value.Value {
 		inner.needed = m.at
 		v := a.body(&frame{inner, slices.Clone(m.slots)})
 		t.steps += inner.steps
-		if r := w.recorder; r != nil {
-			v = r.passed(v, a.at.Start)
-		}
-		return v
+		return w.recorder.passed(v, a.at.Start)
 	}
 	if m.whole == nil {
 		a, ok := m.each[o.Name]
@@ -256,7 +253,7 @@ func (t *thread) complete(w *World, everything bool) {
 // everything it evaluates all else in them too.
 func (w *World) Complete(everything bool) {
 	for _, root := range []*World{w, w.program.constants} {
-		t := &thread{world: root, reports: root}
+		t := root.thread(nil)
 		unlock := t.lock(root)
 		// Completing one may make others.
 		for ; root.completed < len(root.instances); root.completed++ {

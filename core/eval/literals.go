@@ -155,7 +155,7 @@ func (c *compiler) entry(e *syntax.Entry) entryCode {
 		body = c.absent(e.Value)
 	}
 	optional := e.Optional
-	key, keyAt, written, records := c.key(e.Key), e.Key.Span, e.Value.Place(), c.records()
+	key, keyAt, written := c.key(e.Key), e.Key.Span, e.Value.Place()
 	return func(f *frame, b *entries) {
 		k := key(f)
 		v := body(f)
@@ -163,9 +163,7 @@ func (c *compiler) entry(e *syntax.Entry) entryCode {
 			return
 		}
 		f.spend(elementCost, keyAt)
-		if records {
-			v = f.world.recorder.placed(v, keyAt, written)
-		}
+		v = f.recorder.placed(v, keyAt, written)
 		b.put(f, k.Text(), f.choose(v, k.Origin()), keyAt)
 	}
 }
@@ -189,7 +187,7 @@ func (c *compiler) spreadEntry(e *syntax.Entry) entryCode {
 		default:
 			f.failAt(source.WrongType, at, "", notSpread, describeValue(v))
 		}
-		if f.world.recorder == nil && b.begin(v) {
+		if f.recorder == nil && b.begin(v) {
 			f.spend(1, at)
 			return
 		}
@@ -261,14 +259,14 @@ func (c *compiler) fixedRecord(e *syntax.Record) (code, bool) {
 	for i, entry := range e.Entries {
 		bodies[i] = c.expression(entry.Value)
 	}
-	o, at, records := origin(e), e.Place(), c.records()
+	o, at := origin(e), e.Place()
 	return func(f *frame) value.Value {
 		f.spend(1+len(bodies)*elementCost, at)
 		values := make([]value.Value, len(bodies))
 		for i, body := range bodies {
 			values[i] = body(f)
-			if records {
-				values[i] = f.world.recorder.placed(values[i], e.Entries[i].Key.Span, e.Entries[i].Value.Place())
+			if f.recorder != nil {
+				values[i] = f.recorder.placed(values[i], e.Entries[i].Key.Span, e.Entries[i].Value.Place())
 			}
 		}
 		return value.RecordOf(shape, values, o)
@@ -351,7 +349,7 @@ func (c *compiler) loop(e *syntax.For) code {
 			run(f, func(choose func(value.Value) value.Value) {
 				before := b.Len()
 				entry(f, &b)
-				if f.world.recorder != nil {
+				if f.recorder != nil {
 					b.Update(before, choose)
 				}
 			})
@@ -364,7 +362,7 @@ func (c *compiler) loop(e *syntax.For) code {
 		run(f, func(choose func(value.Value) value.Value) {
 			before := len(s.elements)
 			element(f, &s)
-			if f.world.recorder != nil {
+			if f.recorder != nil {
 				for i := before; i < len(s.elements); i++ {
 					s.elements[i] = choose(s.elements[i])
 				}

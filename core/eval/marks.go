@@ -193,7 +193,7 @@ func (t *thread) decide(v value.Value, what string, at source.Span) value.Value 
 
 // cameFrom is the related place of a value that is hidden or open.
 func (t *thread) cameFrom(v value.Value, at source.Span) []source.Related {
-	p := t.world.recorder.Pos(v.Origin())
+	p := t.recorder.Pos(v.Origin())
 	if !p.IsValid() || at.IsValid() && p == at.Start {
 		return nil
 	}

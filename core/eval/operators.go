@@ -34,7 +34,7 @@ func describeValue(v value.Value) string {
 
 // from returns the origin of a value computed at a place from operands.
 func (f *frame) from(at source.Pos, operands ...value.Value) value.Origin {
-	r := f.world.recorder
+	r := f.recorder
 	if r == nil {
 		return value.From(at)
 	}
@@ -47,7 +47,7 @@ func (f *frame) from(at source.Pos, operands ...value.Value) value.Origin {
 
 // fromBoth is from for two operands, which is quick where nothing is recorded.
 func (f *frame) fromBoth(at source.Pos, a, b value.Value) value.Origin {
-	if f.world.recorder == nil {
+	if f.recorder == nil {
 		return value.From(at)
 	}
 	return f.from(at, a, b)

@@ -140,7 +140,7 @@ func (c *compiler) places(e *syntax.Places) code {
 // findings.
 func (w *World) Patch(main *check.Module, made []Made, partial bool) (ok bool) {
 	w.module = main
-	return (&thread{world: w, reports: w.reports}).patchAll(w, made, partial)
+	return w.thread(nil).patchAll(w, made, partial)
 }
 
 func (t *thread) patchAll(w *World, made []Made, partial bool) (ok bool) {
@@ -386,7 +386,7 @@ func (o *operation) run(f *frame, p *patching) {
 			for _, by := range chosen {
 				v = f.choose(v, by)
 			}
-			return f.patched(f.because(v), old, o.tree.PathSpan.Start)
+			return f.recorder.patched(f.because(v), old, o.tree.PathSpan.Start)
 		},
 	}
 	result, _, miss := place.Change(*data, pattern, edit)
@@ -464,7 +464,7 @@ func (p *patching) miss(f *frame, o *operation, miss *place.Miss, data value.Val
 			known.more++
 			return
 		}
-		related := source.Related{Span: source.At(f.world.recorder.Pos(data.Origin())), Text: "also in " + name}
+		related := source.Related{Span: source.At(f.recorder.Pos(data.Origin())), Text: "also in " + name}
 		known.others = append(known.others, related)
 		return
 	}
@@ -539,7 +539,7 @@ func (o *operation) explain(f *frame, m *place.Miss, name string) source.Finding
 		verb += " in " + name
 	}
 	finding.Message, finding.Help = verb+": "+message, help
-	if p := f.world.recorder.Pos(m.Found.Origin()); p.IsValid() && p != span.Start {
+	if p := f.recorder.Pos(m.Found.Origin()); p.IsValid() && p != span.Start {
 		text := here + " is here"
 		if m.Path == nil {
 			text = "it comes from here"

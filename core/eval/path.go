@@ -158,7 +158,7 @@ func readPlaces(text, written string, added int, builtins *Builtins) (*Places, e
 	w := p.World(Environment{})
 	owner := m.Objects["found"]
 	c := &compiler{program: p, module: m}
-	return &Places{operation: c.compileOperation(tree0), thread: &thread{world: w, reports: w, owner: owner},
+	return &Places{operation: c.compileOperation(tree0), thread: w.thread(owner),
 		frame: owner.Frame}, nil
 }
 

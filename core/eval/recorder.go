@@ -6,9 +6,48 @@ import (
 	"knothole/core/value"
 )
 
-// Recorder holds what a recording evaluation wrote down: for each value that depends on inputs or on the
-// environment, one step. Values of steps refer to them by their origin.
-type Recorder struct{ steps []RecordedStep }
+// Recorder holds what a recording evaluation wrote down: for each value that depends on inputs or on the environment,
+// one step. Values of steps refer to them by their origin. A nil Recorder records nothing: it gives values back as they
+// are, and origins that are places.
+//
+// There are hundreds of thousands of steps in an environment, so that they are packed: a step is 16 bytes without
+// pointers, which the garbage collector need not look through; steps and operands stand in blocks, which are never
+// copied to grow.
+type Recorder struct {
+	steps  [][]packedStep // blocks of stepsInBlock
+	number int            // of steps
+	// operands are those of all steps. Those of one step stand in one block.
+	operands [][]value.Origin
+	replaced []value.Value // by patches
+	inputs   []string      // the names of inputs, with the paths in them
+	numbers  map[string]uint32
+}
+
+// Blocks hold so many steps, or operands, as powers of two. A step with more operands than a block holds has a block of
+// its own.
+const (
+	stepBits    = 12
+	operandBits = 14
+)
+
+// packedStep is one step. Its first number is where its operands begin, as the number of their block and the position
+// in it; for an input it is that of its name.
+type packedStep struct {
+	pos    source.Pos
+	first  uint32
+	count  uint32 // of operands; for a patch, which has one, 1 more than the number of what it replaced
+	kind   StepKind
+	origin stepOrigin
+}
+
+// stepOrigin says what else a step is.
+type stepOrigin uint8
+
+const (
+	fromOperands stepOrigin = iota
+	fromInput
+	fromEnvironment
+)
 
 // RecordedStep says how one value came to be.
 type RecordedStep struct {
@@ -16,7 +55,7 @@ type RecordedStep struct {
 	Input string     // the input that the value is, with the path of fields in it; empty for others
 	// Environment says that the value is env.name or another field of env.
 	Environment bool
-	// Operands are what it was computed from, or chosen by.
+	// Operands are what it was computed from, or chosen by. They must not be changed.
 	Operands []value.Origin
 	Kind     StepKind
 	// Replaced is what stood where a patch put the value; nil where nothing did.
@@ -41,62 +80,139 @@ func (r *Recorder) Step(o value.Origin) (step RecordedStep, ok bool) {
 	if !ok || r == nil {
 		return RecordedStep{}, false
 	}
-	return r.steps[number], true
+	p := r.packed(number)
+	step = RecordedStep{Pos: p.pos, Kind: p.kind}
+	switch {
+	case p.origin == fromInput:
+		step.Input = r.inputs[p.first]
+	case p.origin == fromEnvironment:
+		step.Environment = true
+	case p.kind == Patched:
+		step.Operands = r.listed(p.first, 1)
+		if p.count > 1 {
+			step.Replaced = &r.replaced[p.count-2]
+		}
+	default:
+		step.Operands = r.listed(p.first, p.count)
+	}
+	return step, true
+}
+
+func (r *Recorder) packed(number int) *packedStep {
+	return &r.steps[number>>stepBits][number&(1<<stepBits-1)]
+}
+
+// listed returns the operands of a step.
+func (r *Recorder) listed(first, count uint32) []value.Origin {
+	if count == 0 {
+		return nil
+	}
+	at := first & (1<<operandBits - 1)
+	return r.operands[first>>operandBits][at : at+count : at+count]
 }
 
 // Pos returns the place that decided a value.
 func (r *Recorder) Pos(o value.Origin) source.Pos {
 	for {
-		step, ok := r.Step(o)
-		switch {
-		case !ok:
+		number, ok := o.Step()
+		if !ok || r == nil {
 			return o.Pos()
-		case step.Kind == Placed || step.Kind == Patched || step.Kind == Passed:
-			o = step.Operands[0]
-		default:
-			return step.Pos
 		}
+		p := r.packed(number)
+		if p.kind != Placed && p.kind != Patched && p.kind != Passed {
+			return p.pos
+		}
+		o = r.listed(p.first, 1)[0]
 	}
+}
+
+// add writes down a step.
+func (r *Recorder) add(s packedStep) value.Origin {
+	at := r.number & (1<<stepBits - 1)
+	if at == 0 {
+		r.steps = append(r.steps, make([]packedStep, 1<<stepBits))
+	}
+	r.steps[len(r.steps)-1][at] = s
+	r.number++
+	return value.Recorded(r.number - 1)
+}
+
+// keep writes down operands and returns where they stand.
+func (r *Recorder) keep(operands ...value.Origin) uint32 {
+	last := len(r.operands) - 1
+	if last < 0 || len(r.operands[last])+len(operands) > cap(r.operands[last]) {
+		r.operands = append(r.operands, make([]value.Origin, 0, max(1<<operandBits, len(operands))))
+		last++
+	}
+	block := r.operands[last]
+	first := uint32(last)<<operandBits | uint32(len(block))
+	r.operands[last] = append(block, operands...)
+	return first
+}
+
+// derived writes down a step with operands.
+func (r *Recorder) derived(kind StepKind, at source.Pos, operands ...value.Origin) value.Origin {
+	return r.add(packedStep{pos: at, kind: kind, first: r.keep(operands...), count: uint32(len(operands))})
+}
+
+// environment is the origin of a field of env that is read at a place.
+func (r *Recorder) environment(at source.Pos) value.Origin {
+	if r == nil {
+		return value.From(at)
+	}
+	return r.add(packedStep{pos: at, origin: fromEnvironment})
 }
 
 // placed notes where a value was put into a record, unless it was written there.
 func (r *Recorder) placed(v value.Value, key, written source.Span) value.Value {
+	if r == nil {
+		return v
+	}
 	o := v.Origin()
 	if _, ok := o.Step(); !ok && o.Pos() >= written.Start && o.Pos() < written.End || v.IsAbsent() {
 		return v
 	}
-	return v.WithOrigin(r.add(RecordedStep{Pos: key.Start, Operands: []value.Origin{o}, Kind: Placed}))
+	return v.WithOrigin(r.derived(Placed, key.Start, o))
 }
 
 // passed notes where a value that depends on something was given to a function or a component.
 func (r *Recorder) passed(v value.Value, at source.Pos) value.Value {
-	if _, ok := v.Origin().Step(); !ok || v.IsAbsent() {
-		return v
-	}
-	return v.WithOrigin(r.add(RecordedStep{Pos: at, Operands: []value.Origin{v.Origin()}, Kind: Passed}))
-}
-
-// patched notes the patch that put a value, and what stood there before.
-func (f *frame) patched(v, old value.Value, at source.Pos) value.Value {
-	r := f.world.recorder
 	if r == nil {
 		return v
 	}
-	step := RecordedStep{Pos: at, Operands: []value.Origin{v.Origin()}, Kind: Patched}
-	if !old.IsAbsent() {
-		step.Replaced = &old
+	if _, ok := v.Origin().Step(); !ok || v.IsAbsent() {
+		return v
 	}
-	return v.WithOrigin(r.add(step))
+	return v.WithOrigin(r.derived(Passed, at, v.Origin()))
 }
 
-func (r *Recorder) add(s RecordedStep) value.Origin {
-	r.steps = append(r.steps, s)
-	return value.Recorded(len(r.steps) - 1)
+// patched notes the patch that put a value, and what stood there before.
+func (r *Recorder) patched(v, old value.Value, at source.Pos) value.Value {
+	if r == nil {
+		return v
+	}
+	s := packedStep{pos: at, kind: Patched, first: r.keep(v.Origin()), count: 1}
+	if !old.IsAbsent() {
+		r.replaced = append(r.replaced, old)
+		s.count += uint32(len(r.replaced))
+	}
+	return v.WithOrigin(r.add(s))
 }
 
 // input marks a value and all that it holds as coming from an input; fields are named with their path in it.
 func (r *Recorder) input(name string, v value.Value) value.Value {
-	o := r.add(RecordedStep{Pos: r.Pos(v.Origin()), Input: name})
+	if r == nil {
+		return v
+	}
+	number, ok := r.numbers[name]
+	if !ok {
+		if r.numbers == nil {
+			r.numbers = map[string]uint32{}
+		}
+		number = uint32(len(r.inputs))
+		r.inputs, r.numbers[name] = append(r.inputs, name), number
+	}
+	o := r.add(packedStep{pos: r.Pos(v.Origin()), origin: fromInput, first: number})
 	switch v.Kind() {
 	case value.List:
 		elements := make([]value.Value, v.Len())
@@ -164,27 +280,32 @@ func Originate(v value.Value, o value.Origin) value.Value {
 
 // computed returns the origin of a value that was computed at a place from others.
 func (r *Recorder) computed(at source.Pos, operands ...value.Origin) value.Origin {
-	var kept []value.Origin
+	if r == nil {
+		return value.From(at)
+	}
+	kept := operands[:0:0]
 	for _, o := range operands {
 		if _, ok := o.Step(); ok {
 			kept = append(kept, o)
 		}
 	}
-	if kept == nil {
+	if len(kept) == 0 {
 		return value.From(at)
 	}
-	return r.add(RecordedStep{Pos: at, Operands: kept})
+	return r.derived(Computed, at, kept...)
 }
 
 // chosen returns a value that something else chose, such as the condition of the branch that it stands in: the same
 // value, decided where it was, and depending on the choice too.
 func (r *Recorder) chosen(v value.Value, by value.Origin) value.Value {
+	if r == nil {
+		return v
+	}
 	if _, ok := by.Step(); !ok || v.IsAbsent() {
 		return v
 	}
 	if _, ok := v.Origin().Step(); ok {
-		return v.WithOrigin(r.add(RecordedStep{Pos: r.Pos(v.Origin()), Operands: []value.Origin{v.Origin(), by},
-			Kind: Chosen}))
+		return v.WithOrigin(r.derived(Chosen, r.Pos(v.Origin()), v.Origin(), by))
 	}
-	return v.WithOrigin(r.add(RecordedStep{Pos: v.Origin().Pos(), Operands: []value.Origin{by}, Kind: Chosen}))
+	return v.WithOrigin(r.derived(Chosen, v.Origin().Pos(), by))
 }

@@ -49,8 +49,6 @@ type Program struct {
 	data         map[*check.Object]value.Value
 	keys         Keys
 	constants    *World
-	recording    *Program // the same program, compiled to record
-	records      bool
 	marked       bool // some values may be secret, or known only after deployment
 	observer     Observer
 
@@ -94,16 +92,6 @@ type fixed struct {
 // New prepares a checked program. Data holds the contents of the data files that modules use, keys the places of the
 // keys of all data.
 func New(checked *check.Program, builtins *Builtins, data map[*check.Object]value.Value, keys Keys) *Program {
-	p := newProgram(checked, builtins, data, keys)
-	p.constants = p.newWorld(Environment{}, nil)
-	p.constants.shared = true
-	p.recording = newProgram(checked, builtins, data, keys)
-	p.recording.records = true
-	p.recording.constants = p.constants
-	return p
-}
-
-func newProgram(checked *check.Program, builtins *Builtins, data map[*check.Object]value.Value, keys Keys) *Program {
 	p := &Program{
 		marked:  checked.Marked,
 		checked: checked, builtins: builtins, data: data, keys: keys,
@@ -121,6 +109,8 @@ func newProgram(checked *check.Program, builtins *Builtins, data map[*check.Obje
 			}
 		}
 	}
+	p.constants = p.newWorld(Environment{}, nil)
+	p.constants.shared = true
 	return p
 }
 
@@ -129,7 +119,7 @@ type Observer func(at source.Span, t types.Type, v value.Value)
 
 // Observe lets an observer see all that is evaluated from now on. It is for tests of the promise that what is
 // accepted is of its type; nothing may have been evaluated before.
-func (p *Program) Observe(o Observer) { p.observer, p.recording.observer = o, o }
+func (p *Program) Observe(o Observer) { p.observer = o }
 
 // Environment is what a program can know of the environment that it is evaluated for.
 type Environment struct {
@@ -217,7 +207,7 @@ func (p *Program) World(e Environment) *World { return p.newWorld(e, nil) }
 
 // Recording returns a world whose values know all that they depend on.
 func (p *Program) Recording(e Environment) *World {
-	return p.recording.newWorld(e, &Recorder{})
+	return p.newWorld(e, &Recorder{})
 }
 
 // Recorder returns the record of a recording world, else nil.
@@ -265,7 +255,10 @@ func (w *World) Stopped() *Unreported {
 
 // thread is one evaluation in a world: how much it has done, how deep it is.
 type thread struct {
-	world   *World
+	world *World
+	// recorder writes down what values depend on; nil when nothing is recorded. A function runs in the world that it
+	// was made in, but is recorded for who called it.
+	recorder *Recorder
 	reports *World // the world that findings are added to
 	owner   *check.Object
 	outer   *thread     // the evaluation that needed this one
@@ -439,7 +432,6 @@ func (t *thread) forceIn(w *World, global int, at source.Span) value.Value {
 		t.failAt(source.NeedsInstance, at, "", "%s depends on the inputs of %s, which have no values here",
 			describe(d.object), d.object.Module.Path)
 	}
-	d = w.program.declarations[global] // the constants are not recorded, whoever asks for them
 	s := &w.states[global-w.base]
 	if s.status.Load() == done {
 		return s.value
@@ -532,9 +524,15 @@ func (d *declaration) evaluate(f *frame) value.Value {
 	return d.body(f)
 }
 
+// thread is an evaluation that nothing else needs yet.
+func (w *World) thread(o *check.Object) *thread {
+	return &thread{world: w, recorder: w.recorder, reports: w.reports, owner: o}
+}
+
 // inner is an evaluation that another needs.
 func (t *thread) inner(w *World, o *check.Object) *thread {
-	return &thread{world: w, reports: w.root.reports, owner: o, outer: t, depth: t.depth, locked: t.locked}
+	return &thread{world: w, recorder: w.recorder, reports: w.root.reports, owner: o, outer: t, depth: t.depth,
+		locked: t.locked}
 }
 
 // lock takes the lock of the constants when a world is one of them, and returns what gives it back.
@@ -560,7 +558,7 @@ func (t *thread) run(body func(f *frame), size int) {
 // Value evaluates a declaration. ok is false when that failed or the declaration has a mistake; what is wrong is
 // among the findings.
 func (w *World) Value(o *check.Object) (v value.Value, ok bool) {
-	t := &thread{world: w, reports: w.reports, owner: o}
+	t := w.thread(o)
 	ok = w.attempt(o, func() { v = t.force(o.Global, o.Span.To(o.Span)) })
 	return v, ok
 }
@@ -574,11 +572,9 @@ func (w *World) SetMissing(o *check.Object, from value.Origin) {
 		return
 	}
 	s.value = absentInput(o, inputMark(o), from)
-	if w.recorder != nil {
-		s.value = w.recorder.input(o.Name, s.value)
-	}
+	s.value = w.recorder.input(o.Name, s.value)
 	s.status.Store(done)
-	t := &thread{world: w, reports: w.reports, owner: o}
+	t := w.thread(o)
 	guard(func() { t.convertTo(s.value, o.Type, passing{}) }) // which notes the limits that are not tested
 }
 
@@ -590,7 +586,7 @@ func (w *World) SetInput(o *check.Object, v value.Value) bool {
 	if o.Invalid {
 		return false
 	}
-	t := &thread{world: w, reports: w.reports, owner: o}
+	t := w.thread(o)
 	ok := guard(func() {
 		if v.IsAbsent() {
 			t.run(func(f *frame) { v = w.program.compiled(w.program.declarations[o.Global]).body(f) }, o.Frame)
@@ -599,10 +595,7 @@ func (w *World) SetInput(o *check.Object, v value.Value) bool {
 			v = t.convertTo(v, o.Type, passing{what: "input", name: o.Name, declared: o})
 			v = value.MarkAll(v, inputMark(o))
 		}
-		if w.recorder != nil {
-			v = w.recorder.input(o.Name, v)
-		}
-		s.value = v
+		s.value = w.recorder.input(o.Name, v)
 	})
 	if ok {
 		s.status.Store(done)
@@ -622,7 +615,7 @@ func (p *Program) TryLiterals() source.Findings {
 		if passage.Owner.Invalid || p.checked.DefaultsVary(passage.Target) {
 			continue // else it is tried when it is evaluated
 		}
-		t := &thread{world: w, reports: w, owner: passage.Owner}
+		t := w.thread(passage.Owner)
 		ok := guard(func() {
 			c := &compiler{program: p, module: passage.Module, bare: passage.Value}
 			t.run(func(f *frame) {

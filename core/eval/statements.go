@@ -53,7 +53,7 @@ type statement func(f *frame, visit Visitor)
 
 // Visit evaluates a document, a block, a remark or a requirement. What is wrong is among the findings.
 func (w *World) Visit(o *check.Object, visit Visitor) {
-	w.run(&thread{world: w, reports: w.reports, owner: o}, o, visit)
+	w.run(w.thread(o), o, visit)
 }
 
 // run is Visit as part of another evaluation.
