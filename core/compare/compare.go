@@ -101,7 +101,7 @@ func Environments(p *project.Project, left, right *project.Environment) (*Compar
 	options := render.Options{Recording: true, Only: func(path string) bool { return differing[path] }}
 	recorded, _ := render.All(p, pair, options)
 	a, b = index(recorded[0]), index(recorded[len(recorded)-1])
-	differs := differingInputs(p, left, right)
+	differs := differingInputs(p, a.Result, b.Result)
 	for i := range c.Documents {
 		if d := &c.Documents[i]; d.Status != Same {
 			*d = compareDocuments(d.Path, a.documents[d.Path], b.documents[d.Path])
@@ -150,8 +150,8 @@ func paths(a, b side) []string {
 }
 
 // differingInputs returns whether an input, or a part of one, has different values in two environments.
-func differingInputs(p *project.Project, left, right *project.Environment) func(string) bool {
-	a, b := p.World(left, false), p.World(right, false)
+func differingInputs(p *project.Project, left, right *render.Result) func(string) bool {
+	a, b := left.World, right.World
 	differing := map[string]bool{}
 	return func(name string) bool {
 		known, ok := differing[name]
@@ -179,7 +179,7 @@ func inputPart(p *project.Project, w *eval.World, name string) value.Value {
 }
 
 func addCauses(d *Document, a, b side, differs func(string) bool) {
-	of := func(s side, v value.Value) explain.Side { return explain.Side{Recorder: s.Recorder, Value: v} }
+	of := func(s side, v value.Value) explain.Side { return explain.Side{Recorder: s.Recorder(), Value: v} }
 	for i := range d.Rows {
 		row := &d.Rows[i]
 		left, right := of(a, row.Left), of(b, row.Right)

@@ -158,7 +158,7 @@ func (t *thread) member(w *World, name string, at source.Span) value.Value {
 
 // visited is what the statements of an instance bring forth.
 type visited struct {
-	documents []Document
+	documents []*Document
 	remarks   []value.Value
 }
 
@@ -174,7 +174,7 @@ func (t *thread) visit(w *World, at source.Span) *visited {
 	}
 	w.visiting, w.visited = running, &visited{}
 	visitor := Visitor{
-		Document: func(d Document) { w.visited.documents = append(w.visited.documents, d) },
+		Document: func(d *Document) { w.visited.documents = append(w.visited.documents, d) },
 		Remark:   func(text value.Value) { w.visited.remarks = append(w.visited.remarks, text) },
 	}
 	for _, o := range w.module.Order {
@@ -204,7 +204,7 @@ func (w *World) Lost() source.Findings {
 		}
 		what := "the remarks"
 		if n := len(v.documents); n > 0 {
-			what = fmt.Sprintf("%q", v.documents[0].Path.Text())
+			what = fmt.Sprintf("%q", v.documents[0].Path)
 			if n > 1 {
 				what += fmt.Sprintf(" and %d more", n-1)
 			}
@@ -240,7 +240,7 @@ func (t *thread) complete(w *World, everything bool) {
 		v := t.inner(w, nil).visit(w, w.making.at)
 		for _, d := range v.documents {
 			if everything {
-				d.value(t.locked)
+				d.evaluated(t.locked)
 			}
 		}
 	})
@@ -267,21 +267,21 @@ func (w *World) Complete(everything bool) {
 func (t *thread) files(w *World, at source.Span) value.Value {
 	o := value.From(at.Start)
 	var b value.Builder
-	documents := t.take(w, at).documents
-	made := make([]Made, len(documents))
-	for i, d := range documents {
-		v, ok := d.value(t.locked)
-		if !ok {
+	declared := t.take(w, at).documents
+	documents := make([]*Document, len(declared))
+	for i, d := range declared {
+		own := *d // which others do not see patched
+		if own.evaluated(t.locked); own.Failed {
 			panic(abort{})
 		}
-		made[i] = Made{Path: d.Path.Text(), Value: v, Stream: d.Stream}
+		documents[i] = &own
 	}
-	if w.making == nil && !t.patchAll(w, made, false) { // environment("…") in a test
+	if w.making == nil && !t.patchAll(w, documents, false) { // environment("…") in a test
 		panic(abort{})
 	}
-	for i, d := range documents {
-		path, v := d.Path.Text(), made[i].Value
-		if made[i].Removed {
+	for _, d := range documents {
+		path := d.Path
+		if d.Removed {
 			continue
 		}
 		if b.Index(path) >= 0 {
@@ -290,8 +290,8 @@ func (t *thread) files(w *World, at source.Span) value.Value {
 		}
 		t.spend(4*elementCost, at)
 		var file value.Builder
-		file.Set("data", v)
-		format := d.Format
+		file.Set("data", d.Value)
+		format := d.As
 		if format == "" {
 			format = path[strings.LastIndexByte(path, '.')+1:]
 		}
@@ -299,10 +299,10 @@ func (t *thread) files(w *World, at source.Span) value.Value {
 			t.failAt(source.UnknownFormat, at, `end the path with a format, or write "as" and one`,
 				"the ending of %s does not tell a format", path)
 		}
-		file.Set("format", value.StringOf(format, d.Path.Origin()))
+		file.Set("format", value.StringOf(format, d.Name.Origin()))
 		file.Set("secret", value.BoolOf(d.Secret, o))
 		file.Set("stream", value.BoolOf(d.Stream, o))
-		b.Set(path, file.Record(d.Path.Origin()))
+		b.Set(path, file.Record(d.Name.Origin()))
 	}
 	return b.Record(o)
 }
@@ -331,10 +331,7 @@ func (c *compiler) include(d *syntax.Include) statement {
 		w := v.Instance().(*World)
 		content := f.take(w, at)
 		for _, inner := range content.documents {
-			outer := inner
-			outer.Path = placed(inner.Path)
-			outer.Via = append([]source.Span{at}, inner.Via...)
-			visit.Document(outer)
+			visit.Document(inner.under(placed(inner.Name), at))
 		}
 		for _, remark := range content.remarks {
 			visit.Remark(remark)
@@ -346,10 +343,11 @@ func (c *compiler) include(d *syntax.Include) statement {
 func (f *frame) includeRecord(v value.Value, at source.Span, placed func(value.Value) value.Value, visit Visitor) {
 	for i, path := range v.Shape().Keys() {
 		file := v.Values()[i]
-		d := Document{Path: placed(value.StringOf(path, file.Origin())), Span: at, world: f.world, owner: f.owner,
+		name := placed(value.StringOf(path, file.Origin()))
+		d := &Document{Path: name.Text(), Name: name, Span: at, world: f.world, owner: f.owner,
 			evaluate: func(bool) value.Value { return file.Get("data") }}
 		if format := f.decide(file.Get("format"), "the form of a document", at); format.Kind() == value.String {
-			d.Format = format.Text()
+			d.As = format.Text()
 		}
 		if stream := f.decide(file.Get("stream"), "the form of a document", at); stream.Kind() == value.Bool {
 			d.Stream = stream.Bool()

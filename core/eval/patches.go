@@ -17,7 +17,7 @@ import (
 // patching is one evaluation of a patch.
 type patching struct {
 	target value.Value
-	all    []*patched // the documents of the project, when those are patched
+	all    []*piece // the documents of the project, when those are patched
 	// everything says that the documents of the project are patched.
 	everything bool
 	partial    bool       // not all documents are there, so that none may be found
@@ -26,29 +26,52 @@ type patching struct {
 	failures   []*failure // one for each operation that failed, in the order in which they did
 }
 
-// Made is a rendered file on its way through the patches of all documents.
-type Made struct {
-	Path    string
-	Value   value.Value
-	Stream  bool // the value is a list of documents, which are patched one by one
-	Removed bool
-}
-
-// patched is one document of those: a file, or an element of a stream.
-type patched struct {
+// piece is what the patches of all documents change one by one: a document that is a file of its own, or an element of a
+// stream.
+type piece struct {
 	path     string
-	position int // in a stream; -1 for a document that is a file of its own
+	position int // in a stream; -1 for a file of its own
 	value    value.Value
 	removed  bool
 }
 
-// name names the document in messages.
-func (p *patched) name() string {
+// name names the piece in messages.
+func (p *piece) name() string {
 	other := p.path
 	if p.position >= 0 {
 		other = fmt.Sprintf("element %d of %s", p.position, p.path)
 	}
 	return nameOf(p.value, other)
+}
+
+// pieces returns what a document is made of.
+func (d *Document) pieces() []*piece {
+	if !d.Stream || d.Value.Kind() != value.List {
+		return []*piece{{path: d.Path, position: -1, value: d.Value}}
+	}
+	all := make([]*piece, d.Value.Len())
+	for i, v := range d.Value.Elements() {
+		all[i] = &piece{path: d.Path, position: i, value: v}
+	}
+	return all
+}
+
+// join puts together what is left of a document.
+func (d *Document) join(pieces []*piece) {
+	var left []value.Value
+	for _, p := range pieces {
+		if !p.removed {
+			left = append(left, p.value)
+		}
+	}
+	switch {
+	case d.Stream && d.Value.Kind() == value.List:
+		d.Value = value.ListOf(left, d.Value.Origin())
+	case len(left) == 0:
+		d.Removed = true
+	default:
+		d.Value = left[0]
+	}
 }
 
 // failure is an operation that failed, in one document or several.
@@ -135,34 +158,33 @@ func (c *compiler) places(e *syntax.Places) code {
 	}
 }
 
-// Patch lets `patch all documents { … }` of the main module change what was made. Partial says that some files are
+// Patch lets `patch all documents { … }` of the main module change documents. Partial says that some files are
 // not there, so that it is no mistake when one is not found. ok is false when something failed, which is among the
 // findings.
-func (w *World) Patch(main *check.Module, made []Made, partial bool) (ok bool) {
+func (w *World) Patch(main *check.Module, documents []*Document, partial bool) (ok bool) {
 	w.module = main
-	return w.thread(nil).patchAll(w, made, partial)
+	return w.thread(nil).patchAll(w, documents, partial)
 }
 
-func (t *thread) patchAll(w *World, made []Made, partial bool) (ok bool) {
-	var all []*patched
-	of := make([][]*patched, len(made))
-	for i, m := range made {
-		if !m.Stream || m.Value.Kind() != value.List {
-			of[i] = []*patched{{path: m.Path, position: -1, value: m.Value}}
-		} else {
-			for j, v := range m.Value.Elements() {
-				of[i] = append(of[i], &patched{path: m.Path, position: j, value: v})
-			}
-		}
+func (t *thread) patchAll(w *World, documents []*Document, partial bool) (ok bool) {
+	isPatch := func(o *check.Object) bool {
+		_, is := o.Declaration.(*syntax.PatchAll)
+		return is
+	}
+	if !slices.ContainsFunc(w.module.Order, isPatch) {
+		return true
+	}
+	var all []*piece
+	of := make([][]*piece, len(documents))
+	for i, d := range documents {
+		of[i] = d.pieces()
 		all = append(all, of[i]...)
 	}
 	ok = true
-	patches := 0
 	for _, o := range w.module.Order {
-		if _, is := o.Declaration.(*syntax.PatchAll); !is {
+		if !isPatch(o) {
 			continue
 		}
-		patches++
 		inner, run := t.inner(w, o), w.program.statement(o)
 		ok = !o.Invalid && w.attempt(o, func() {
 			p := &patching{all: all, everything: true, partial: partial}
@@ -170,24 +192,8 @@ func (t *thread) patchAll(w *World, made []Made, partial bool) (ok bool) {
 			p.finish(inner)
 		}) && ok
 	}
-	if patches == 0 {
-		return true
-	}
-	for i := range made {
-		m := &made[i]
-		left := slices.DeleteFunc(of[i], func(p *patched) bool { return p.removed })
-		switch {
-		case m.Stream && m.Value.Kind() == value.List:
-			values := make([]value.Value, len(left))
-			for j, p := range left {
-				values[j] = p.value
-			}
-			m.Value = value.ListOf(values, m.Value.Origin())
-		case len(left) == 0:
-			m.Removed = true
-		default:
-			m.Value = left[0].value
-		}
+	for i, d := range documents {
+		d.join(of[i])
 	}
 	return ok
 }
@@ -291,7 +297,7 @@ func (c *compiler) eachDocument(d *syntax.Each) statement {
 }
 
 // nearPath suggests a path for a pattern that no document has.
-func nearPath(pattern string, documents []*patched) string {
+func nearPath(pattern string, documents []*piece) string {
 	var paths []string
 	for _, d := range documents {
 		paths = append(paths, d.path)

@@ -259,19 +259,19 @@ type thread struct {
 	// recorder writes down what values depend on; nil when nothing is recorded. A function runs in the world that it
 	// was made in, but is recorded for who called it.
 	recorder *Recorder
-	reports *World // the world that findings are added to
-	owner   *check.Object
-	outer   *thread     // the evaluation that needed this one
-	needed  source.Span // where it did
-	locked  bool        // holds the lock of the constants
-	steps   int
-	depth   int
-	stack   []value.Value
-	frames  []frame          // of the calls that are running
-	choices []value.Origin   // what chose the blocks that a document stands in
-	calls   []caller         // what is running, outermost first
-	testing bool             // a condition of a type is tested
-	filling []*types.Default // the defaults that are being filled in, outermost first
+	reports  *World // the world that findings are added to
+	owner    *check.Object
+	outer    *thread     // the evaluation that needed this one
+	needed   source.Span // where it did
+	locked   bool        // holds the lock of the constants
+	steps    int
+	depth    int
+	stack    []value.Value
+	frames   []frame          // of the calls that are running
+	choices  []value.Origin   // what chose the blocks that a document stands in
+	calls    []caller         // what is running, outermost first
+	testing  bool             // a condition of a type is tested
+	filling  []*types.Default // the defaults that are being filled in, outermost first
 }
 
 // notHeld ends the test of a condition that cannot be computed: it does not hold. A value of which quantity.bytes

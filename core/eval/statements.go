@@ -13,21 +13,26 @@ import (
 // Visitor takes what declarations without a name bring forth.
 type Visitor struct {
 	// Document is called for each document.
-	Document func(d Document)
+	Document func(d *Document)
 	// Remark is called for each remark.
 	Remark func(text value.Value)
 
 	patch *patching // in the body of a patch
 }
 
-// Document is a document whose value is not evaluated yet.
+// Document is one document, from the declaration that makes it to the file that it becomes: whoever does something with
+// it on the way works on its value in place.
 type Document struct {
-	Path   value.Value
-	Span   source.Span // of the path where it is declared
-	Format string      // as written behind `as`; empty when the ending of the path says it
-	Stream bool
-	Secret bool          // may hold secrets
-	Via    []source.Span // the includes through which it came, outermost first
+	Path    string
+	Name    value.Value   // the path as it was computed, which knows its origin
+	Span    source.Span   // of the path where it is declared
+	As      string        // the format as written behind `as`; empty when the ending of the path says it
+	Stream  bool          // the value is a list of documents
+	Secret  bool          // may hold secrets
+	Via     []source.Span // the includes through which it came, outermost first
+	Value   value.Value   // Absent until it is evaluated
+	Failed  bool          // it was evaluated, and something is wrong, which is among the findings
+	Removed bool          // a patch removed it
 
 	// evaluate makes the value; locked says that who asks holds the lock of the constants. Who visited the document
 	// may have held it then.
@@ -36,16 +41,32 @@ type Document struct {
 	owner    *check.Object // the declaration that it stands in
 }
 
-// Value evaluates the document; ok is false when that failed, which is among the findings.
-func (d Document) Value() (v value.Value, ok bool) { return d.value(false) }
+// Evaluate finds the value of the document.
+func (d *Document) Evaluate() { d.evaluated(false) }
 
-func (d Document) value(locked bool) (v value.Value, ok bool) {
+func (d *Document) evaluated(locked bool) {
+	body := func() { d.Value = d.evaluate(locked) }
 	if d.world == nil {
-		ok = guard(func() { v = d.evaluate(locked) })
+		d.Failed = !guard(body)
 	} else {
-		ok = d.world.attempt(d.owner, func() { v = d.evaluate(locked) })
+		d.Failed = !d.world.attempt(d.owner, body)
 	}
-	return v, ok
+}
+
+// under returns the document at another path, with one more include on its way.
+func (d *Document) under(path value.Value, at source.Span) *Document {
+	other := *d
+	other.Path, other.Name, other.Via = path.Text(), path, append([]source.Span{at}, d.Via...)
+	return &other
+}
+
+// Included tells the includes through which the document came, for a message.
+func (d *Document) Included() []source.Related {
+	var via []source.Related
+	for _, at := range d.Via {
+		via = append(via, source.Related{Span: at, Text: "included here"})
+	}
+	return via
 }
 
 // statement runs one declaration of a block.
@@ -75,7 +96,7 @@ func (w *World) run(t *thread, o *check.Object, visit Visitor) {
 }
 
 // document describes a document; body evaluates its value.
-func (t *thread) document(tree *syntax.Document, path value.Value, body func(inner *thread) value.Value) Document {
+func (t *thread) document(tree *syntax.Document, path value.Value, body func(inner *thread) value.Value) *Document {
 	evaluate := func(locked bool) value.Value {
 		inner := t.inner(t.world, t.owner)
 		inner.locked = locked
@@ -87,9 +108,8 @@ func (t *thread) document(tree *syntax.Document, path value.Value, body func(inn
 		inner.account(t.world, inner, v, tree.Path.Place())
 		return v
 	}
-	return Document{Path: path, Span: tree.Path.Place(), Format: tree.Format.Name, Stream: tree.Stream,
-		Secret:   tree.Secret,
-		evaluate: evaluate, world: t.world, owner: t.owner}
+	return &Document{Path: path.Text(), Name: path, Span: tree.Path.Place(), As: tree.Format.Name, Stream: tree.Stream,
+		Secret: tree.Secret, evaluate: evaluate, world: t.world, owner: t.owner}
 }
 
 // statement returns the code of a statement at the top of a module, compiled once.

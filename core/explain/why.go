@@ -50,10 +50,10 @@ func Value(p *project.Project, e *project.Environment, document string, path *ev
 		return nil, whyNot, nil
 	}
 	w.Path, w.Value = found.Path, found.Value
-	w.Events = Story(r.Recorder, w.Value.Origin(), p.InSource)
+	w.Events = Story(r.Recorder(), w.Value.Origin(), p.InSource)
 	v := w.Document.Value
 	for _, step := range w.Path.Steps() {
-		for _, event := range Story(r.Recorder, v.Origin(), p.InSource) {
+		for _, event := range Story(r.Recorder(), v.Origin(), p.InSource) {
 			if event.Kind == Patched && event.Depth == 0 {
 				w.Around = append(w.Around, event)
 			}
@@ -65,7 +65,7 @@ func Value(p *project.Project, e *project.Environment, document string, path *ev
 		}
 	}
 	w.Path = known(w.Document.Value, w.Path)
-	w.addInputs(p, e, w.names(r.Recorder))
+	w.addInputs(p, r, w.names(r.Recorder()))
 	return w, "", findings
 }
 
@@ -97,8 +97,8 @@ func (w *Why) names(r *eval.Recorder) []string {
 	return names
 }
 
-func (w *Why) addInputs(p *project.Project, e *project.Environment, names []string) {
-	all, world := p.InputsOf(p.Module), p.World(e, false)
+func (w *Why) addInputs(p *project.Project, r *render.Result, names []string) {
+	all := p.InputsOf(p.Module)
 	for _, name := range names {
 		var best *project.Input
 		for _, in := range all {
@@ -110,7 +110,7 @@ func (w *Why) addInputs(p *project.Project, e *project.Environment, names []stri
 		if best == nil || slices.ContainsFunc(w.Inputs, func(l InputLife) bool { return l.Input == best }) {
 			continue
 		}
-		w.Inputs = append(w.Inputs, InputLife{best, p.Settings(e, world, best)})
+		w.Inputs = append(w.Inputs, InputLife{best, p.Settings(r.Environment, r.World, best)})
 	}
 }
 

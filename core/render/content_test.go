@@ -37,13 +37,15 @@ func TestContent(t *testing.T) {
 	}
 	for _, v := range values {
 		for _, format := range []data.Format{data.JSON, data.YAML, data.TOML} {
-			add(data.CompactJSON(v)+" as "+string(format), render.Document{Value: v, Format: format}, "")
-			add(data.CompactJSON(v)+" as "+string(format)+" with a header", render.Document{Value: v, Format: format},
+			add(data.CompactJSON(v)+" as "+string(format), document(format, v), "")
+			add(data.CompactJSON(v)+" as "+string(format)+" with a header", document(format, v),
 				"# a\n")
 		}
-		add(data.CompactJSON(v)+" as a stream", render.Document{Value: v, Format: data.YAML, Stream: true}, "")
+		stream := document(data.YAML, v)
+		stream.Stream = true
+		add(data.CompactJSON(v)+" as a stream", stream, "")
 	}
-	a, b := render.Document{Path: "a", Value: values[3], Format: data.JSON},
-		render.Document{Path: "b", Value: values[3], Format: data.JSON}
+	a, b := document(data.JSON, values[3]), document(data.JSON, values[3])
+	a.Path, b.Path = "a", "b"
 	require.Equal(t, a.Content(""), b.Content(""), "where it stands does not matter")
 }

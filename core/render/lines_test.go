@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"knothole/core/data"
+	"knothole/core/eval"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/value"
@@ -61,6 +62,10 @@ func TestLines(t *testing.T) {
 	require.Greater(t, scalars, 800)
 }
 
+func document(format data.Format, v value.Value) render.Document {
+	return render.Document{Document: eval.Document{Value: v}, Format: format}
+}
+
 // TestStreamOrder holds that what others need comes first, and otherwise what is declared first.
 func TestStreamOrder(t *testing.T) {
 	object := func(kind, name string) value.Value {
@@ -68,13 +73,15 @@ func TestStreamOrder(t *testing.T) {
 			[]value.Value{value.StringOf(kind, 0), value.StringOf(name, 0)}, 0)
 	}
 	list := value.ListOf([]value.Value{object("ConfigMap", "4"), object("Namespace", "1")}, 0)
+	stream := document("yaml", list)
+	stream.Stream = true
 	objects, others := render.Stream([]render.Document{
-		{Format: "yaml", Value: object("Ingress", "8")}, {Format: "yaml", Value: object("Deployment", "5")},
-		{Format: "json", Value: object("Deployment", "x")},
-		{Format: "yaml", Value: list, Stream: true}, {Format: "yaml", Value: object("ServiceAccount", "3")},
-		{Format: "yaml", Value: object("GaugeFeed", "6")},
-		{Format: "yaml", Value: object("CustomResourceDefinition", "2")},
-		{Format: "yaml", Value: value.StringOf("7", 0)},
+		document("yaml", object("Ingress", "8")), document("yaml", object("Deployment", "5")),
+		document("json", object("Deployment", "x")),
+		stream, document("yaml", object("ServiceAccount", "3")),
+		document("yaml", object("GaugeFeed", "6")),
+		document("yaml", object("CustomResourceDefinition", "2")),
+		document("yaml", value.StringOf("7", 0)),
 	})
 	require.Equal(t, 1, others)
 	var order []string
@@ -103,7 +110,7 @@ func TestStreamOrderOfKinds(t *testing.T) {
 	for i := len(groups) - 1; i >= 0; i-- {
 		for _, kind := range groups[i] {
 			v := value.RecordOf(value.NewShape([]string{"kind"}), []value.Value{value.StringOf(kind, 0)}, 0)
-			documents = append(documents, render.Document{Format: "yaml", Value: v})
+			documents = append(documents, document("yaml", v))
 		}
 	}
 	for _, g := range groups {

@@ -21,13 +21,9 @@ import (
 
 // Document is one rendered document.
 type Document struct {
-	Path   string // relative to the folder of the environment, with forward slashes
+	eval.Document
 	Format data.Format
-	Value  value.Value
-	Stream bool        // the value is a list of documents
-	Secret bool        // may hold secrets: written only when asked for, and elsewhere
-	Open   bool        // some of it is not known yet
-	Name   value.Value // the path as it was computed, which knows its origin
+	Open   bool // some of it is not known yet
 }
 
 // Text returns the document as it is written.
@@ -69,10 +65,16 @@ type Result struct {
 	Remarks     []string   // as declared
 	Outputs     []Output   // as declared, when they were asked for
 	Findings    source.Findings
-	Recorder    *eval.Recorder // nil unless recording
 	Unchecked   []eval.Unchecked
+	World       *eval.World // in which it was evaluated; nil when there is nothing to evaluate
+}
 
-	world *eval.World
+// Recorder returns the record of what the values depend on; nil unless that was recorded.
+func (r *Result) Recorder() *eval.Recorder {
+	if r == nil || r.World == nil {
+		return nil
+	}
+	return r.World.Recorder()
 }
 
 // Environment renders one environment. Findings of declarations that are the same in all environments are not among
@@ -84,9 +86,8 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 	}
 	w := p.World(e, options.Recording)
 	places := map[string]taken{}
-	var made []made
 	visit := eval.Visitor{
-		Document: func(d eval.Document) { r.document(d, places, options, &made) },
+		Document: func(d *eval.Document) { r.document(d, places, options) },
 		Remark:   func(text value.Value) { r.Remarks = append(r.Remarks, text.Text()) },
 	}
 	for _, o := range p.Module.Order {
@@ -106,22 +107,19 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 			others(w, m, options.Everything, func(o *check.Object) bool { return !o.NeedsInput })
 		}
 	}
-	r.patch(p, w, made, options)
-	for _, m := range made {
-		r.finish(p, w, m)
-	}
+	r.patch(p, w, options)
+	r.finish(p, w)
 	w.Complete(options.Everything)
 	r.Findings = append(r.Findings, w.Findings()...)
 	r.Unchecked = w.Unchecked()
-	r.Recorder = w.Recorder()
-	r.world = w
+	r.World = w
 	return r
 }
 
 // others evaluates what a module that is used must hold although nothing asks for it: its requirements, and with
 // everything its values. What depends on its inputs is evaluated in its instances.
 func others(w *eval.World, m *check.Module, everything bool, wanted func(o *check.Object) bool) {
-	nothing := eval.Visitor{Document: func(eval.Document) {}, Remark: func(value.Value) {}}
+	nothing := eval.Visitor{Document: func(*eval.Document) {}, Remark: func(value.Value) {}}
 	for _, o := range m.Order {
 		switch {
 		case !wanted(o):
@@ -147,21 +145,9 @@ type taken struct {
 	folder bool
 }
 
-// made is a document that was evaluated, or was not because something is wrong with it.
-type made struct {
-	Document
-	declared eval.Document
-	via      []source.Related
-	failed   bool
-}
-
 // document evaluates one document, unless something stands against it.
-func (r *Result) document(d eval.Document, places map[string]taken, options Options, all *[]made) {
-	name, span := d.Path.Text(), d.Span
-	var via []source.Related
-	for _, at := range d.Via {
-		via = append(via, source.Related{Span: at, Text: "included here"})
-	}
+func (r *Result) document(d *eval.Document, places map[string]taken, options Options) {
+	name, span, via := d.Path, d.Span, d.Included()
 	if !r.checkPath(name, span, via) {
 		return
 	}
@@ -204,8 +190,8 @@ func (r *Result) document(d eval.Document, places map[string]taken, options Opti
 		break
 	}
 	format, ok := data.FormatOf(path.Base(name))
-	if d.Format != "" {
-		format, ok = data.FormatOf(d.Format)
+	if d.As != "" {
+		format, ok = data.FormatOf(d.As)
 	}
 	if !ok {
 		r.report(source.UnknownFormat, span,
@@ -216,12 +202,11 @@ func (r *Result) document(d eval.Document, places map[string]taken, options Opti
 	if options.Only != nil && !options.Only(name) {
 		return
 	}
-	v, ok := d.Value()
+	d.Evaluate()
 	if options.Made != nil {
 		options.Made()
 	}
-	*all = append(*all, made{Document{Path: name, Format: format, Value: v, Stream: d.Stream, Secret: d.Secret,
-		Name: d.Path}, d, via, !ok})
+	r.Documents = append(r.Documents, Document{Document: *d, Format: format})
 }
 
 // clash reports a document at whose path a folder with another is needed.
@@ -232,70 +217,72 @@ func (r *Result) clash(file, inside taken) {
 }
 
 // patch lets the patches of all documents do their work.
-func (r *Result) patch(p *project.Project, w *eval.World, all []made, options Options) {
+func (r *Result) patch(p *project.Project, w *eval.World, options Options) {
 	partial := options.Only != nil
-	files := make([]eval.Made, 0, len(all))
-	for _, m := range all {
-		if partial = partial || m.failed; !m.failed {
-			files = append(files, eval.Made{Path: m.Path, Value: m.Value, Stream: m.Stream})
+	var whole []*eval.Document
+	for i := range r.Documents {
+		if d := &r.Documents[i]; d.Failed {
+			partial = true
+		} else {
+			whole = append(whole, &d.Document)
 		}
 	}
-	w.Patch(p.Module, files, partial)
-	for i := range all {
-		if m := &all[i]; !m.failed {
-			m.Value, m.failed = files[0].Value, files[0].Removed
-			files = files[1:]
+	w.Patch(p.Module, whole, partial)
+}
+
+// finish keeps the documents in the result that their formats can hold.
+func (r *Result) finish(p *project.Project, w *eval.World) {
+	all := r.Documents
+	r.Documents = all[:0]
+	for _, d := range all {
+		if !d.Failed && !d.Removed && r.holds(p, w, &d) {
+			r.Documents = append(r.Documents, d)
 		}
 	}
 }
 
-// finish adds a document to the result when its format can hold it.
-func (r *Result) finish(p *project.Project, w *eval.World, m made) {
-	if m.failed {
-		return
-	}
-	d, v, name, span, format, via := m.declared, m.Value, m.Path, m.declared.Span, m.Format, m.via
+// holds reports what a document cannot hold, and whether there is nothing of it.
+func (r *Result) holds(p *project.Project, w *eval.World, d *Document) bool {
+	v, name, span, format := d.Value, d.Path, d.Span, d.Format
 	if d.Stream && (format != data.YAML || v.Kind() != value.List) {
 		help, what := "end the path with .yaml or .yml", "only YAML files hold several documents"
 		if format == data.YAML {
 			help, what = "", "a stream is a list of documents, not "+v.Show(40)
 		}
-		r.report(source.CannotHold, span, help, via, "%s: %s", name, what)
-		return
+		r.report(source.CannotHold, span, help, d.Included(), "%s: %s", name, what)
+		return false
 	}
 	if p.Marked() {
 		marks := value.Marks(v)
-		m.Open = marks&value.Unknown != 0
+		d.Open = marks&value.Unknown != 0
 		if marks&value.Secret != 0 && !d.Secret {
-			r.exposed(p, w, m)
-			return
+			r.exposed(p, w, d)
+			return false
 		}
 	}
 	problems := data.Check(v, format)
 	for _, problem := range problems {
 		at := source.At(w.Recorder().Pos(problem.Origin))
 		r.report(source.CannotHold, at, problem.Help, append([]source.Related{{Span: span, Text: "in this document"}},
-			via...), "%s: %s", name, problem.Message)
+			d.Included()...), "%s: %s", name, problem.Message)
 	}
-	if problems == nil {
-		r.Documents = append(r.Documents, m.Document)
-	}
+	return problems == nil
 }
 
 // exposed reports a secret in a document that is not.
-func (r *Result) exposed(p *project.Project, w *eval.World, m made) {
-	found, _ := eval.FindSecret(m.Value, nil)
+func (r *Result) exposed(p *project.Project, w *eval.World, d *Document) {
+	found, _ := eval.FindSecret(d.Value, nil)
 	span, related := source.At(w.Recorder().Pos(found.Value.Origin())),
-		source.Related{Span: m.declared.Span, Text: "in this document"}
+		source.Related{Span: d.Span, Text: "in this document"}
 	if !p.InSource(span) { // a layer or a reference is not what has to change
-		span, related = m.declared.Span, source.Related{Span: span, Text: "the secret comes from here"}
+		span, related = d.Span, source.Related{Span: span, Text: "the secret comes from here"}
 	}
-	message := m.Path + " is not secret, but holds a secret"
+	message := d.Path + " is not secret, but holds a secret"
 	if found.Path != nil {
 		message += " at " + found.Path.String()
 	}
 	r.report(source.SecretExposed, span, "write secret before the document, or leave the secret out",
-		append([]source.Related{related}, m.via...), "%s", message)
+		append([]source.Related{related}, d.Included()...), "%s", message)
 }
 
 // checkPath reports a path that does not stay inside the folder of the environment or that not every file system
@@ -368,8 +355,8 @@ func All(p *project.Project, environments []*project.Environment, options Option
 	}
 	for _, r := range results {
 		findings = append(findings, r.Findings...)
-		if options.Everything && r.world != nil {
-			findings = append(findings, r.world.Lost()...)
+		if options.Everything && r.World != nil {
+			findings = append(findings, r.World.Lost()...)
 		}
 	}
 	if options.Everything && p.Program != nil {
@@ -377,10 +364,10 @@ func All(p *project.Project, environments []*project.Environment, options Option
 	}
 	if !findings.HasErrors() {
 		for _, r := range results {
-			if r.world == nil {
+			if r.World == nil {
 				continue
 			}
-			if stopped := r.world.Stopped(); stopped != nil {
+			if stopped := r.World.Stopped(); stopped != nil {
 				panic(stopped)
 			}
 		}

@@ -188,7 +188,8 @@ func (c *call) readFiles(arguments []string) (*source.Set, []render.Document, in
 		if found.HasErrors() {
 			continue
 		}
-		d := render.Document{Path: filepath.ToSlash(name), Format: format, Value: v, Stream: format == data.YAML}
+		d := render.Document{Format: format}
+		d.Path, d.Value, d.Stream = filepath.ToSlash(name), v, format == data.YAML
 		if d.Stream && v.Len() == 1 {
 			d.Value, d.Stream = v.Elements()[0], false
 		}
