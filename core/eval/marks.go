@@ -12,16 +12,6 @@ import (
 	"knothole/core/value"
 )
 
-// Unchecked is a condition that was not tested, since what it tests is not known.
-type Unchecked struct {
-	At source.Span
-	// Secret says that it is a secret; else it is known only after deployment.
-	Secret bool
-}
-
-// Unchecked returns the conditions that were not tested, each once.
-func (w *World) Unchecked() []Unchecked { return w.unchecked }
-
 // derived gives a value the marks of what it was computed from. When that is not there, neither is the value: only
 // its kind is known, and what stands for it is what stands for the first operand that is not there.
 func derived(v value.Value, operands ...value.Value) value.Value {
@@ -213,20 +203,6 @@ func (t *thread) known(v value.Value, at source.Span) value.Value {
 	return v
 }
 
-// assertion compiles a condition that must hold and may test anything. What is not known is taken to hold, and noted.
-func (c *compiler) assertion(e syntax.Expression) func(f *frame) bool {
-	body, at := c.expression(e), e.Place()
-	return func(f *frame) bool { return f.holds(body(f), at) }
-}
-
-func (t *thread) holds(v value.Value, at source.Span) bool {
-	if v.Unknown() {
-		t.unchecked(v, at)
-		return true
-	}
-	return v.Bool()
-}
-
 func (t *thread) unchecked(v value.Value, at source.Span) {
 	w, note := t.reports, Unchecked{at, v.Secret()}
 	if w.shared {
@@ -238,21 +214,6 @@ func (t *thread) unchecked(v value.Value, at source.Span) {
 		}
 	}
 	w.unchecked = append(w.unchecked, note)
-}
-
-// message compiles a text that is shown to people: what is secret in it is hidden.
-func (c *compiler) message(e syntax.Expression) func(f *frame) string {
-	body := c.expression(e)
-	if s, ok := e.(*syntax.String); ok {
-		body = c.interpolation(s, true)
-	}
-	return func(f *frame) string {
-		v := body(f)
-		if v.Secret() {
-			return value.Hidden
-		}
-		return v.Text()
-	}
 }
 
 // standIn returns what stands for a value of a type that is not there; ok is false when its shape would have to be

@@ -138,7 +138,8 @@ func readPlaces(text, written string, added int, builtins *Builtins) (*Places, e
 		return nil, wrong(tree.Findings)
 	}
 	m := &check.Module{Path: "path", Tree: tree, Main: true}
-	program := &check.Program{Sources: set, Universe: types.NewUniverse(), Builtins: builtins.Builtins, Modules: []*check.Module{m}}
+	program := &check.Program{Sources: set, Universe: types.NewUniverse(), Builtins: builtins.Builtins,
+		Modules: []*check.Module{m}}
 	if findings := check.Check(program); findings.HasErrors() {
 		return nil, wrong(findings)
 	}

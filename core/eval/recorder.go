@@ -1,6 +1,8 @@
 package eval
 
 import (
+	"slices"
+
 	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/value"
@@ -230,6 +232,100 @@ func (r *Recorder) input(name string, v value.Value) value.Value {
 	return v.WithOrigin(o)
 }
 
+// computed returns the origin of a value that was computed at a place from others.
+func (r *Recorder) computed(at source.Pos, operands ...value.Origin) value.Origin {
+	if r == nil {
+		return value.From(at)
+	}
+	kept := operands[:0:0]
+	for _, o := range operands {
+		if _, ok := o.Step(); ok {
+			kept = append(kept, o)
+		}
+	}
+	if len(kept) == 0 {
+		return value.From(at)
+	}
+	return r.derived(Computed, at, kept...)
+}
+
+// chosen returns a value that something else chose, such as the condition of the branch that it stands in: the same
+// value, decided where it was, and depending on the choice too.
+func (r *Recorder) chosen(v value.Value, by value.Origin) value.Value {
+	if r == nil {
+		return v
+	}
+	if _, ok := by.Step(); !ok || v.IsAbsent() {
+		return v
+	}
+	if _, ok := v.Origin().Step(); ok {
+		return v.WithOrigin(r.derived(Chosen, r.Pos(v.Origin()), v.Origin(), by))
+	}
+	return v.WithOrigin(r.derived(Chosen, v.Origin().Pos(), by))
+}
+
+// result makes what a built-in function returned depend on its arguments: a value that it made on all of them, one
+// that it passed on, on where that came from. What it makes of several depends on how many there are: on the lists and
+// records, and what chose their elements, not on all that these hold; so does a number of which it is said.
+func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value, counts bool) value.Value {
+	var outer []value.Origin
+	for _, a := range arguments {
+		outer = append(outer, a.Origin())
+		switch a.Kind() {
+		case value.List:
+			for _, x := range a.Elements() {
+				outer = append(outer, x.Origin())
+			}
+		case value.Record:
+			for _, x := range a.Values() {
+				outer = append(outer, x.Origin())
+			}
+		}
+	}
+	all, made := r.computed(at, leaves(arguments)...), r.computed(at, outer...)
+	if _, ok := all.Step(); !ok {
+		return v
+	}
+	return mark(v, func(v value.Value) value.Origin {
+		switch {
+		case v.Origin() != value.From(at):
+			return v.Origin()
+		case counts || v.Kind() == value.List || v.Kind() == value.Record:
+			return made
+		}
+		return all
+	})
+}
+
+// leaves returns the recorded origins in values, each of what is shared once. It keeps its own stack, since values
+// may nest deeper than calls.
+func leaves(values []value.Value) []value.Origin {
+	var origins []value.Origin
+	seen := map[uintptr]bool{}
+	stack := slices.Clone(values)
+	slices.Reverse(stack) // so that the first comes first
+	for len(stack) > 0 {
+		v := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		if _, ok := v.Origin().Step(); ok {
+			origins = append(origins, v.Origin())
+		}
+		if id := v.Identity(); id != 0 {
+			if seen[id] {
+				continue
+			}
+			seen[id] = true
+		}
+		switch v.Kind() {
+		case value.List:
+			stack = append(stack, v.Elements()...)
+		case value.Record:
+			stack = append(stack, v.Values()...)
+		}
+	}
+	return origins
+}
+
 // mark gives a value and all that it holds new origins. What is shared stays shared.
 func mark(v value.Value, origin func(value.Value) value.Origin) value.Value {
 	m := &marking{origin: origin, marked: map[value.Value]value.Value{}}
@@ -276,36 +372,4 @@ func (m *marking) all(values []value.Value) []value.Value {
 // Originate returns a value with one origin for itself and all that it holds.
 func Originate(v value.Value, o value.Origin) value.Value {
 	return mark(v, func(value.Value) value.Origin { return o })
-}
-
-// computed returns the origin of a value that was computed at a place from others.
-func (r *Recorder) computed(at source.Pos, operands ...value.Origin) value.Origin {
-	if r == nil {
-		return value.From(at)
-	}
-	kept := operands[:0:0]
-	for _, o := range operands {
-		if _, ok := o.Step(); ok {
-			kept = append(kept, o)
-		}
-	}
-	if len(kept) == 0 {
-		return value.From(at)
-	}
-	return r.derived(Computed, at, kept...)
-}
-
-// chosen returns a value that something else chose, such as the condition of the branch that it stands in: the same
-// value, decided where it was, and depending on the choice too.
-func (r *Recorder) chosen(v value.Value, by value.Origin) value.Value {
-	if r == nil {
-		return v
-	}
-	if _, ok := by.Step(); !ok || v.IsAbsent() {
-		return v
-	}
-	if _, ok := v.Origin().Step(); ok {
-		return v.WithOrigin(r.derived(Chosen, r.Pos(v.Origin()), v.Origin(), by))
-	}
-	return v.WithOrigin(r.derived(Chosen, v.Origin().Pos(), by))
 }

@@ -1,7 +1,6 @@
 package eval
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
@@ -193,37 +192,6 @@ func (t *thread) take(w *World, at source.Span) *visited {
 	return t.visit(w, at)
 }
 
-// Lost returns what instances that were made in this world brought forth and nothing took: their documents and
-// remarks go nowhere. It is asked when all worlds are complete, since the constants are shared by all.
-func (w *World) Lost() source.Findings {
-	var lost source.Findings
-	for _, instance := range w.instances {
-		v := instance.visited
-		if instance.taken || v == nil || len(v.documents)+len(v.remarks) == 0 {
-			continue
-		}
-		what := "the remarks"
-		if n := len(v.documents); n > 0 {
-			what = fmt.Sprintf("%q", v.documents[0].Path)
-			if n > 1 {
-				what += fmt.Sprintf(" and %d more", n-1)
-			}
-		}
-		f := source.Finding{Code: source.NotRendered, Severity: source.Warning, Span: instance.making.at,
-			Help: "include it, or take its documents: s.documents",
-			Message: fmt.Sprintf("this instance of %s is never included, so that %s is not rendered",
-				instance.module.Path, what)}
-		if w.environment.Name != "" {
-			f.Environments = []string{w.environment.Name}
-		}
-		lost.Add(f)
-	}
-	return lost
-}
-
-// LostConstants is Lost for the instances that are the same in all environments.
-func (p *Program) LostConstants() source.Findings { return p.constants.Lost() }
-
 // complete evaluates what every instance must hold, whatever is used of it: its inputs and what it requires. With
 // everything it evaluates all else too.
 func (t *thread) complete(w *World, everything bool) {
@@ -246,20 +214,6 @@ func (t *thread) complete(w *World, everything bool) {
 	})
 	if everything {
 		force(func(k check.ObjectKind) bool { return k != check.ObjectInput })
-	}
-}
-
-// Complete evaluates what all instances must hold that were made in this world so far, whatever is used of them. With
-// everything it evaluates all else in them too.
-func (w *World) Complete(everything bool) {
-	for _, root := range []*World{w, w.program.constants} {
-		t := root.thread(nil)
-		unlock := t.lock(root)
-		// Completing one may make others.
-		for ; root.completed < len(root.instances); root.completed++ {
-			t.complete(root.instances[root.completed], everything)
-		}
-		unlock()
 	}
 }
 
@@ -357,50 +311,4 @@ func (f *frame) includeRecord(v value.Value, at source.Span, placed func(value.V
 		}
 		visit.Document(d)
 	}
-}
-
-// environmentCall compiles `environment("name")` in a test.
-func (c *compiler) environmentCall(e *syntax.Call) code {
-	name, at, main := c.expression(e.Arguments[0].Value), e.Place(), c.module
-	return func(f *frame) value.Value {
-		root, text := f.world.root, f.decide(name(f), "the environment", at).Text()
-		w, ok := root.others[text]
-		if !ok && root.Other != nil {
-			if w = root.Other(text); w != nil {
-				w.module, w.reports = main, root
-				root.findings = append(root.findings, w.findings...)
-			}
-			if root.others == nil {
-				root.others = map[string]*World{}
-			}
-			root.others[text] = w
-		}
-		if w == nil {
-			f.failAt(source.UnknownEnvironment, at, "", "there is no environment %q", text)
-		}
-		return value.InstanceOf(w, value.From(at.Start))
-	}
-}
-
-// circle reports a declaration that needs its own value, with the way back to it.
-func (t *thread) circle(w *World, o *check.Object, at source.Span) {
-	var names []string
-	related := []source.Related{{Span: at, Text: describe(o) + " is needed again here"}}
-	for s := t; s != nil; s = s.outer {
-		if s.owner == nil {
-			continue
-		}
-		if len(names) == 0 || names[0] != s.owner.Name {
-			names = slices.Insert(names, 0, s.owner.Name)
-		}
-		if s.owner == o && s.world == w {
-			break
-		}
-		related = append(related, source.Related{Span: s.needed, Text: describe(s.owner) + " is needed here"})
-	}
-	slices.Reverse(related)
-	t.fail(source.Finding{
-		Code: source.Cycle, Span: o.Span, Related: related, Help: "one of them must not need the other",
-		Message: fmt.Sprintf("%s depends on itself: %s", describe(o), strings.Join(append(names, o.Name), " → ")),
-	})
 }

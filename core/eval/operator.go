@@ -4,10 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/bits"
-	"regexp"
-	regexpsyntax "regexp/syntax"
 
-	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/types"
@@ -166,9 +163,6 @@ func (c *compiler) binary(e *syntax.Binary) code {
 		return f.calculate(operator, a, b, span)
 	}
 }
-
-// typeOf returns the static type of an expression; nil when it has none.
-func (c *compiler) typeOf(e syntax.Expression) types.Type { return c.module.Info.Types[e.ID()] }
 
 // equality compiles the comparison of values of two types, which may be nil. A set and a list compare without order.
 func (c *compiler) equality(left, right types.Type, at source.Span) func(f *frame, a, b value.Value) bool {
@@ -451,64 +445,27 @@ func (c *compiler) membership(e *syntax.Binary) code {
 	}
 }
 
-// pattern compiles a regular expression that is not known before evaluation. What is wrong with a secret one is not
-// told.
-func (t *thread) pattern(text string, at source.Span, secret bool) *Pattern {
-	t.spend(1+len(text), at)
-	compiled, err := newPattern(text)
-	if err != nil && secret {
-		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern, and it is secret")
+// isA asks whether a value is of a type as it stands.
+// What was tested to find out is absent when nothing of it is hidden or open.
+func (t *thread) isA(v value.Value, asked types.Type) (is bool, tested value.Value) {
+	c := (&conversion{thread: t}).attempt(false)
+	c.value(v, asked, nil)
+	if c.fit() == never {
+		return false, value.Value{}
 	}
-	if err != nil {
-		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern: %s", check.PatternMistake(err))
-	}
-	return compiled
+	return len(c.misfits) == 0, c.tested
 }
 
-// Pattern is a compiled pattern that knows how much it looks at.
-type Pattern struct {
-	*regexp.Regexp
-	size int // how many instructions it has
-}
-
-func newPattern(text string) (*Pattern, error) {
-	compiled, err := regexp.Compile(text)
-	if err != nil {
-		return nil, err
-	}
-	p := &Pattern{compiled, len(text)}
-	if parsed, err := regexpsyntax.Parse(text, regexpsyntax.Perl); err == nil {
-		if program, err := regexpsyntax.Compile(parsed.Simplify()); err == nil {
-			p.size = len(program.Inst)
-		}
-	}
-	return p, nil
-}
-
-// cost is how many steps the pattern needs for a text: in the worst case it looks at each byte with each of its
-// instructions, two of which are about one step.
-func (p *Pattern) cost(length int) int { return 1 + length + length*p.size/2 }
-
-func (c *compiler) matches(e *syntax.Binary) code {
-	subject, right := c.expression(e.Left), c.expression(e.Right)
-	at, span, patternAt := e.Place().Start, e.Place(), e.Right.Place()
-	wanted := e.Operator == syntax.Matches
-	var known *Pattern
-	if s, ok := e.Right.(*syntax.String); ok {
-		if text, plain := s.Plain(); plain {
-			known, _ = newPattern(text) // the checker has reported a wrong one
-		}
-	}
+func (c *compiler) is(e *syntax.Is) code {
+	operand, asked, at := c.expression(e.Operand), c.module.Info.Asked[e.ID()], e.Place().Start
 	return func(f *frame) value.Value {
-		v, p := subject(f), right(f)
-		if v.Unknown() || p.Unknown() {
-			return derived(value.BoolOf(false, f.from(at, v, p)), v, p)
-		}
-		pattern := known
-		if pattern == nil {
-			pattern = f.pattern(p.Text(), patternAt, p.Secret())
-		}
-		f.spend(pattern.cost(len(v.Text())), span)
-		return derived(value.BoolOf(pattern.MatchString(v.Text()) == wanted, f.from(at, v, p)), v, p)
+		v := operand(f)
+		is, tested := f.isA(v, asked)
+		return derived(value.BoolOf(is, f.from(at, v)), v, tested)
 	}
+}
+
+func (c *compiler) as(e *syntax.As) code {
+	operand, asked, at := c.expression(e.Operand), c.module.Info.Asked[e.ID()], e.Operand.Place()
+	return func(f *frame) value.Value { return f.convertTo(operand(f), asked, passing{at: at}) }
 }

@@ -2,7 +2,6 @@ package eval
 
 import (
 	"slices"
-	"strings"
 
 	"knothole/core/check"
 	"knothole/core/source"
@@ -112,19 +111,6 @@ func (t *thread) document(tree *syntax.Document, path value.Value, body func(inn
 		Secret: tree.Secret, evaluate: evaluate, world: t.world, owner: t.owner}
 }
 
-// statement returns the code of a statement at the top of a module, compiled once.
-func (p *Program) statement(o *check.Object) statement {
-	p.mu.Lock()
-	s, ok := p.statements[o]
-	if !ok {
-		s = &compiledStatement{}
-		p.statements[o] = s
-	}
-	p.mu.Unlock()
-	s.once.Do(func() { s.run = (&compiler{program: p, module: o.Module}).statement(o.Declaration) })
-	return s.run
-}
-
 func (c *compiler) statement(d syntax.Declaration) statement {
 	switch d := d.(type) {
 	case *syntax.Document:
@@ -222,70 +208,6 @@ func (c *compiler) block(declarations []syntax.Declaration) statement {
 	}
 }
 
-// expect compiles an expectation of a test.
-func (c *compiler) expect(d *syntax.Expect) statement {
-	if d.From != nil {
-		return c.expectMistake(d)
-	}
-	condition, at := c.assertion(d.Condition), d.Condition.Place()
-	var message func(f *frame) string
-	if d.Message != nil {
-		message = c.message(d.Message)
-	}
-	text := c.module.Tree.File.Slice(at)
-	// What a comparison compared tells more than that it did not hold.
-	var sides []code
-	if comparison, ok := syntax.Bare(d.Condition).(*syntax.Binary); ok && comparison.Operator >= syntax.Equal &&
-		comparison.Operator <= syntax.NotMatches {
-		sides = []code{c.expression(comparison.Left), c.expression(comparison.Right)}
-	}
-	return func(f *frame, _ Visitor) {
-		if condition(f) {
-			return
-		}
-		help := ""
-		if sides != nil {
-			help = "found " + sides[0](f).Show(60) + " and " + sides[1](f).Show(60)
-		}
-		m := "expected " + text
-		if message != nil {
-			m = message(f)
-		}
-		f.fail(source.Finding{Code: source.Expectation, Span: at, Message: m, Help: help})
-	}
-}
-
-// expectMistake compiles an expectation that something fails, with a text in what is then found.
-func (c *compiler) expectMistake(d *syntax.Expect) statement {
-	text, from, at := c.expression(d.Mistake), c.expression(d.From), d.From.Place()
-	return func(f *frame, _ Visitor) {
-		wanted := f.decide(text(f), "what is expected", d.Mistake.Place()).Text()
-		depth, calls, before, instances := f.depth, len(f.calls), len(f.reports.findings), len(f.world.root.instances)
-		stopped := f.reports.stopped.Load()
-		ok := guard(func() {
-			if v := from(f); v.Kind() == value.Instance {
-				f.complete(v.Instance().(*World), true)
-			}
-		}) && len(f.reports.findings) == before
-		found := f.reports.findings[before:]
-		f.reports.findings, f.depth, f.calls = f.reports.findings[:before:before], depth, f.calls[:calls]
-		f.reports.stopped.Store(stopped)
-		f.world.root.instances = f.world.root.instances[:instances] // what is wrong with them is known
-		if ok {
-			f.failAt(source.Expectation, at, "", "expected a mistake that says %q, but there was none", wanted)
-		}
-		messages := make([]string, len(found))
-		for i, finding := range found {
-			messages[i] = finding.Message
-			if strings.Contains(finding.Message, wanted) {
-				return
-			}
-		}
-		f.failAt(source.Expectation, at, "", "expected a mistake that says %q, found: %s", wanted,
-			strings.Join(messages, "; "))
-	}
-}
-
 func (c *compiler) require(d *syntax.Require) statement {
 	condition, at := c.assertion(d.Condition), d.Condition.Place()
 	var message func(f *frame) string
@@ -303,4 +225,18 @@ func (c *compiler) require(d *syntax.Require) statement {
 		}
 		f.fail(source.Finding{Code: source.Requirement, Span: at, Message: m})
 	}
+}
+
+// assertion compiles a condition that must hold and may test anything. What is not known is taken to hold, and noted.
+func (c *compiler) assertion(e syntax.Expression) func(f *frame) bool {
+	body, at := c.expression(e), e.Place()
+	return func(f *frame) bool { return f.holds(body(f), at) }
+}
+
+func (t *thread) holds(v value.Value, at source.Span) bool {
+	if v.Unknown() {
+		t.unchecked(v, at)
+		return true
+	}
+	return v.Bool()
 }

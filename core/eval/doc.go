@@ -1,0 +1,57 @@
+// Package eval compiles checked modules to closures and runs them. It exists to turn declarations into values: each
+// when it is needed, each once, with its work counted so that it always ends.
+//
+// # Where to begin
+//
+// New makes a Program of checked modules: code that is compiled when it is first run and shared by all environments
+// (program.go). World is the values of one environment; Value, Visit and Complete evaluate in it (world.go). A thread
+// is one evaluation in a world: how much work it has done and how deep it is (thread.go). What a declaration needs it
+// forces (force.go). There is one file for each part of the language; package check has a file for the same part under
+// the same name.
+//
+// # Worlds
+//
+//   - A declaration has its value in one world (World.home): in that of the constants, when it depends on neither
+//     inputs nor the environment; in that of the environment, when it depends on the environment alone; else in that of
+//     the instance, or of the environment for the main module. check.Object.NeedsInput and NeedsEnvironment decide.
+//   - The states of a world are those of the declarations from base on; a state goes from waiting to running to done or
+//     failed, and never back. Its value is written before done is stored, and read after done is loaded.
+//   - An instance belongs to the world that made it (root): it shares its budget and reports into it. An instance that
+//     a constant made belongs to the constants.
+//
+// # The lock of the constants
+//
+// Worlds of environments run side by side, each in one goroutine. They share one world, that of the constants with its
+// instances. Who evaluates anything in it, or changes its list of instances, holds its lock: force, visit, take,
+// complete, instantiate and the evaluation of a document take it (thread.lock) when the world is shared and the thread
+// does not hold it already (thread.locked, which an inner evaluation inherits). A document is evaluated later than it
+// is visited, by another thread: whoever asks for its value says whether it holds the lock. Constants that need each
+// other are so evaluated by one goroutine, whichever comes first. The findings of the constants have a lock of their
+// own, since they are also read.
+//
+// # Frames
+//
+// Code runs on a frame: the local values of one declaration, function, condition or default, by the places that the
+// checker gave them. Frames of calls are taken from the stack of the thread and given back; a function that is a value
+// has a copy of the frame that it was made in. A place is written before it is read, in the order of the source.
+//
+// # How an evaluation ends early
+//
+// What is wrong is reported as a finding, and then the evaluation of the declaration is given up by a panic with abort,
+// which guard and attempt take back. An evaluation that stops without a finding is a mistake in the program: attempt
+// notes it, and Stopped tells it to whoever renders, so that nothing is missing without a word. A condition of a type
+// that cannot be computed does not hold (notHeld).
+//
+// # What is hidden
+//
+// A value may be secret, or not known before deployment (value.Mark). A mark passes to all that is computed from the
+// value, and nothing is decided by it: which branch is taken, how many elements there are, which keys, which member of
+// a union (marks.go). What is not known has only a kind.
+//
+// # Recording
+//
+// A world may have a Recorder, which writes down for each value what it was computed from and chosen by (recorder.go).
+// A thread asks for it at run time; without one, origins are places of the source. A function runs in the world that it
+// was made in, but is recorded for who called it. The constants are never recorded: they depend on nothing that differs
+// between environments.
+package eval

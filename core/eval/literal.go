@@ -1,0 +1,81 @@
+package eval
+
+import (
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/value"
+)
+
+// sink takes the elements of a list while it is made.
+type sink struct {
+	elements []value.Value
+}
+
+// elementCode adds what one entry brings into a list.
+type elementCode func(f *frame, s *sink)
+
+func (c *compiler) element(e *syntax.Entry) elementCode {
+	at := e.Span
+	switch {
+	case e.Spread:
+		body := c.spread(e)
+		return func(f *frame, s *sink) {
+			v := f.known(body(f), at)
+			switch v.Kind() {
+			case value.Absent:
+			case value.List:
+				f.spend(1+v.Len()*elementCost, at)
+				for _, x := range v.Elements() {
+					s.elements = append(s.elements, f.choose(x, v.Origin()))
+				}
+			default:
+				f.failAt(source.WrongType, at, "", `"..." in a list brings in the elements of a list, not of %s`,
+					describeValue(v))
+			}
+		}
+	case e.Optional:
+		body := c.absent(e.Value)
+		return func(f *frame, s *sink) {
+			if v := body(f); !v.IsAbsent() && !v.IsNull() {
+				f.spend(elementCost, at)
+				s.elements = append(s.elements, v)
+			}
+		}
+	}
+	body := c.expression(e.Value)
+	return func(f *frame, s *sink) {
+		v := body(f)
+		f.spend(elementCost, at)
+		s.elements = append(s.elements, v)
+	}
+}
+
+// spread compiles what stands behind `...`; Absent when it brings in nothing.
+func (c *compiler) spread(e *syntax.Entry) code {
+	if !e.Optional {
+		return c.expression(e.Value)
+	}
+	body := c.absent(e.Value)
+	return func(f *frame) value.Value {
+		v := body(f)
+		if v.IsNull() {
+			return value.Value{}
+		}
+		return v
+	}
+}
+
+func (c *compiler) list(e *syntax.List) code {
+	parts := make([]elementCode, len(e.Elements))
+	for i, element := range e.Elements {
+		parts[i] = c.element(element)
+	}
+	o := origin(e)
+	return func(f *frame) value.Value {
+		s := sink{elements: make([]value.Value, 0, len(parts))}
+		for _, part := range parts {
+			part(f, &s)
+		}
+		return value.ListOf(s.elements, o)
+	}
+}

@@ -1,0 +1,212 @@
+package eval
+
+import (
+	"regexp"
+	regexpsyntax "regexp/syntax"
+	"strings"
+
+	"knothole/core/check"
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/value"
+)
+
+// text compiles a string with its interpolations.
+func (c *compiler) text(e *syntax.String) code { return c.interpolation(e, false) }
+
+// interpolation is text; when it is shown to people, what is secret is hidden in it.
+func (c *compiler) interpolation(e *syntax.String, shown bool) code {
+	if text, plain := e.Plain(); plain {
+		return constant(value.StringOf(text, origin(e)))
+	}
+	type part struct {
+		text   string
+		indent string
+		line   bool
+		code   code
+		at     source.Span
+	}
+	parts := make([]part, len(e.Parts))
+	for i, p := range e.Parts {
+		parts[i].text, parts[i].indent, parts[i].line = p.Text, p.Indent, p.Line
+		if p.Value != nil {
+			parts[i].code, parts[i].at = c.expression(p.Value), p.Value.Place()
+		}
+	}
+	at, span := origin(e), e.Place()
+	return func(f *frame) value.Value {
+		var b strings.Builder
+		o, records := at, f.recorder != nil
+		var marks value.Mark
+		var operands []value.Origin
+		for i := range parts {
+			p := &parts[i]
+			if p.code == nil {
+				f.spend(len(p.text), span)
+				b.WriteString(p.text)
+				continue
+			}
+			v := p.code(f)
+			if p.line {
+				if records {
+					operands = append(operands, leaves([]value.Value{v})...)
+				}
+				marks |= f.lines(&b, v, p.indent, shown, p.at)
+				continue
+			}
+			text, ok := v.Scalar()
+			if shown && v.Secret() {
+				text = value.Hidden
+			} else {
+				marks |= v.Mark()
+			}
+			if !ok {
+				f.failAt(source.WrongType, p.at, "", "only strings, numbers and bools can stand in a text, not %s",
+					describeValue(v))
+			}
+			if p.indent != "" && strings.Contains(text, "\n") {
+				text = indentLines(text, p.indent)
+			}
+			f.spend(1+len(text), span)
+			b.WriteString(text)
+			if records {
+				operands = append(operands, v.Origin())
+			}
+		}
+		if records {
+			o = f.recorder.computed(span.Start, operands...)
+		}
+		return value.StringOf(b.String(), o).WithMark(marks)
+	}
+}
+
+// lines adds what stands alone on a line of a text: the lines of a text, a line for each element of a list, none for
+// null. It returns the marks of what it added.
+func (f *frame) lines(b *strings.Builder, v value.Value, indent string, shown bool, at source.Span) value.Mark {
+	if v.IsNull() || v.IsAbsent() {
+		return 0
+	}
+	if v.Kind() == value.List {
+		var marks value.Mark
+		for _, x := range v.Elements() {
+			if text, ok := x.Scalar(); ok && text == "" {
+				f.spend(1, at)
+				b.WriteByte('\n')
+				continue
+			}
+			if x.Kind() == value.List || x.IsNull() {
+				f.failAt(source.WrongType, at, "", "each element is a line of the text, and one is %s",
+					describeValue(x))
+			}
+			marks |= f.lines(b, x, indent, shown, at)
+		}
+		return marks
+	}
+	text, ok := v.Scalar()
+	if !ok {
+		f.failAt(source.WrongType, at, "",
+			"on a line of its own stands a text, a list of texts, each a line, or null, which is no line; not %s",
+			describeValue(v))
+	}
+	marks := v.Mark()
+	if shown && v.Secret() {
+		text, marks = value.Hidden, 0
+	}
+	f.spend(1+len(text), at)
+	for line := range strings.Lines(text) {
+		if line = strings.TrimSuffix(line, "\n"); line != "" {
+			b.WriteString(indent)
+		}
+		b.WriteString(line)
+		b.WriteByte('\n')
+	}
+	return marks
+}
+
+// indentLines puts white space before every line of a text but the first and empty ones.
+func indentLines(text, indent string) string {
+	lines := strings.Split(text, "\n")
+	for i, line := range lines[1:] {
+		if line != "" {
+			lines[i+1] = indent + line
+		}
+	}
+	return strings.Join(lines, "\n")
+}
+
+// message compiles a text that is shown to people: what is secret in it is hidden.
+func (c *compiler) message(e syntax.Expression) func(f *frame) string {
+	body := c.expression(e)
+	if s, ok := e.(*syntax.String); ok {
+		body = c.interpolation(s, true)
+	}
+	return func(f *frame) string {
+		v := body(f)
+		if v.Secret() {
+			return value.Hidden
+		}
+		return v.Text()
+	}
+}
+
+// pattern compiles a regular expression that is not known before evaluation. What is wrong with a secret one is not
+// told.
+func (t *thread) pattern(text string, at source.Span, secret bool) *Pattern {
+	t.spend(1+len(text), at)
+	compiled, err := newPattern(text)
+	if err != nil && secret {
+		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern, and it is secret")
+	}
+	if err != nil {
+		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern: %s", check.PatternMistake(err))
+	}
+	return compiled
+}
+
+// Pattern is a compiled pattern that knows how much it looks at.
+type Pattern struct {
+	*regexp.Regexp
+	size int // how many instructions it has
+}
+
+func newPattern(text string) (*Pattern, error) {
+	compiled, err := regexp.Compile(text)
+	if err != nil {
+		return nil, err
+	}
+	p := &Pattern{compiled, len(text)}
+	if parsed, err := regexpsyntax.Parse(text, regexpsyntax.Perl); err == nil {
+		if program, err := regexpsyntax.Compile(parsed.Simplify()); err == nil {
+			p.size = len(program.Inst)
+		}
+	}
+	return p, nil
+}
+
+// cost is how many steps the pattern needs for a text: in the worst case it looks at each byte with each of its
+// instructions, two of which are about one step.
+func (p *Pattern) cost(length int) int { return 1 + length + length*p.size/2 }
+
+func (c *compiler) matches(e *syntax.Binary) code {
+	subject, right := c.expression(e.Left), c.expression(e.Right)
+	at, span, patternAt := e.Place().Start, e.Place(), e.Right.Place()
+	wanted := e.Operator == syntax.Matches
+	var known *Pattern
+	if s, ok := e.Right.(*syntax.String); ok {
+		if text, plain := s.Plain(); plain {
+			known, _ = newPattern(text) // the checker has reported a wrong one
+		}
+	}
+	return func(f *frame) value.Value {
+		v, p := subject(f), right(f)
+		if v.Unknown() || p.Unknown() {
+			return derived(value.BoolOf(false, f.from(at, v, p)), v, p)
+		}
+		pattern := known
+		if pattern == nil {
+			pattern = f.pattern(p.Text(), patternAt, p.Secret())
+		}
+		f.spend(pattern.cost(len(v.Text())), span)
+		return derived(value.BoolOf(pattern.MatchString(v.Text()) == wanted, f.from(at, v, p)), v, p)
+	}
+}

@@ -1,0 +1,228 @@
+package eval
+
+import (
+	"fmt"
+	"sync"
+	"sync/atomic"
+
+	"knothole/core/check"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// Environment is what a program can know of the environment that it is evaluated for.
+type Environment struct {
+	Name string
+	Tags []string
+}
+
+// World is the values of one environment, or of one instance of a module in it. Only one goroutine may use those of an
+// environment at a time.
+type World struct {
+	program     *Program
+	environment Environment
+	recorder    *Recorder
+	states      []state
+	base        int    // the number of the declaration to which the first state belongs
+	shared      bool   // the world of constants, which all others use, or an instance in it
+	root        *World // the world of the environment
+	reports     *World // the world whose findings this one adds to
+
+	// Of an instance:
+	module   *check.Module
+	making   *making
+	visiting status
+	visited  *visited
+	taken    bool // its documents and remarks went somewhere
+
+	// Of an environment:
+	instances []*World
+	completed int // how many of the instances are complete
+	// kept is how many elements its values hold, of those that hold many.
+	kept int
+	// steps is how many steps its declarations took together. spent says that they were too many, or that their values
+	// hold too much: nothing more is evaluated.
+	steps int
+	spent bool
+	// Other returns the world of another environment, for tests.
+	Other  func(name string) *World
+	others map[string]*World
+
+	// lock is that of the constants. Who evaluates one holds it, so that constants that need each other are evaluated
+	// by one goroutine, whichever comes first.
+	lock     sync.Mutex
+	mu       sync.Mutex // guards the findings of the constants
+	findings source.Findings
+	stopped  atomic.Pointer[Unreported] // the first that did not come to its end
+	// unchecked are the conditions that were not tested.
+	unchecked []Unchecked
+}
+
+type status = uint32
+
+const (
+	waiting status = iota
+	running
+	done
+	failed
+)
+
+type state struct {
+	status atomic.Uint32
+	value  value.Value
+}
+
+func (p *Program) newWorld(e Environment, r *Recorder) *World {
+	w := &World{program: p, environment: e, recorder: r, states: make([]state, len(p.declarations))}
+	w.root, w.reports = w, w
+	return w
+}
+
+// home returns the world in which a declaration has its value; nil when that is an instance that is not there.
+func (w *World) home(o *check.Object) *World {
+	switch {
+	case o.Constant():
+		return w.program.constants
+	case !o.NeedsInput:
+		return w.root
+	case w.making == nil && !o.Module.Main, o.Global < w.base || o.Global >= w.base+len(w.states):
+		return nil // a module that is used has inputs in its instances only
+	}
+	return w
+}
+
+// Recorder returns the record of a recording world, else nil.
+func (w *World) Recorder() *Recorder { return w.recorder }
+
+// Findings returns what was found in this world so far; what was found in declarations that are the same in all
+// environments is returned by Constants.
+func (w *World) Findings() source.Findings { return w.findings }
+
+// Unreported is the panic of who finds that an evaluation stopped although nothing is wrong with the project: that is
+// a mistake in the program, and what was evaluated would be missing without a word.
+type Unreported struct{ What string }
+
+// Error says what is missing.
+func (u *Unreported) Error() string {
+	return "the evaluation of " + u.What + " stopped, and nothing was found that is wrong with it"
+}
+
+// attempt runs f and reports whether it came to its end; when it did not, that is noted.
+func (w *World) attempt(o *check.Object, f func()) (ok bool) {
+	if ok = guard(f); !ok {
+		w.reports.stopped.CompareAndSwap(nil, &Unreported{describe(o)})
+	}
+	return ok
+}
+
+// Stopped returns what did not come to its end in this world or among the constants, nil when all did. Something must
+// have been found then.
+func (w *World) Stopped() *Unreported {
+	if u := w.stopped.Load(); u != nil {
+		return u
+	}
+	return w.program.constants.stopped.Load()
+}
+
+// Value evaluates a declaration. ok is false when that failed or the declaration has a mistake; what is wrong is
+// among the findings.
+func (w *World) Value(o *check.Object) (v value.Value, ok bool) {
+	t := w.thread(o)
+	ok = w.attempt(o, func() { v = t.force(o.Global, o.Span.To(o.Span)) })
+	return v, ok
+}
+
+// SetMissing gives an input a value that is not there: a secret that is not read, or one that is known only after
+// deployment. from is where it will come from.
+func (w *World) SetMissing(o *check.Object, from value.Origin) {
+	s := &w.states[o.Global]
+	if o.Invalid {
+		s.status.Store(failed)
+		return
+	}
+	s.value = absentInput(o, inputMark(o), from)
+	s.value = w.recorder.input(o.Name, s.value)
+	s.status.Store(done)
+	t := w.thread(o)
+	guard(func() { t.convertTo(s.value, o.Type, passing{}) }) // which notes the limits that are not tested
+}
+
+// SetInput gives an input its value: it is converted to the declared type, and what does not fit is reported. A value
+// that is absent stands for the default; whether there is one is for the caller to know.
+func (w *World) SetInput(o *check.Object, v value.Value) bool {
+	s := &w.states[o.Global]
+	s.status.Store(failed)
+	if o.Invalid {
+		return false
+	}
+	t := w.thread(o)
+	ok := guard(func() {
+		if v.IsAbsent() {
+			t.run(func(f *frame) { v = w.program.compiled(w.program.declarations[o.Global]).body(f) }, o.Frame)
+		} else {
+			v = value.MarkAll(v, inputMark(o)) // so that no message shows it
+			v = t.convertTo(v, o.Type, passing{what: "input", name: o.Name, declared: o})
+			v = value.MarkAll(v, inputMark(o))
+		}
+		s.value = w.recorder.input(o.Name, v)
+	})
+	if ok {
+		s.status.Store(done)
+	}
+	return ok
+}
+
+// Fail marks an input as having no value; that has been reported.
+func (w *World) Fail(o *check.Object) { w.states[o.Global].status.Store(failed) }
+
+// Complete evaluates what all instances must hold that were made in this world so far, whatever is used of them. With
+// everything it evaluates all else in them too.
+func (w *World) Complete(everything bool) {
+	for _, root := range []*World{w, w.program.constants} {
+		t := root.thread(nil)
+		unlock := t.lock(root)
+		// Completing one may make others.
+		for ; root.completed < len(root.instances); root.completed++ {
+			t.complete(root.instances[root.completed], everything)
+		}
+		unlock()
+	}
+}
+
+// Lost returns what instances that were made in this world brought forth and nothing took: their documents and
+// remarks go nowhere. It is asked when all worlds are complete, since the constants are shared by all.
+func (w *World) Lost() source.Findings {
+	var lost source.Findings
+	for _, instance := range w.instances {
+		v := instance.visited
+		if instance.taken || v == nil || len(v.documents)+len(v.remarks) == 0 {
+			continue
+		}
+		what := "the remarks"
+		if n := len(v.documents); n > 0 {
+			what = fmt.Sprintf("%q", v.documents[0].Path)
+			if n > 1 {
+				what += fmt.Sprintf(" and %d more", n-1)
+			}
+		}
+		f := source.Finding{Code: source.NotRendered, Severity: source.Warning, Span: instance.making.at,
+			Help: "include it, or take its documents: s.documents",
+			Message: fmt.Sprintf("this instance of %s is never included, so that %s is not rendered",
+				instance.module.Path, what)}
+		if w.environment.Name != "" {
+			f.Environments = []string{w.environment.Name}
+		}
+		lost.Add(f)
+	}
+	return lost
+}
+
+// Unchecked is a condition that was not tested, since what it tests is not known.
+type Unchecked struct {
+	At source.Span
+	// Secret says that it is a secret; else it is known only after deployment.
+	Secret bool
+}
+
+// Unchecked returns the conditions that were not tested, each once.
+func (w *World) Unchecked() []Unchecked { return w.unchecked }
