@@ -74,8 +74,7 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 		state: resolved}
 	c.owner.Frame++
 	defer func() { c.it = outer }()
-	// The slot of `it` is found by the subject when the match is compiled.
-	c.module.Info.Objects[e.ID()] = c.it
+	c.module.Info.Locals[e.Place().Start] = c.it
 
 	left := types.Alternatives(subject)
 	for i := 0; i < len(left); i++ {

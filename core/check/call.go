@@ -34,6 +34,12 @@ func (c *checker) inferCall(e *syntax.Call) types.Type {
 		return types.Invalid
 	}
 	c.module.Info.Objects[e.ID()] = o
+	for _, a := range e.Arguments {
+		at := slices.IndexFunc(o.Parameters, func(p Parameter) bool { return p.Name == a.Name.Name && p.Object != nil })
+		if at >= 0 {
+			c.note(a.Name.Span, o.Parameters[at].Object)
+		}
+	}
 	if slices.ContainsFunc(e.Arguments, func(a *syntax.Argument) bool { return a.Spread }) {
 		return c.spreadCall(e, o)
 	}

@@ -22,6 +22,8 @@ type checker struct {
 	scope *scope
 	facts *facts
 	it    *Object
+	// lenient is the local value whose absent fields give null in the condition in hand.
+	lenient *Object
 	// patching is the patch in hand.
 	patching *patching
 	// arguments are those of the instance in hand: each is evaluated for itself.
@@ -82,13 +84,15 @@ func see(o *Object) []source.Related {
 func (c *checker) checkModule(m *Module) {
 	c.module = m
 	c.needs = nil
+	found := len(*c.findings)
 	m.Objects = map[string]*Object{}
 	m.Info = Info{
 		Types:   make([]types.Type, m.Tree.Expressions),
 		Objects: make([]*Object, m.Tree.Expressions),
 		Targets: make([]types.Type, m.Tree.Expressions),
 		Asked:   map[syntax.ID]types.Type{},
-		Slots:   map[any]int{},
+		Lenient: map[syntax.ID]bool{},
+		Locals:  map[source.Pos]*Object{},
 	}
 	m.First = c.program.Globals
 	for _, d := range m.Tree.Declarations {
@@ -109,6 +113,8 @@ func (c *checker) checkModule(m *Module) {
 		c.checkTestNeeds(o)
 	}
 	c.reportUnused()
+	m.Info.order()
+	m.Findings = slices.Clone((*c.findings)[found:])
 }
 
 // reportNotRendered warns of what the modules that the main module reaches hold for rendering, when nothing makes an

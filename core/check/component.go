@@ -171,6 +171,7 @@ func (c *checker) instanceField(e *syntax.Field, m *Module) types.Type {
 			Related: see(o)})
 		return types.Invalid
 	}
+	c.note(e.Name.Span, o)
 	if m == c.module { // environment("…") in a test of the main module
 		o.used = true
 		c.resolve(o)

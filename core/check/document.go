@@ -72,7 +72,7 @@ func (c *checker) checkStatement(d syntax.Declaration) {
 		c.checkExpect(d)
 	case *syntax.Let:
 		t := c.typedValue(d.Type, d.Value, fmt.Sprintf("%q", d.Name.Name))
-		c.module.Info.Slots[d] = c.bind(d.Name, t).Slot
+		c.bind(d.Name, t)
 	case *syntax.IfBlock:
 		c.check(d.Condition, types.Bool, "a condition")
 		facts := c.facts
@@ -94,7 +94,7 @@ func (c *checker) checkStatement(d syntax.Declaration) {
 		c.forgetEach()
 		c.checkBlock(d.Body)
 		c.facts = facts
-		c.unbind(outer)
+		c.unbind(outer, d.Span.End)
 	}
 }
 
@@ -112,10 +112,12 @@ func (c *checker) messageOf(condition, message syntax.Expression) {
 // checkBlock checks the declarations of a block, of which names are known to those behind them.
 func (c *checker) checkBlock(declarations []syntax.Declaration) {
 	outer := c.scope
+	end := source.NoPos
 	for _, d := range declarations {
 		c.checkStatement(d)
+		end = d.Place().End
 	}
-	c.unbind(outer)
+	c.unbind(outer, end)
 }
 
 // Held is what a declaration without a name holds, in its blocks too.

@@ -29,6 +29,8 @@ func (c *checker) checkFunction(o *Object, d *syntax.Function) {
 			parameter.Default = &Default{Module: c.module, Expression: p.Default, Owner: o}
 		}
 		parameter.Object = c.bindAt(p.Name, parameter.Type, first+i)
+		c.module.Info.Scopes = append(c.module.Info.Scopes,
+			Scope{parameter.Object, source.Span{Start: p.Name.Span.End, End: d.Span.End}})
 	}
 	if d.Body == nil || d.Broken {
 		return
@@ -56,11 +58,11 @@ func (c *checker) letIn(e *syntax.LetIn, body func() types.Type) types.Type {
 	outer, facts := c.scope, c.facts
 	for _, b := range e.Bindings {
 		t := c.typedValue(b.Type, b.Value, fmt.Sprintf("%q", b.Name.Name))
-		c.module.Info.Slots[b] = c.bind(b.Name, t).Slot
+		c.bind(b.Name, t)
 	}
 	t := body()
 	c.facts = facts
-	c.unbind(outer)
+	c.unbind(outer, e.Place().End)
 	c.module.Info.Types[e.ID()] = t
 	return t
 }
@@ -101,7 +103,6 @@ func (c *checker) inferLambda(e *syntax.Lambda, want types.Type) types.Type {
 		parameters = append(parameters, t)
 		o := c.bind(p.Name, t)
 		o.used = o.used || expected != nil // what calls it decides how many there are
-		c.module.Info.Slots[p] = o.Slot
 	}
 	var result types.Type
 	switch {
@@ -119,7 +120,7 @@ func (c *checker) inferLambda(e *syntax.Lambda, want types.Type) types.Type {
 		result = c.infer(e.Body, nil)
 	}
 	c.facts, c.it = facts, it
-	c.unbind(outer)
+	c.unbind(outer, e.Place().End)
 	if tooMany {
 		return types.Invalid
 	}

@@ -12,14 +12,42 @@ import (
 // Info holds what the checker learned about the expressions of one module, by their ID.
 type Info struct {
 	Types []types.Type // the type of the expression as written
-	// Objects says what a name, a member of a module or the callee of a call is. For a loop it is its first name,
-	// behind which the second has the next place in the frame; for a match the value that is matched.
+	// Objects says what a name, a member of a module or the callee of a call is.
 	Objects []*Object
-	// Asked is the type behind `is` and `as`; Slots are the places in the frame of local names and of the parameters of
-	// anonymous functions.
-	Asked   map[syntax.ID]types.Type
-	Slots   map[any]int
-	Targets []types.Type // the declared type that the expression passes into, where that does something; else nil
+	Targets []types.Type             // the declared type that the expression passes into, where that does something; else nil
+	Asked   map[syntax.ID]types.Type // the type behind `is` and `as`
+	// Lenient are the fields and indexes, in conditions of patches, in which what is not there gives null although no
+	// question mark is written.
+	Lenient map[syntax.ID]bool
+	// Locals are the local values, by where they are declared: at their names; for an `it`, at the match, operation or
+	// step that brings it with it.
+	Locals map[source.Pos]*Object
+	// Uses are all uses of names, by where they stand: of declarations, types, local values, functions that are called,
+	// arguments that are named, and fields. They are in the order of the source when the module has been checked.
+	Uses []Use
+	// Scopes say where local values can be used.
+	Scopes []Scope
+}
+
+// Use is one use of a name.
+type Use struct {
+	Span     source.Span
+	Object   *Object     // nil for a field
+	Declared source.Span // the name where it is declared; none for built-in functions
+}
+
+// Scope is where a local value can be used.
+type Scope struct {
+	Object *Object
+	Span   source.Span
+}
+
+// Slot returns the place in the frame of the local value that is declared at a place.
+func (i *Info) Slot(at source.Pos) int {
+	if o := i.Locals[at]; o != nil {
+		return o.Slot
+	}
+	return 0 // its declaration is broken, and is not evaluated
 }
 
 // ObjectKind says what a name stands for.

@@ -36,7 +36,7 @@ func (c *checker) inferFor(e *syntax.For, want types.Type) types.Type {
 		}
 	}
 	c.facts = facts
-	c.unbind(outer)
+	c.unbind(outer, e.Place().End)
 	return result
 }
 
@@ -44,9 +44,9 @@ func (c *checker) inferFor(e *syntax.For, want types.Type) types.Type {
 // position.
 func (c *checker) bindLoop(e *syntax.For, key, element types.Type) {
 	if e.Second.Name == "" {
-		c.module.Info.Objects[e.ID()] = c.bind(e.First, element)
+		c.bind(e.First, element)
 	} else {
-		c.module.Info.Objects[e.ID()] = c.bind(e.First, key)
+		c.bind(e.First, key)
 		c.bind(e.Second, element)
 	}
 	if e.Where != nil {

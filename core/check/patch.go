@@ -163,17 +163,19 @@ func (c *checker) checkEach(d *syntax.Each) {
 	outer, outerEach, facts := c.scope, c.patching.each, c.facts
 	o := c.bind(d.Name, t)
 	o.used = true
-	c.module.Info.Slots[d] = o.Slot
 	if d.Where != nil {
 		o.Type = c.untouched(t)
+		lenient := c.lenient
+		c.lenient = o
 		c.check(d.Where, types.Bool, "a condition")
+		c.lenient = lenient
 	}
 	o.Type = types.Any // whatever the operations make of it
 	outerName := c.patching.name
 	c.patching.each, c.patching.name = t, o
 	c.checkBlock(d.Body)
 	c.patching.each, c.patching.name, c.facts = outerEach, outerName, facts
-	c.unbind(outer)
+	c.unbind(outer, d.Span.End)
 }
 
 // untouched returns what is known of the documents of an each when operations before may have changed some of their
@@ -226,6 +228,9 @@ func (c *checker) checkOperation(d *syntax.Operation) {
 	case c.patching.all:
 		c.report(source.WrongUse, d.PathSpan, "put it into: each d { … }", "this does not say in which documents")
 	}
+	if d.Base.Name != "" && c.patching.name != nil {
+		c.note(d.Base.Span, c.patching.name)
+	}
 	if c.patching.isTouched(d) {
 		t = types.Any
 	}
@@ -243,7 +248,7 @@ func (c *checker) checkOperation(d *syntax.Operation) {
 	case syntax.PutVerb:
 		old = c.universe.Optional(t)
 	}
-	v := c.withIt(d, old, func() types.Type { return c.infer(d.Value, nil) })
+	v := c.withIt(d.Span.Start, old, func() types.Type { return c.infer(d.Value, nil) })
 	c.checkData(v, d.Value, "a value in data")
 	if d.Verb == syntax.MergeVerb && !types.Assignable(v, c.universe.Map(types.Any)) {
 		c.report(source.WrongType, d.Value.Place(), "replace puts any value",
@@ -251,13 +256,13 @@ func (c *checker) checkOperation(d *syntax.Operation) {
 	}
 }
 
-// withIt checks something in which `it` has a type of its own; key finds its place in the frame again.
-func (c *checker) withIt(key any, t types.Type, check func() types.Type) types.Type {
+// withIt checks something in which `it` has a type of its own; it is found again by where what brings it stands.
+func (c *checker) withIt(at source.Pos, t types.Type, check func() types.Type) types.Type {
 	it := c.it
 	c.it = &Object{Kind: ObjectLocal, Name: "it", Module: c.module, Type: t, Slot: c.owner.Frame, Global: -1,
 		state: resolved}
 	c.owner.Frame++
-	c.module.Info.Slots[key] = c.it.Slot
+	c.module.Info.Locals[at] = c.it
 	result := check()
 	c.it = it
 	return result
@@ -319,10 +324,11 @@ func (c *checker) checkStep(d *syntax.Operation, s *syntax.Step, t types.Type, l
 		}
 	case syntax.ConditionStep, syntax.EachStep:
 		if s.Index != nil {
-			c.withIt(s, element, func() types.Type {
-				facts := c.facts
+			c.withIt(s.Span.Start, element, func() types.Type {
+				facts, lenient := c.facts, c.lenient
+				c.lenient = c.it
 				c.check(s.Index, types.Bool, "a condition")
-				c.facts = facts
+				c.facts, c.lenient = facts, lenient
 				return types.Bool
 			})
 		}

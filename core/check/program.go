@@ -111,6 +111,7 @@ type Module struct {
 	// First is the number of the first declaration that has a value; Globals is how many there are.
 	First, Globals int
 	Info           Info
+	Findings       source.Findings // what was found in it, but for what is known only when all modules are checked
 
 	inputs types.Type // the record type of the inputs, once it is asked for
 	// instantiated says that an instance is made somewhere outside of tests.

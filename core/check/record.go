@@ -110,6 +110,7 @@ func (c *checker) inferRecord(e *syntax.Record, want types.Type) types.Type {
 			if expected != nil {
 				if declared, ok := expected.Field(name); ok {
 					field = declared.Type
+					c.noteField(entry.Key.Span, declared)
 					c.warnDeprecated(declared, entry.Key.Span)
 				} else if expected.Rest != nil {
 					field = expected.Rest

@@ -1,6 +1,7 @@
 package check
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -26,6 +27,7 @@ func (c *checker) bind(name syntax.Identifier, t types.Type) *Object {
 func (c *checker) bindAt(name syntax.Identifier, t types.Type, slot int) *Object {
 	o := &Object{Kind: ObjectLocal, Name: name.Name, Span: name.Span, Module: c.module, Type: t, Slot: slot,
 		Global: -1, state: resolved}
+	c.module.Info.Locals[name.Span.Start] = o
 	if name.Name == "_" {
 		return o
 	}
@@ -43,9 +45,10 @@ func (c *checker) bindAt(name syntax.Identifier, t types.Type, slot int) *Object
 	return o
 }
 
-// unbind takes local names off again and warns of those that nothing used.
-func (c *checker) unbind(to *scope) {
+// unbind takes local names off again at the end of what they can be used in, and warns of those that nothing used.
+func (c *checker) unbind(to *scope, end source.Pos) {
 	for s := c.scope; s != to; s = s.outer {
+		c.module.Info.Scopes = append(c.module.Info.Scopes, Scope{s.object, source.Span{Start: s.object.Span.End, End: end}})
 		if !s.object.used {
 			c.warn(source.Unused, s.object.Span, `write "_" for a value that is not needed`, "nothing uses %q",
 				s.object.Name)
@@ -55,13 +58,16 @@ func (c *checker) unbind(to *scope) {
 }
 
 // local reports whether a name is that of a local value.
-func (c *checker) local(name string) bool {
+func (c *checker) local(name string) bool { return c.localNamed(name) != nil }
+
+// localNamed returns the local value of a name; nil when there is none.
+func (c *checker) localNamed(name string) *Object {
 	for s := c.scope; s != nil; s = s.outer {
 		if s.object.Name == name {
-			return true
+			return s.object
 		}
 	}
-	return false
+	return nil
 }
 
 // lookup finds a name; nil when there is none, which it reports.
@@ -69,6 +75,7 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 	for s := c.scope; s != nil; s = s.outer {
 		if s.object.Name == name {
 			s.object.used = true
+			c.note(span, s.object)
 			return s.object
 		}
 	}
@@ -111,8 +118,14 @@ func (c *checker) nearest(name string) (string, bool) {
 	return c.suggestions.Nearest(name, candidates)
 }
 
-// use notes that the declaration in hand refers to an object, and resolves it.
+// use notes that the declaration in hand refers to an object by its name, and resolves it.
 func (c *checker) use(o *Object, span source.Span) {
+	c.note(span, o)
+	c.refer(o, span)
+}
+
+// refer is use without a name that stands for the object alone.
+func (c *checker) refer(o *Object, span source.Span) {
 	o.used = true
 	if c.owner != nil {
 		guarded := o.Kind == ObjectType && c.owner.Kind == ObjectType && c.guards > c.owner.guards || c.lazy > 0
@@ -127,6 +140,28 @@ func (c *checker) use(o *Object, span source.Span) {
 	if o.Module == c.module {
 		c.resolve(o)
 	}
+}
+
+// note writes down the use of a name.
+func (c *checker) note(span source.Span, o *Object) {
+	c.module.Info.Uses = append(c.module.Info.Uses, Use{Span: span, Object: o, Declared: o.Span})
+}
+
+// noteField writes down the use of a field of a record type.
+func (c *checker) noteField(span source.Span, f *types.Field) {
+	if f.Span.IsValid() {
+		c.module.Info.Uses = append(c.module.Info.Uses, Use{Span: span, Declared: f.Span})
+	}
+}
+
+// order puts the uses into the order of the source, each once: some expressions are looked at more than once.
+func (i *Info) order() {
+	compare := func(a, b Use) int {
+		return cmp.Or(cmp.Compare(a.Span.Start, b.Span.Start), cmp.Compare(a.Declared.Start, b.Declared.Start))
+	}
+	slices.SortStableFunc(i.Uses, compare)
+	i.Uses = slices.CompactFunc(i.Uses, func(a, b Use) bool { return compare(a, b) == 0 })
+	slices.SortStableFunc(i.Scopes, func(a, b Scope) int { return cmp.Compare(a.Span.Start, b.Span.Start) })
 }
 
 // reportUnused warns of private names, uses and inputs of the project that nothing uses.

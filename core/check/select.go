@@ -75,6 +75,29 @@ func (c *checker) narrowedStep(e syntax.Expression, t types.Type, ended bool) (t
 	return known, ended && types.MayBeNull(known)
 }
 
+// optional reports whether what is not there gives null at a step of a chain: where a question mark is written, and in
+// conditions of patches for all steps from what is looked at on.
+func (c *checker) optional(e, of syntax.Expression, written bool) bool {
+	if written || c.lenient == nil {
+		return written
+	}
+	for {
+		switch step := of.(type) {
+		case *syntax.Field:
+			of = step.Of
+			continue
+		case *syntax.Index:
+			of = step.Of
+			continue
+		case *syntax.It:
+			c.module.Info.Lenient[e.ID()] = c.it == c.lenient
+		case *syntax.Name:
+			c.module.Info.Lenient[e.ID()] = c.localNamed(step.Name) == c.lenient
+		}
+		return c.module.Info.Lenient[e.ID()]
+	}
+}
+
 // fieldStep finds the type of a field. What may be absent gives null when that is allowed.
 func (c *checker) fieldStep(e *syntax.Field, absent bool) (t types.Type, ended bool) {
 	if _, ok := e.Of.(*syntax.Env); ok {
@@ -85,14 +108,15 @@ func (c *checker) fieldStep(e *syntax.Field, absent bool) (t types.Type, ended b
 			return t, false
 		}
 	}
-	of, ended := c.operand(e.Of, e.Optional)
+	optional := c.optional(e, e.Of, e.Optional)
+	of, ended := c.operand(e.Of, optional)
 	if of == types.Invalid {
 		return of, false
 	}
 	if of == types.Any {
-		return c.narrowedStep(e, types.Any, ended || e.Optional)
+		return c.narrowedStep(e, types.Any, ended || optional)
 	}
-	if e.Optional {
+	if optional {
 		ended = ended || types.MayBeNull(of)
 		of = c.universe.WithoutNull(of)
 	}
@@ -128,8 +152,9 @@ func (c *checker) fieldStep(e *syntax.Field, absent bool) (t types.Type, ended b
 		field, ok := record.Field(e.Name.Name)
 		switch {
 		case ok:
+			c.noteField(e.Name.Span, field)
 			c.warnDeprecated(field, e.Name.Span)
-			if field.Optional && !absent && !e.Optional {
+			if field.Optional && !absent && !optional {
 				help := fmt.Sprintf("write %s?.%s for null, or … ?? and a value for that case", c.text(e.Of),
 					e.Name.Name)
 				if t := c.narrowed(e, nil); t != nil {
@@ -144,9 +169,9 @@ func (c *checker) fieldStep(e *syntax.Field, absent bool) (t types.Type, ended b
 			ended = ended || field.Optional
 			results = append(results, field.Type)
 		case record.Rest != nil:
-			ended = ended || absent || e.Optional
+			ended = ended || absent || optional
 			results = append(results, record.Rest)
-		case e.Optional && slices.ContainsFunc(types.Parts(of),
+		case optional && slices.ContainsFunc(types.Parts(of),
 			func(p types.Type) bool { return types.HasField(p, e.Name.Name) }):
 			ended = true // other members of the union have it
 		default:
@@ -254,7 +279,8 @@ func (c *checker) member(e *syntax.Field, name *syntax.Name) *Object {
 		c.needsInstance(e.Name, alias, o)
 		return missing
 	}
-	c.use(o, e.Place())
+	c.note(e.Name.Span, o)
+	c.refer(o, e.Place())
 	return o
 }
 
@@ -273,8 +299,9 @@ func (c *checker) needsInstance(name syntax.Identifier, alias, o *Object) {
 
 // indexStep finds the type of an element or of the entry of a key. What may be absent gives null when that is allowed.
 func (c *checker) indexStep(e *syntax.Index, absent bool) (t types.Type, ended bool) {
-	of, ended := c.operand(e.Of, e.Optional)
-	if e.Optional {
+	optional := c.optional(e, e.Of, e.Optional)
+	of, ended := c.operand(e.Of, optional)
+	if optional {
 		ended = ended || types.MayBeNull(of)
 		of = c.universe.WithoutNull(of)
 	}
@@ -286,7 +313,7 @@ func (c *checker) indexStep(e *syntax.Index, absent bool) (t types.Type, ended b
 		return types.Null, false
 	}
 	if tuple := types.AsTuple(of); tuple != nil {
-		if t, done := c.tupleElement(e, tuple, index, absent); done {
+		if t, done := c.tupleElement(e, tuple, index, absent || optional); done {
 			return c.narrowedStep(e, t, ended)
 		}
 	}
@@ -309,7 +336,7 @@ func (c *checker) indexStep(e *syntax.Index, absent bool) (t types.Type, ended b
 					types.Describe(index))
 				return types.Invalid, false
 			}
-			t, ok := c.keyType(e, record, index, absent)
+			t, ok := c.keyType(e, record, index, absent || optional)
 			if !ok {
 				return types.Invalid, false
 			}
@@ -327,7 +354,7 @@ func (c *checker) indexStep(e *syntax.Index, absent bool) (t types.Type, ended b
 			return types.Invalid, false
 		}
 	}
-	return c.narrowedStep(e, c.universe.Union(results...), ended || absent || e.Optional)
+	return c.narrowedStep(e, c.universe.Union(results...), ended || absent || optional)
 }
 
 // tupleElement returns the type of an element of a tuple at a position that is written out; done is false when it is
@@ -343,7 +370,7 @@ func (c *checker) tupleElement(e *syntax.Index, tuple *types.Tuple, index types.
 		at += n
 	}
 	if at < 0 || at >= n {
-		if e.Optional || absent {
+		if absent {
 			return types.Null, true
 		}
 		c.report(source.NoElement, e.Index.Place(), "", "%s has %s", tuple, count(int(n), "element"))
@@ -361,7 +388,7 @@ func (c *checker) keyType(e *syntax.Index, record *types.Record, index types.Typ
 		if known && !slices.Contains(texts, f.Name) {
 			continue
 		}
-		if known && f.Optional && !absent && !e.Optional && c.narrowed(e, nil) == nil {
+		if known && f.Optional && !absent && c.narrowed(e, nil) == nil {
 			c.report(source.MayBeAbsent, e.Index.Place(), "write ?[…] for null, or … ?? and a value for that case",
 				"the field %q may be absent", f.Name)
 			return nil, false
@@ -370,7 +397,7 @@ func (c *checker) keyType(e *syntax.Index, record *types.Record, index types.Typ
 	}
 	if record.Rest != nil {
 		results = append(results, record.Rest)
-	} else if known && !absent && !e.Optional {
+	} else if known && !absent {
 		for _, text := range texts {
 			if _, ok := record.Field(text); !ok {
 				c.report(source.UnknownField, e.Index.Place(), fieldHelp(text, record), "%s has no field %q",

@@ -117,7 +117,8 @@ func (c *checker) namedType(t *syntax.NamedType) types.Type {
 		c.needsInstance(t.Name, alias, o)
 		return types.Invalid
 	}
-	c.use(o, t.Place())
+	c.note(t.Name.Span, o)
+	c.refer(o, t.Place())
 	c.owner.Invalid = c.owner.Invalid || o.Invalid
 	return o.Type
 }

@@ -30,7 +30,7 @@ func (c *compiler) match(e *syntax.Match) code {
 		types    []types.Type
 		value    code
 	}
-	subject, slot := c.expression(e.Subject), c.module.Info.Objects[e.ID()].Slot
+	subject, slot := c.expression(e.Subject), c.module.Info.Slot(e.Place().Start)
 	arms := make([]arm, len(e.Arms))
 	for i, a := range e.Arms {
 		for _, p := range a.Patterns {

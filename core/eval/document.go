@@ -142,7 +142,7 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 	case *syntax.Expect:
 		return c.expect(d)
 	case *syntax.Let:
-		slot, body := c.module.Info.Slots[d], c.expression(d.Value)
+		slot, body := c.module.Info.Slot(d.Name.Span.Start), c.expression(d.Value)
 		return func(f *frame, _ Visitor) { f.slots[slot] = body(f) }
 	case *syntax.IfBlock:
 		condition, then, other := c.truth(d.Condition), c.block(d.Then), c.block(d.Else)

@@ -73,7 +73,7 @@ func (c *compiler) lambda(e *syntax.Lambda) code {
 		if p.Default != nil {
 			body = c.expression(p.Default)
 		}
-		prototype.slots = append(prototype.slots, c.module.Info.Slots[p])
+		prototype.slots = append(prototype.slots, c.module.Info.Slot(p.Name.Span.Start))
 		prototype.defaults = append(prototype.defaults, body)
 	}
 	o, at := origin(e), e.Place()
@@ -134,7 +134,7 @@ func (t *thread) apply(function value.Value, arguments []value.Value, at source.
 func (c *compiler) letIn(e *syntax.LetIn) code {
 	slots, values := make([]int, len(e.Bindings)), make([]code, len(e.Bindings))
 	for i, b := range e.Bindings {
-		slots[i], values[i] = c.module.Info.Slots[b], c.expression(b.Value)
+		slots[i], values[i] = c.module.Info.Slot(b.Name.Span.Start), c.expression(b.Value)
 	}
 	body := c.expression(e.Body)
 	return func(f *frame) value.Value {

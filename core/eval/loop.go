@@ -107,10 +107,9 @@ func (c *compiler) loop(e *syntax.For) code {
 
 // loopSlots returns the places of the names of a loop in the frame; -1 for a second name that is not written.
 func (c *compiler) loopSlots(e *syntax.For) (first, second int) {
-	second = -1
-	first = c.module.Info.Objects[e.ID()].Slot
+	first, second = c.module.Info.Slot(e.First.Span.Start), -1
 	if e.Second.Name != "" {
-		second = first + 1
+		second = c.module.Info.Slot(e.Second.Span.Start)
 	}
 	return first, second
 }

@@ -206,7 +206,7 @@ func (p *patching) finish(t *thread) {
 
 // eachDocument compiles `each d at "…" where … { … }`.
 func (c *compiler) eachDocument(d *syntax.Each) statement {
-	slot, outer := c.module.Info.Slots[d], c.eachSlot
+	slot, outer := c.module.Info.Slot(d.Name.Span.Start), c.eachSlot
 	c.eachSlot = slot
 	body := c.block(d.Body)
 	c.eachSlot = outer
@@ -322,7 +322,8 @@ func (c *compiler) operation(d *syntax.Operation) statement {
 }
 
 func (c *compiler) compileOperation(d *syntax.Operation) *operation {
-	o := &operation{tree: d, path: c.module.Tree.File.Slice(d.PathSpan), base: -1, slot: c.module.Info.Slots[d]}
+	o := &operation{tree: d, path: c.module.Tree.File.Slice(d.PathSpan), base: -1,
+		slot: c.module.Info.Slot(d.Span.Start)}
 	if d.Base.Name != "" {
 		o.base = c.eachSlot
 	}
@@ -339,7 +340,7 @@ func (c *compiler) compileOperation(d *syntax.Operation) *operation {
 		case tree.Kind == syntax.IndexStep:
 			s.index = c.expression(tree.Index)
 		case tree.Index != nil:
-			s.holds, s.slot = c.truth(tree.Index), c.module.Info.Slots[tree]
+			s.holds, s.slot = c.truth(tree.Index), c.module.Info.Slot(tree.Span.Start)
 			s.hints = c.hints(tree.Index, "it")
 		}
 		o.steps = append(o.steps, s)

@@ -101,7 +101,8 @@ func (c *compiler) step(e syntax.Expression) stepper {
 }
 
 func (c *compiler) fieldStep(e *syntax.Field) stepper {
-	of, optional := c.step(e.Of), e.Optional
+	lenient := c.module.Info.Lenient[e.ID()]
+	of, optional := c.step(e.Of), e.Optional || lenient
 	name, at, ofAt := e.Name.Name, e.Name.Span, e.Of.Place()
 	return func(f *frame, must bool) (value.Value, bool) {
 		v, ended := of(f, !optional)
@@ -117,7 +118,7 @@ func (c *compiler) fieldStep(e *syntax.Field) stepper {
 		if v.Unknown() {
 			return f.choose(derived(value.StringOf("", value.From(at.Start)), v), v.Origin()), false
 		}
-		if v.Kind() != value.Record && e.Lenient {
+		if v.Kind() != value.Record && lenient {
 			return value.NullOf(value.From(at.Start)), true
 		}
 		if v.Kind() != value.Record {
@@ -159,7 +160,8 @@ func (f *frame) madeAt(v value.Value, at source.Span) []source.Related {
 }
 
 func (c *compiler) indexStep(e *syntax.Index) stepper {
-	of, index, optional := c.step(e.Of), c.expression(e.Index), e.Optional
+	of, index := c.step(e.Of), c.expression(e.Index)
+	optional := e.Optional || c.module.Info.Lenient[e.ID()]
 	at, ofAt := e.Index.Place(), e.Of.Place()
 	return func(f *frame, must bool) (value.Value, bool) {
 		v, ended := of(f, !optional)

@@ -90,7 +90,7 @@ func (t *frame) run(r *closure, arguments []*taint, at source.Span) *taint {
 		if i < len(arguments) {
 			given = into(arguments[i], fmt.Sprintf("passes into the parameter %q", p.Name.Name), p.Name.Span)
 		}
-		inner.locals[r.in.module.Info.Slots[p]] = given
+		inner.locals[r.in.module.Info.Slot(p.Name.Span.Start)] = given
 	}
 	return inner.expression(r.lambda.Body)
 }

@@ -21,8 +21,8 @@ func (t *frame) places(e *syntax.Places) *taint {
 			t.key(key)
 		}
 		if s.Index != nil {
-			if slot, ok := t.module.Info.Slots[s]; ok {
-				t.locals[slot] = found.element().standing(s.Index.Place())
+			if o := t.module.Info.Locals[s.Span.Start]; o != nil {
+				t.locals[o.Slot] = found.element().standing(s.Index.Place())
 			}
 			t.decides(t.expression(s.Index), "this condition", s.Index.Place())
 		}
@@ -60,8 +60,8 @@ func (t *frame) operation(d *syntax.Operation) {
 				if s.Kind == syntax.IndexStep {
 					what = "this index"
 				}
-				if slot, ok := t.module.Info.Slots[s]; ok {
-					t.locals[slot] = place.standing(s.Index.Place())
+				if o := t.module.Info.Locals[s.Span.Start]; o != nil {
+					t.locals[o.Slot] = place.standing(s.Index.Place())
 				}
 				t.decides(t.expression(s.Index), what, s.Index.Place())
 			}
@@ -72,9 +72,10 @@ func (t *frame) operation(d *syntax.Operation) {
 	}
 	var value *taint
 	if d.Value != nil {
-		t.locals[t.module.Info.Slots[d]] = nil
+		it := t.module.Info.Slot(d.Span.Start)
+		t.locals[it] = nil
 		if d.Verb != syntax.AddVerb {
-			t.locals[t.module.Info.Slots[d]] = place
+			t.locals[it] = place
 		}
 		value = t.expression(d.Value)
 	}

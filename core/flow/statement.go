@@ -73,7 +73,7 @@ func (t *frame) statement(d syntax.Declaration) {
 		t.operation(d)
 	case *syntax.Let:
 		found := t.named(t.expression(d.Value), d.Name)
-		t.locals[t.module.Info.Slots[d]] = found
+		t.locals[t.module.Info.Slot(d.Name.Span.Start)] = found
 	case *syntax.IfBlock:
 		t.decides(t.expression(d.Condition), "this condition", d.Condition.Place())
 		t.block(d.Then)
@@ -109,11 +109,10 @@ func (t *frame) named(found *taint, name syntax.Identifier) *taint {
 
 func (t *frame) loop(e *syntax.For) {
 	element := t.expression(e.In).element()
-	if o := t.module.Info.Objects[e.ID()]; o != nil {
-		t.locals[o.Slot] = element
-		if e.Second.Name != "" { // the first is the key or the position
-			t.locals[o.Slot], t.locals[o.Slot+1] = nil, element
-		}
+	first := t.module.Info.Slot(e.First.Span.Start)
+	t.locals[first] = element
+	if e.Second.Name != "" { // the first is the key or the position
+		t.locals[first], t.locals[t.module.Info.Slot(e.Second.Span.Start)] = nil, element
 	}
 	if e.Where != nil {
 		t.decides(t.expression(e.Where), "this condition", e.Where.Place())

@@ -59,7 +59,7 @@ func (t *frame) transfer(e syntax.Expression) *taint {
 		return t.match(e)
 	case *syntax.LetIn:
 		for _, b := range e.Bindings {
-			t.locals[t.module.Info.Slots[b]] = t.named(t.expression(b.Value), b.Name)
+			t.locals[t.module.Info.Slot(b.Name.Span.Start)] = t.named(t.expression(b.Value), b.Name)
 		}
 		return t.expression(e.Body)
 	case *syntax.With:
@@ -259,9 +259,7 @@ func (t *frame) binary(e *syntax.Binary) *taint {
 
 func (t *frame) match(e *syntax.Match) *taint {
 	subject := t.expression(e.Subject)
-	if o := t.module.Info.Objects[e.ID()]; o != nil {
-		t.locals[o.Slot] = subject
-	}
+	t.locals[t.module.Info.Slot(e.Place().Start)] = subject
 	compares := false
 	var found *taint
 	for _, arm := range e.Arms {

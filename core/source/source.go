@@ -9,6 +9,7 @@ import (
 	"sort"
 	"strings"
 	"sync"
+	"unicode/utf16"
 	"unicode/utf8"
 )
 
@@ -209,12 +210,46 @@ func (l Location) String() string {
 	return fmt.Sprintf("%s:%d:%d", l.File.Path, l.Line, l.Column)
 }
 
+// UTF16 returns the line and column of an offset, counted from 0, columns in UTF-16 code units, as editors count them
+// (Language Server Protocol 3.17, Position).
+func (f *File) UTF16(offset int) (line, column int) {
+	starts := f.lineStarts()
+	line = sort.Search(len(starts), func(i int) bool { return starts[i] > offset }) - 1
+	return line, utf16Length(f.Text[starts[line]:offset])
+}
+
+// UTF16Offset returns the offset of a line and column as UTF16 counts them. A place outside of the text becomes the
+// nearest inside; one inside of a character its beginning.
+func (f *File) UTF16Offset(line, column int) int {
+	starts := f.lineStarts()
+	line = max(0, min(line, len(starts)-1))
+	offset, text := starts[line], f.Line(line+1)
+	for i, r := range text {
+		if column -= utf16.RuneLen(r); column < 0 {
+			return offset + i
+		}
+	}
+	return offset + len(text)
+}
+
+func utf16Length(text string) int {
+	n := 0
+	for _, r := range text {
+		n += utf16.RuneLen(r)
+	}
+	return n
+}
+
 // Set is all the files that one run has read. It may be used by several goroutines.
 type Set struct {
 	mu    sync.RWMutex
-	files []*File
+	files []*File // in the order of their places
 	next  Pos
+	free  []room // of files that were replaced
 }
+
+// room is places that no file has any more.
+type room struct{ from, end Pos }
 
 // NewSet returns an empty set.
 func NewSet() *Set { return &Set{next: 1} }
@@ -226,12 +261,42 @@ var ErrTooMuch = fmt.Errorf("more than 2 GiB of sources and data in one run")
 func (s *Set) Add(path string, text []byte) (*File, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if uint64(s.next)+uint64(len(text))+1 > maxPos {
-		return nil, ErrTooMuch
-	}
+	return s.add(path, text)
+}
+
+func (s *Set) add(path string, text []byte) (*File, error) {
+	need := uint64(len(text)) + 1
 	f := &File{Path: path, Text: string(text), base: s.next}
-	s.next += Pos(len(text)) + 1
-	s.files = append(s.files, f)
+	if uint64(s.next)+need <= maxPos {
+		s.next += Pos(need)
+		s.files = append(s.files, f)
+		return f, nil
+	}
+	for i := range s.free {
+		if r := &s.free[i]; uint64(r.end-r.from) >= need {
+			f.base = r.from
+			r.from += Pos(need)
+			at := sort.Search(len(s.files), func(i int) bool { return s.files[i].base > f.base })
+			s.files = slices.Insert(s.files, at, f)
+			return f, nil
+		}
+	}
+	return nil, ErrTooMuch
+}
+
+// Replace puts a new version of a file in its place: no place is in the old one any more. Places of the old version are
+// given out again only when there are no others left. The error is ErrTooMuch or nil; then the old version stays.
+func (s *Set) Replace(old *File, text []byte) (*File, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	f, err := s.add(old.Path, text)
+	if err != nil {
+		return nil, err
+	}
+	if at := slices.Index(s.files, old); at >= 0 {
+		s.files = slices.Delete(s.files, at, at+1)
+		s.free = append(s.free, room{old.base, old.base + Pos(len(old.Text)) + 1})
+	}
 	return f, nil
 }
 
@@ -243,7 +308,10 @@ func (s *Set) File(p Pos) *File {
 	if !p.IsValid() || i == 0 {
 		return nil
 	}
-	return s.files[i-1]
+	if f := s.files[i-1]; f.Offset(p) <= len(f.Text) {
+		return f
+	}
+	return nil // it was replaced
 }
 
 // Named returns the last file with a path; nil when there is none.

@@ -1,6 +1,7 @@
 package source_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -89,4 +90,44 @@ func TestTidyOrdersAndUnites(t *testing.T) {
 	require.Equal(t, source.Limit, coded[0].Code)
 	errors, warnings := tidy.Count()
 	require.Equal(t, []int{4, 0}, []int{errors, warnings})
+}
+
+// TestUTF16 holds that places are counted as editors count them, and found again.
+func TestUTF16(t *testing.T) {
+	set := source.NewSet()
+	f, err := set.Add("a.knot", []byte("añ\U0001F30Ab\r\nx\n"))
+	require.NoError(t, err)
+	for _, row := range []struct{ offset, line, column int }{
+		{0, 0, 0}, {1, 0, 1}, {3, 0, 2}, {7, 0, 4}, {8, 0, 5}, {10, 1, 0}, {11, 1, 1}, {12, 2, 0},
+	} {
+		line, column := f.UTF16(row.offset)
+		require.Equal(t, []int{row.line, row.column}, []int{line, column}, "offset %d", row.offset)
+		require.Equal(t, row.offset, f.UTF16Offset(row.line, row.column))
+	}
+	require.Equal(t, 3, f.UTF16Offset(0, 3), "inside of a character of two units")
+	require.Equal(t, 8, f.UTF16Offset(0, 99), "behind the end of a line")
+	require.Equal(t, 12, f.UTF16Offset(99, 0))
+}
+
+// TestReplace holds that a file can be replaced: places are in its new version, and none in the old.
+func TestReplace(t *testing.T) {
+	set := source.NewSet()
+	a, err := set.Add("a", []byte("first"))
+	require.NoError(t, err)
+	b, err := set.Add("b", []byte("second"))
+	require.NoError(t, err)
+	old := a.Pos(2)
+	again, err := set.Replace(a, []byte("another"))
+	require.NoError(t, err)
+	require.Nil(t, set.File(old))
+	require.Same(t, again, set.File(again.Pos(3)))
+	require.Same(t, again, set.Named("a"))
+	require.Same(t, b, set.File(b.Pos(0)))
+	require.Same(t, b, set.File(b.Pos(6)), "the end of a file is in it")
+	for i := range 1000 {
+		again, err = set.Replace(again, []byte(strings.Repeat("x", i%17)))
+		require.NoError(t, err)
+		require.Same(t, again, set.File(again.Pos(0)))
+		require.Same(t, b, set.File(b.Pos(5)))
+	}
 }

@@ -134,12 +134,10 @@ func (p *parser) steps(start int, e Expression) Expression {
 		}
 		switch text := p.textOf(t); {
 		case (text == "." || text == "?.") && p.continues():
-			lenient := p.isLenient(e)
 			p.at++
-			e = &Field{Of: e, Optional: text == "?." || lenient, Lenient: lenient, Name: p.fieldName(),
-				node: p.node(start)}
+			e = &Field{Of: e, Optional: text == "?.", Name: p.fieldName(), node: p.node(start)}
 		case (text == "[" || text == "?[") && (!t.newline || p.free):
-			optional := text == "?[" || p.isLenient(e)
+			optional := text == "?["
 			p.at++
 			if p.sign(".") {
 				e = p.places(start, e, text == "?[")
@@ -324,7 +322,6 @@ func (p *parser) word(what string) Expression {
 		return &Bool{node: p.node(t.start), Value: word == "true"}
 	case "it":
 		p.at++
-		p.its++
 		return &It{node: p.node(t.start)}
 	case "env":
 		p.at++
@@ -441,9 +438,7 @@ func (p *parser) match() Expression {
 			p.expected(`"->" and the value of this arm`, "an arm is written: pattern -> value")
 		}
 		p.expect("->", "and the value of this arm")
-		its := p.its
 		arm.Value = p.expression()
-		p.its = its // that of an arm is what the match looks at
 		arm.Span = p.span(from)
 		e.Arms = append(e.Arms, arm)
 	})

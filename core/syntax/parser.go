@@ -36,19 +36,17 @@ const knownDeclarations = 15
 
 type parser struct {
 	*scanner
-	at      int  // index of the current token
-	free    bool // the innermost bracket ignores newlines
-	arms    bool // the innermost bracket is that of a match
-	mode    blockMode
-	each    string // the name of the documents in the each in hand
-	lenient string // the name whose absent fields give null here; "it" for it
-	its     int    // how many times `it` was read
-	depth   int
-	ids     ID
-	module  *Module
-	first   int // offset at which the declaration in hand begins
-	layout  *layout
-	inside  []bool // for each token whether it stands inside of brackets; nil when they do not fit each other
+	at     int  // index of the current token
+	free   bool // the innermost bracket ignores newlines
+	arms   bool // the innermost bracket is that of a match
+	mode   blockMode
+	each   string // the name of the documents in the each in hand
+	depth  int
+	ids    ID
+	module *Module
+	first  int // offset at which the declaration in hand begins
+	layout *layout
+	inside []bool // for each token whether it stands inside of brackets; nil when they do not fit each other
 }
 
 // bailout ends a declaration that cannot be read further; its finding is reported.
@@ -302,7 +300,7 @@ func (p *parser) description(index int) string {
 func (p *parser) declaration() (result Declaration) {
 	start := p.at
 	p.markStart()
-	p.first, p.free, p.arms, p.mode, p.each, p.lenient, p.depth = p.token().start, false, false, inDocuments, "", "", 0
+	p.first, p.free, p.arms, p.mode, p.each, p.depth = p.token().start, false, false, inDocuments, "", 0
 	header, word := Header{Description: p.description(start)}, ""
 	finish := func(broken bool) {
 		if result == nil {

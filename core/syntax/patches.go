@@ -166,39 +166,10 @@ func (p *parser) eachEntry(header Header) Declaration {
 		d.At = p.quoted("a pattern of paths")
 	}
 	if p.take("where") {
-		d.Where = p.lenientExpression(d.Name.Name, p.expression)
+		d.Where = p.expression()
 	}
 	d.Body = p.inMode(inEach, d.Name.Name, "and operations")
 	return d
-}
-
-// lenientExpression reads a condition in which fields of a name that are absent give null.
-func (p *parser) lenientExpression(name string, read func() Expression) Expression {
-	outer := p.lenient
-	p.lenient = name
-	e := read()
-	p.lenient = outer
-	return e
-}
-
-// isLenient reports whether an absent field of an operand gives null here.
-func (p *parser) isLenient(e Expression) bool {
-	for p.lenient != "" {
-		switch of := e.(type) {
-		case *Field:
-			e = of.Of
-			continue
-		case *Index:
-			e = of.Of
-			continue
-		case *It:
-			return p.lenient == "it"
-		case *Name:
-			return p.lenient == of.Name
-		}
-		break
-	}
-	return false
 }
 
 // operation reads one operation of a patch.
@@ -301,15 +272,35 @@ func (p *parser) elementStep(s *Step, open int) {
 	case p.sign("*") && p.peek(1).is(p, "where"):
 		s.Kind = EachStep
 		p.at += 2
-		s.Index = p.lenientExpression("it", func() Expression { return p.enclosed(open, "]") })
+		s.Index = p.enclosed(open, "]")
 	default:
-		before := p.its
-		s.Index = p.lenientExpression("it", func() Expression { return p.enclosed(open, "]") })
-		s.Kind = IndexStep
-		if p.its > before {
+		s.Kind, s.Index = IndexStep, p.enclosed(open, "]")
+		if mentionsIt(s.Index) {
 			s.Kind = ConditionStep
 		}
 	}
+}
+
+// mentionsIt reports whether an expression speaks of the `it` around it: that of an arm of a match is what the match
+// looks at, and that of a condition in a type is the value that it is on.
+func mentionsIt(e Expression) bool {
+	found := false
+	var visit func(n Node) bool
+	visit = func(n Node) bool {
+		switch n := n.(type) {
+		case *It:
+			found = true
+		case *Match:
+			Inspect(n.Subject, visit)
+			return false
+		case *LimitedType:
+			Inspect(n.Of, visit)
+			return false
+		}
+		return !found
+	}
+	Inspect(e, visit)
+	return found
 }
 
 // checkPath reports paths that no operation, or not this one, can meet.

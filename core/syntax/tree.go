@@ -314,7 +314,6 @@ type (
 		Of       Expression
 		Name     Identifier
 		Optional bool
-		Lenient  bool // in a condition of a patch: what has no fields gives null, too
 	}
 	// Index is `x[i]` or `x?[i]`.
 	Index struct {

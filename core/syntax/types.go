@@ -16,7 +16,6 @@ func (p *parser) conditions(t Type) Type {
 	for p.sign("where") && p.continues() {
 		c, from := &Condition{}, p.token().start
 		p.at++
-		its := p.its
 		c.Test = p.expression()
 		if p.sign("else") && p.continues() {
 			p.at++
@@ -25,7 +24,6 @@ func (p *parser) conditions(t Type) Type {
 			}
 			c.Message = p.stringLiteral()
 		}
-		p.its = its // that of a condition is the value that it is on
 		c.Span = p.span(from)
 		conditions = append(conditions, c)
 	}
