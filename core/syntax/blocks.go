@@ -2,10 +2,6 @@ package syntax
 
 import (
 	"fmt"
-	"slices"
-	"strings"
-
-	"knothole/core/source"
 )
 
 // test reads what stands behind `test`.
@@ -47,93 +43,12 @@ func (p *parser) expectation(d *Expect) {
 }
 
 // blockEntry reads a declaration that may stand in a block.
-func (p *parser) blockEntry(header Header) Declaration {
+func (p *parser) blockEntry(header Header) (result Declaration) {
 	start := p.token().start
-	finish := func(h *Header) { h.Span = p.span(start) }
-	words := blockWords[p.mode]
-	if t := p.token(); t.kind != tokenWord || !slices.Contains(words, p.textOf(t)) {
-		help := "other declarations stand outside of the braces"
-		if near, ok := source.Nearest(p.current(), words); ok {
-			help = fmt.Sprintf("did you mean %q?", near)
-		} else if p.mode >= inPatch {
-			help = "put, replace, add, merge and remove change what a path names"
-		}
-		p.expected("one of "+strings.Join(words, ", "), help)
-	}
-	switch {
-	case p.sign("each"):
-		d := p.eachEntry(header)
-		finish(d.Declared())
-		return d
-	case slices.Contains(verbTexts, p.current()):
-		d := p.operation(header)
-		finish(d.Declared())
-		return d
-	case p.take("expect"):
-		d := &Expect{Header: header}
-		p.expectation(d)
-		finish(&d.Header)
-		return d
-	case p.sign("document") || p.sign("stream") || p.sign("secret"):
-		d := &Document{Header: header, Secret: p.take("secret")}
-		if d.Secret && !p.sign("document") && !p.sign("stream") {
-			p.expected(`"document" or "stream" behind "secret"`, "other declarations stand outside of the braces")
-		}
-		d.Stream = p.sign("stream")
-		p.at++
-		p.document(d)
-		finish(&d.Header)
-		return d
-	case p.take("remark"):
-		d := &Remark{Header: header, Value: p.expression()}
-		finish(&d.Header)
-		return d
-	case p.take("include"):
-		d := &Include{Header: header, Value: p.expression()}
-		if t := p.token(); t.kind == tokenWord && !t.newline && !p.sign("under") {
-			p.expected(`"under" and a folder, or the end of the line`, "")
-		}
-		if p.take("under") {
-			d.Under = p.quoted("a folder")
-		}
-		finish(&d.Header)
-		return d
-	case p.take("require"):
-		d := &Require{Header: header, Condition: p.expression()}
-		if p.take("else") {
-			d.Message = p.quoted("a message")
-		}
-		finish(&d.Header)
-		return d
-	case p.take("let"):
-		d := &Let{Header: header}
-		d.Name = p.name("the name of the value")
-		d.Type, d.Value = p.typeAndValue()
-		finish(&d.Header)
-		return d
-	case p.take("if"):
-		d := &IfBlock{Header: header, Condition: p.expression()}
-		d.Then = p.block("behind the condition")
-		if p.sign("else") {
-			p.at++
-			if p.sign("if") {
-				d.Else = []Declaration{p.blockEntry(Header{})}
-			} else {
-				d.Else = p.block(`behind "else"`)
-			}
-		}
-		finish(&d.Header)
-		return d
-	case p.take("for"):
-		loop := &For{}
-		p.loopHead(loop)
-		loop.node = p.node(start)
-		d := &ForBlock{Header: header, Loop: loop}
-		d.Body = p.block("behind what it goes through")
-		finish(&d.Header)
-		return d
-	}
-	return nil
+	f, b := p.form(header, p.mode)
+	f.read(p, b, func(d Declaration) { result = d })
+	result.Declared().Span = p.span(start)
+	return result
 }
 
 // block reads declarations in braces.

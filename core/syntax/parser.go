@@ -25,21 +25,12 @@ var reserved = map[string]bool{
 	"matches": true, "null": true, "true": true, "false": true,
 }
 
-// declarationWords begin a declaration. The second half does not exist yet, but begins one all the same when a
-// broken declaration is skipped.
-var declarationWords = []string{
-	"use", "type", "input", "let", "fn", "document", "stream", "include", "output", "remark", "require", "test",
-	"patch", "secret", "later", "rule",
-}
-
-const knownDeclarations = 15
-
 type parser struct {
 	*scanner
 	at     int  // index of the current token
 	free   bool // the innermost bracket ignores newlines
 	arms   bool // the innermost bracket is that of a match
-	mode   blockMode
+	mode   context
 	each   string // the name of the documents in the each in hand
 	depth  int
 	ids    ID
@@ -271,7 +262,7 @@ func (p *parser) declarationAhead() bool {
 		return false
 	}
 	if t.kind != tokenWord || !t.newline || t.start > 0 && p.text[t.start-1] != '\n' ||
-		!slices.Contains(declarationWords, p.textOf(t)) {
+		!beginsDeclaration(p.textOf(t)) {
 		return false
 	}
 	next := p.peek(1)
@@ -301,13 +292,10 @@ func (p *parser) declaration() (result Declaration) {
 	start := p.at
 	p.markStart()
 	p.first, p.free, p.arms, p.mode, p.each, p.depth = p.token().start, false, false, inDocuments, "", 0
-	header, word := Header{Description: p.description(start)}, ""
+	var begun *form
 	finish := func(broken bool) {
 		if result == nil {
-			// What has no name cannot be missed.
-			unnamed := slices.Contains([]string{"if", "for", "remark", "require", "document", "stream", "include",
-				"patch", "test"}, word)
-			p.module.Nameless = p.module.Nameless || !unnamed
+			p.module.Nameless = p.module.Nameless || begun == nil || !begun.unnamed // what has no name cannot be missed
 			return
 		}
 		h := result.Declared()
@@ -323,99 +311,14 @@ func (p *parser) declaration() (result Declaration) {
 			p.skip(start)
 		}
 	}()
-
-	if p.token().kind == tokenWord {
-		word = p.current()
-	}
-	known := slices.Index(declarationWords, word)
-	secret, later := word == "secret", word == "later"
-	if secret || later {
-		word = p.behindMark(word)
-	}
-	if word == "if" || word == "for" {
-		result = p.blockEntry(header)
-	} else if known < 0 || known >= knownDeclarations {
-		help := "a declaration begins with one of " +
-			"" + strings.Join(append(declarationWords[:knownDeclarations:knownDeclarations], "if", "for"), ", ")
-		if near, ok := source.Nearest(word, declarationWords[:knownDeclarations]); ok {
-			help = fmt.Sprintf("did you mean %q?", near)
-		}
-		if p.peek(1).is(p, "=") {
-			help = fmt.Sprintf("a named value is written: let %s = …", word)
-		}
-		if p.token().kind == tokenIllegal {
-			panic(bailout{}) // reported by the scanner
-		}
-		p.expected("a declaration", help)
-	} else {
-		p.at++
-	}
-	switch word {
-	case "use":
-		d := &Use{Header: header}
-		p.use(d, func() { result = d })
-	case "type":
-		d := &TypeDeclaration{Header: header}
-		d.Name = p.name("the name of the type")
-		result = d
-		p.expect("=", "behind the name of the type")
-		d.Type = p.limitedType()
-	case "input":
-		d := &Input{Header: header, Secret: secret}
-		d.Name = p.name("the name of the input")
-		result = d
-		p.input(d, later)
-	case "let":
-		d := &Let{Header: header}
-		d.Name = p.name("the name of the value")
-		result = d
-		d.Type, d.Value = p.typeAndValue()
-	case "output":
-		d := &Output{Header: header, Secret: secret}
-		d.Name = p.name("the name of the output")
-		result = d
-		d.Type, d.Value = p.typeAndValue()
-	case "fn":
-		d := &Function{Header: header}
-		d.Name = p.name("the name of the function")
-		result = d
-		p.function(d)
-	case "document", "stream":
-		d := &Document{Header: header, Secret: secret, Stream: word == "stream"}
-		result = d
-		p.document(d)
-	case "remark", "require", "include":
-		p.at--
-		result = p.blockEntry(header)
-	case "patch":
-		d := &PatchAll{Header: header}
-		result = d
-		p.patchAll(d)
-	case "test":
-		d := &Test{Header: header}
-		result = d
-		p.test(d)
-	}
+	f, b := p.form(Header{Description: p.description(start)}, inModule)
+	begun = f
+	f.read(p, b, func(d Declaration) { result = d })
 	if t := p.token(); t.kind != tokenEnd && !t.newline {
 		p.expected("the end of the line", p.behindValue())
 	}
 	finish(false)
 	return result
-}
-
-// behindMark takes `secret` or `later` and returns the word of the declaration behind it.
-func (p *parser) behindMark(mark string) string {
-	allowed := map[string][]string{"secret": {"input", "output", "document", "stream"}, "later": {"input"}}[mark]
-	p.at++
-	t := p.token()
-	if t.kind != tokenWord || t.newline || !slices.Contains(allowed, p.textOf(t)) {
-		help := ""
-		if t.kind == tokenWord && p.textOf(t) == "let" {
-			help = "what is computed from a secret is secret of itself: leave the word out"
-		}
-		p.expected(fmt.Sprintf("%s behind %q", anyOf(allowed), mark), help)
-	}
-	return p.textOf(t)
 }
 
 // anyOf lists words of which one is expected.

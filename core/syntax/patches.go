@@ -2,7 +2,6 @@ package syntax
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"knothole/core/source"
@@ -100,26 +99,8 @@ func (d *Operation) MergeInstead(file *source.File, missing int) string {
 	return fmt.Sprintf("merge %s: %s", path, record)
 }
 
-// blockMode says what may stand in the block in hand.
-type blockMode uint8
-
-const (
-	inDocuments blockMode = iota
-	inTest
-	inPatch
-	inEach
-)
-
-// blockWords begin what may stand in a block.
-var blockWords = [...][]string{
-	inDocuments: {"document", "stream", "secret", "include", "remark", "require", "let", "if", "for"},
-	inTest:      {"let", "expect", "if", "for"},
-	inPatch:     {"add", "replace", "put", "merge", "remove", "each", "let", "if", "for"},
-	inEach:      {"add", "replace", "put", "merge", "remove", "let", "if", "for"},
-}
-
 // inMode reads a block in which other things may stand than around it.
-func (p *parser) inMode(mode blockMode, each string, where string) []Declaration {
+func (p *parser) inMode(mode context, each string, where string) []Declaration {
 	outer, outerEach := p.mode, p.each
 	p.mode, p.each = mode, each
 	body := p.block(where)
@@ -159,7 +140,6 @@ func (p *parser) patchAll(d *PatchAll) {
 // eachEntry reads `each d at "…" where … { … }`.
 func (p *parser) eachEntry(header Header) Declaration {
 	d := &Each{Header: header}
-	p.at++
 	d.Optional = p.take("?")
 	d.Name = p.name("a name for each document")
 	if p.take("at") {
@@ -173,9 +153,8 @@ func (p *parser) eachEntry(header Header) Declaration {
 }
 
 // operation reads one operation of a patch.
-func (p *parser) operation(header Header) Declaration {
-	d := &Operation{Header: header, Verb: Verb(slices.Index(verbTexts, p.current()))}
-	p.at++
+func (p *parser) operation(header Header, verb Verb) Declaration {
+	d := &Operation{Header: header, Verb: verb}
 	d.Optional = p.take("?")
 	start := p.token().start
 	switch t := p.token(); {
