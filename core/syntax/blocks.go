@@ -75,10 +75,16 @@ func (p *parser) block(where string) []Declaration {
 			t.newline = true
 		}
 		if !first && !t.newline {
-			p.expected(`the end of the line or "}"`, "")
+			p.missing(`the end of the line or "}"`, "")
+			p.sync(p.at, "}")
+			continue
 		}
 		p.markStart()
-		entries = append(entries, p.blockEntry(Header{Description: p.description(p.at)}))
+		if at := p.at; !p.try(func() {
+			entries = append(entries, p.blockEntry(Header{Description: p.description(p.at)}))
+		}) {
+			p.sync(at, "}")
+		}
 	}
 	p.at++
 	p.free, p.arms = free, arms

@@ -74,7 +74,7 @@ func init() { // for a cycle: to read a block is to read forms
 				d := &Let{Header: b.header}
 				d.Name = p.name("the name of the value")
 				keep(d)
-				d.Type, d.Value = p.typeAndValue()
+				p.typeAndValue(&d.Type, &d.Value)
 			}},
 		{word: "fn", context: inModule, read: func(p *parser, b beginning, keep func(Declaration)) {
 			d := &Function{Header: b.header}
@@ -100,7 +100,7 @@ func init() { // for a cycle: to read a block is to read forms
 				d := &Output{Header: b.header, Secret: b.mark == "secret"}
 				d.Name = p.name("the name of the output")
 				keep(d)
-				d.Type, d.Value = p.typeAndValue()
+				p.typeAndValue(&d.Type, &d.Value)
 			}},
 		{word: "remark", context: inModule | inDocuments, unnamed: true,
 			read: func(p *parser, b beginning, keep func(Declaration)) {

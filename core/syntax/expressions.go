@@ -29,7 +29,7 @@ func (p *parser) letExpression() Expression {
 	e := &LetIn{}
 	for {
 		b := &Binding{Name: p.name("a local name")}
-		b.Type, b.Value = p.typeAndValue()
+		p.typeAndValue(&b.Type, &b.Value)
 		e.Bindings = append(e.Bindings, b)
 		if p.sign(",") {
 			p.separator()
@@ -203,9 +203,10 @@ func (p *parser) fieldName() Identifier {
 	t := p.token()
 	if p.declarationAhead() { // it is the line of the point that has to change
 		point := p.tokens[p.at-1]
-		p.fail(source.Finding{Code: source.Syntax, Span: p.spanOf(point),
+		p.mistake(source.Finding{Code: source.Syntax, Span: p.spanOf(point),
 			Message: fmt.Sprintf("expected the name of a field behind %q", p.textOf(point)),
 			Help:    "write it, or leave the point out"})
+		return Identifier{Span: p.file.Span(point.end, point.end)}
 	}
 	switch t.kind {
 	case tokenWord:
@@ -224,8 +225,8 @@ func (p *parser) fieldName() Identifier {
 	if t.kind == tokenNumber {
 		help = p.unquotedText()
 	}
-	p.expected("the name of a field", help)
-	return Identifier{}
+	p.missing("the name of a field", help)
+	return Identifier{Span: p.file.Span(p.tokens[p.at-1].end, p.tokens[p.at-1].end)}
 }
 
 // call reads the arguments of a call in their parentheses.
@@ -304,8 +305,19 @@ func (p *parser) expressionOperand(what string) Expression {
 	if p.sign("/") && before.is(p, "/") && before.end == p.token().start {
 		help = "a comment begins with #"
 	}
-	p.expected(what, help)
-	return nil
+	p.missing(what, help)
+	return p.bad()
+}
+
+// bad stands for an expression that is missing before the current token.
+func (p *parser) bad() *Bad {
+	end := p.token().start
+	if p.at > 0 {
+		end = p.tokens[p.at-1].end
+	}
+	b := &Bad{node: p.node(end)}
+	b.span = p.file.Span(end, end)
+	return b
 }
 
 func (p *parser) primary() Expression { return p.expressionOperand("a value") }
@@ -340,7 +352,8 @@ func (p *parser) word(what string) Expression {
 			fmt.Sprintf("write (%s …)", word))
 	}
 	if reserved[word] || p.declarationAhead() {
-		p.expected(what, "")
+		p.missing(what, "")
+		return p.bad()
 	}
 	p.at++
 	return &Name{node: p.node(t.start), Name: word}

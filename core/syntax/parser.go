@@ -27,12 +27,15 @@ var reserved = map[string]bool{
 
 type parser struct {
 	*scanner
-	at     int  // index of the current token
-	free   bool // the innermost bracket ignores newlines
-	arms   bool // the innermost bracket is that of a match
-	mode   context
-	each   string // the name of the documents in the each in hand
-	depth  int
+	at    int  // index of the current token
+	free  bool // the innermost bracket ignores newlines
+	arms  bool // the innermost bracket is that of a match
+	mode  context
+	each  string // the name of the documents in the each in hand
+	depth int
+	// broken says that a mistake in the declaration in hand was reported. What follows in it is read without a word, so
+	// that as much as possible of its tree is there.
+	broken bool
 	ids    ID
 	module *Module
 	first  int // offset at which the declaration in hand begins
@@ -204,32 +207,110 @@ func (p *parser) found() string {
 	}
 }
 
-// fail reports a mistake and gives the declaration up. It stays silent when the scanner has already reported
-// something in this declaration, up to here: that one is the cause.
+// fail reports a mistake and gives up what is being read: that ends where something like it could begin.
 func (p *parser) fail(f source.Finding) {
+	p.mistake(f)
+	panic(bailout{})
+}
+
+// mistake reports a mistake, if it is the first in its declaration. It stays silent when the scanner has already
+// reported something in this declaration, up to here: that one is the cause.
+func (p *parser) mistake(f source.Finding) {
+	if p.broken {
+		return
+	}
+	p.broken = true
 	end := max(p.file.Offset(f.Span.Start), p.token().end)
 	i := sort.Search(len(p.findings), func(i int) bool { return p.file.Offset(p.findings[i].Span.Start) >= p.first })
 	if i == len(p.findings) || p.file.Offset(p.findings[i].Span.Start) > end {
 		p.module.Findings.Add(f)
 	}
-	panic(bailout{})
+}
+
+// try reads something and reports whether it could be read to its end.
+func (p *parser) try(read func()) (ok bool) {
+	free, arms, mode, each, depth := p.free, p.arms, p.mode, p.each, p.depth
+	defer func() {
+		if problem := recover(); problem != nil {
+			if _, expected := problem.(bailout); !expected {
+				panic(problem)
+			}
+			p.broken = true
+			p.free, p.arms, p.mode, p.each, p.depth = free, arms, mode, each, depth
+			ok = false
+		}
+	}()
+	read()
+	return true
+}
+
+// sync goes on from an entry that begins at the token at index start, and could not be read, to where the next one may
+// begin: at a comma, at the beginning of a line, or at the bracket that closes them all. Where the declaration ends
+// before, it is given up.
+func (p *parser) sync(start int, closing string) {
+	depth := 0
+	for i := start; ; i++ {
+		p.at = max(p.at, i)
+		t := p.tokens[i]
+		switch {
+		case t.kind == tokenEnd:
+			panic(bailout{})
+		case t.kind == tokenInsert:
+			depth++
+			continue
+		case t.kind != tokenSign || t.end == t.start:
+		case strings.Contains("([{", p.textOf(t)):
+			depth++
+			continue
+		case strings.Contains(")]}", p.textOf(t)):
+			if depth--; depth < 0 {
+				if p.textOf(t) != closing || p.at > i {
+					panic(bailout{})
+				}
+				return
+			}
+			continue
+		}
+		if depth > 0 || i < p.at || i == start {
+			continue
+		}
+		if p.declarationAhead() {
+			panic(bailout{})
+		}
+		if t.newline || p.sign(",") {
+			return
+		}
+	}
 }
 
 func (p *parser) failHere(code source.Code, message, help string) {
+	p.mistakeHere(code, message, help)
+	panic(bailout{})
+}
+
+// mistakeHere is mistake at the current token.
+func (p *parser) mistakeHere(code source.Code, message, help string) {
 	t := p.token()
 	span := p.spanOf(t)
 	if t.kind == tokenEnd {
 		end := len(strings.TrimRight(p.text, " \t\r\n"))
 		span = p.file.Span(end, end)
 	}
-	p.fail(source.Finding{Code: code, Span: span, Message: message, Help: help})
+	p.mistake(source.Finding{Code: code, Span: span, Message: message, Help: help})
 }
 
 func (p *parser) expected(what, help string) {
+	p.missing(what, help)
+	panic(bailout{})
+}
+
+// missing is expected for what can be left out of the tree.
+func (p *parser) missing(what, help string) {
 	if p.token().kind == tokenSign && p.current() == "" {
-		panic(bailout{}) // the scanner closed an insert here and said so
+		p.broken = true // the scanner closed an insert here and said so
+		return
 	}
-	p.failHere(source.Syntax, fmt.Sprintf("expected %s, found %s", what, p.found()), help)
+	p.mistakeHere(source.Syntax, fmt.Sprintf("expected %s, found %s", what, p.found()), help)
 }
 
 func (p *parser) expect(text, where string) {
@@ -291,6 +372,7 @@ func (p *parser) description(index int) string {
 func (p *parser) declaration() (result Declaration) {
 	start := p.at
 	p.markStart()
+	p.broken = false
 	p.first, p.free, p.arms, p.mode, p.each, p.depth = p.token().start, false, false, inDocuments, "", 0
 	var begun *form
 	finish := func(broken bool) {
@@ -317,7 +399,10 @@ func (p *parser) declaration() (result Declaration) {
 	if t := p.token(); t.kind != tokenEnd && !t.newline {
 		p.expected("the end of the line", p.behindValue())
 	}
-	finish(false)
+	finish(p.broken)
+	if p.broken {
+		p.skip(start)
+	}
 	return result
 }
 
@@ -451,17 +536,29 @@ func (p *parser) deprecation() string {
 }
 
 // typeAndValue reads `: T = value`, the type being optional.
-func (p *parser) typeAndValue() (Type, Expression) {
-	var t Type
+func (p *parser) typeAndValue(t *Type, v *Expression) {
 	if p.take(":") {
-		t = p.limitedType()
+		*t = p.limitedType()
 	}
 	p.expect("=", "and a value")
-	return t, p.expression()
+	*v = p.value()
+}
+
+// value reads the value of a declaration; what cannot be read of it is Bad.
+func (p *parser) value() (e Expression) {
+	start := p.token().start
+	if !p.try(func() { e = p.expression() }) {
+		e = &Bad{node: p.node(start)}
+	}
+	return e
 }
 
 func (p *parser) function(d *Function) {
-	d.Parameters = p.parameters(false)
+	parameters := p.parameters(false)
+	if p.broken { // nothing is known of what it takes
+		panic(bailout{})
+	}
+	d.Parameters = parameters
 	if p.take("->") {
 		d.Result = p.unionType()
 	}
@@ -469,7 +566,7 @@ func (p *parser) function(d *Function) {
 		p.expected(`"=" and the body of the function`, "put the type and its conditions in parentheses: -> (T where …)")
 	}
 	p.bodySign()
-	d.Body = p.expression()
+	d.Body = p.value()
 }
 
 // bodySign takes the sign between the head of a function and its body.
@@ -518,7 +615,7 @@ func (p *parser) document(d *Document) {
 	if !d.Stream && p.take("as") {
 		d.Format = p.name("a format")
 	}
-	d.Type, d.Value = p.typeAndValue()
+	p.typeAndValue(&d.Type, &d.Value)
 }
 
 // entries reads what stands between the bracket at index open and the one that closes it: entries separated by
@@ -547,7 +644,9 @@ func (p *parser) entries(open int, entry func()) {
 			if p.token().kind == tokenEnd || p.sign(")") || p.sign("]") || p.sign("}") {
 				p.unclosed(open, closing)
 			}
-			p.expected(fmt.Sprintf(`",", the end of the line or %q`, closing), p.behindValue())
+			p.missing(fmt.Sprintf(`",", the end of the line or %q`, closing), p.behindValue())
+			p.sync(p.at, closing)
+			continue
 		}
 		if p.token().kind == tokenEnd || p.sign(")") || p.sign("]") || p.sign("}") || p.declarationAhead() {
 			p.unclosed(open, closing)
@@ -558,7 +657,9 @@ func (p *parser) entries(open int, entry func()) {
 				"put the minus at the end of the line above to subtract, or directly before the number")
 		}
 		p.markStart()
-		entry()
+		if at := p.at; !p.try(entry) || p.at == at {
+			p.sync(at, closing)
+		}
 	}
 	p.at++
 	p.free, p.arms = free, arms

@@ -188,6 +188,8 @@ func (n *node) Place() source.Span { return n.span }
 func (n *node) ID() ID             { return n.id }
 
 type (
+	// Bad stands for an expression that is missing or could not be read, which was reported. Its declaration is broken.
+	Bad struct{ node }
 	// Null is `null`.
 	Null struct{ node }
 	// Bool is `true` or `false`.

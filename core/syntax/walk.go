@@ -12,6 +12,7 @@ type Node interface{ Place() source.Span }
 // Place returns the whole of the declaration.
 func (h *Header) Place() source.Span { return h.Span }
 
+func (*Bad) expression()    {}
 func (*Null) expression()   {}
 func (*Bool) expression()   {}
 func (*Int) expression()    {}
