@@ -304,7 +304,7 @@ func (c *checker) checkStep(d *syntax.Operation, s *syntax.Step, t types.Type, l
 			c.report(source.UnknownField, s.Keys[0].Span, help, "%s has no field %q", types.Article(t), name)
 		}
 		return types.Any
-	case syntax.DeepStep:
+	case syntax.DeepStep, syntax.NamedStep: // paths with names are followed in data of which nothing is known
 		return types.Any
 	}
 	element := types.Any

@@ -191,6 +191,8 @@ func (c *checker) resolveDeclaration(o *Object) {
 		c.checkStatement(d)
 	case *syntax.Function:
 		c.checkFunction(o, d)
+	case *syntax.Operation: // a path that stands in no module
+		c.patchBody([]syntax.Declaration{d}, &patching{target: types.Any})
 	}
 }
 

@@ -199,32 +199,17 @@ func compareDocuments(path string, left, right *render.Document) Document {
 	d := Document{Path: path, Status: Same}
 	switch {
 	case left == nil:
-		d.Status, d.Title = OnlyRight, Title(right.Value)
+		d.Status, d.Title = OnlyRight, place.Title(right.Value)
 	case right == nil:
-		d.Status, d.Title = OnlyLeft, Title(left.Value)
+		d.Status, d.Title = OnlyLeft, place.Title(left.Value)
 	default:
-		d.Title, d.Stream = Title(right.Value), right.Stream
+		d.Title, d.Stream = place.Title(right.Value), right.Stream
 		d.Rows = Values(left.Value, right.Value)
 		if len(d.Rows) > 0 {
 			d.Status = Differs
 		}
 	}
 	return d
-}
-
-// Title names what a document or an element describes, when it says so in the open object format; else it is empty.
-func Title(v value.Value) string {
-	if v.Kind() != value.Record {
-		return ""
-	}
-	kind, metadata := v.Get("kind"), v.Get("metadata")
-	if kind.Kind() != value.String || metadata.Kind() != value.Record || metadata.Get("name").Kind() != value.String {
-		return ""
-	}
-	if kind.Mark() != 0 || metadata.Get("name").Mark() != 0 {
-		return "" // it would be shown
-	}
-	return kind.Text() + " " + metadata.Get("name").Text()
 }
 
 // Values returns the places at which two values differ.
@@ -281,63 +266,15 @@ func (w *walk) records(path *place.Path, left, right value.Value) {
 	}
 }
 
-// objectName stands for the kind and the name of an object in the open format, by which those of a stream are known.
-const objectName = "kind and name"
-
-// identifying are the fields by which elements of a list are known, the first that fits.
-var identifying = []string{"name", objectName, "id", "key", "path", "host", "port"}
-
-// keyOf returns the text by which an element is known through a field. An object in the open format is known by the
-// name in its metadata.
-func keyOf(x value.Value, field string) (string, bool) {
-	if x.Kind() != value.Record {
-		return "", false
-	}
-	if field == objectName {
-		title := Title(x)
-		return title, title != ""
-	}
-	if metadata := x.Get("metadata"); field == "name" && metadata.Kind() == value.Record {
-		x = metadata
-	}
-	key := x.Get(field)
-	if key.Mark() != 0 {
-		return "", false // it would be shown
-	}
-	return key.Scalar()
-}
-
-// keysOf returns the texts by which the elements of a list are known through a field; ok is false when an element
-// lacks it or two have the same.
-func keysOf(elements []value.Value, field string) (keys []string, ok bool) {
-	seen := make(map[string]bool, len(elements))
-	for _, x := range elements {
-		text, scalar := keyOf(x, field)
-		if !scalar || seen[text] {
-			return nil, false
-		}
-		seen[text] = true
-		keys = append(keys, text)
-	}
-	return keys, true
-}
-
 func (w *walk) lists(path *place.Path, left, right []value.Value) {
 	if len(left)+len(right) > 0 {
-		for _, field := range identifying {
-			a, ok := keysOf(left, field)
-			if !ok {
-				continue
-			}
-			b, ok := keysOf(right, field)
-			if !ok {
-				continue
-			}
-			// As many elements with other keys throughout: it is the key that differs.
-			if len(a) == len(b) && !slices.ContainsFunc(a, func(key string) bool { return slices.Contains(b, key) }) {
-				continue
-			}
-			w.keyed(path, left, right, a, b)
+		// As many elements with other keys throughout: it is the key that differs.
+		accept := func(keys [][]string) bool {
+			a, b := keys[0], keys[1]
+			return len(a) != len(b) || slices.ContainsFunc(a, func(key string) bool { return slices.Contains(b, key) })
+		}
+		if keys := place.Keys(accept, left, right); keys != nil {
+			w.keyed(path, left, right, keys[0], keys[1])
 			return
 		}
 	}

@@ -304,15 +304,10 @@ func nearPath(pattern string, documents []*piece) string {
 
 // nameOf names a document in messages: by its kind and name where it has them, else by what is given.
 func nameOf(v value.Value, other string) string {
-	if v.Kind() != value.Record {
-		return other
+	if kind, name, ok := place.Object(v); ok {
+		return fmt.Sprintf("%s %q", kind, name)
 	}
-	kind, metadata := v.Get("kind"), v.Get("metadata")
-	if kind.Kind() != value.String || kind.Mark() != 0 || metadata.Kind() != value.Record ||
-		metadata.Get("name").Kind() != value.String || metadata.Get("name").Mark() != 0 {
-		return other
-	}
-	return fmt.Sprintf("%s %q", kind.Text(), metadata.Get("name").Text())
+	return other
 }
 
 // operation compiles one operation of a patch.
@@ -429,6 +424,8 @@ func (o *operation) pattern(f *frame, chosen *[]value.Origin) place.Pattern {
 					"an element is named by its position or by a condition on it",
 					"the index of a list is an int, not %s", describeValue(index))
 			}
+		case syntax.NamedStep:
+			to.Kind = place.NamedElement
 		case syntax.ConditionStep:
 			to.Kind = place.OneElement
 		case syntax.EachStep:

@@ -160,9 +160,17 @@ func (o *operation) explain(f *frame, m *place.Miss, name string) source.Finding
 		message = fmt.Sprintf("%d elements%s satisfy %s: %s", len(positions), of, inner(stepText),
 			strings.Join(positions, ", "))
 		help = fmt.Sprintf("narrow the condition, or write [* where %s] for all of them", inner(stepText))
+		if s.tree.Kind == syntax.NamedStep {
+			message = fmt.Sprintf("%d elements%s are known as %q: %s", len(positions), of, s.tree.Keys[0].Name,
+				strings.Join(positions, ", "))
+			help = "name one by its position"
+		}
 	case place.NoneHolds:
 		message, help = fmt.Sprintf("no element%s satisfies %s", of, inner(strings.TrimPrefix(stepText, "[* where"))),
 			s.hints.tell(f, m.Found.Elements())
+		if s.tree.Kind == syntax.NamedStep {
+			message = fmt.Sprintf("no element%s is known as %q", of, s.tree.Keys[0].Name)
+		}
 		if m.Found.Len() == 0 {
 			help = "the list is empty"
 		}
@@ -208,7 +216,7 @@ func (o *operation) missing(f *frame, m *place.Miss, s *step, in, stepText strin
 			return fmt.Sprintf("there is no element %s%s: the list has %s", inner(stepText), in,
 				countOf(m.Found.Len(), "element")), ""
 		}
-	case syntax.KeyStep, syntax.ChoiceStep:
+	case syntax.KeyStep, syntax.ChoiceStep, syntax.NamedStep:
 	case syntax.DeepStep:
 		return fmt.Sprintf("no place%s meets %s", in, o.path[strings.Index(o.path, stepText):]), ""
 	default:

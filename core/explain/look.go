@@ -1,7 +1,9 @@
 package explain
 
 import (
+	"cmp"
 	"slices"
+	"strings"
 
 	"knothole/core/eval"
 	"knothole/core/place"
@@ -34,7 +36,7 @@ type Inventory struct {
 
 // Look gathers the values at a path in all documents: those of streams are looked at one by one.
 func Look(sets []Documents, path *eval.Places) *Inventory {
-	inventory := &Inventory{}
+	inventory, namer := &Inventory{}, &place.Namer{}
 	for _, set := range sets {
 		for i := range set.Documents {
 			d := &set.Documents[i]
@@ -52,52 +54,16 @@ func Look(sets []Documents, path *eval.Places) *Inventory {
 				}
 				title := ""
 				if d.Stream {
-					title = titleOf(v)
+					title = cmp.Or(place.Title(v), place.Kind(v))
 				}
 				for _, f := range found {
 					inventory.Places = append(inventory.Places,
-						Place{set.Name, d.Path, title, known(v, f.Path), f.Value})
+						Place{set.Name, d.Path, title, namer.Path(v, f.Path), f.Value})
 				}
 			}
 		}
 	}
 	return inventory
-}
-
-// known returns a path on which elements of lists that have a name are known by it.
-func known(v value.Value, path *place.Path) *place.Path {
-	var result *place.Path
-	for _, step := range path.Steps() {
-		if step.Kind == place.Field {
-			result, v = result.Field(step.Name), v.Get(step.Name)
-			continue
-		}
-		v = v.Elements()[step.Index]
-		name := value.Value{}
-		if v.Kind() == value.Record {
-			name = v.Get("name")
-		}
-		if name.Kind() == value.String && name.Mark() == 0 && name.Text() != "" {
-			result = result.Keyed(name.Text(), step.Index)
-		} else {
-			result = result.Index(step.Index)
-		}
-	}
-	return result
-}
-
-// titleOf names an object by its kind and name.
-func titleOf(v value.Value) string {
-	kind := render.KindOf(v)
-	if kind == "" {
-		return ""
-	}
-	if metadata := v.Get("metadata"); metadata.Kind() == value.Record {
-		if name := metadata.Get("name"); name.Kind() == value.String && name.Mark() == 0 {
-			return kind + " " + name.Text()
-		}
-	}
-	return kind
 }
 
 // Row is a value with the environments that have it at a place of a document.
@@ -127,12 +93,7 @@ func (in *Inventory) Rows() []Row {
 		rows[k][i].Environments = append(rows[k][i].Environments, p.Environment)
 	}
 	slices.SortStableFunc(order, func(a, b key) int {
-		if a.document < b.document {
-			return -1
-		} else if a.document > b.document {
-			return 1
-		}
-		return 0
+		return strings.Compare(a.document, b.document)
 	})
 	var all []Row
 	for _, k := range order {

@@ -64,7 +64,7 @@ func Value(p *project.Project, e *project.Environment, document string, path *ev
 			v = v.Elements()[step.Index]
 		}
 	}
-	w.Path = known(w.Document.Value, w.Path)
+	w.Path = new(place.Namer).Path(w.Document.Value, w.Path)
 	w.addInputs(p, r, w.names(r.Recorder()))
 	return w, "", findings
 }

@@ -20,12 +20,13 @@ const (
 	OneElement                      // the only element that holds
 	SomeElements                    // every element that holds; there must be one
 	AnyElement                      // every element
+	NamedElement                    // the only element that is known by the key, or the field with it
 )
 
 // PatternStep is one step of a pattern.
 type PatternStep struct {
 	Kind  PatternKind
-	Keys  []string // OneKey: one; SomeKeys: all
+	Keys  []string // OneKey, NamedElement: one; SomeKeys: all
 	Index int64
 	// Holds reports whether an element is meant; for OneElement and SomeElements.
 	Holds func(element value.Value) bool
@@ -203,6 +204,9 @@ func (c *change) at(v value.Value, number int, path *Path, searching bool) value
 		}
 		return c.keys(v, number, path, searching)
 	}
+	if step.Kind == NamedElement && v.Kind() == value.Record {
+		return c.keys(v, number, path, searching)
+	}
 	if v.Kind() != value.List {
 		return missing(NotList)
 	}
@@ -286,12 +290,13 @@ func (c *change) elements(v value.Value, number int, path *Path, searching bool)
 			c.goesToAll(number, path, v)
 		}
 		for i, x := range elements {
-			if step.Kind == AnyElement || step.Holds(x) {
+			if step.Kind == AnyElement || step.Kind == NamedElement && IsKnownAs(x, step.Keys[0]) ||
+				step.Kind != NamedElement && step.Holds(x) {
 				chosen = append(chosen, i)
 			}
 		}
 		switch {
-		case step.Kind == OneElement && len(chosen) > 1:
+		case (step.Kind == OneElement || step.Kind == NamedElement) && len(chosen) > 1:
 			if c.miss(Several, number, path, v); c.first.Elements == nil {
 				c.first.Elements = chosen
 			}

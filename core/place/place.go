@@ -108,7 +108,7 @@ func elementName(name string) string {
 	if name == "*" || bareName.MatchString(name) && name != "end" && name != "it" && !strings.HasPrefix(name, "it.") {
 		return name
 	}
-	return strconv.Quote(name)
+	return Quote(name)
 }
 
 // Key returns a key as it is written in the language: in quotes when it is not made of name characters and inner
@@ -122,7 +122,7 @@ func Key(name string) string {
 		letter := c == '_' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z'
 		inner := i > 0 && (c >= '0' && c <= '9' || c == '-' && i < len(name)-1 && name[i-1] != '-')
 		if !letter && !inner {
-			return strconv.Quote(name)
+			return Quote(name)
 		}
 	}
 	return name

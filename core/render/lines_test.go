@@ -9,6 +9,7 @@ import (
 
 	"knothole/core/data"
 	"knothole/core/eval"
+	"knothole/core/place"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/value"
@@ -119,7 +120,7 @@ func TestStreamOrderOfKinds(t *testing.T) {
 	objects, _ := render.Stream(documents)
 	var got []string
 	for _, v := range objects {
-		got = append(got, render.KindOf(v))
+		got = append(got, place.Kind(v))
 	}
 	require.Equal(t, want, got)
 }

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"knothole/core/data"
+	"knothole/core/place"
 	"knothole/core/project"
 	"knothole/core/value"
 )
@@ -43,21 +44,10 @@ func Stream(documents []Document) (objects []value.Value, others int) {
 }
 
 func rank(v value.Value) int {
-	if r, ok := ranks[KindOf(v)]; ok {
+	if r, ok := ranks[place.Kind(v)]; ok {
 		return r
 	}
 	return otherRank
-}
-
-// KindOf returns the kind of an object, empty when it has none.
-func KindOf(v value.Value) string {
-	if v.Kind() != value.Record {
-		return ""
-	}
-	if kind := v.Get("kind"); kind.Kind() == value.String && kind.Mark() == 0 {
-		return kind.Text()
-	}
-	return ""
 }
 
 // Kinds returns what a document holds, in words for a summary: the kinds of its objects, or its format.
@@ -68,7 +58,7 @@ func (d *Document) Kinds() []string {
 	}
 	var kinds []string
 	for _, v := range objects {
-		kind := KindOf(v)
+		kind := place.Kind(v)
 		if kind == "" {
 			kind = string(d.Format)
 		}

@@ -40,7 +40,11 @@ type parser struct {
 	module *Module
 	first  int // offset at which the declaration in hand begins
 	layout *layout
-	inside []bool // for each token whether it stands inside of brackets; nil when they do not fit each other
+	// outside says that a path is read that stands in no module; named are the places of names of elements in it, which
+	// may be no tokens of the language.
+	outside bool
+	named   map[source.Pos]bool
+	inside  []bool // for each token whether it stands inside of brackets; nil when they do not fit each other
 }
 
 // bailout ends a declaration that cannot be read further; its finding is reported.

@@ -37,6 +37,7 @@ const (
 	EndStep                       // [end]: behind the last element
 	ConditionStep                 // [condition on it]: exactly one element
 	EachStep                      // [*], [* where condition]: every element, or at least one
+	NamedStep                     // [name]: the element that is known by a name, or the field; not in modules
 )
 
 type (
@@ -75,7 +76,7 @@ type (
 type Step struct {
 	Kind  StepKind
 	Span  source.Span
-	Keys  []*Key     // KeyStep: one; ChoiceStep: all
+	Keys  []*Key     // KeyStep, NamedStep: one; ChoiceStep: all
 	Index Expression // IndexStep, ConditionStep, EachStep with a condition; nil otherwise
 }
 
@@ -205,6 +206,11 @@ func (p *parser) step() *Step {
 		return s
 	}
 	p.at++
+	return p.keyStep(start, s)
+}
+
+// keyStep reads what stands behind the point of a step.
+func (p *parser) keyStep(start int, s *Step) *Step {
 	glue := func() {
 		if p.layout != nil {
 			p.layout.glued[p.at] = true
@@ -242,6 +248,7 @@ func (p *parser) step() *Step {
 // elementStep reads a step in brackets; the opening one has the index open.
 func (p *parser) elementStep(s *Step, open int) {
 	switch {
+	case p.outside && p.namedStep(s):
 	case p.sign("end") && p.peek(1).is(p, "]"):
 		s.Kind = EndStep
 		p.at += 2

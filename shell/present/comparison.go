@@ -296,7 +296,7 @@ func showSide(v value.Value, absent string) string {
 	if v.Kind() == value.String {
 		return shortText([]rune(v.Text()), 0, 0)
 	}
-	if title := compare.Title(v); title != "" {
+	if title := place.Title(v); title != "" {
 		return Clean(title)
 	}
 	text := Clean(v.Show(valueLimit))
