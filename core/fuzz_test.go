@@ -296,10 +296,11 @@ func FuzzSecrets(f *testing.F) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if p.ReadSecrets(p.Concrete()[0], secret).HasErrors() {
+			e, findings := p.WithSecrets(p.Concrete()[0], secret)
+			if findings.HasErrors() {
 				return
 			}
-			results, findings := render.All(p, p.Concrete(), render.Options{Everything: true})
+			results, findings := render.All(p, []*project.Environment{e}, render.Options{Everything: true})
 			if findings.HasErrors() {
 				return
 			}
@@ -315,7 +316,7 @@ func FuzzSecrets(f *testing.F) {
 				}
 				b.Write(text)
 			}
-			w := p.World(p.Concrete()[0], false)
+			w := p.World(e, false)
 			for _, o := range p.Module.Order {
 				if d, ok := o.Declaration.(*syntax.Output); ok && !d.Secret {
 					if v, ok := w.Value(o); ok {

@@ -145,8 +145,8 @@ func shown(t *testing.T, program string, secrets secretTexts) (outputs, findings
 	if p.Module == nil {
 		return outputs, findings
 	}
-	e := p.Concrete()[0]
-	require.False(t, p.ReadSecrets(e, secrets).HasErrors(), program)
+	e, unread := p.WithSecrets(p.Concrete()[0], secrets)
+	require.False(t, unread.HasErrors(), program)
 	w := p.World(e, false)
 	for _, o := range p.Module.Order {
 		if d, ok := o.Declaration.(*syntax.Output); ok && !d.Secret {

@@ -15,26 +15,41 @@ import (
 	"knothole/core/value"
 )
 
-// AddLayer lays one more layer over those of an environment, for this run. Name is what messages call it.
-func (p *Project) AddLayer(e *Environment, name string, format data.Format, text []byte) {
+// What is given for one run does not change an environment, but makes another one of it, so that a project can be
+// evaluated, compared and kept with several.
+
+// with returns the environment with one more layer over all others.
+func (e *Environment) with(l *Layer) *Environment {
+	other := *e
+	other.given = append(slices.Clip(e.given), l)
+	return &other
+}
+
+// WithLayer returns an environment with one more layer over those that it has. Name is what messages call it.
+func (p *Project) WithLayer(e *Environment, name string, format data.Format, text []byte) *Environment {
+	return e.with(p.givenLayer(name, format, text))
+}
+
+// givenLayer reads a layer that is given for one run.
+func (p *Project) givenLayer(name string, format data.Format, text []byte) *Layer {
 	l := &Layer{Path: name, Bad: true, Given: true}
-	e.given = append(e.given, l)
 	file, err := p.Sources.Add(name, text)
 	if err != nil {
 		l.findings.Add(source.Finding{Code: source.TooMuchWork, Message: err.Error()})
-		return
+		return l
 	}
 	root, findings := data.Read(file, format, p.keys)
 	p.fill(l, root, findings)
 	p.hideResembling(l)
+	return l
 }
 
-// AddLater fills in values that are known only after deployment, from a layer that holds nothing else.
-func (p *Project) AddLater(e *Environment, name string, format data.Format, text []byte) {
-	p.AddLayer(e, name, format, text)
-	l := e.given[len(e.given)-1]
+// WithLater returns an environment with values that are known only after deployment, from a layer that holds nothing
+// else.
+func (p *Project) WithLater(e *Environment, name string, format data.Format, text []byte) *Environment {
+	l := p.givenLayer(name, format, text)
 	if l.Root.IsAbsent() || p.Module == nil {
-		return
+		return e.with(l)
 	}
 	var names []string
 	for _, o := range p.Inputs() {
@@ -55,31 +70,33 @@ func (p *Project) AddLater(e *Environment, name string, format data.Format, text
 			Message: fmt.Sprintf("%q is not an input that is known only later", key), Help: help,
 			Related: []source.Related{{Span: o.Span, Text: o.Summary()}}})
 	}
+	return e.with(l)
 }
 
-// AddInput gives one input, or a field of one, a value for this run. The text is read as the type of the input; label
-// is what messages call the text. Of a secret input no message shows it.
-func (p *Project) AddInput(e *Environment, name, label, text string) error {
+// WithInput returns an environment in which one input, or a field of one, has another value. The text is read as the
+// type of the input; label is what messages call the text. Of a secret input no message shows it. The error says why
+// there is no such input, or why the text cannot be read.
+func (p *Project) WithInput(e *Environment, name, label, text string) (*Environment, error) {
 	l := &Layer{Path: label, Given: true}
 	if p.Module == nil {
-		return nil
+		return e, nil
 	}
 	in, err := p.InputNamed(name)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	var v value.Value
 	if in.Secret {
 		l.Secret = true
 		read, err := readSecretText(text, in.Type)
 		if err != nil {
-			return fmt.Errorf("%s: %w", label, err)
+			return nil, fmt.Errorf("%s: %w", label, err)
 		}
 		v = value.MarkAll(eval.Originate(read, value.From(in.Object.Span.Start)), value.Secret)
 	} else {
 		file, err := p.Sources.Add(label, []byte(text))
 		if err != nil {
-			return err
+			return nil, err
 		}
 		v, l.findings = readTyped(file, in.Type, p.keys)
 		l.Bad = l.findings.HasErrors()
@@ -90,16 +107,17 @@ func (p *Project) AddInput(e *Environment, name, label, text string) error {
 		}
 		l.Root = v
 	}
-	e.given = append(e.given, l)
-	return nil
+	return e.with(l), nil
 }
 
 // TryInput returns what is wrong with a text as the value of an input; nothing when it fits.
 func (p *Project) TryInput(e *Environment, name, text string) string {
-	before := e.given
-	defer func() { e.given = before }()
-	if err := p.AddInput(e, name, "the answer for "+name, text); err != nil {
+	e, err := p.WithInput(e, name, "the answer for "+name, text)
+	if err != nil {
 		return err.Error()
+	}
+	if len(e.given) == 0 { // there is no module that has inputs
+		return ""
 	}
 	if l := e.given[len(e.given)-1]; l.findings.HasErrors() {
 		return l.findings[0].Message

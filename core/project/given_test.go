@@ -26,6 +26,14 @@ func load(t *testing.T, files map[string]string) *project.Project {
 	return p
 }
 
+// with gives an input a value for one run.
+func with(t *testing.T, p *project.Project, e *project.Environment, name, text string) *project.Environment {
+	t.Helper()
+	e, err := p.WithInput(e, name, "--input "+name, text)
+	require.NoError(t, err)
+	return e
+}
+
 // output evaluates an output in an environment, as JSON, or says what is wrong.
 func output(p *project.Project, e *project.Environment, name string) string {
 	w := p.World(e, false)
@@ -37,6 +45,25 @@ func output(p *project.Project, e *project.Environment, name string) string {
 		return "no value"
 	}
 	return data.CompactJSON(value.Shown(v))
+}
+
+// TestGivenIsNotKept holds that what is given for one run leaves the environment as it is, so that a project can be
+// evaluated with several inputs side by side.
+func TestGivenIsNotKept(t *testing.T) {
+	p := load(t, map[string]string{project.FileName: "[environments.north]\n[environments.north.secrets]\n" +
+		"pin = { variable = \"PIN\" }\n",
+		"main.knot": "input x: int = 1\nsecret input pin: string\noutput y = x\nsecret output z = text.length(pin)\n"})
+	e := p.Environment("north")
+	one, two := with(t, p, e, "x", "2"), with(t, p, e, "x", "3")
+	both := with(t, p, one, "x", "4")
+	read, findings := p.WithSecrets(one, store{"PIN": "tide"})
+	require.Empty(t, findings)
+	for want, e := range map[string]*project.Environment{"1": e, "2": one, "3": two, "4": both} {
+		require.Equal(t, want, output(p, e, "y"))
+		require.Equal(t, `"‹secret›"`, output(p, e, "z"))
+	}
+	v, _ := p.World(read, false).Value(p.Module.Objects["z"])
+	require.Equal(t, int64(4), v.Int())
 }
 
 // TestPrecedence takes away what is strongest, step by step: each time the next holds.
@@ -51,8 +78,7 @@ func TestPrecedence(t *testing.T) {
 	}
 	p := load(t, files)
 	e := p.Environment("north")
-	p.AddLayer(e, "given.yaml", data.YAML, []byte("x: layer"))
-	require.NoError(t, p.AddInput(e, "x", "--input x", "input"))
+	e = with(t, p, p.WithLayer(e, "given.yaml", data.YAML, []byte("x: layer")), "x", "input")
 	require.Equal(t, `"input"`, output(p, e, "y"))
 	for _, c := range []struct{ file, text, want string }{
 		{"second.json", "{}", `"second"`}, {"into.json", "null", `"into"`}, {"first.toml", "", `"first"`},
@@ -60,9 +86,8 @@ func TestPrecedence(t *testing.T) {
 	} {
 		p := load(t, files)
 		if c.want == `"second"` {
-			p.AddLayer(p.Environment("north"), "given.yaml", data.YAML, []byte("x: layer"))
-			require.Equal(t, `"layer"`, output(p, p.Environment("north"), "y"))
-			p = load(t, files)
+			e := p.WithLayer(p.Environment("north"), "given.yaml", data.YAML, []byte("x: layer"))
+			require.Equal(t, `"layer"`, output(p, e, "y"))
 		}
 		require.Equal(t, c.want, output(p, p.Environment("north"), "y"))
 		if c.file != "" {
@@ -99,7 +124,7 @@ func TestTexts(t *testing.T) {
 			p := load(t, map[string]string{project.FileName: "[environments.north]\n",
 				"main.knot": "input x: " + c.declared + "\noutput y = x\n"})
 			e := p.Environment("north")
-			require.NoError(t, p.AddInput(e, "x", "--input x", c.text))
+			e = with(t, p, e, "x", c.text)
 			if got := output(p, e, "y"); c.want != "" {
 				require.Equal(t, c.want, got)
 			} else {
@@ -149,7 +174,8 @@ secret output sum = [lengths, number + 1, part * 2, not login.on]
 	})
 	e := p.Environment("north")
 	require.Equal(t, `[["‹secret›","‹secret›","‹secret›"],"‹secret›","‹secret›","‹secret›"]`, output(p, e, "sum"))
-	findings := p.ReadSecrets(e, store{"text": "tide\n", "number": "41\n", "json": `{"a": [0, {"b/c": 1.5}]}`,
+	unread := e
+	e, findings := p.WithSecrets(unread, store{"text": "tide\n", "number": "41\n", "json": `{"a": [0, {"b/c": 1.5}]}`,
 		"https://store.floodwatch.example/r": `{"r": {"user": "duty-officer", "on": true}}`})
 	require.Empty(t, findings)
 	v, ok := p.World(e, false).Value(p.Module.Objects["sum"])
@@ -159,7 +185,7 @@ secret output sum = [lengths, number + 1, part * 2, not login.on]
 	require.Equal(t, `[["‹secret›","‹secret›","‹secret›"],"‹secret›","‹secret›","‹secret›"]`,
 		data.CompactJSON(value.Shown(v)), "read, but shown to nobody")
 
-	findings = p.ReadSecrets(e, store{"text": "tide", "number": "many", "json": `{"a": "x"}`,
+	e, findings = p.WithSecrets(unread, store{"text": "tide", "number": "many", "json": `{"a": "x"}`,
 		"https://store.floodwatch.example/r": `not JSON`})
 	var messages []string
 	for _, f := range findings {
@@ -184,14 +210,15 @@ func TestFields(t *testing.T) {
 	e := p.Environment("north")
 	for name, text := range map[string]string{"mail.host": "b.example", "levels.low": "1", `levels."very high"`: "5",
 		"free.a.c": "[true]"} {
-		require.NoError(t, p.AddInput(e, name, "--input "+name, text))
+		e = with(t, p, e, name, text)
 	}
-	require.NoError(t, p.AddInput(e, "mail.password", "password.txt", "tide"))
+	e = with(t, p, e, "mail.password", "tide")
 	got := output(p, e, "plain")
 	for _, part := range []string{`"b.example"`, `"high":3`, `"low":1`, `"very high":5`, `"b":1`, `"c":[true]`} {
 		require.Contains(t, got, part)
 	}
-	require.Empty(t, p.ReadSecrets(e, store{}), "what is given is not read")
+	e, findings := p.WithSecrets(e, store{})
+	require.Empty(t, findings, "what is given is not read")
 	require.Equal(t, `"‹secret›"`, output(p, e, "word"))
 	v, ok := p.World(e, false).Value(p.Module.Objects["word"])
 	require.True(t, ok)
@@ -203,14 +230,14 @@ func TestFields(t *testing.T) {
 		"mail.host.x": `the input "mail.host" is no record, so it has no field "x"`,
 		"mail..x":     "is no name of an input", "levels.low": "",
 	} {
-		err := p.AddInput(e, name, "--input "+name, "1")
+		_, err := p.WithInput(e, name, "--input "+name, "1")
 		if want == "" {
 			require.NoError(t, err)
 		} else {
 			require.ErrorContains(t, err, want)
 		}
 	}
-	require.NoError(t, p.AddInput(e, "levels.low", "--input levels.low", "tide"))
+	e = with(t, p, e, "levels.low", "tide")
 	require.Equal(t, `input "levels.low": expected an int, found the string "tide"`, output(p, e, "plain"))
 }
 

@@ -20,7 +20,12 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 	var findings source.Findings
 	checked := environments
 	if len(environments) == len(p.Concrete()) {
-		checked = p.Environments
+		checked = slices.Clone(p.Environments)
+		for i, e := range checked {
+			if at := slices.IndexFunc(environments, func(other *Environment) bool { return other.Name == e.Name }); at >= 0 {
+				checked[i] = environments[at] // which may have been given something for this run
+			}
+		}
 	}
 	var layers []*Layer
 	for _, e := range checked {

@@ -400,12 +400,14 @@ func (p *Project) hide(v value.Value) {
 	})
 }
 
-// ReadSecrets reads the secrets of an environment. What cannot be read is among the findings.
-func (p *Project) ReadSecrets(e *Environment, from SecretSource) source.Findings {
+// WithSecrets returns an environment with its secrets, which it reads. What cannot be read is among the findings.
+func (p *Project) WithSecrets(e *Environment, from SecretSource) (*Environment, source.Findings) {
 	var findings source.Findings
 	if p.Module == nil {
-		return nil
+		return e, nil
 	}
+	other := *e
+	e = &other
 	e.read = map[*Reference]value.Value{}
 	for _, r := range e.Secrets() {
 		t := p.secretAt(r.Path)
@@ -420,7 +422,7 @@ func (p *Project) ReadSecrets(e *Environment, from SecretSource) source.Findings
 		}
 		e.read[r] = value.MarkAll(eval.Originate(v, value.From(r.Span.Start)), value.Secret)
 	}
-	return findings
+	return e, findings
 }
 
 // readReference reads one secret as a value of its type.

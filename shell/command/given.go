@@ -55,7 +55,8 @@ func (g *given) any() bool { return len(g.layers)+len(g.inputs) > 0 || g.later !
 // overrides reports whether layers or inputs are given. Later values are no others than those of the environment.
 func (g *given) overrides() bool { return len(g.layers)+len(g.inputs) > 0 }
 
-// apply gives it to the environment; when it cannot, it says so. Everything needs exactly one environment.
+// apply puts the environment with what is given in place of the one that there is; when it cannot, it says so.
+// Everything needs exactly one environment.
 func (g *given) apply(c *call, p *opened, environments []*project.Environment) (status int) {
 	if !g.any() {
 		return exitClean
@@ -65,11 +66,9 @@ func (g *given) apply(c *call, p *opened, environments []*project.Environment) (
 	}
 	e := environments[0]
 	for _, name := range g.layers {
-		if status := g.layer(c, p, name,
-			func(shown string, format data.Format,
-				text []byte) {
-				p.AddLayer(e, shown, format, text)
-			}); status != exitClean {
+		if status := g.layer(c, p, name, func(shown string, format data.Format, text []byte) {
+			e = p.WithLayer(e, shown, format, text)
+		}); status != exitClean {
 			return status
 		}
 	}
@@ -88,15 +87,19 @@ func (g *given) apply(c *call, p *opened, environments []*project.Environment) (
 			return c.wrongUsage("the input %q is secret: write --input %s=@FILE, so that it does not stay in the "+
 				"history of the shell", name, name)
 		}
-		if err := p.AddInput(e, name, label, text); err != nil {
+		with, err := p.WithInput(e, name, label, text)
+		if err != nil {
 			return c.failed("%s", err)
 		}
+		e = with
 	}
 	if g.later != "" {
-		return g.layer(c, p, g.later,
-			func(shown string, format data.Format, text []byte) { p.AddLater(e, shown, format, text) })
+		status = g.layer(c, p, g.later, func(shown string, format data.Format, text []byte) {
+			e = p.WithLater(e, shown, format, text)
+		})
 	}
-	return exitClean
+	environments[0] = e
+	return status
 }
 
 // openOne opens the project for the environment that the first argument names, with what is given to it. When

@@ -92,9 +92,11 @@ func (c *call) askMissing(p *opened, environments []*project.Environment) int {
 			}
 			wrong := p.TryInput(environments[0], o.Name, text)
 			if wrong == "" {
-				if err := p.AddInput(environments[0], o.Name, "the answer for "+o.Name, text); err != nil {
+				with, err := p.WithInput(environments[0], o.Name, "the answer for "+o.Name, text)
+				if err != nil {
 					return c.failed("%s", err)
 				}
+				environments[0] = with
 				break
 			}
 			fmt.Fprintf(c.err, "  %s\n", present.Clean(wrong))

@@ -71,7 +71,7 @@ func (o *outputsRun) run(c *call) int {
 			return status
 		}
 		defer from.Root.Close()
-		findings = p.ReadSecrets(e, from)
+		e, findings = p.WithSecrets(e, from)
 	}
 	results, found := render.All(p.Project, []*project.Environment{e}, render.Options{Outputs: true})
 	var all []output

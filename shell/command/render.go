@@ -130,8 +130,9 @@ func (r *rendering) once(c *call) int {
 			return status
 		}
 		defer from.Root.Close()
-		for _, e := range environments {
-			findings = append(findings, p.ReadSecrets(e, from)...)
+		for i, e := range environments {
+			with, found := p.WithSecrets(e, from)
+			environments[i], findings = with, append(findings, found...)
 		}
 	}
 	bar := c.progress("evaluating", 0)
