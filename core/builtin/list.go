@@ -16,7 +16,7 @@ var listFunctions = []*Function{
 		Example: `list.length([4, 7])`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return number(c, a[0].Len()) }},
 	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "map(xs: [A], f: fn(A) -> B) -> [B]"},
-		Description: "What f makes of each element.",
+		Description: "The results of f for each element.",
 		Example:     `list.map([1, 2], fn(x) = x * 10)`, Result: `[10,20]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			elements := make([]value.Value, a[0].Len())
@@ -40,7 +40,7 @@ var listFunctions = []*Function{
 		}},
 	{Builtin: check.Builtin{Group: "list", Handling: check.Passes,
 		Signature: "fold(xs: [A], start: B, f: fn(B, A) -> B) -> B"},
-		Description: "What f makes of all elements, one after the other: f(so_far, x).",
+		Description: "The result of f(so_far, x), applied to one element after the other, beginning with start.",
 		Example:     `list.fold([1, 2, 3], 0, fn(so_far, x) = so_far + x)`, Result: `6`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			result := a[1]
@@ -51,7 +51,7 @@ var listFunctions = []*Function{
 		}},
 	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Gives: check.FirstArgument,
 		Signature: "sort(xs: [T], by: (fn(T) -> any)? = null) -> [T]"},
-		Description: "The elements in ascending order, or in that of what by makes of them: numbers by size, " +
+		Description: "The elements in ascending order, or ordered by the key that by returns: numbers by size, " +
 			"strings by code point. Equal ones keep their order. A list of keys orders by its first, then by its " +
 			"second, and so on.",
 		Example: `list.sort(["south", "north"])`, Result: `["north","south"]`,
@@ -68,7 +68,7 @@ var listFunctions = []*Function{
 		}},
 	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Gives: check.FirstArgument,
 		Signature: "distinct(xs: [T], by: (fn(T) -> any)? = null) -> [T]"},
-		Description: "The elements without repetitions, or one for each thing that by makes of them; the first stays.",
+		Description: "The elements without repetitions, or one for each key that by returns; the first is kept.",
 		Example:     `list.distinct([2, 1, 2])`, Result: `[2,1]`,
 		call: distinct},
 	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "union(xs: [T], ys: [T]) -> [T]"},
@@ -89,7 +89,7 @@ var listFunctions = []*Function{
 			return combined(c, func(x value.Value) bool { return !others.has(x) }, a[0])
 		}},
 	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "flatten(xss: [[T]]) -> [T]"},
-		Description: "The elements of all lists, behind each other.",
+		Description: "The elements of all lists, one list after the other.",
 		Example:     `list.flatten([[1], [2, 3]])`, Result: `[1,2,3]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			var elements []value.Value
@@ -116,7 +116,7 @@ var listFunctions = []*Function{
 				func(x value.Value) bool { return c.Truth(c.Apply(a[1], x)) }))
 		}},
 	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "all(xs: [A], f: fn(A) -> bool) -> bool"},
-		Description: "Whether f is true for every element; so it is when there is none.",
+		Description: "Whether f is true for every element; true for an empty list.",
 		Example:     `list.all([1, 2], fn(x) = x > 1)`, Result: `false`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return truth(c, !slices.ContainsFunc(a[0].Elements(),
@@ -124,7 +124,7 @@ var listFunctions = []*Function{
 		}},
 	{Builtin: check.Builtin{Group: "list", Handling: check.Passes,
 		Signature: "count(xs: [A], f: fn(A) -> bool) -> int"},
-		Description: "For how many elements f is true.",
+		Description: "The number of elements for which f is true.",
 		Example:     `list.count([1, 2, 3], fn(x) = x > 1)`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			n := 0
@@ -184,7 +184,7 @@ var listFunctions = []*Function{
 		}},
 	{Builtin: check.Builtin{Group: "list", Handling: check.Passes,
 		Signature: "group(xs: [T], by: fn(T) -> string) -> { *: [T] }"},
-		Description: "The elements by what by makes of them, in the order in which each is first met.",
+		Description: "The elements grouped by the key that by returns, in the order in which each key is first met.",
 		Example:     `list.group(["a1", "b1", "a2"], fn(x) = text.slice(x, 0, 1))`, Result: `{"a":["a1","a2"],"b":["b1"]}`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			groups := map[string][]value.Value{}
@@ -199,7 +199,7 @@ var listFunctions = []*Function{
 		}},
 	{Builtin: check.Builtin{Group: "list", Handling: check.Passes,
 		Signature: "index(xs: [T], by: fn(T) -> string) -> { *: T }"},
-		Description: "The elements by what by makes of them, which must differ.",
+		Description: "The elements by the key that by returns, which must differ.",
 		Example:     `list.index([{ id: "x" }], fn(r) = r.id)`, Result: `{"x":{"id":"x"}}`,
 		Errors: "Two elements have the same key.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -228,7 +228,7 @@ var listFunctions = []*Function{
 			return list(c, chunks)
 		}},
 	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Signature: "repeat(x: T, times: int) -> [T]"},
-		Description: "A list of so many times x.",
+		Description: "A list of x repeated times times.",
 		Example:     `list.repeat("ebb", 2)`, Result: `["ebb","ebb"]`, Errors: "The number is negative.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			elements := make([]value.Value, times(c, a[1], 4))
@@ -243,13 +243,13 @@ var listFunctions = []*Function{
 		call: sum},
 	{Builtin: check.Builtin{Group: "list", Handling: check.Passes,
 		Signature: "min(xs: [T], by: (fn(T) -> any)? = null) -> T"},
-		Description: "The smallest element, or that of which by makes the smallest; the first of equal ones.",
+		Description: "The smallest element, or that with the smallest key that by returns; the first of equal ones.",
 		Example:     `list.min([4, 3])`, Result: `3`,
 		Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",
 		call:   func(c *eval.Call, a []value.Value) value.Value { return extreme(c, a, -1) }},
 	{Builtin: check.Builtin{Group: "list", Handling: check.Passes,
 		Signature: "max(xs: [T], by: (fn(T) -> any)? = null) -> T"},
-		Description: "The largest element, or that of which by makes the largest; the first of equal ones.",
+		Description: "The largest element, or that with the largest key that by returns; the first of equal ones.",
 		Example:     `list.max([4, 3])`, Result: `4`,
 		Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",
 		call:   func(c *eval.Call, a []value.Value) value.Value { return extreme(c, a, 1) }},
@@ -346,7 +346,7 @@ func sortList(c *eval.Call, a []value.Value) value.Value {
 func extreme(c *eval.Call, a []value.Value, sign int) value.Value {
 	pairs := comparable(c, a)
 	if len(pairs) == 0 {
-		c.Fail(0, "ask list.length first, or bring in an element that is always there", "the list is empty")
+		c.Fail(0, "check list.length first, or add an element that is always there", "the list is empty")
 	}
 	best := pairs[0]
 	for _, p := range pairs[1:] {
@@ -476,7 +476,7 @@ func sum(c *eval.Call, a []value.Value) value.Value {
 // float makes a float out of a call, unless it is none.
 func float(c *eval.Call, f float64) value.Value {
 	if math.IsInf(f, 0) || math.IsNaN(f) {
-		c.Fail(0, "", "the result is no number that can be computed with")
+		c.Fail(0, "", "the result is not a number that can be computed with")
 	}
 	return value.FloatOf(f, c.Origin())
 }

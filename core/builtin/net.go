@@ -27,7 +27,7 @@ var netFunctions = []*Function{
 			"and last address of the whole range and how many there are; null when an int cannot count them.",
 		Example: `net.parse("192.0.2.17/28")`,
 		Result:  `{"address":"192.0.2.17","prefix":28,"first":"192.0.2.16","last":"192.0.2.31","count":16}`,
-		Errors:  "The text is no network.",
+		Errors:  "The string is not a network.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			p := network(c, a, 0)
 			size := new(big.Int).Lsh(big.NewInt(1), uint(p.Addr().BitLen()-p.Bits()))
@@ -40,7 +40,7 @@ var netFunctions = []*Function{
 					offset(p, new(big.Int).Sub(size, big.NewInt(1))).String()), count)
 		}},
 	{Builtin: check.Builtin{Group: "net", Signature: "subnet(cidr: string, prefix: int, index: int) -> string"},
-		Description: "The network with a longer prefix that stands at the index inside, counted from 0.",
+		Description: "The network with a longer prefix that is at the index inside, counted from 0.",
 		Example:     `net.subnet("198.51.100.0/24", 26, 2)`, Result: `"198.51.100.128/26"`,
 		Errors: "The prefix is not longer, or there is no such subnet.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
@@ -72,7 +72,7 @@ var netFunctions = []*Function{
 	{Builtin: check.Builtin{Group: "net", Signature: "contains(cidr: string, inner: string) -> bool"},
 		Description: "Whether an address, or all of a network, lies in a network.",
 		Example:     `net.contains("192.0.2.0/24", "192.0.2.10")`, Result: `true`,
-		Errors: "One of the texts is no network or address.",
+		Errors: "One of the strings is not a network or address.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			p := network(c, a, 0)
 			if inner, err := netip.ParseAddr(a[1].Text()); err == nil {
@@ -84,7 +84,7 @@ var netFunctions = []*Function{
 	{Builtin: check.Builtin{Group: "net", Signature: "overlaps(a: string, b: string) -> bool"},
 		Description: "Whether two networks have an address in common.",
 		Example:     `net.overlaps("192.0.2.0/24", "192.0.2.128/25")`, Result: `true`,
-		Errors: "One of the texts is no network.",
+		Errors: "One of the strings is not a network.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return truth(c, network(c, a, 0).Overlaps(network(c, a, 1)))
 		}},
@@ -92,7 +92,7 @@ var netFunctions = []*Function{
 		Description: "Addresses and networks by their numbers, IPv4 before IPv6; of networks that begin alike the " +
 			"larger first.",
 		Example: `net.sort(["203.0.113.128", "203.0.113.16"])`, Result: `["203.0.113.16","203.0.113.128"]`,
-		Errors: "One of the texts is no network or address.",
+		Errors: "One of the strings is not a network or address.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			order := make([]int, a[0].Len())
 			prefixes := prefixesOf(c, a)
@@ -110,7 +110,7 @@ var netFunctions = []*Function{
 		Description: "The fewest networks that hold exactly the addresses of these networks and addresses, in their " +
 			"order.",
 		Example: `net.merge(["192.0.2.0/25", "192.0.2.128/25", "192.0.2.7"])`, Result: `["192.0.2.0/24"]`,
-		Errors: "One of the texts is no network or address.",
+		Errors: "One of the strings is not a network or address.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			merged := mergePrefixes(prefixesOf(c, a))
 			networks := make([]string, len(merged))
@@ -120,14 +120,14 @@ var netFunctions = []*Function{
 			return texts(c, networks)
 		}},
 	{Builtin: check.Builtin{Group: "net", Signature: "is_address(s: string) -> bool"},
-		Description: "Whether the text is an IPv4 or IPv6 address.",
+		Description: "Whether the string is an IPv4 or IPv6 address.",
 		Example:     `net.is_address("2001:db8::1")`, Result: `true`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			address, err := netip.ParseAddr(a[0].Text())
 			return truth(c, err == nil && address.Zone() == "")
 		}},
 	{Builtin: check.Builtin{Group: "net", Signature: "is_hostname(s: string) -> bool"},
-		Description: "Whether the text is a host name: labels of letters, digits and inner hyphens (RFC 1123 " +
+		Description: "Whether the string is a host name: labels of letters, digits and inner hyphens (RFC 1123 " +
 			"section 2.1).",
 		Example: `net.is_hostname("map.floodwatch.example")`, Result: `true`,
 		call: func(c *eval.Call, a []value.Value) value.Value { return truth(c, isHostname(a[0].Text())) }},
@@ -137,7 +137,7 @@ var netFunctions = []*Function{
 func network(c *eval.Call, a []value.Value, i int) netip.Prefix {
 	p, err := netip.ParsePrefix(a[i].Text())
 	if err != nil {
-		c.Fail(i, "such as 192.0.2.0/24 or 2001:db8::/32", a[i].Show(50)+" is no network")
+		c.Fail(i, "such as 192.0.2.0/24 or 2001:db8::/32", a[i].Show(50)+" is not a network")
 	}
 	return p
 }
@@ -182,7 +182,7 @@ var versionFunctions = []*Function{
 			"build: string }"}, Description: "The parts of a version (semantic versioning 2.0.0).",
 		Example: `version.parse("4.2.0-rc.1+x5")`,
 		Result:  `{"major":4,"minor":2,"patch":0,"prerelease":"rc.1","build":"x5"}`,
-		Errors:  "The text is no version.",
+		Errors:  "The string is not a version.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			v := version(c, a, 0)
 			for _, n := range []uint64{v.Major(), v.Minor(), v.Patch()} {
@@ -195,8 +195,8 @@ var versionFunctions = []*Function{
 				text(c, v.Prerelease()), text(c, v.Metadata()))
 		}},
 	{Builtin: check.Builtin{Group: "version", Signature: "compare(a: string, b: string) -> int"},
-		Description: "-1, 0 or 1 as a comes before, with or behind b (semantic versioning 2.0.0 section 11).",
-		Example:     `version.compare("1.10.0", "1.9.3")`, Result: `1`, Errors: "One of the texts is no version.",
+		Description: "-1, 0 or 1: a is before, equal to or after b (semantic versioning 2.0.0 section 11).",
+		Example:     `version.compare("1.10.0", "1.9.3")`, Result: `1`, Errors: "One of the strings is not a version.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return number(c, compareVersions(version(c, a, 0), version(c, a, 1)))
 		}},
@@ -205,14 +205,14 @@ var versionFunctions = []*Function{
 			"of = != < <= > >= and a version, compared as version.compare does. Numbers that it leaves out are 0: <2 " +
 			"is <2.0.0. So 2.0.0-rc.1, which comes before 2.0.0, meets <2.",
 		Example: `version.satisfies("1.4.2", ">=1.2 <2")`, Result: `true`,
-		Errors: "The text is no version, or the range is wrong.",
+		Errors: "The string is not a version, or the range is invalid.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			v, all, conditions := version(c, a, 0), true, strings.Fields(a[1].Text())
 			for _, condition := range conditions {
 				meets, ok := meetsCondition(v, condition)
 				if !ok {
 					c.Fail(1, "conditions such as >=1.2 <2: one of = != < <= > >= directly before a version",
-						fmt.Sprintf("%q of %s is no condition on versions", condition, a[1].Show(40)))
+						fmt.Sprintf("%q of %s is not a condition on versions", condition, a[1].Show(40)))
 				}
 				all = all && meets
 			}
@@ -227,7 +227,7 @@ var versionFunctions = []*Function{
 func version(c *eval.Call, a []value.Value, i int) *semver.Version {
 	v, err := semver.StrictNewVersion(a[i].Text())
 	if err != nil {
-		c.Fail(i, "three numbers, such as 4.2.0", a[i].Show(40)+" is no version")
+		c.Fail(i, "three numbers, such as 4.2.0", a[i].Show(40)+" is not a version")
 	}
 	return v
 }
@@ -301,7 +301,7 @@ func prefixesOf(c *eval.Call, a []value.Value) []netip.Prefix {
 		}
 		p, err := netip.ParsePrefix(x.Text())
 		if err != nil {
-			c.Fail(0, "such as 192.0.2.0/24 or 192.0.2.10", x.Show(40)+" is no network or address")
+			c.Fail(0, "such as 192.0.2.0/24 or 192.0.2.10", x.Show(40)+" is not a network or address")
 		}
 		prefixes[i] = p
 	}

@@ -16,8 +16,8 @@ import (
 
 var mathFunctions = []*Function{
 	{Builtin: check.Builtin{Group: "math", NewNumbers: true,
-		Signature: "abs(x: T) -> T"}, Description: "The number without its sign.",
-		Example: `math.abs(-4)`, Result: `4`, Errors: "It is not a number, or has no positive counterpart.",
+		Signature: "abs(x: T) -> T"}, Description: "The absolute value.",
+		Example: `math.abs(-4)`, Result: `4`, Errors: "x is not a number, or is the smallest int.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			x := numeric(c, a, 0)
 			switch {
@@ -69,7 +69,7 @@ var mathFunctions = []*Function{
 			return a[0]
 		}},
 	{Builtin: check.Builtin{Group: "math", NewNumbers: true, Signature: "pow(base: T, exponent: int) -> T"},
-		Description: "The base so many times multiplied with itself; an exponent below zero needs a float as base.",
+		Description: "base raised to exponent; a negative exponent needs a float as base.",
 		Example:     `math.pow(2, 10)`, Result: `1024`, Errors: "The base is not a number, or the result does not fit.",
 		call: power},
 }
@@ -132,8 +132,8 @@ func power(c *eval.Call, a []value.Value) value.Value {
 
 var convertFunctions = []*Function{
 	{Builtin: check.Builtin{Group: "convert",
-		Signature: "int(s: string) -> int"}, Description: "The whole number that a text is.",
-		Example: `convert.int("41")`, Result: `41`, Errors: "The text is not a whole number of 64 bits.",
+		Signature: "int(s: string) -> int"}, Description: "The whole number that a string is.",
+		Example: `convert.int("41")`, Result: `41`, Errors: "The string is not a whole number of 64 bits.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			n, err := strconv.ParseInt(a[0].Text(), 10, 64)
 			if err != nil {
@@ -143,8 +143,8 @@ var convertFunctions = []*Function{
 			return value.IntOf(n, c.Origin())
 		}},
 	{Builtin: check.Builtin{Group: "convert",
-		Signature: "float(s: string) -> float"}, Description: "The number that a text is.",
-		Example: `convert.float("1.5e3")`, Result: `1500.0`, Errors: "The text is not a number.",
+		Signature: "float(s: string) -> float"}, Description: "The number that a string is.",
+		Example: `convert.float("1.5e3")`, Result: `1500.0`, Errors: "The string is not a number.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			f, err := strconv.ParseFloat(a[0].Text(), 64)
 			if err != nil || strings.Trim(a[0].Text(), "0123456789+-.eE") != "" {
@@ -153,8 +153,8 @@ var convertFunctions = []*Function{
 			return float(c, f)
 		}},
 	{Builtin: check.Builtin{Group: "convert", Signature: "bool(s: string) -> bool"},
-		Description: "The bool that a text is: true or false, nothing else.",
-		Example:     `convert.bool("true")`, Result: `true`, Errors: "The text is another.",
+		Description: "The bool that a string is: true or false, nothing else.",
+		Example:     `convert.bool("true")`, Result: `true`, Errors: "The string is another one.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			if s := a[0].Text(); s != "true" && s != "false" {
 				c.Fail(0, `"true" or "false"`, a[0].Show(40)+" is not a bool")
@@ -162,13 +162,13 @@ var convertFunctions = []*Function{
 			return truth(c, a[0].Text() == "true")
 		}},
 	{Builtin: check.Builtin{Group: "convert", Signature: "decimal(x: int | float, digits: int? = null) -> string"},
-		Description: "A number in decimals: with so many digits behind the point, the last one rounded (halves away " +
+		Description: "A number in decimals: with so many digits after the point, the last one rounded (halves away " +
 			"from zero), or with as many as it has.",
 		Example: `convert.decimal(1.5, 2)`, Result: `"1.50"`,
 		Errors: "There are to be fewer than 0 or more than 100 digits.",
 		call:   decimal},
 	{Builtin: check.Builtin{Group: "convert",
-		Signature: "string(x: string | int | float | bool) -> string"}, Description: "A scalar as text.",
+		Signature: "string(x: string | int | float | bool) -> string"}, Description: "A scalar as a string.",
 		Example: `convert.string(1.5)`, Result: `"1.5"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			s, _ := a[0].Scalar()
@@ -180,12 +180,12 @@ var quantityFunctions = []*Function{
 	{Builtin: check.Builtin{Group: "quantity", Signature: "bytes(s: string) -> int"},
 		Description: "The number of bytes that a size is, such as 256Mi (powers of 1024) or 5M (powers of 1000).",
 		Example:     `quantity.bytes("256Mi")`, Result: `268435456`,
-		Errors: "The text is no size, or no whole number of bytes.",
+		Errors: "The string is not a size, or not a whole number of bytes.",
 		call:   func(c *eval.Call, a []value.Value) value.Value { return quantity(c, a[0], sizeUnits, "bytes") }},
 	{Builtin: check.Builtin{Group: "quantity", Signature: "millicores(s: string) -> int"},
 		Description: "The number of thousandths of a core, such as of 0.5 or 500m.",
 		Example:     `quantity.millicores("0.5")`, Result: `500`,
-		Errors: "The text is no number of cores, or finer than a thousandth.",
+		Errors: "The string is not a number of cores, or finer than a thousandth.",
 		call:   func(c *eval.Call, a []value.Value) value.Value { return quantity(c, a[0], coreUnits, "millicores") }},
 	{Builtin: check.Builtin{Group: "quantity", Signature: "format_bytes(n: int) -> string"},
 		Description: "A size with the largest unit of powers of 1024 that leaves a whole number.",
@@ -248,12 +248,12 @@ func quantity(c *eval.Call, v value.Value, units []unit, what string) value.Valu
 		}
 		n.Mul(n, u.factor)
 		if !n.IsInt() || !n.Num().IsInt64() {
-			c.Fail(0, "", v.Show(40)+" is no whole number of "+what+" of 64 bits")
+			c.Fail(0, "", v.Show(40)+" is not a whole number of "+what+" of 64 bits")
 		}
 		return value.IntOf(n.Num().Int64(), c.Origin())
 	}
 	c.Fail(0, "a number and a unit, such as "+map[string]string{"bytes": "256Mi", "millicores": "500m"}[what],
-		v.Show(40)+" is no quantity")
+		v.Show(40)+" is not a quantity")
 	return value.Value{}
 }
 
@@ -266,7 +266,7 @@ var wholeSeconds = regexp.MustCompile(`^-?(\d+h)?(\d+m)?(\d+s)?$`)
 var timeFunctions = []*Function{
 	{Builtin: check.Builtin{Group: "time", Signature: "parse(s: string) -> int"},
 		Description: "The seconds since 1970 of a date and time (RFC 3339); fractions of a second are cut off.",
-		Example:     `time.parse("2027-03-31T00:00:00Z")`, Result: `1806451200`, Errors: "The text is no date and time.",
+		Example:     `time.parse("2027-03-31T00:00:00Z")`, Result: `1806451200`, Errors: "The string is not a date and time.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			written := strings.ToUpper(a[0].Text())
 			leap := strings.HasPrefix(written[min(len(written), 16):],
@@ -276,7 +276,7 @@ var timeFunctions = []*Function{
 			}
 			t, err := time.Parse(time.RFC3339, written)
 			if err != nil || !dateTime.MatchString(written) {
-				c.Fail(0, "such as 2027-03-31T06:00:00Z", a[0].Show(40)+" is no date and time of RFC 3339")
+				c.Fail(0, "such as 2027-03-31T06:00:00Z", a[0].Show(40)+" is not a date and time of RFC 3339")
 			}
 			if leap {
 				t = t.Add(time.Second)
@@ -296,11 +296,11 @@ var timeFunctions = []*Function{
 	{Builtin: check.Builtin{Group: "time", Signature: "seconds(s: string) -> int"},
 		Description: "The seconds of a duration of hours, minutes and seconds in this order, such as 1h30m; with - " +
 			"before it, negative.",
-		Example: `time.seconds("1h30m")`, Result: `5400`, Errors: "The text is no duration of whole seconds.",
+		Example: `time.seconds("1h30m")`, Result: `5400`, Errors: "The string is not a duration of whole seconds.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			d, err := time.ParseDuration(a[0].Text())
 			if err != nil || !wholeSeconds.MatchString(a[0].Text()) {
-				c.Fail(0, "such as 1h30m or 90s", a[0].Show(40)+" is no duration of whole seconds")
+				c.Fail(0, "such as 1h30m or 90s", a[0].Show(40)+" is not a duration of whole seconds")
 			}
 			return value.IntOf(int64(d/time.Second), c.Origin())
 		}},
@@ -347,7 +347,7 @@ func decimal(c *eval.Call, a []value.Value) value.Value {
 	}
 	digits := a[1].Int()
 	if digits < 0 || digits > 100 {
-		c.Fail(1, "", "a number has from 0 to 100 digits behind the point here, not "+a[1].Show(20))
+		c.Fail(1, "", "a number has from 0 to 100 digits after the point here, not "+a[1].Show(20))
 	}
 	return text(c, exact.FloatString(int(digits)))
 }

@@ -38,14 +38,14 @@ var recordFunctions = []*Function{
 	{Builtin: check.Builtin{Group: "record", Handling: check.Passes,
 		Signature: "of_entries(xs: [{ key: string, value: T }]) -> { *: T }"},
 		Description: "The record that has these entries.",
-		Example:     `record.of_entries([{ key: "high", value: 4 }])`, Result: `{"high":4}`, Errors: "A key stands twice.",
+		Example:     `record.of_entries([{ key: "high", value: 4 }])`, Result: `{"high":4}`, Errors: "A key occurs twice.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			var b value.Builder
 			for _, x := range a[0].Elements() {
 				c.Spend(4)
 				key := x.Get("key")
 				if b.Index(c.Key(key)) >= 0 {
-					c.Fail(0, "", "the key "+key.Show(40)+" stands twice")
+					c.Fail(0, "", "the key "+key.Show(40)+" occurs twice")
 				}
 				b.Set(key.Text(), x.Get("value"))
 			}
@@ -78,7 +78,7 @@ var recordFunctions = []*Function{
 		call: func(c *eval.Call, a []value.Value) value.Value { return selected(c, a, false) }},
 	{Builtin: check.Builtin{Group: "record", Handling: check.Passes,
 		Signature: "map_values(r: { *: A }, f: fn(A) -> B) -> { *: B }"},
-		Description: "The record with what f makes of each value.",
+		Description: "The record with the result of f for each value.",
 		Example:     `record.map_values({ low: 1 }, fn(x) = x * 10)`, Result: `{"low":10}`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			values := make([]value.Value, a[0].Len())
@@ -90,9 +90,9 @@ var recordFunctions = []*Function{
 		}},
 	{Builtin: check.Builtin{Group: "record", Handling: check.Passes,
 		Signature: "map_keys(r: { *: T }, f: fn(string) -> string) -> { *: T }"},
-		Description: "The record with what f makes of each key.",
+		Description: "The record with the result of f for each key.",
 		Example:     `record.map_keys({ low: 1 }, fn(key) = "level_${key}")`, Result: `{"level_low":1}`,
-		Errors: "f makes one key of two.",
+		Errors: "f returns the same key twice.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			var b value.Builder
 			for i, key := range a[0].Shape().Keys() {

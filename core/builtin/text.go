@@ -22,38 +22,38 @@ var textFunctions = []*Function{
 			return number(c, utf8.RuneCountInString(a[0].Text()))
 		}},
 	{Builtin: check.Builtin{Group: "text",
-		Signature: "upper(s: string) -> string"}, Description: "The text in upper case.",
+		Signature: "upper(s: string) -> string"}, Description: "The string in upper case.",
 		Example: `text.upper("pier")`, Result: `"PIER"`, call: textual(strings.ToUpper)},
 	{Builtin: check.Builtin{Group: "text",
-		Signature: "lower(s: string) -> string"}, Description: "The text in lower case.",
+		Signature: "lower(s: string) -> string"}, Description: "The string in lower case.",
 		Example: `text.lower("PIER")`, Result: `"pier"`, call: textual(strings.ToLower)},
 	{Builtin: check.Builtin{Group: "text", Handling: check.Joins, Signature: "trim(s: string) -> string"},
-		Description: "The text without white space at both ends.",
+		Description: "The string without white space at both ends.",
 		Example:     `text.trim("  ebb ")`, Result: `"ebb"`, call: textual(strings.TrimSpace)},
 	{Builtin: check.Builtin{Group: "text", Signature: "trim_prefix(s: string, prefix: string) -> string"},
-		Description: "The text without the prefix, if it begins with it.",
+		Description: "The string without the prefix, if it begins with it.",
 		Example:     `text.trim_prefix("siren-router", "siren-")`, Result: `"router"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return text(c, strings.TrimPrefix(a[0].Text(), a[1].Text()))
 		}},
 	{Builtin: check.Builtin{Group: "text", Signature: "trim_suffix(s: string, suffix: string) -> string"},
-		Description: "The text without the suffix, if it ends with it.",
+		Description: "The string without the suffix, if it ends with it.",
 		Example:     `text.trim_suffix("map.example", ".example")`, Result: `"map"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return text(c, strings.TrimSuffix(a[0].Text(), a[1].Text()))
 		}},
 	{Builtin: check.Builtin{Group: "text", Signature: "split(s: string, separator: string) -> [string]"},
-		Description: "The parts of a text between separators.",
+		Description: "The parts of a string between separators.",
 		Example:     `text.split("north,south", ",")`, Result: `["north","south"]`, Errors: "The separator is empty.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			if a[1].Text() == "" {
-				c.Fail(1, `give the text between the parts, such as ","`, "the separator is empty")
+				c.Fail(1, `give the separator, such as ","`, "the separator is empty")
 			}
 			return texts(c, strings.Split(a[0].Text(), a[1].Text()))
 		}},
 	{Builtin: check.Builtin{Group: "text", Handling: check.Joins,
 		Signature: "join(xs: [string], separator: string) -> string"},
-		Description: "The texts behind each other, with the separator between them.",
+		Description: "The strings joined, with the separator between them.",
 		Example:     `text.join(["north", "south"], ", ")`, Result: `"north, south"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			var b strings.Builder
@@ -67,7 +67,7 @@ var textFunctions = []*Function{
 			return value.StringOf(b.String(), c.Origin())
 		}},
 	{Builtin: check.Builtin{Group: "text", Signature: "lines(s: string) -> [string]"},
-		Description: "The lines of a text, without their ends; the end of the last line begins no other.",
+		Description: "The lines of a string, without their ends; the end of the last line begins no other.",
 		Example:     `text.lines("ebb\nflood\n")`, Result: `["ebb","flood"]`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			s := strings.ReplaceAll(a[0].Text(), "\r\n", "\n")
@@ -77,29 +77,29 @@ var textFunctions = []*Function{
 			return texts(c, strings.Split(strings.TrimSuffix(s, "\n"), "\n"))
 		}},
 	{Builtin: check.Builtin{Group: "text", Signature: "replace(s: string, old: string, new: string) -> string"},
-		Description: "The text with every occurrence of old replaced by new.",
-		Example:     `text.replace("pier 4", " ", "-")`, Result: `"pier-4"`, Errors: "The old text is empty.",
+		Description: "The string with every occurrence of old replaced by new.",
+		Example:     `text.replace("pier 4", " ", "-")`, Result: `"pier-4"`, Errors: "The old string is empty.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			s, old, new := a[0].Text(), a[1].Text(), a[2].Text()
 			if old == "" {
-				c.Fail(1, "give the text to be replaced", "the text to replace is empty")
+				c.Fail(1, "give the string to be replaced", "the string to replace is empty")
 			}
 			c.Spend(len(s) + strings.Count(s, old)*len(new))
 			return value.StringOf(strings.ReplaceAll(s, old, new), c.Origin())
 		}},
 	{Builtin: check.Builtin{Group: "text", Signature: "replace_found(s: string, old: string, new: string) -> string"},
-		Description: "The text with every occurrence of old replaced by new; there must be one.",
+		Description: "The string with every occurrence of old replaced by new; there must be one.",
 		Example:     `text.replace_found("telemetry = on", "on", "off")`, Result: `"telemetry = off"`,
-		Errors: "The old text is empty, or not there.",
+		Errors: "The old string is empty, or not there.",
 		call:   func(c *eval.Call, a []value.Value) value.Value { return replaceStrictly(c, a, false) }},
 	{Builtin: check.Builtin{Group: "text", Signature: "replace_once(s: string, old: string, new: string) -> string"},
-		Description: "The text with the only occurrence of old replaced by new.",
+		Description: "The string with the only occurrence of old replaced by new.",
 		Example:     `text.replace_once("port = 80", "80", "8080")`, Result: `"port = 8080"`,
-		Errors: "The old text is empty, not there, or there more than once.",
+		Errors: "The old string is empty, not there, or there more than once.",
 		call:   func(c *eval.Call, a []value.Value) value.Value { return replaceStrictly(c, a, true) }},
 	{Builtin: check.Builtin{Group: "text", Pattern: "pattern",
 		Signature: "replace_pattern(s: string, pattern: string, new: string) -> string"},
-		Description: "The text with every match of the pattern (RE2) replaced; $1 or ${1} in new stands for the " +
+		Description: "The string with every match of the pattern (RE2) replaced; $1 or ${1} in new is replaced by the " +
 			"first group, $0 for the match, $$ for a dollar sign.",
 		Example: `text.replace_pattern("pier-4", '([a-z]+)-([0-9]+)', '$2 $1')`, Result: `"4 pier"`,
 		Errors: "The pattern is wrong, or new names a group that it has not.",
@@ -133,24 +133,24 @@ var textFunctions = []*Function{
 			return list(c, all)
 		}},
 	{Builtin: check.Builtin{Group: "text", Signature: "starts(s: string, prefix: string) -> bool"},
-		Description: "Whether the text begins with the prefix.",
+		Description: "Whether the string begins with the prefix.",
 		Example:     `text.starts("siren-router", "siren")`, Result: `true`, call: asks(strings.HasPrefix)},
 	{Builtin: check.Builtin{Group: "text", Signature: "ends(s: string, suffix: string) -> bool"},
-		Description: "Whether the text ends with the suffix.",
+		Description: "Whether the string ends with the suffix.",
 		Example:     `text.ends("map.example", ".example")`, Result: `true`, call: asks(strings.HasSuffix)},
 	{Builtin: check.Builtin{Group: "text", Signature: "contains(s: string, part: string) -> bool"},
-		Description: "Whether the part occurs in the text.",
+		Description: "Whether the part occurs in the string.",
 		Example:     `text.contains("gauge-intake", "intake")`, Result: `true`, call: asks(strings.Contains)},
 	{Builtin: check.Builtin{Group: "text", Signature: `pad_left(s: string, width: int, fill: string = " ") -> string`},
-		Description: "The text with fill before it until it has width code points.",
+		Description: "The string with fill added before it until it has width code points.",
 		Example:     `text.pad_left("7", 3, "0")`, Result: `"007"`, Errors: "The fill is not one code point.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return text(c, padding(c, a)+a[0].Text()) }},
 	{Builtin: check.Builtin{Group: "text", Signature: `pad_right(s: string, width: int, fill: string = " ") -> string`},
-		Description: "The text with fill behind it until it has width code points.",
+		Description: "The string with fill added after it until it has width code points.",
 		Example:     `text.pad_right("ebb", 5, ".")`, Result: `"ebb.."`, Errors: "The fill is not one code point.",
 		call: func(c *eval.Call, a []value.Value) value.Value { return text(c, a[0].Text()+padding(c, a)) }},
 	{Builtin: check.Builtin{Group: "text", Handling: check.Joins, Signature: "repeat(s: string, times: int) -> string"},
-		Description: "The text so many times behind itself.",
+		Description: "The string repeated times times.",
 		Example:     `text.repeat("=-", 3)`, Result: `"=-=-=-"`, Errors: "The number is negative.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			return value.StringOf(strings.Repeat(a[0].Text(), times(c, a[1], len(a[0].Text()))), c.Origin())
@@ -166,7 +166,7 @@ var textFunctions = []*Function{
 		}},
 	{Builtin: check.Builtin{Group: "text", Handling: check.Joins,
 		Signature: "indent(s: string, prefix: string) -> string"},
-		Description: "The text with the prefix before every line that is not empty.",
+		Description: "The string with the prefix before every line that is not empty.",
 		Example:     `text.indent("ebb\nflood", "  ")`, Result: `"  ebb\n  flood"`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			lines := strings.Split(a[0].Text(), "\n")
@@ -179,13 +179,13 @@ var textFunctions = []*Function{
 			return value.StringOf(strings.Join(lines, "\n"), c.Origin())
 		}},
 	{Builtin: check.Builtin{Group: "text", Handling: check.Joins, Signature: "dedent(s: string) -> string"},
-		Description: "The text without the white space with which all its lines begin; empty lines do not count.",
+		Description: "The string without the white space with which all its lines begin; empty lines do not count.",
 		Example:     `text.dedent("  ebb\n    flood")`, Result: `"ebb\n  flood"`, call: textual(dedent)},
 	{Builtin: check.Builtin{Group: "text", Handling: check.Joins, Signature: "quote_shell(s: string) -> string"},
-		Description: "The text as one word for a POSIX shell.",
+		Description: "The string as one word for a POSIX shell.",
 		Example:     `text.quote_shell("high tide")`, Result: `"'high tide'"`, call: textual(quoteShell)},
 	{Builtin: check.Builtin{Group: "text", Signature: "camel(s: string) -> string"},
-		Description: "The words of the text joined, each but the first with a capital.",
+		Description: "The words of the string joined, each but the first with a capital.",
 		Example:     `text.camel("gauge-feed id")`, Result: `"gaugeFeedId"`, call: textual(func(s string) string {
 			words := wordsOf(s)
 			for i, w := range words {
@@ -197,11 +197,11 @@ var textFunctions = []*Function{
 			return strings.Join(words, "")
 		})},
 	{Builtin: check.Builtin{Group: "text", Signature: "snake(s: string) -> string"},
-		Description: "The words of the text in lower case, joined with _.",
+		Description: "The words of the string in lower case, joined with _.",
 		Example:     `text.snake("gaugeFeed id")`, Result: `"gauge_feed_id"`,
 		call: textual(func(s string) string { return strings.Join(wordsOf(s), "_") })},
 	{Builtin: check.Builtin{Group: "text", Signature: "kebab(s: string) -> string"},
-		Description: "The words of the text in lower case, joined with -.",
+		Description: "The words of the string in lower case, joined with -.",
 		Example:     `text.kebab("GaugeFeed")`, Result: `"gauge-feed"`,
 		call: textual(func(s string) string { return strings.Join(wordsOf(s), "-") })},
 }
@@ -297,16 +297,16 @@ func wordsOf(s string) []string {
 func replaceStrictly(c *eval.Call, a []value.Value, once bool) value.Value {
 	s, old, new := a[0].Text(), a[1].Text(), a[2].Text()
 	if old == "" {
-		c.Fail(1, "give the text to be replaced", "the text to replace is empty")
+		c.Fail(1, "give the string to be replaced", "the string to replace is empty")
 	}
 	n := strings.Count(s, old)
 	switch {
 	case n == 0:
-		c.Fail(1, "text.replace leaves a text alone in which there is nothing to replace",
-			a[1].Show(60)+" is not in the text")
+		c.Fail(1, "text.replace leaves a string as it is when there is nothing to replace",
+			a[1].Show(60)+" does not occur in the string")
 	case once && n > 1:
-		c.Fail(1, "give more of the text around it; text.replace_found replaces all of them",
-			a[1].Show(60)+" is in the text "+strconv.Itoa(n)+" times")
+		c.Fail(1, "give more of the string around it; text.replace_found replaces all of them",
+			a[1].Show(60)+" occurs in the string "+strconv.Itoa(n)+" times")
 	}
 	c.Spend(len(s) + n*len(new))
 	return value.StringOf(strings.ReplaceAll(s, old, new), c.Origin())

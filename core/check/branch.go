@@ -94,7 +94,7 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 	for _, arm := range e.Arms {
 		if closed {
 			c.report(source.UnreachableArm, arm.Span, "put it before else, or remove it",
-				"nothing reaches this arm: else stands before it")
+				"nothing reaches this arm: else comes before it")
 		}
 		var covered []types.Type
 		for _, pattern := range arm.Patterns {

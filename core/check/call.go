@@ -300,7 +300,7 @@ func (c *checker) arrange(e *syntax.Call, o *Object) []int {
 		switch {
 		case name == "" && named:
 			c.report(source.WrongArguments, a.Value.Place(), "put it before the named ones, or name it",
-				"an argument without a name behind one with a name")
+				"an argument without a name after one with a name")
 			wrong = true
 		case name == "" && i >= len(o.Parameters):
 			c.add(source.Finding{Code: source.WrongArguments, Span: a.Value.Place(), Help: "leave it out",

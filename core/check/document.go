@@ -34,7 +34,7 @@ func (c *checker) checkDocument(d *syntax.Document) types.Type {
 			case format == "" && last.Value == nil && !slices.Contains(data.Formats, ending):
 				c.report(source.UnknownFormat, d.Path.Place(),
 					"end it with ."+strings.Join(data.Formats, ", .")+`, or write "as" and a format`,
-					"the ending of this path does not tell a format")
+					"the file extension of this path does not tell a format")
 			}
 		}
 	}

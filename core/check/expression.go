@@ -105,7 +105,7 @@ func (c *checker) inferExpression(e syntax.Expression, want types.Type, absent b
 		return c.inferName(e)
 	case *syntax.It:
 		if c.it == nil {
-			c.report(source.UnknownName, e.Place(), "", `"it" has a meaning only behind where and inside match`)
+			c.report(source.UnknownName, e.Place(), "", `"it" has a meaning only after where and inside match`)
 			return types.Invalid
 		}
 		c.module.Info.Objects[e.ID()] = c.it
@@ -169,7 +169,7 @@ func (c *checker) inferName(e *syntax.Name) types.Type {
 			"%q is a module, not a value", o.Name)
 		return types.Invalid
 	case ObjectType:
-		c.report(source.WrongUse, e.Place(), "types stand behind a colon", "%q is a type, not a value", o.Name)
+		c.report(source.WrongUse, e.Place(), "types are written after a colon", "%q is a type, not a value", o.Name)
 		return types.Invalid
 	case ObjectFunction:
 		return c.functionType(o)

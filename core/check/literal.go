@@ -172,7 +172,7 @@ func (c *checker) inferSpreadList(entry *syntax.Entry, expected types.Type) type
 		return c.universe.List(c.universe.Union(elements...))
 	}
 	c.report(source.WrongType, entry.Value.Place(), spreadHelp(t),
-		`"..." in a list brings in the elements of a list, not of %s`, types.Describe(t))
+		`"..." in a list adds the elements of a list, not of %s`, types.Describe(t))
 	return types.Invalid
 }
 

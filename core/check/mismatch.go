@@ -20,9 +20,9 @@ func (c *checker) mismatch(e syntax.Expression, got, want types.Type, what strin
 	case types.MayBeNull(got) && types.Assignable(c.universe.WithoutNull(got), want):
 		help = "it may be null: give a value for that case with ??"
 	case types.Core(want) == types.String && types.Overlap(got, c.universe.Union(types.Int, types.Float, types.Bool)):
-		help = "put it into a text: \"${…}\""
+		help = "insert it into a string: \"${…}\""
 		if literal(e) {
-			help = fmt.Sprintf("write it as a text: %q", c.text(e))
+			help = fmt.Sprintf("write it as a string: %q", c.text(e))
 		}
 	case types.Widen(got) == types.String && types.LiteralValue(got) != nil:
 		text := types.LiteralValue(got).(string)

@@ -56,9 +56,9 @@ func (c *checker) wrongOperand(at syntax.Expression, t types.Type, operator synt
 		help = "it may be null: give a value for that case with ??"
 	} else if operator == syntax.Add && (types.Overlap(t, types.String) ||
 		takes == twoStrings && types.Assignable(t, c.universe.Union(types.Int, types.Float))) {
-		help = "numbers are put into texts with \"${…}\""
+		help = "numbers are inserted into strings with \"${…}\""
 	} else if operator == syntax.Negate {
-		help = "the elements of a list stand in brackets: [a, b]"
+		help = "the elements of a list are written in brackets: [a, b]"
 	}
 	c.report(source.WrongType, at.Place(), help, "%q takes %s, not %s", operator, takes, types.Describe(t))
 }
@@ -76,8 +76,8 @@ func (c *checker) inferBinary(e *syntax.Binary) types.Type {
 		left := c.inferAbsent(e.Left)
 		right := c.infer(e.Right, nil)
 		if left != types.Invalid && left != types.Never && !types.MayBeNull(left) {
-			c.warn(source.NeedlessDefault, e.OperatorSpan, "leave ?? and what stands behind it out",
-				"what stands before ?? is never null: it is %s", types.Article(left))
+			c.warn(source.NeedlessDefault, e.OperatorSpan, "remove ?? and the value after it",
+				"the value before ?? is never null: it is %s", types.Article(left))
 		}
 		return c.universe.Union(c.universe.WithoutNull(left), right)
 	case syntax.Range:
@@ -151,7 +151,7 @@ func (c *checker) unquoted(e *syntax.Binary) bool {
 		return false // a name that is misspelt
 	}
 	c.owner.Invalid = true
-	c.report(source.UnknownName, e.Place(), fmt.Sprintf("a text is written in quotes: %q", text),
+	c.report(source.UnknownName, e.Place(), fmt.Sprintf("a string is written in quotes: %q", text),
 		"there is no %q here to subtract from", name.Name)
 	return true
 }
@@ -245,7 +245,7 @@ func (c *checker) checkIn(e *syntax.Binary, left, right types.Type) {
 		}
 		help := ""
 		if types.Widen(of) == types.String {
-			help = "text.contains looks for a part of a text"
+			help = "text.contains looks for a part of a string"
 		}
 		c.report(source.WrongType, e.Right.Place(), help, `"in" looks in a list, a record or a range, not in %s`,
 			types.Describe(right))

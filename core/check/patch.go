@@ -299,7 +299,7 @@ func (c *checker) checkStep(d *syntax.Operation, s *syntax.Step, t types.Type, l
 		if !creates && !d.Optional {
 			help := fieldHelp(name, record)
 			if merge := d.MergeInstead(c.module.Tree.File, slices.Index(d.Steps, s)); merge != "" {
-				help = strings.TrimPrefix(help+"; "+merge+" brings it", "; ")
+				help = strings.TrimPrefix(help+"; "+merge+" adds it", "; ")
 			}
 			c.report(source.UnknownField, s.Keys[0].Span, help, "%s has no field %q", types.Article(t), name)
 		}

@@ -267,7 +267,7 @@ func (c *checker) spreadInto(b *builder, entry *syntax.Entry) {
 		return
 	}
 	c.report(source.WrongType, entry.Value.Place(), strings.Replace(spreadHelp(t), "[]", "{}", 1),
-		`"..." in a record brings in the entries of a record, not of %s`, types.Describe(t))
+		`"..." in a record adds the entries of a record, not of %s`, types.Describe(t))
 	b.others(types.Any)
 }
 
@@ -278,7 +278,7 @@ func (c *checker) spreadFields(b *builder, record *types.Record, entry *syntax.E
 		if first, ok := b.written[f.Name]; ok {
 			c.add(source.Finding{
 				Code: source.DuplicateKey, Span: entry.Span,
-				Message: fmt.Sprintf("this brings in the key %q, which is written already", f.Name),
+				Message: fmt.Sprintf("this adds the key %q, which is already written", f.Name),
 				Help:    "put the spread before the key, so that the key wins, or leave one out",
 				Related: []source.Related{{Span: first, Text: "written here"}},
 			})

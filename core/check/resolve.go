@@ -239,7 +239,7 @@ func (c *checker) checkHidden(written syntax.Type, t types.Type, what string) {
 	if part := bad(t, nil); part != nil {
 		c.report(source.WrongType, written.Place(),
 			"make it a scalar, or a record whose fields are all declared and always there",
-			"%s is not there while most of the work is done, so that its shape must be known: not %s", what, part)
+			"%s has no value during check and render, so its type must have a fixed shape: not %s", what, part)
 	}
 }
 

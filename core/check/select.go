@@ -227,7 +227,7 @@ func (c *checker) inferMember(e *syntax.Field, name *syntax.Name) (t types.Type,
 		c.module.Info.Objects[e.ID()] = o
 		return c.functionType(o), true
 	case ObjectType:
-		c.report(source.WrongUse, e.Place(), "types stand behind a colon", "%s is a type, not a value", c.text(e))
+		c.report(source.WrongUse, e.Place(), "types are written after a colon", "%s is a type, not a value", c.text(e))
 		return types.Invalid, true
 	case ObjectLocal: // the mark of a member that was reported
 		return types.Invalid, true
@@ -348,7 +348,7 @@ func (c *checker) indexStep(e *syntax.Index, absent bool) (t types.Type, ended b
 		default:
 			help := ""
 			if types.Widen(part) == types.String {
-				help = "text.slice takes a part of a text"
+				help = "text.slice takes a part of a string"
 			}
 			c.report(source.WrongType, e.Of.Place(), help, "%s has no elements", types.Describe(of))
 			return types.Invalid, false

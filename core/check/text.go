@@ -17,9 +17,9 @@ func (c *checker) interpolated(e syntax.Expression) {
 	}
 	help := "encode it, for example with encode.json"
 	if types.MayBeNull(t) {
-		help = "it may be null: give a text for that case with ??"
+		help = "it may be null: give a string for that case with ??"
 	}
-	c.report(source.WrongType, e.Place(), help, "only strings, numbers and bools can stand in a text, not %s",
+	c.report(source.WrongType, e.Place(), help, "only strings, numbers and bools can be inserted into a string, not %s",
 		types.Describe(t))
 }
 
@@ -36,7 +36,7 @@ func (c *checker) interpolatedLine(e syntax.Expression) {
 	scalars := c.universe.Union(types.String, types.Int, types.Float, types.Bool)
 	if !types.Assignable(t, c.universe.Union(scalars, c.universe.List(scalars), types.Null)) {
 		c.report(source.WrongType, e.Place(), "encode it, for example with encode.json",
-			"on a line of its own stands a text, a list of texts, each a line, or null, which is no line; not %s",
+			"a line of its own takes a string, a list of strings (a line each), or null (no line); not %s",
 			types.Describe(t))
 	}
 }
@@ -53,7 +53,7 @@ func (c *checker) warnNotInserted(e syntax.Expression) {
 	for _, m := range insertedName.FindAllStringSubmatch(written, -1) {
 		if c.local(m[1]) || c.module.Objects[m[1]] != nil {
 			c.warn(source.NotInserted, e.Place(), `put it in double quotes; there, \$ is a dollar sign`,
-				"nothing is put into a text in single quotes: %s stays as it is", m[0])
+				"nothing is inserted into a string in single quotes: %s stays as it is", m[0])
 			return
 		}
 	}

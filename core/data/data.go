@@ -77,7 +77,7 @@ func (r *reader) fail(span source.Span, help, format string, arguments ...any) {
 
 func (r *reader) duplicate(key string, at, first source.Span) {
 	r.report(source.Finding{
-		Code: source.DuplicateKey, Span: at, Message: fmt.Sprintf("the key %q stands here for the second time", key),
+		Code: source.DuplicateKey, Span: at, Message: fmt.Sprintf("the key %q occurs for the second time here", key),
 		Help: "remove one of the two", Related: []source.Related{{Span: first, Text: "the first"}},
 	})
 }
@@ -265,7 +265,7 @@ func (c *checking) value(v value.Value, depth int, key string) {
 	case value.Null:
 		if c.format == TOML || c.format == Env {
 			c.problems = append(c.problems,
-				Problem{v.Origin(), fmt.Sprintf("%s has no null, which stands%s", formatName(c.format), under()),
+				Problem{v.Origin(), fmt.Sprintf("%s has no null, which is%s", formatName(c.format), under()),
 					"leave the entry out: mark it ?"})
 		}
 	case value.List:
@@ -289,7 +289,7 @@ func (c *checking) value(v value.Value, depth int, key string) {
 			c.values++
 			if c.format == Env && !envName(k) {
 				c.problems = append(c.problems,
-					Problem{v.Values()[i].Origin(), fmt.Sprintf("%q is no name for an env file", k),
+					Problem{v.Values()[i].Origin(), fmt.Sprintf("%q is not a valid name in an env file", k),
 						"letters, digits and _, not beginning with a digit"})
 			}
 			c.value(v.Values()[i], depth+1, k)

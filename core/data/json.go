@@ -77,9 +77,9 @@ func (r *reader) jsonMistake(err error, skipped int) {
 		offset, help = len(strings.TrimRight(r.file.Text, " \t\r\n")),
 			"close what is open: a bracket, a brace or a string"
 	case strings.Contains(message, "beginning of object key string"):
-		help = "keys stand in double quotes; no comma stands behind the last entry"
+		help = "keys are written in double quotes; no comma after the last entry"
 	case strings.Contains(message, "beginning of value"):
-		help = "texts stand in double quotes; no comma stands behind the last element; there are no comments"
+		help = "strings are written in double quotes; no comma after the last element; no comments"
 	}
 	r.fail(r.file.Span(offset, min(offset+1, len(r.file.Text))), help, "this is not JSON: %s", message)
 }
@@ -152,7 +152,7 @@ func (j *jsonReader) number(text string, at source.Span) value.Value {
 	if strings.ContainsAny(text, ".eE") {
 		f, err := strconv.ParseFloat(text, 64)
 		if err != nil || math.IsInf(f, 0) {
-			j.fail(at, "put it in quotes if it is a text", "%s is too large for a float of 64 bits", text)
+			j.fail(at, "put it in quotes if it is a string", "%s is too large for a float of 64 bits", text)
 		}
 		return value.FloatOf(f, value.From(at.Start))
 	}

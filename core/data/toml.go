@@ -130,14 +130,14 @@ func (t *tomlReader) mistake(err error) {
 	if end := t.file.TokenEnd(offset); strings.HasSuffix(strings.TrimRight(text[:offset], " "), "=") &&
 		end > offset && text[offset] >= 'A' {
 		word := text[offset:end]
-		t.fail(t.file.Span(offset, end), fmt.Sprintf("texts stand in quotes: %q", word),
-			"this is not TOML: %s is no value", word)
+		t.fail(t.file.Span(offset, end), fmt.Sprintf("strings are written in quotes: %q", word),
+			"this is not TOML: %s is not a value", word)
 	}
 	switch {
 	case strings.Contains(mistake.Message, "nested more than"):
 		t.tooDeep(t.file.Span(offset, offset+1))
 	case strings.Contains(mistake.Message, "start of value"):
-		help = "texts stand in quotes"
+		help = "strings are written in quotes"
 	case strings.Contains(mistake.Message, "incomplete"):
 		help = "close what is open"
 	}
@@ -295,7 +295,7 @@ func (t *tomlReader) value(n *unstable.Node, cursor *int, depth int) *tableEntry
 	case unstable.Float:
 		f, err := strconv.ParseFloat(strings.ReplaceAll(raw, "_", ""), 64)
 		if err != nil || math.IsInf(f, 0) || math.IsNaN(f) {
-			t.fail(at, "put it in quotes if it is a text", "%s is not a number that can be computed with", raw)
+			t.fail(at, "put it in quotes if it is a string", "%s is not a number that can be computed with", raw)
 		}
 		return &tableEntry{value: value.FloatOf(f, origin)}
 	}

@@ -87,7 +87,7 @@ func (r *reader) yamlMistake(err error) {
 	case strings.Contains(message, "exceeded max depth"):
 		r.tooDeep(span)
 	case strings.Contains(message, "mapping values are not allowed"):
-		help = `put a text that contains ": " in quotes, or check the indentation`
+		help = `put a string that contains ": " in quotes, or check the indentation`
 	case strings.Contains(message, "cannot start any token") &&
 		strings.HasPrefix(strings.TrimLeft(r.file.Line(mark.Line), " "), "\t"):
 		help = "YAML is indented with spaces, not with tabs"
@@ -144,10 +144,10 @@ func (y *yamlReader) bare(n *yaml.Node, depth int) value.Value {
 	case yaml.AliasNode:
 		known, ok := y.anchors[n.Alias]
 		if !ok { // what an alias refers to stands before it, unless it is still being read
-			y.fail(source.At(at), "", "the alias *%s stands inside what it refers to", n.Value)
+			y.fail(source.At(at), "", "the alias *%s is inside the value that it refers to", n.Value)
 		}
 		if y.expanded += known.size; y.expanded > maxExpansion {
-			y.fail(source.At(at), "write less by reference", "the aliases of this file stand for more than %d values",
+			y.fail(source.At(at), "write less by reference", "the aliases of this file expand to more than %d values",
 				maxExpansion)
 		}
 		return known.value
@@ -186,7 +186,7 @@ func (y *yamlReader) mapping(n *yaml.Node, origin value.Origin, depth int) value
 			key = key.Alias
 		}
 		if key.Kind != yaml.ScalarNode {
-			y.fail(source.At(at), "a key is a text", "a list or record cannot be a key")
+			y.fail(source.At(at), "a key is a string", "a list or record cannot be a key")
 		}
 		name := key.Value
 		v := y.value(child, depth+1)
@@ -230,7 +230,7 @@ func (y *yamlReader) merge(b *value.Builder, n *yaml.Node, depth int) {
 	}
 	for _, s := range sources {
 		if s.Kind() != value.Record {
-			y.fail(source.At(s.Origin().Pos()), "", "<< brings in a mapping or a list of mappings, not %s", article(s))
+			y.fail(source.At(s.Origin().Pos()), "", "<< adds a mapping or a list of mappings, not %s", article(s))
 		}
 		for i, key := range s.Shape().Keys() {
 			if b.Index(key) < 0 {
@@ -301,11 +301,11 @@ func (y *yamlReader) plain(text string, at source.Pos) value.Value {
 	case yamlHex.MatchString(text):
 		base, digits = 16, text[2:]
 	case yamlOdd.MatchString(text):
-		y.fail(source.At(at), "put it in quotes if it is a text", "%s is not a number that can be computed with", text)
+		y.fail(source.At(at), "put it in quotes if it is a string", "%s is not a number that can be computed with", text)
 	case yamlFloat.MatchString(text):
 		f, err := strconv.ParseFloat(text, 64)
 		if err != nil || math.IsInf(f, 0) {
-			y.fail(source.At(at), "put it in quotes if it is a text", "%s is too large for a float of 64 bits", text)
+			y.fail(source.At(at), "put it in quotes if it is a string", "%s is too large for a float of 64 bits", text)
 		}
 		return value.FloatOf(f, origin)
 	default:

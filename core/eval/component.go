@@ -251,7 +251,7 @@ func (t *thread) files(w *World, at source.Span) value.Value {
 		}
 		if _, ok := data.FormatOf(format); !ok {
 			t.failAt(source.UnknownFormat, at, `end the path with a format, or write "as" and one`,
-				"the ending of %s does not tell a format", path)
+				"the file extension of %s does not tell a format", path)
 		}
 		file.Set("format", value.StringOf(format, d.Name.Origin()))
 		file.Set("secret", value.BoolOf(d.Secret, o))

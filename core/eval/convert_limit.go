@@ -17,7 +17,7 @@ func (c *conversion) defaultOf(f *types.Field) value.Value {
 		panic(abort{})
 	}
 	if slices.Contains(c.filling, f.Default) {
-		c.failAt(source.Cycle, d.Expression.Place(), "write out what stands here, or let it end with null",
+		c.failAt(source.Cycle, d.Expression.Place(), "write the value out, or let it end with null",
 			"the default of %q needs itself: it would be filled in again and again", f.Name)
 	}
 	c.filling = append(c.filling, f.Default)

@@ -40,7 +40,7 @@ func (c *conversion) set(v value.Value, to *types.Set, path *place.Path) value.V
 	slices.SortStableFunc(elements, func(a, b value.Value) int { return setOrder(a, b, keys) })
 	for i := 1; i < len(elements); i++ {
 		if setOrder(elements[i-1], elements[i], keys) == 0 {
-			c.misfit(path, elements[i], source.Repetition, "remove one of the two", "%s stands twice in a set",
+			c.misfit(path, elements[i], source.Repetition, "remove one of the two", "%s occurs twice in a set",
 				elements[i].Show(60))
 		}
 	}

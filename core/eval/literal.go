@@ -29,7 +29,7 @@ func (c *compiler) element(e *syntax.Entry) elementCode {
 					s.elements = append(s.elements, f.choose(x, v.Origin()))
 				}
 			default:
-				f.failAt(source.WrongType, at, "", `"..." in a list brings in the elements of a list, not of %s`,
+				f.failAt(source.WrongType, at, "", `"..." in a list adds the elements of a list, not of %s`,
 					describeValue(v))
 			}
 		}

@@ -166,7 +166,7 @@ func adjective(m value.Mark) string {
 func (t *thread) decides(v value.Value, what string, at source.Span) {
 	help := "decide by something that is not secret; require, where and expect may test it"
 	if v.Mark()&value.Secret == 0 {
-		help = "decide by another input; what is known only later may stand in texts and records"
+		help = "decide by another input; a value that is known only later may be part of strings and records"
 	}
 	t.fail(source.Finding{Code: source.HiddenDecision, Span: at,
 		Message: fmt.Sprintf("%s depends on a value that is %s", what, adjective(v.Mark())), Help: help,
@@ -197,7 +197,7 @@ func (t *thread) known(v value.Value, at source.Span) value.Value {
 		if v.Secret() {
 			help = "secrets are read only when they are written; give the parts that are needed an input each"
 		}
-		t.failAt(source.NotKnown, at, help, "what is inside of this value is not known, since it is %s",
+		t.failAt(source.NotKnown, at, help, "the contents of this value are not available, because it is %s",
 			adjective(v.Mark()))
 	}
 	return v

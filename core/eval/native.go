@@ -109,7 +109,7 @@ func (c *Call) run(native Native, handling check.Handling, arguments []value.Val
 		// How many there are, and under which keys, would tell of the secret.
 		c.thread.failAt(source.NotKnown, c.at,
 			"give the parts that are needed an input each; \"at\" in a reference names a place in JSON",
-			"a secret would decide the shape of what %s returns, which is %s", c.name, types.Article(o.Type))
+			"the shape of what %s returns, which is %s, would depend on a secret", c.name, types.Article(o.Type))
 	case m&value.Unknown == 0:
 		return value.MarkAll(native(c, arguments), m)
 	case handling == check.Joins && !c.countUnknown(o, arguments):

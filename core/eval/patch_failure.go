@@ -250,7 +250,7 @@ func (o *operation) missing(f *frame, m *place.Miss, s *step, in, stepText strin
 		help += "; put adds what is not there"
 	}
 	if merge := o.merge[m.Step]; merge != "" && !o.tree.Optional {
-		help += "; " + merge + " brings it"
+		help += "; " + merge + " adds it"
 	}
 	return message, help
 }

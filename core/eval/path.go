@@ -29,7 +29,7 @@ func ParsePlaces(text string, builtins *Builtins) (*Places, error) {
 	if strings.HasPrefix(written, "/") {
 		pointer, err := place.ParsePointer(written)
 		if err != nil {
-			return nil, fmt.Errorf("%q is no JSON Pointer (RFC 6901): %w", text, err)
+			return nil, fmt.Errorf("%q is not a JSON Pointer (RFC 6901): %w", text, err)
 		}
 		return &Places{pointer: pointer}, nil
 	}
@@ -45,7 +45,7 @@ func ParsePlaces(text string, builtins *Builtins) (*Places, error) {
 		if f.Code == source.UnknownName {
 			f.Help = "in brackets, it is the element in question: [it.name == \"…\"]"
 		}
-		message := fmt.Sprintf("%q is no path: %s, at column %d", text, f.Message, set.Locate(f.Span.Start).Column)
+		message := fmt.Sprintf("%q is not a valid path: %s, at column %d", text, f.Message, set.Locate(f.Span.Start).Column)
 		if f.Help != "" {
 			message += "\n  " + f.Help
 		}

@@ -20,7 +20,7 @@ func (b *entries) put(f *frame, key string, v value.Value, at source.Span) {
 		b.copyBase()
 	}
 	if i := b.Index(key); i >= 0 && i < len(b.written) && b.written[i] {
-		f.failAt(source.DuplicateKey, at, "each key of a record stands once", "the key %q is there already", key)
+		f.failAt(source.DuplicateKey, at, "each key of a record is written once", "the key %q is there already", key)
 	}
 	b.mark(b.Set(key, v), true)
 }
@@ -123,7 +123,7 @@ func (c *compiler) spreadEntry(e *syntax.Entry) entryCode {
 			if at := b.Index(key); at >= 0 && at < len(b.written) && b.written[at] {
 				f.failAt(source.DuplicateKey, e.Span,
 					"put the spread before the key, so that the key wins, or leave one out",
-					"this brings in the key %q, which is written already", key)
+					"this adds the key %q, which is already written", key)
 			}
 			b.mark(b.Set(key, f.choose(v.Values()[i], v.Origin())), false)
 		}
@@ -168,7 +168,7 @@ func (c *compiler) copied(e *syntax.Entry, o value.Origin) code {
 	}
 }
 
-const notSpread = `"..." in a record brings in the entries of a record, not of %s`
+const notSpread = `"..." in a record adds the entries of a record, not of %s`
 
 // fixedRecord compiles a record whose keys are all written out and always there: its shape is made once.
 func (c *compiler) fixedRecord(e *syntax.Record) (code, bool) {

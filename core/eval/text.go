@@ -61,7 +61,7 @@ func (c *compiler) interpolation(e *syntax.String, shown bool) code {
 				marks |= v.Mark()
 			}
 			if !ok {
-				f.failAt(source.WrongType, p.at, "", "only strings, numbers and bools can stand in a text, not %s",
+				f.failAt(source.WrongType, p.at, "", "only strings, numbers and bools can be inserted into a string, not %s",
 					describeValue(v))
 			}
 			if p.indent != "" && strings.Contains(text, "\n") {
@@ -95,7 +95,7 @@ func (f *frame) lines(b *strings.Builder, v value.Value, indent string, shown bo
 				continue
 			}
 			if x.Kind() == value.List || x.IsNull() {
-				f.failAt(source.WrongType, at, "", "each element is a line of the text, and one is %s",
+				f.failAt(source.WrongType, at, "", "each element is a line of the string, and one is %s",
 					describeValue(x))
 			}
 			marks |= f.lines(b, x, indent, shown, at)
@@ -105,7 +105,7 @@ func (f *frame) lines(b *strings.Builder, v value.Value, indent string, shown bo
 	text, ok := v.Scalar()
 	if !ok {
 		f.failAt(source.WrongType, at, "",
-			"on a line of its own stands a text, a list of texts, each a line, or null, which is no line; not %s",
+			"a line of its own takes a string, a list of strings (a line each), or null (no line); not %s",
 			describeValue(v))
 	}
 	marks := v.Mark()

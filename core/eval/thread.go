@@ -138,7 +138,7 @@ func (t *thread) report(f source.Finding) {
 	}
 	for i, m := 0, t.world.making; m != nil && i < shownCalls; i, m = i+1, m.thread.world.making {
 		f.Related = append(slices.Clip(f.Related),
-			source.Related{Span: m.at, Text: "in the instance that is made here"})
+			source.Related{Span: m.at, Text: "in the instance created here"})
 	}
 	if w.shared {
 		w.mu.Lock()

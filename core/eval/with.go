@@ -49,7 +49,7 @@ func (c *compiler) change(tree *syntax.Change, ofAt, at source.Span) change {
 				if over.Kind() == value.Record && !over.Get(key).IsAbsent() {
 					f.failAt(source.DuplicateKey, tree.Span,
 						"put the spread before the key, so that the key wins, or leave one out",
-						"this brings in the key %q, which is written already", key)
+						"this adds the key %q, which is already written", key)
 				}
 			}
 			return f.lay(v, over, ofAt, tree.Value.Place(), at)
@@ -76,7 +76,7 @@ func (c *compiler) change(tree *syntax.Change, ofAt, at source.Span) change {
 		}
 		whole := strings.Join(keys, keySeparator)
 		if slices.Contains(*written, whole) {
-			f.failAt(source.DuplicateKey, spans[0], "each key stands once", "the key %q is there already",
+			f.failAt(source.DuplicateKey, spans[0], "each key is written once", "the key %q is there already",
 				strings.Join(keys, "."))
 		}
 		*written = append(*written, whole)

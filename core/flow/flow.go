@@ -176,7 +176,7 @@ func (t *frame) decides(by *taint, what string, at source.Span) {
 	}
 	help := "decide by something that is not secret; require, where and expect may test it"
 	if by.scalar.later {
-		help = "decide by another input; what is known only later may stand in texts and records"
+		help = "decide by another input; a value that is known only later may be part of strings and records"
 	}
 	t.add(source.Finding{Code: source.HiddenDecision, Span: at,
 		Message: fmt.Sprintf("%s depends on a value that is %s", what, by.scalar.adjective()), Help: help,

@@ -159,7 +159,7 @@ func ParsePointer(text string) ([]string, error) {
 				break
 			}
 			if behind == "" || behind[0] != '0' && behind[0] != '1' {
-				return nil, errors.New("~ stands only in ~0 for ~ and ~1 for /")
+				return nil, errors.New("~ is written only in ~0 for ~ and ~1 for /")
 			}
 			rest = behind
 		}

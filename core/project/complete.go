@@ -111,7 +111,7 @@ func completed(name string, format data.Format, text string, left []*Input) (str
 		b.WriteString(line)
 	}
 	if len(elsewhere) > 0 {
-		b.WriteString("\n# These may be given, too, in the records that stand above:\n")
+		b.WriteString("\n# Optional fields of the records above, with their defaults:\n")
 		for _, in := range elsewhere {
 			b.WriteString("# " + in.Name() + ": " + inputDefault(in, string(format)) + "\n")
 		}

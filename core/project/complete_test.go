@@ -81,7 +81,7 @@ func TestComplete(t *testing.T) {
 			once = strings.ReplaceAll(once, "\r", "")
 			given := marks[c.format].ReplaceAllString(inner.ReplaceAllString(once, "$1$2# "), "$1$2")
 			if name == "nothing of it" || name == "inline" {
-				require.Contains(t, once, "# These may be given, too, in the records that stand above:\n")
+				require.Contains(t, once, "# Optional fields of the records above, with their defaults:\n")
 				return
 			}
 			require.NotEqual(t, once, given)

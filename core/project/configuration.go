@@ -139,7 +139,7 @@ func (c *configuration) inside(v value.Value, fallback string) string {
 	}
 	if v.Text() == "" || !fs.ValidPath(clean) {
 		c.report(source.OutsideProject, source.At(v.Origin().Pos()),
-			"paths are relative to the project and stay inside it", "%q is no path inside the project", v.Text())
+			"paths are relative to the project and stay inside it", "%q is not a path inside the project", v.Text())
 		return fallback
 	}
 	return clean
@@ -192,6 +192,9 @@ func (c *configuration) readLayer(v value.Value) *Layer {
 	return nil
 }
 
+// namesOfFolders is the help for the names of environments.
+const namesOfFolders = `use letters, digits, "-", "_" and "."; the name is also a folder name`
+
 // environmentName reports whether a name can be that of an environment, which is also the name of a folder.
 func environmentName(name string) bool {
 	for i := 0; i < len(name); i++ {
@@ -213,7 +216,7 @@ func (p *Project) readEnvironment(name string, table value.Value) {
 		return
 	}
 	if !environmentName(name) {
-		p.report(source.BadName, e.Span, "letters, digits, - _ and . make a name that is also one of a folder",
+		p.report(source.BadName, e.Span, namesOfFolders,
 			"%q cannot be the name of an environment", name)
 		return
 	}
@@ -253,12 +256,12 @@ func (p *Project) layer(name, into string, span source.Span) *Layer {
 	format, ok := data.FormatOf(name)
 	if !ok || !slices.Contains(data.Readable, format) {
 		p.report(source.UnknownFormat, span, "layers end in .yaml, .yml, .json or .toml",
-			"the ending of %s does not tell a format", name)
+			"the file extension of %s does not tell a format", name)
 		return l
 	}
 	if real := p.realName(name); overlap(real, p.SecretOut) || slices.ContainsFunc(strings.Split(real, "/"), Reserved) {
 		p.report(source.OutsideProject, span, "keep layers among the sources of the project",
-			"%s belongs to the program or to git, and is no layer", name)
+			"%s belongs to the program or to git and cannot be a layer", name)
 		return l
 	}
 	d := p.readData(name, format, span)
@@ -314,7 +317,7 @@ func (p *Project) resolveExtends() {
 		for at := e; at != nil && !at.broken; at = at.Extends {
 			if slices.Contains(trail, at.Name) {
 				if at == e {
-					p.report(source.Cycle, source.At(e.extends.Origin().Pos()), "one of them must stand for itself",
+					p.report(source.Cycle, source.At(e.extends.Origin().Pos()), "one of them must not extend another",
 						"environments extend each other in a circle: %s", strings.Join(append(trail, at.Name), " → "))
 				}
 				for _, name := range trail {

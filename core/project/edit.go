@@ -117,11 +117,11 @@ func (e *Editor) Set(name, text string) error {
 		return err
 	}
 	if in.Secret {
-		return fmt.Errorf("%q is secret, and secrets do not stand in layers: name its source in %s, "+
+		return fmt.Errorf("%q is secret, and secrets must not be stored in layers: name its source in %s, "+
 			"[environments.%s.secrets]", name, FileName, e.environment.Name)
 	}
 	for _, path := range SecretFields(in.Type) {
-		return fmt.Errorf("%q has the secret field %q, and secrets do not stand in layers: set its other fields one "+
+		return fmt.Errorf("%q has the secret field %q, and secrets must not be stored in layers: set its other fields one "+
 			"by one", name, strings.Join(path, "."))
 	}
 	l, err := e.layer(in.Path)
@@ -137,7 +137,7 @@ func (e *Editor) Set(name, text string) error {
 		return fmt.Errorf("%s: %s", name, findings[0].Message)
 	}
 	if found := secretsIn(v, in.Type, false, nil); len(found) > 0 {
-		return fmt.Errorf("%s: %s is secret, and secrets do not stand in layers", name, found[0].path)
+		return fmt.Errorf("%s: %s is secret, and secrets must not be stored in layers", name, found[0].path)
 	}
 	before, err := e.text(l)
 	if err != nil {
@@ -405,8 +405,7 @@ func inputDefault(in *Input, format string) string {
 func (p *Project) NewEnvironment(name string, like *Environment) (entry, layerPath, layer string, err error) {
 	switch {
 	case !environmentName(name):
-		return "", "", "", fmt.Errorf("%q cannot be the name of an environment: letters, digits, - _ and . make a "+
-			"name that is also one of a folder", name)
+		return "", "", "", fmt.Errorf("%q cannot be the name of an environment: %s", name, namesOfFolders)
 	case p.Environment(name) != nil:
 		return "", "", "", fmt.Errorf("there is an environment %q already", name)
 	}
@@ -460,7 +459,7 @@ func (p *Project) NewEnvironment(name string, like *Environment) (entry, layerPa
 		return false
 	}
 	var text strings.Builder
-	fmt.Fprintf(&text, "# Values of %s. What stands in comments is to be decided: the values are those of %s.\n",
+	fmt.Fprintf(&text, "# Values of %s. Decide the commented values; they are copied from %s.\n",
 		name, like.Name)
 	for _, in := range p.InputsOf(p.Module) {
 		given := value.Value{}

@@ -227,8 +227,8 @@ func TestFields(t *testing.T) {
 
 	for name, want := range map[string]string{
 		"mial.host": `main.knot has no input "mial"`, "mail.hots": "did you mean \"host\"?",
-		"mail.host.x": `the input "mail.host" is no record, so it has no field "x"`,
-		"mail..x":     "is no name of an input", "levels.low": "",
+		"mail.host.x": `the input "mail.host" is not a record, so it has no field "x"`,
+		"mail..x":     "is not the name of an input", "levels.low": "",
 	} {
 		_, err := p.WithInput(e, name, "--input "+name, "1")
 		if want == "" {

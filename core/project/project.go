@@ -202,8 +202,8 @@ func (p *Project) read(name string, span source.Span) (file *source.File, ok boo
 				err = pathError.Err
 			}
 			if err.Error() == leadsOut {
-				p.report(source.OutsideProject, span, "what it needs stands in the project; copy it there",
-					"%s is, or stands behind, a link that leads out of the project", name)
+				p.report(source.OutsideProject, span, "everything a project uses must be inside it; copy the file",
+					"%s is, or is reached through, a link that leads out of the project", name)
 				return nil, false
 			}
 			p.report(source.NoFile, span, "", "%s cannot be read: %s", name, err)
@@ -366,7 +366,7 @@ func (l *loader) use(m *check.Module, use *syntax.Use, trail []string) *check.Im
 	format, ok := data.FormatOf(name)
 	if !ok || !slices.Contains(data.Readable, format) {
 		l.report(source.UnknownFormat, use.PathSpan, "modules end in .knot, data in .yaml, .yml, .json or .toml",
-			"the ending of this path does not tell what the file is")
+			"the file extension of this path does not tell what the file is")
 		return failed
 	}
 	d := l.readData(name, format, use.PathSpan)
@@ -394,7 +394,7 @@ func (l *loader) useForm(name string, use *syntax.Use) *check.Import {
 		return &check.Import{}
 	}
 	if format, _ := data.FormatOf(name); use.Form == "stream" && format != data.YAML {
-		l.report(source.UnknownFormat, use.PathSpan, "only YAML files hold several documents", "%s is no YAML file",
+		l.report(source.UnknownFormat, use.PathSpan, "only YAML files hold several documents", "%s is not a YAML file",
 			name)
 		return &check.Import{Failed: true}
 	}
@@ -438,7 +438,7 @@ func (l *loader) usePattern(pattern string, use *syntax.Use) *check.Import {
 		format, known := data.FormatOf(name)
 		if !known || !slices.Contains(data.Readable, format) {
 			l.report(source.UnknownFormat, use.PathSpan, "narrow the pattern",
-				"the pattern matches %s, whose ending does not tell a format of data", name)
+				"the pattern matches %s, whose file extension does not tell a format of data", name)
 			ok = false
 			return nil
 		}
@@ -456,7 +456,7 @@ func (l *loader) usePattern(pattern string, use *syntax.Use) *check.Import {
 		l.report(source.NoFile, use.PathSpan, "", "%s cannot be read: %s", root, err)
 		return failed
 	case ok && b.Len() == 0:
-		l.report(source.NoFile, use.PathSpan, "* stands for part of a name, ** for any folders",
+		l.report(source.NoFile, use.PathSpan, "* matches part of a name, ** any folders",
 			"no file of the project matches %q", use.Path)
 		return failed
 	case !ok:

@@ -168,7 +168,7 @@ func (p *Project) hideResembling(l *Layer) {
 		f := &l.findings[i]
 		if at := p.Sources.Locate(f.Span.Start); at.File == file && file.Hidden(at.Line) {
 			f.Message = "this line is not right, and may hold a secret: what is wrong is not told"
-			f.Help = "secrets do not stand in layers: name their source in [environments.….secrets], " +
+			f.Help = "secrets must not be stored in layers: name their source in [environments.….secrets], " +
 				"and change this one"
 			f.Related = nil
 		}

@@ -139,7 +139,7 @@ func (p *Project) reference(table value.Value, name string, path []string) *Refe
 		if u, err := url.Parse(r.Target); err != nil || u.User != nil || u.Host == "" {
 			p.hide(table)
 			c.report(source.SecretReference, source.At(target.Origin().Pos()),
-				"a file behind --secret-policy says which token to send",
+				"the file that --secret-policy names says which token to send",
 				"a URL of a store has a host, and no user or password")
 			return nil
 		}
@@ -147,7 +147,7 @@ func (p *Project) reference(table value.Value, name string, path []string) *Refe
 	if v, ok := c.get("at", value.String); ok {
 		if _, err := place.ParsePointer(v.Text()); err != nil {
 			c.report(source.SecretReference, source.At(v.Origin().Pos()), "such as /data/pin",
-				"%q is no JSON Pointer (RFC 6901): %s", v.Text(), err)
+				"%q is not a JSON Pointer (RFC 6901): %s", v.Text(), err)
 			return nil
 		}
 		r.At = v.Text()
@@ -373,7 +373,7 @@ func (p *Project) secretInLayer(l *Layer, o *check.Object, path *place.Path, v v
 	}
 	return source.Finding{
 		Code: source.SecretInFile, Span: span, Help: help,
-		Message: fmt.Sprintf("%q is secret, and secrets do not stand in layers", path.String()),
+		Message: fmt.Sprintf("%q is secret, and secrets must not be stored in layers", path.String()),
 		Related: []source.Related{{Span: o.Span, Text: o.Summary()}},
 	}
 }
@@ -461,7 +461,7 @@ func readSecretText(text string, t types.Type) (value.Value, error) {
 	}
 	v, findings := readTyped(file, t, data.Keys{})
 	if findings.HasErrors() {
-		return value.Value{}, fmt.Errorf("it is no %s", t)
+		return value.Value{}, fmt.Errorf("it is not of the type %s", t)
 	}
 	return v, nil
 }

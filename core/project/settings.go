@@ -207,7 +207,7 @@ func (p *Project) InputNamed(name string) (*Input, error) {
 			continue
 		}
 		if record == nil {
-			return nil, fmt.Errorf("the input %q is no record, so it has no field %q",
+			return nil, fmt.Errorf("the input %q is not a record, so it has no field %q",
 				(&Reference{Path: path[:i+1]}).Name(), key)
 		}
 		f, ok := record.Field(key)
@@ -237,7 +237,7 @@ func splitName(name string) ([]string, error) {
 	// The names of inputs are written as keys of TOML are.
 	v, findings := data.Read(file, data.TOML, nil)
 	if findings.HasErrors() || v.Kind() != value.Record {
-		return nil, fmt.Errorf("%q is no name of an input: names, divided by points, such as replicas.bay_map", name)
+		return nil, fmt.Errorf("%q is not the name of an input: write names separated by points, such as replicas.bay_map", name)
 	}
 	var path []string
 	for v.Kind() == value.Record && v.Len() == 1 {

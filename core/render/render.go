@@ -196,7 +196,7 @@ func (r *Result) document(d *eval.Document, places map[string]taken, options Opt
 	if !ok {
 		r.report(source.UnknownFormat, span,
 			`end the path with .yaml, .json, .toml, .env or .txt, or write "as" and a format`, via,
-			"the ending of %s does not tell a format", name)
+			"the file extension of %s does not tell a format", name)
 		return
 	}
 	if options.Only != nil && !options.Only(name) {
@@ -301,7 +301,7 @@ func (r *Result) checkPath(name string, span source.Span, via []source.Related) 
 	}
 	for _, c := range name {
 		if strings.ContainsRune(`<>:"|?*`, c) || unicode.In(c, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp) {
-			help = fmt.Sprintf("the character %s cannot stand in a path everywhere", source.DescribeRune(c))
+			help = fmt.Sprintf("not every file system allows the character %s in a path", source.DescribeRune(c))
 		}
 	}
 	for _, part := range strings.Split(name, "/") {
@@ -319,7 +319,7 @@ func (r *Result) checkPath(name string, span source.Span, via []source.Related) 
 	if len(shown) > 80 {
 		shown = shown[:80] + "…"
 	}
-	r.report(source.BadPath, span, help, via, "%q is no path for a document", shown)
+	r.report(source.BadPath, span, help, via, "%q is not a valid path for a document", shown)
 	return false
 }
 

@@ -16,7 +16,7 @@ func (p *parser) test(d *Test) {
 	if p.take("in") {
 		d.Environment = title("the name of an environment")
 	}
-	d.Body = p.inMode(inTest, "", "behind the title")
+	d.Body = p.inMode(inTest, "", "after the title")
 }
 
 // quoted reads a string, which may have inserts.

@@ -59,7 +59,7 @@ func init() { // for a cycle: to read a block is to read forms
 			d := &TypeDeclaration{Header: b.header}
 			d.Name = p.name("the name of the type")
 			keep(d)
-			p.expect("=", "behind the name of the type")
+			p.expect("=", "after the name of the type")
 			d.Type = p.limitedType()
 		}},
 		{word: "input", context: inModule, marks: []string{"secret", "later"},
@@ -140,12 +140,12 @@ func init() { // for a cycle: to read a block is to read forms
 		{word: "if", context: inModule | inDocuments | inTest | inPatch | inEach, unnamed: true, inside: true,
 			read: func(p *parser, b beginning, keep func(Declaration)) {
 				d := &IfBlock{Header: b.header, Condition: p.expression()}
-				d.Then = p.block("behind the condition")
+				d.Then = p.block("after the condition")
 				if p.take("else") {
 					if p.sign("if") {
 						d.Else = []Declaration{p.blockEntry(Header{})}
 					} else {
-						d.Else = p.block(`behind "else"`)
+						d.Else = p.block(`after "else"`)
 					}
 				}
 				keep(d)
@@ -157,7 +157,7 @@ func init() { // for a cycle: to read a block is to read forms
 				p.loopHead(loop)
 				loop.node = p.node(start)
 				d := &ForBlock{Header: b.header, Loop: loop}
-				d.Body = p.block("behind what it goes through")
+				d.Body = p.block("after what it goes through")
 				keep(d)
 			}},
 		{word: "rule"},
@@ -230,11 +230,11 @@ func (p *parser) markBefore(mark string, in context) *form {
 	if t.kind != tokenWord || t.newline || !slices.Contains(allowed, p.textOf(t)) {
 		help := ""
 		if t.kind == tokenWord && p.textOf(t) == "let" {
-			help = "what is computed from a secret is secret of itself: leave the word out"
+			help = "a value computed from a secret is secret anyway: leave the word out"
 		} else if in != inModule {
-			help = "other declarations stand outside of the braces"
+			help = "other declarations are written outside of the braces"
 		}
-		p.expected(fmt.Sprintf("%s behind %q", anyOf(allowed), mark), help)
+		p.expected(fmt.Sprintf("%s after %q", anyOf(allowed), mark), help)
 	}
 	return formOf(p.textOf(t), in)
 }
@@ -263,7 +263,7 @@ func (p *parser) noForm(word string, in context) {
 	all := words(in)
 	near, isNear := source.Nearest(word, all)
 	if in != inModule {
-		help := "other declarations stand outside of the braces"
+		help := "other declarations are written outside of the braces"
 		if isNear {
 			help = fmt.Sprintf("did you mean %q?", near)
 		} else if in >= inPatch {

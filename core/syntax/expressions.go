@@ -44,7 +44,7 @@ func (p *parser) letExpression() Expression {
 			break
 		}
 	}
-	p.expect("then", `behind the local names, which are separated by line ends or commas`)
+	p.expect("then", `after the local names, which are separated by line ends or commas`)
 	e.Body = p.expression()
 	e.node = p.node(start)
 	return e
@@ -86,7 +86,7 @@ func (p *parser) changes(start int, e Expression) Expression {
 		e = with
 		if t := p.token(); (p.sign(".") || p.sign("as")) && p.continues() {
 			p.fail(source.Finding{Code: source.Syntax, Span: p.spanOf(t),
-				Message: fmt.Sprintf("%q behind with { … }", p.textOf(t)), Help: "put r with { … } into parentheses"})
+				Message: fmt.Sprintf("%q after with { … }", p.textOf(t)), Help: "put r with { … } into parentheses"})
 		}
 	}
 	return e
@@ -173,7 +173,7 @@ func (p *parser) places(start int, of Expression, optional bool) Expression {
 		if p.token().kind == tokenEnd || p.declarationAhead() || p.sign(")") || p.sign("}") {
 			p.unclosed(open, "]")
 		}
-		p.expected(`"]" behind the path`, "")
+		p.expected(`"]" after the path`, "")
 	}
 	p.free = free
 	return &Places{Of: of, Path: d, node: p.node(start)}
@@ -191,7 +191,7 @@ func (p *parser) enclosed(open int, closing string) Expression {
 		}
 		help := p.behindValue()
 		if p.sign(":") {
-			help = "a part of a list or a text: list.slice(xs, 0, 2), text.slice(s, 0, 2)"
+			help = "a part of a list or a string: list.slice(xs, 0, 2), text.slice(s, 0, 2)"
 		}
 		p.expected(fmt.Sprintf("%q", closing), help)
 	}
@@ -204,7 +204,7 @@ func (p *parser) fieldName() Identifier {
 	if p.declarationAhead() { // it is the line of the point that has to change
 		point := p.tokens[p.at-1]
 		p.mistake(source.Finding{Code: source.Syntax, Span: p.spanOf(point),
-			Message: fmt.Sprintf("expected the name of a field behind %q", p.textOf(point)),
+			Message: fmt.Sprintf("expected the name of a field after %q", p.textOf(point)),
 			Help:    "write it, or leave the point out"})
 		return Identifier{Span: p.file.Span(point.end, point.end)}
 	}
@@ -375,7 +375,7 @@ func (p *parser) ifExpression(spread bool) Expression {
 		case p.sign("{"):
 			help = "a choice is written: if c then a else b; braces hold declarations, or a record"
 		}
-		p.expected(`"then" behind the condition`, help)
+		p.expected(`"then" after the condition`, help)
 	}
 	e.Then = p.expression()
 	elseAhead := p.sign("else") && p.continues() && !p.armAhead()
@@ -468,7 +468,7 @@ func (p *parser) pattern() Expression {
 	if !literal {
 		help := ""
 		if t.kind == tokenWord {
-			help = fmt.Sprintf("a text is written in quotes: %q", p.textOf(t))
+			help = fmt.Sprintf("a string is written in quotes: %q", p.textOf(t))
 		}
 		p.expected(`a literal, "is" and a type, or "else"`, help)
 	}
@@ -521,7 +521,7 @@ func (p *parser) element() *Entry {
 	if p.keyAhead() {
 		help := "a list has elements without keys; a record is written in braces: { … }"
 		if end, _ := p.keyEnd(); p.tokens[end].end == p.tokens[end+1].start {
-			help += "; a text in quotes"
+			help += "; a string in quotes"
 		}
 		p.failHere(source.Syntax, "an entry with a key in a list", help)
 	}
@@ -578,7 +578,7 @@ func (p *parser) colon(key *Key) {
 	case p.textOf(p.tokens[p.at-1]) == "if" && !p.sign(","):
 		help = "entries that depend on something are put in with three points: ...if c then { a: 1 }"
 	}
-	p.expected(`":" behind the key `+key.text(p), help)
+	p.expected(`":" after the key `+key.text(p), help)
 }
 
 // keyEnd returns the index of the token behind the key at the current token, and whether there is a key.
@@ -657,7 +657,7 @@ func (p *parser) key() *Key {
 	}
 	help := ""
 	if p.sign("-") {
-		help = "the elements of a list stand in brackets: [a, b]"
+		help = "the elements of a list are written in brackets: [a, b]"
 	}
 	p.expected("a key", help)
 	return nil

@@ -30,7 +30,7 @@ func (p *parser) number(start int, negative bool) Expression {
 	}
 	if strings.HasSuffix(digits, "_") || strings.HasPrefix(digits, "_") || strings.Contains(digits, "__") ||
 		strings.Contains(digits, "_.") || strings.Contains(digits, "._") {
-		mistake(fmt.Sprintf("%s is not a number", text), "an underscore stands between two digits")
+		mistake(fmt.Sprintf("%s is not a number", text), "an underscore is written between two digits")
 	}
 	digits = strings.ReplaceAll(digits, "_", "")
 	if base == 10 && len(digits) > 1 && digits[0] == '0' && isDigit(digits[1]) {
@@ -41,7 +41,7 @@ func (p *parser) number(start int, negative bool) Expression {
 		value, err := strconv.ParseFloat(digits, 64)
 		if err != nil && !math.IsInf(value, 0) {
 			mistake(fmt.Sprintf("%s is not a number", text),
-				"a name cannot begin with a digit; a text stands in quotes")
+				"a name cannot begin with a digit; a string is written in quotes")
 		}
 		if err != nil {
 			mistake(fmt.Sprintf("%s is too large for a float of 64 bits", text), "")
@@ -53,7 +53,7 @@ func (p *parser) number(start int, negative bool) Expression {
 	}
 	value, err := strconv.ParseUint(digits, base, 64)
 	if err != nil && (digits == "" || strings.Trim(strings.ToLower(digits), "0123456789abcdef"[:base]) != "") {
-		mistake(fmt.Sprintf("%s is not a number", text), "a name cannot begin with a digit; a text stands in quotes")
+		mistake(fmt.Sprintf("%s is not a number", text), "a name cannot begin with a digit; a string is written in quotes")
 	}
 	limit := uint64(math.MaxInt64)
 	if negative {
@@ -61,7 +61,7 @@ func (p *parser) number(start int, negative bool) Expression {
 	}
 	if err != nil || value > limit {
 		mistake(fmt.Sprintf("%s is too large: an int has 64 bits and reaches to %d", text, int64(math.MaxInt64)),
-			"write it as a text, in quotes, if it is not for counting")
+			"write it as a string, in quotes, if it is not for counting")
 	}
 	if negative {
 		return &Int{node: n, Value: -int64(value)}
@@ -126,7 +126,7 @@ func (p *parser) stringLiteral() *String {
 			value := p.inserted(lines != nil && lines.blank(part))
 			p.leave()
 			if !p.take("}") {
-				p.expected(`"}" behind the expression`, "")
+				p.expected(`"}" after the expression`, "")
 			}
 			inserted := StringPart{Value: value}
 			if lines != nil {
@@ -136,7 +136,7 @@ func (p *parser) stringLiteral() *String {
 			if e, ok := value.(*If); ok && e.lacksElse() && !inserted.Line {
 				p.fail(source.Finding{Code: source.Syntax, Span: e.span,
 					Message: `expected "else" and the value for the other case`,
-					Help:    "only on a line of its own, in a text of several lines, it may be left out"})
+					Help:    "it may be left out only on a line of its own, in a string of several lines"})
 			}
 			s.Parts = append(s.Parts, inserted)
 		case tokenClose:
@@ -216,7 +216,7 @@ func (l *lines) add(part token) string {
 		head, rest, found := strings.Cut(text, "\n")
 		if strings.Trim(head, " \t\r") != "" || !found {
 			l.fail(source.Finding{Code: source.Syntax, Span: l.file.Span(offset, offset+max(1, len(head))),
-				Message: "the text begins on the line below " + l.quote, Help: "break the line here"})
+				Message: "the string begins on the line below " + l.quote, Help: "break the line here"})
 		}
 		offset += len(head) + 1
 		text = rest

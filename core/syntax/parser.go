@@ -334,7 +334,7 @@ func (p *parser) unclosed(open int, closing string) {
 		Message: fmt.Sprintf("%q is not closed: expected %q before %s", p.textOf(opener), closing, p.found()),
 		Help:    fmt.Sprintf("close it with %q", closing),
 		Related: []source.Related{{Span: p.spanOf(p.token()),
-			Text: fmt.Sprintf("%q is missing here at the latest", closing)}},
+			Text: fmt.Sprintf("%q is expected before this line", closing)}},
 	})
 }
 
@@ -435,7 +435,7 @@ func (p *parser) name(what string) Identifier {
 		p.expected(what, "")
 	}
 	if word := p.textOf(t); reserved[word] {
-		p.failHere(source.ReservedWord, fmt.Sprintf("%q is a word of the language and cannot be %s", word, what),
+		p.failHere(source.ReservedWord, fmt.Sprintf("%q is a reserved word and cannot be %s", word, what),
 			"choose another name, such as "+word+"_")
 	}
 	p.at++
@@ -463,7 +463,7 @@ func (p *parser) use(d *Use, named func()) {
 	}
 	d.Path = text
 	if !p.take("as") {
-		p.expected(`"as" and a name behind the path`, fmt.Sprintf("write: use %q as %s", text, suggestedAlias(text)))
+		p.expected(`"as" and a name after the path`, fmt.Sprintf("write: use %q as %s", text, suggestedAlias(text)))
 	}
 	d.Name = p.name("a name for the file")
 	named()
@@ -499,18 +499,18 @@ func (p *parser) input(d *Input, later bool) {
 	p.expect(":", "and the type of the input")
 	d.Type = p.unionType()
 	if later {
-		p.expect("as", "and the placeholder that stands for the value until it is known, in quotes")
-		d.Placeholder = p.quoted("the placeholder that stands for the value until it is known")
+		p.expect("as", "and the placeholder for the value until it is known, in quotes")
+		d.Placeholder = p.quoted("the placeholder for the value until it is known")
 		if text, plain := d.Placeholder.Plain(); !plain || text == "" {
 			p.fail(source.Finding{Code: source.Syntax, Span: d.Placeholder.span,
 				Message: "a placeholder is a plain string, not empty and without ${…}",
-				Help:    "write a text that is not met elsewhere, such as \"<" + d.Name.Name + ">\""})
+				Help:    "write a string that does not occur elsewhere, such as \"<" + d.Name.Name + ">\""})
 		}
 	}
 	if p.sign("=") && (later || d.Secret) {
-		help := "leave it out: the placeholder stands for the value until it is known"
+		help := "leave it out: the placeholder is used until the value is known"
 		if d.Secret {
-			help = "leave it out: what stands in a file of the project is no secret; = null says that there need " +
+			help = "leave it out: a value in a file of the project is not secret; = null says that there need " +
 				"not be one"
 		}
 		if next := p.peek(1); later || p.textOf(next) != "null" {
@@ -581,7 +581,7 @@ func (p *parser) bodySign() {
 	if p.sign(">") && p.token().start == p.tokens[p.at-1].end {
 		p.at--
 		p.failHere(source.Syntax, `expected "=" and the body of the function, found "=>"`,
-			"write fn(x: T) -> R = …: the arrow stands before the type of the result")
+			"write fn(x: T) -> R = …: the arrow comes before the type of the result")
 	}
 }
 
@@ -701,7 +701,7 @@ func (p *parser) unquotedText() string {
 	}
 	first := p.tokens[i]
 	if first.is(p, "-") && p.tokens[i+1].start > first.end {
-		return "the elements of a list stand in brackets: [a, b]"
+		return "the elements of a list are written in brackets: [a, b]"
 	}
 	if i == 0 || p.tokens[i-1].start < line || p.tokens[i-1].is(p, "{") {
 		return "" // not a value
@@ -720,7 +720,7 @@ func (p *parser) unquotedText() string {
 	if strings.ContainsAny(text, `"'(){}\`) {
 		return ""
 	}
-	return fmt.Sprintf(`a text is written in quotes: "%s"`, text)
+	return fmt.Sprintf(`a string is written in quotes: "%s"`, text)
 }
 
 func (p *parser) enter() {

@@ -117,13 +117,13 @@ func (p *parser) patch() Expression {
 	e := &Patch{}
 	target := p.token().start
 	e.Target = p.steps(target, p.expressionOperand("what is patched"))
-	e.Body = p.inMode(inPatch, "", "and operations behind what is patched")
+	e.Body = p.inMode(inPatch, "", "and operations after what is patched")
 	p.leave()
 	e.node = p.node(start)
 	if t := p.token(); (p.sign(".") || p.sign("?.") || p.sign("as")) && p.continues() ||
 		(p.sign("[") || p.sign("(")) && (!t.newline || p.free) {
 		p.fail(source.Finding{Code: source.Syntax, Span: p.spanOf(t),
-			Message: fmt.Sprintf("%q behind patch d { … }", p.textOf(t)), Help: "put patch d { … } into parentheses"})
+			Message: fmt.Sprintf("%q after patch d { … }", p.textOf(t)), Help: "put patch d { … } into parentheses"})
 	}
 	return e
 }
@@ -132,7 +132,7 @@ func (p *parser) patch() Expression {
 func (p *parser) patchAll(d *PatchAll) {
 	if !p.take("all") || !p.take("documents") {
 		p.expected(`"all documents"`,
-			"at the top of a module stands: patch all documents { … }; data is patched where it is used: let x = "+
+			"at the top of a module, write: patch all documents { … }; data is patched where it is used: let x = "+
 				"patch y { … }")
 	}
 	d.Body = p.inMode(inPatch, "", "and operations")
@@ -191,7 +191,7 @@ func (p *parser) operation(header Header, verb Verb) Declaration {
 		}
 		return d
 	}
-	p.expect(":", "and a value behind the path")
+	p.expect(":", "and a value after the path")
 	d.Value = p.expression()
 	return d
 }
@@ -298,18 +298,18 @@ func (p *parser) checkPath(d *Operation) {
 		last := i == len(d.Steps)-1
 		switch {
 		case s.Kind == EndStep && !last:
-			mistake(s, "nothing is behind [end]", "[end] is where add puts a new element")
+			mistake(s, "nothing comes after [end]", "[end] is where add puts a new element")
 		case s.Kind == EndStep && d.Verb != AddVerb && d.Verb != PutVerb:
 			mistake(s, fmt.Sprintf("there is nothing at [end] to %s", d.Verb), "the last element is [-1]")
 		case s.Kind == DeepStep && last:
 			mistake(s, `".**" does not say what is looked for`, "go on with a step, such as .**.image")
 		case s.Kind == DeepStep && d.Steps[i+1].Kind == DeepStep:
-			mistake(d.Steps[i+1], `".**" twice in a row`, "leave one out: it stands for any number of steps")
+			mistake(d.Steps[i+1], `".**" twice in a row`, "leave one out: it matches any number of steps")
 		case d.Verb == AddVerb && last && s.Kind != KeyStep && s.Kind != IndexStep && s.Kind != EndStep:
 			mistake(s, fmt.Sprintf("add puts something where nothing is, but %s finds what is there",
 				p.file.Slice(s.Span)), "replace changes what is there, [end] adds to a list")
 		case d.Verb == AddVerb && last && i > 0 && d.Steps[i-1].Kind == DeepStep:
-			mistake(s, "add puts something where nothing is, but a step behind .** finds what is there",
+			mistake(s, "add puts something where nothing is, but a step after .** finds what is there",
 				"name the way to the place")
 		}
 	}

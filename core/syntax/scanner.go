@@ -304,7 +304,7 @@ func (s *scanner) unclosedString(start, end int, quote string) int {
 		s.offset = behind
 	}
 	s.report(source.UnclosedString, start, start+1, message,
-		fmt.Sprintf("close it with %s; a text of several lines stands between %s and %s on lines of their own", quote,
+		fmt.Sprintf("close it with %s; a string of several lines is written between %s and %s on lines of their own", quote,
 			strings.Repeat(quote, 3), strings.Repeat(quote, 3)))
 	return len(strings.TrimRight(s.text[:s.offset], "\r"))
 }
@@ -428,7 +428,7 @@ func (s *scanner) unclosedInsert() {
 		}
 	}
 	s.report(source.UnclosedString, at, at+2, "this "+s.text[at:at+2]+" is not closed on its line",
-		"close it with }; neither line ends nor comments may stand inside")
+		"close it with }; it must not contain line ends or comments")
 	if s.offset < len(s.text) && s.text[s.offset] == '#' {
 		s.skipLine()
 	}

@@ -55,7 +55,7 @@ func (p *parser) optionalType() Type {
 	for chain := 0; !p.token().newline && p.take("?"); chain++ {
 		if chain > 0 {
 			p.at--
-			p.failHere(source.Syntax, "a second ? behind a type", "leave it out: T? is T or null")
+			p.failHere(source.Syntax, "a second ? after a type", "leave it out: T? is T or null")
 		}
 		t = &OptionalType{node: p.node(start), Of: t}
 	}

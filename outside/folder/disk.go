@@ -39,7 +39,7 @@ var open = func(base, environment string) (disk, error) {
 	}
 	defer outer.Close()
 	if info, err := outer.Lstat(environment); err == nil && info.Mode()&fs.ModeSymlink != 0 {
-		return nil, errors.New("a link stands where the folder of the environment goes")
+		return nil, errors.New("a link is in the place of the folder of the environment")
 	}
 	root, err := outer.OpenRoot(environment)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -79,9 +79,9 @@ func current(d reading, name string) (text []byte, exists bool, err error) {
 	case err != nil:
 		return nil, false, err
 	case info.IsDir():
-		return nil, false, obstacle("a folder stands where the document goes")
+		return nil, false, obstacle("there is a folder in the place of the document")
 	case !info.Mode().IsRegular():
-		return nil, false, obstacle("something that is no plain file stands where the document goes")
+		return nil, false, obstacle("something that is not a plain file is in the place of the document")
 	}
 	text, err = d.ReadFile(name)
 	return text, err == nil, err
@@ -143,7 +143,7 @@ type obstacle string
 
 func (o obstacle) Error() string { return string(o) }
 
-const fileInTheWay = obstacle("a file stands where the folder of the document goes")
+const fileInTheWay = obstacle("there is a file in the place of the folder of the document")
 
 // cleared reports whether nothing is in the way of a path when files have been removed: what is in the way is one of
 // them, or a folder with nothing but them. An empty folder is somebody's, unless nothing is said to be removed: then

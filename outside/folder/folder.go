@@ -73,7 +73,7 @@ type Blocked struct{ Path, By string }
 func (r *Refusal) Error() string {
 	var all []string
 	for _, name := range r.Changed {
-		all = append(all, name+": not written by knothole, or changed since")
+		all = append(all, name+": was not written by knothole, or was edited afterwards")
 	}
 	for _, b := range r.Blocked {
 		all = append(all, b.Path+": "+b.By)

@@ -121,7 +121,7 @@ func TestStaysInside(t *testing.T) {
 	require.Empty(t, tree(t, elsewhere))
 	require.NoError(t, os.Symlink(filepath.Join(elsewhere, "x"), filepath.Join(d, "b")))
 	_, err = write(t, d, folder.Options{Overwrite: true}, file("b", "1"))
-	require.ErrorContains(t, err, "no plain file")
+	require.ErrorContains(t, err, "not a plain file")
 }
 
 func TestFailureLeavesNothingBehind(t *testing.T) {
@@ -152,7 +152,7 @@ func TestFilesAndFoldersTakeEachOthersPlace(t *testing.T) {
 	require.Equal(t, map[string]string{"a/x": "2", "b": "2"}, tree(t, d))
 	require.NoError(t, os.WriteFile(filepath.Join(d, "a", "mine"), []byte("mine"), 0o644))
 	_, err = write(t, d, folder.Options{}, file("a", "3"), file("b", "3"))
-	require.ErrorContains(t, err, "a folder stands where the document goes")
+	require.ErrorContains(t, err, "there is a folder in the place of the document")
 	require.Equal(t, map[string]string{"a/x": "2", "a/mine": "mine", "b": "2"}, tree(t, d))
 
 	// A folder that somebody put in the place of a document that is no longer rendered is theirs.
@@ -231,9 +231,9 @@ func TestWhatIsNeverReplaced(t *testing.T) {
 	require.ErrorAs(t, err, &refusal)
 	require.Empty(t, refusal.Changed)
 	require.Equal(t, []folder.Blocked{
-		{Path: "a", By: "a folder stands where the document goes"},
-		{Path: "b/x", By: "a file stands where the folder of the document goes"},
-		{Path: "c", By: "something that is no plain file stands where the document goes"},
+		{Path: "a", By: "there is a folder in the place of the document"},
+		{Path: "b/x", By: "there is a file in the place of the folder of the document"},
+		{Path: "c", By: "something that is not a plain file is in the place of the document"},
 	}, refusal.Blocked)
 	require.Equal(t, map[string]string{"b": "mine", "c": "mine", "d": "mine"}, tree(t, d))
 }

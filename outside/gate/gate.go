@@ -22,7 +22,7 @@ import (
 const MaxFile = 256 << 20
 
 // ErrNotPlain says that something is no plain file: a folder, a pipe, a device.
-var ErrNotPlain = errors.New("it is no plain file")
+var ErrNotPlain = errors.New("it is not a plain file")
 
 // ErrNotThere says that nothing has a name.
 var ErrNotThere = errors.New("no such file or folder")

@@ -36,7 +36,7 @@ func ReadPolicy(name, project string) (*Policy, error) {
 	if real, err := gate.Real(name); err == nil {
 		if within, err := gate.Real(project); err == nil {
 			if to, err := filepath.Rel(within, real); err == nil && filepath.IsLocal(to) {
-				return nil, fmt.Errorf("the secret policy %s is part of the project: it must stand outside, where "+
+				return nil, fmt.Errorf("the secret policy %s is part of the project: it must be outside, where "+
 					"no change to the project reaches it", name)
 			}
 		}

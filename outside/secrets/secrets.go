@@ -93,7 +93,7 @@ func (s *Source) Read(r *project.Reference) ([]byte, error) {
 func (s *Source) variable(name string) ([]byte, error) {
 	if !strings.HasPrefix(name, variablePrefix) && !s.Policy.allows(name) {
 		return nil, fmt.Errorf("the variable %s may not be read: only those that begin with %s, and those that a "+
-			"file behind --secret-policy names", name, variablePrefix)
+			"file given with --secret-policy names", name, variablePrefix)
 	}
 	text, set := os.LookupEnv(name)
 	switch {
@@ -181,7 +181,7 @@ func (s *Source) identities() ([]age.Identity, error) {
 	}
 	identities, err := age.ParseIdentities(in)
 	if err != nil {
-		return nil, fmt.Errorf("what %s gives is no identity of age", s.IdentityName)
+		return nil, fmt.Errorf("what %s gives is not an identity of age", s.IdentityName)
 	}
 	return identities, nil
 }
@@ -197,7 +197,7 @@ func (s *Source) url(target string) ([]byte, error) {
 	}
 	h, named := s.Policy.host(u.Host)
 	if !named {
-		return nil, fmt.Errorf("%s is not asked: only hosts that a file behind --secret-policy names are", u.Host)
+		return nil, fmt.Errorf("%s is not asked: only hosts that a file given with --secret-policy names are", u.Host)
 	}
 	token := ""
 	if h.token != nil {
@@ -243,7 +243,7 @@ func (s *Source) url(target string) ([]byte, error) {
 	case answer.StatusCode == http.StatusUnauthorized || answer.StatusCode == http.StatusForbidden:
 		help := "the token that the policy has for it is not accepted"
 		if token == "" {
-			help = "a file behind --secret-policy says which token to send"
+			help = "the file that --secret-policy names says which token to send"
 		}
 		return nil, fmt.Errorf("%s refuses to answer (%d): %s", u.Host, answer.StatusCode, help)
 	case answer.StatusCode != http.StatusOK:
@@ -271,7 +271,7 @@ func unreachable(host string, timeout time.Duration, err error) error {
 	var record tls.RecordHeaderError
 	switch {
 	case errors.As(err, &certificate):
-		why := "it is not signed by an authority that is trusted; a file behind --secret-policy may name one"
+		why := "it is not signed by an authority that is trusted; a file given with --secret-policy may name one"
 		var hostname x509.HostnameError
 		var invalid x509.CertificateInvalidError
 		if errors.As(err, &hostname) {

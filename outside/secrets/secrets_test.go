@@ -123,7 +123,7 @@ func TestAge(t *testing.T) {
 	require.Contains(t, read(again(filepath.Join(folder, "nothing")), "age", "plain.age"),
 		"cannot be read: no such file")
 	require.Contains(t, read(again(filepath.Join(folder, "text")), "age", "plain.age"),
-		"what KNOTHOLE_IDENTITY gives is no identity of age")
+		"what KNOTHOLE_IDENTITY gives is not an identity of age")
 	identity := filepath.Join(t.TempDir(), "identity")
 	require.NoError(t, os.WriteFile(identity, []byte("# mine\n"+mine.String()+"\n"), 0o600))
 	// The identity itself may be given, whole or broken, and is in no message.
@@ -202,7 +202,7 @@ func TestStore(t *testing.T) {
 		"https://" + demo.StoreHost + ":444/v1/north",
 	} {
 		require.Contains(t, read(s, "url", target),
-			"is not asked: only hosts that a file behind --secret-policy names are")
+			"is not asked: only hosts that a file given with --secret-policy names are")
 	}
 	require.Contains(t, read(&secrets.Source{Root: s.Root}, "url", url("/v1/north")), "is not asked")
 	require.Contains(t, read(s, "url", "https://me:"+word+"@"+demo.StoreHost+"/v1/north"), "error: a name or password")
@@ -226,7 +226,7 @@ func TestStore(t *testing.T) {
 	require.Contains(t, read(variant(`authority = "authority.pem"`, ""), "url", url("/v1/north")),
 		"it is not signed by an authority that is trusted")
 	require.Contains(t, read(variant(`token     = { file = "token.txt" }`, ""), "url", url("/v1/north")),
-		"refuses to answer (403): a file behind --secret-policy says which token to send")
+		"refuses to answer (403): the file that --secret-policy names says which token to send")
 	require.NoError(t, os.WriteFile(filepath.Join(said, "wrong.txt"), []byte(word), 0o600))
 	wrong := read(variant("token.txt", "wrong.txt"), "url", url("/v1/north"))
 	require.Contains(t, wrong, "the token that the policy has for it is not accepted")

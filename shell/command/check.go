@@ -17,7 +17,7 @@ var checkCommand = &command{
 	name: "check", arguments: "[ENV…|PATH…] [--rendered] [--strict] [--watch] [--format text|json|sarif|junit]",
 	short: "everything that is wrong, in all environments",
 	long: `Reports everything that can be wrong, in all environments unless some are named: syntax, types, inputs and their
-limits, and what only evaluation shows. Each finding stands at the line that has to change. With paths of sources, or of
+limits, and what only evaluation shows. Each finding is at the line that has to change. With paths of sources, or of
 folders of them, it reports what is wrong in these, whether the project's main module leads to them or not.
 
 --rendered also compares the rendered files of the project with what would be rendered now, and shows the lines that differ.

@@ -329,7 +329,7 @@ func required(p *project.Project) *source.Finding {
 	oldest, err := semver.NewVersion(p.Requires)
 	switch {
 	case err != nil:
-		wrong.Message = fmt.Sprintf("%q is no version", p.Requires)
+		wrong.Message = fmt.Sprintf("%q is not a version", p.Requires)
 	case semver.MustParse(Version).LessThan(oldest):
 		wrong.Code, wrong.Help = source.TooOld, "get that one, or lower this when nothing in the project needs it"
 		wrong.Message = fmt.Sprintf("the project needs knothole %s or later, and this is %s", p.Requires, Version)
@@ -460,7 +460,7 @@ func (c *call) environments(p *opened, names []string) (environments []*project.
 				project.FileName, source.UnknownEnvironment, help)
 			return nil, false
 		case e.Abstract:
-			fmt.Fprintf(c.err, "knothole %s: the environment %q is abstract: it only lends its layers to others\n",
+			fmt.Fprintf(c.err, "knothole %s: the environment %q is abstract: it only provides layers for other environments\n",
 				c.command.name, name)
 			return nil, false
 		}

@@ -52,7 +52,7 @@ func demoSteps(policy string) []demoStep {
 			"walk.\nWhich token goes to which host is said outside of the project.",
 			arguments: []string{"render", "north", "--secrets", "--secret-policy", policy, "--identity",
 				"secrets/demo-identity.txt"}},
-		{text: "What differs between the rehearsal and the north coast? At the right of each difference stands what " +
+		{text: "What differs between the rehearsal and the north coast? At the right of each difference is what " +
 			"made it so.", arguments: []string{"diff", "rehearsal", "north"}, status: exitFindings},
 		{text: "An environment does not differ from itself.", arguments: []string{"diff", "north", "north"}},
 	}

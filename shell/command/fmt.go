@@ -125,7 +125,7 @@ func (c *call) sources(arguments []string) (files []string, status int) {
 		}
 		if !isFolder {
 			if !strings.HasSuffix(name, ".knot") {
-				return nil, c.failed("%s is no .knot file", argument)
+				return nil, c.failed("%s is not a .knot file", argument)
 			}
 			files = append(files, name)
 			continue

@@ -130,7 +130,7 @@ func (g *given) layer(c *call, p *opened, name string, add func(shown string, fo
 	}
 	format, ok := data.FormatOf(name)
 	if !ok || format == data.Env || format == data.Text {
-		return c.failed("the ending of %s does not tell a format: layers end in .yaml, .yml, .json or .toml", name)
+		return c.failed("the file extension of %s does not tell a format: layers end in .yaml, .yml, .json or .toml", name)
 	}
 	text, err := gate.ReadGiven(c.path(name))
 	if err != nil {

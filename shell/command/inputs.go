@@ -23,11 +23,11 @@ var inputsCommand = &command{
 	name: "inputs", arguments: "[ENV|MODULE] [--blank yaml|json|toml] [--format text|json]",
 	short: "each input, and who gives it which value",
 	long: `Shows the inputs of the project in a table: type, default, and for each environment the value with a letter for the layer
-that gives it, also what was overridden (b>a) or merely repeated (b=a). With the name of an environment it tells each input
+that gives it, also what was overridden (b>a) or repeated (b=a). With the name of an environment it tells each input
 with its description, its limits and the whole way to its value; with the path of a module it shows what that declares.
 
 --blank prints a layer to fill in: what has no value yet first, then, as comments, what has a default. JSON has no comments,
-so there it holds only what must be decided. Secrets do not stand in layers, and so not in it.`,
+so there it holds only what must be decided. Secrets must not be stored in layers and are left out.`,
 	example: "knothole inputs",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		i := &inputsRun{}
@@ -105,7 +105,7 @@ func (i *inputsRun) run(c *call) int {
 	if modules == nil {
 		_, findings := render.All(p.Project, environments, render.Options{})
 		if errors, _ := findings.Count(); errors > 0 && !c.quiet {
-			fmt.Fprintf(c.err, "%s: knothole check tells more\n", present.Count(errors, "error"))
+			fmt.Fprintf(c.err, "%s; run knothole check for details\n", present.Count(errors, "error"))
 		}
 	}
 	return status
@@ -132,7 +132,7 @@ var setCommand = &command{
 	name: "set", arguments: "ENV NAME=VALUE… [--in FILE] [--complete]",
 	short: "changes values in the right layer, comments kept",
 	long: `Changes the value of inputs in the layer of an environment: the one that gives the input its value now, if no other
-environment shares it, else the last that is the environment's own. Comments, order and the way texts are quoted stay as
+environment shares it, else the last that is the environment's own. Comments, order and the way strings are quoted stay as
 they are. NAME may be a field of an input, such as replicas.bay_map; VALUE is read as the type of the input.
 
 A value that does not fit the type of the input or its limits is refused, and nothing is written. --in chooses the layer.
@@ -200,12 +200,12 @@ func runSet(c *call, in string, complete bool) int {
 	overridden := editor.Overridden()
 	for _, o := range overridden {
 		by := editor.Edited().Sources.Locate(o.By)
-		fmt.Fprintf(c.err, "%s: %s:%d is stronger than %s, and says otherwise in %s\n", o.Name,
-			c.relative(filepath.Join(p.folder, filepath.FromSlash(by.File.Path))), by.Line, o.Layer, e.Name)
+		fmt.Fprintf(c.err, "note: in %s, %s:%d still overrides the value of %s in %s\n", e.Name,
+			c.relative(filepath.Join(p.folder, filepath.FromSlash(by.File.Path))), by.Line, o.Name, o.Layer)
 	}
 	if len(overridden) > 0 && in == "" {
-		fmt.Fprintf(c.err, "nothing was written: change it there, or list the layer behind the other in %s\n",
-			project.FileName)
+		fmt.Fprintf(c.err, "nothing was written: change it there, or list %s after that layer in %s\n",
+			overridden[0].Layer, project.FileName)
 		return exitFindings
 	}
 	return c.replace(p, editor, files)
@@ -221,7 +221,7 @@ func (c *call) replace(p *opened, editor *project.Editor, files map[string]strin
 	for _, name := range slices.Sorted(maps.Keys(files)) {
 		shown, before := c.relative(filepath.Join(p.folder, filepath.FromSlash(name))), editor.Before(name)
 		if before == files[name] {
-			fmt.Fprintf(c.out, "%s says so already\n", shown)
+			fmt.Fprintf(c.out, "unchanged: %s already has this value\n", shown)
 			continue
 		}
 		if err := root.Replace(name, []byte(before), []byte(files[name])); err != nil {

@@ -22,7 +22,7 @@ import (
 var lookCommand = &command{
 	name: "look", arguments: "PATH [ENV…|FILE…] [--only GLOB] [--format text|json]",
 	short: "the values at a path in every document, as a table",
-	long: `Shows what stands at a path in every document of all environments, or of those that are named: an inventory of images,
+	long: `Shows the values at a path in every document of all environments, or of those that are named: an inventory of images,
 replicas or hosts. A value is shown once with the environments that have it. With data files (YAML, JSON, TOML) it looks
 into these instead, and needs no project.
 
@@ -84,7 +84,7 @@ func (l *lookRun) run(c *call) int {
 		results, findings := render.All(p.Project, chosen, render.Options{Only: l.filter()})
 		if findings.HasErrors() {
 			c.presenter(p, c.err).Findings(findings)
-			fmt.Fprintln(c.err, "\nnothing was looked at: check finds all that is wrong")
+			fmt.Fprintln(c.err, "\nstopped; run knothole check for all errors")
 			return exitFailed
 		}
 		for _, r := range results {
@@ -166,7 +166,7 @@ func (c *call) readFiles(arguments []string) (*source.Set, []render.Document, in
 	for _, name := range names {
 		format, ok := data.FormatOf(name)
 		if !ok || !slices.Contains(data.Readable, format) {
-			return nil, nil, c.failed("the ending of %s does not tell a format that can be read: .yaml, .yml, .json "+
+			return nil, nil, c.failed("the file extension of %s does not tell a format that can be read: .yaml, .yml, .json "+
 				"or .toml", name)
 		}
 		text, err := gate.ReadGiven(c.path(name))

@@ -65,7 +65,7 @@ func (c *call) askMissing(p *opened, environments []*project.Environment) int {
 	}
 	in, ok := c.in.(*os.File)
 	if !ok || !term.IsTerminal(int(in.Fd())) {
-		return c.wrongUsage("--ask asks on a terminal, and standard input is none; give values with --input NAME=VALUE")
+		return c.wrongUsage("--ask needs a terminal, but standard input is not one; give values with --input NAME=VALUE")
 	}
 	lines := bufio.NewReader(in)
 	for _, o := range p.Missing(environments[0]) {

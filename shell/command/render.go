@@ -35,7 +35,7 @@ documents written to the folder that the project names as secret_out, readable b
 to that folder in DIR.
 
 --stdout prints instead, --stream prints all YAML documents as one stream, what others need first, and --annotate puts beside
-each line where it comes from. --only takes a pattern of paths: * stands for part of a name, ** for any folders.
+each line where it comes from. --only takes a pattern of paths: * matches part of a name, ** any folders.
 
 --layer and --input give values for this run only, --ask asks for those that are missing, --later fills in what is known only
 after deployment, and --final refuses what is still open. --watch renders again whenever a file of the project changes.`,
@@ -90,7 +90,7 @@ func (r *rendering) run(c *call) int {
 	case r.watch && (r.ask || len(r.layers) > 0 && r.layers[0] == "-"):
 		return c.wrongUsage("--watch renders more than once, and cannot ask or read standard input each time")
 	case (r.overrides() || r.ask) && r.to == "" && !r.prints():
-		return c.wrongUsage("values for this run only do not go into the project's own folder: add --to DIR or " +
+		return c.wrongUsage("one-off values (--layer, --input) must not be written to the project's own folder: add --to DIR or " +
 			"--stdout")
 	}
 	var status int

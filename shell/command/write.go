@@ -41,8 +41,8 @@ func (r *rendering) base(c *call, p *opened) (name string, own bool) {
 func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) int {
 	to, own := r.base(c, p)
 	if own && (r.overrides() || r.ask) {
-		return c.failed("values for this run only do not go into the project's own folder, which %s is: nothing was "+
-			"written", c.relative(to))
+		return c.failed("one-off values (--layer, --input) must not be written to the project's own folder, which %s is: "+
+			"nothing was written", c.relative(to))
 	}
 	around := p.folder // what the folder of the secret documents stands in
 	if !own {
@@ -113,7 +113,7 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 			names = append(names, e.Name)
 		}
 		for _, name := range folder.Strangers(to, names) {
-			fmt.Fprintf(c.err, "%s belongs to no environment any more: remove the folder\n",
+			fmt.Fprintf(c.err, "%s is left over from an environment that no longer exists; remove it\n",
 				c.relative(filepath.Join(to, name)))
 		}
 	}
@@ -166,10 +166,10 @@ func (c *call) put(targets []*target) int {
 			fmt.Fprintf(c.err, "%s: error: %s [%s]\n", c.relative(filepath.Join(refusal.Folder, name)), what,
 				source.ForeignFile)
 		}
-		help := "move what stands there"
+		help := "move what is there"
 		for _, refusal := range refusals {
 			for _, name := range refusal.Changed {
-				say(refusal, name, "not written by knothole, or changed since")
+				say(refusal, name, "was not written by knothole, or was edited afterwards")
 				help = "move these files, or replace them with --overwrite"
 			}
 		}
@@ -259,7 +259,7 @@ func (r *rendering) sum(c *call, all []encoded, targets []*target) {
 		fmt.Fprintf(c.err, "%-12s %s\n", all[i].environment.Name, countsText(counts))
 	}
 	if len(all) > 1 {
-		fmt.Fprintf(c.err, "%-12s %s\n", "together", countsText(total))
+		fmt.Fprintf(c.err, "%-12s %s\n", "total", countsText(total))
 	}
 	for _, state := range states {
 		if len(kinds[state]) > 0 {

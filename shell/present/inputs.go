@@ -100,10 +100,10 @@ func (p *Presenter) InputsTable(in *Inputs) {
 	p.list(legend)
 	var notes []string
 	if over {
-		notes = append(notes, "b>a: b says so, over a")
+		notes = append(notes, "b>a: b overrides a")
 	}
 	if repeats {
-		notes = append(notes, "b=a: b repeats what holds without it")
+		notes = append(notes, "b=a: b repeats the value of a")
 	}
 	notes = append(notes, "no letter: the default")
 	p.list(notes)

@@ -12,8 +12,8 @@ import (
 
 // eventTexts say what happened, for people.
 var eventTexts = map[explain.EventKind]string{
-	explain.Written: "written", explain.Placed: "put here", explain.Passed: "passed on", explain.Patched: "patched",
-	explain.Computed: "computed", explain.Chosen: "because of",
+	explain.Written: "written", explain.Placed: "placed in record", explain.Passed: "passed as argument",
+	explain.Patched: "patched", explain.Computed: "computed", explain.Chosen: "chosen because of",
 	explain.Input: "input", explain.Environment: "environment",
 }
 
@@ -53,7 +53,7 @@ func (p *Presenter) Why(w *explain.Why) {
 	}
 	for _, e := range w.Around {
 		row := p.eventRow(e)
-		row[0].text = "around it patched"
+		row[0].text = "enclosing record patched"
 		rows = append(rows, row)
 	}
 	p.table(rows, 1, 30)
@@ -109,7 +109,7 @@ func (p *Presenter) lifeOf(life explain.InputLife) {
 	}
 	p.settings(in, life.Settings, "")
 	if in.Default != "" && len(life.Settings.All) > 0 {
-		p.printf("    over the default %s   %s\n", strings.Join(strings.Fields(in.Default), " "),
+		p.printf("    overrides the default %s   %s\n", strings.Join(strings.Fields(in.Default), " "),
 			p.cyan(p.line(in.Span.Start)))
 	}
 	verdict := "passed"
