@@ -173,8 +173,8 @@ var hashFunctions = []*Function{
 			return value.IntOf(int64(crc32.ChecksumIEEE([]byte(a[0].Text()))), c.Origin())
 		}},
 	{Builtin: check.Builtin{Group: "hash", Signature: "short(seed: string, length: int = 8) -> string"},
-		Description: "A short name made from the string: its SHA-256 in lower-case base32 (RFC 4648 section 6), so many " +
-			"characters; it begins with a letter.",
+		Description: "A short name made from the string: its SHA-256 in lower-case base32 (RFC 4648 section 6), " +
+			"`length` characters; it begins with a letter.",
 		Example: `hash.short("bay-map")`, Result: `"rt4qabqs"`, Errors: "The length is not between 1 and 52.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			n := a[1].Int()

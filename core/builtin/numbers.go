@@ -162,7 +162,7 @@ var convertFunctions = []*Function{
 			return truth(c, a[0].Text() == "true")
 		}},
 	{Builtin: check.Builtin{Group: "convert", Signature: "decimal(x: int | float, digits: int? = null) -> string"},
-		Description: "A number in decimals: with so many digits after the point, the last one rounded (halves away " +
+		Description: "A number in decimals: with `digits` digits after the point, the last one rounded (halves away " +
 			"from zero), or with as many as it has.",
 		Example: `convert.decimal(1.5, 2)`, Result: `"1.50"`,
 		Errors: "There are to be fewer than 0 or more than 100 digits.",
@@ -284,7 +284,7 @@ var timeFunctions = []*Function{
 			return value.IntOf(t.Unix(), c.Origin())
 		}},
 	{Builtin: check.Builtin{Group: "time", Signature: "format(seconds: int) -> string"},
-		Description: "The date and time so many seconds after 1970, in UTC (RFC 3339).",
+		Description: "The date and time, in UTC (RFC 3339), of a number of seconds after 1970.",
 		Example:     `time.format(1806451200)`, Result: `"2027-03-31T00:00:00Z"`, Errors: "The year has not four digits.",
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			t := time.Unix(a[0].Int(), 0).UTC()

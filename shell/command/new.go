@@ -92,8 +92,8 @@ func runNewEnvironment(c *call, name, like string) int {
 		_ = root.Remove(layerPath)
 		return c.failed("%s: %s", project.FileName, plainError(err))
 	}
-	fmt.Fprintf(c.out, "%s: [environments.%s] was added, like %s\n%s: what has to be decided\n\nNext: fill it in, "+
-		"then knothole check %s\n",
+	fmt.Fprintf(c.out, "%s: [environments.%s] was added, like %s\ncreated %s: fill in the commented values\n\nNext: "+
+		"knothole check %s\n",
 		c.relative(projectFile), name, like, path.Join(p.prefix, layerPath), name)
 	return exitClean
 }

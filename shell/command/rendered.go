@@ -67,7 +67,7 @@ func (c *call) compareFiles(p *opened, e encoded, base string) ([]committed, err
 		case err == nil && !exists:
 			differing = append(differing,
 				committed{finding: renderedFinding(source.Span{}, e.environment.Name, "knothole render writes it",
-					"%s is not there", name)})
+					"%s is missing", name)})
 			continue
 		case err != nil:
 			return nil, fmt.Errorf("%s cannot be read: %w", name, plainError(err))
