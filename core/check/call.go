@@ -317,10 +317,7 @@ func (c *checker) arrange(e *syntax.Call, o *Object) []int {
 				names = append(names, p.Name)
 			}
 			if !slices.Contains(names, name) {
-				help := "its parameters are " + strings.Join(names, ", ")
-				if near, ok := c.suggestions.Nearest(name, names); ok {
-					help = fmt.Sprintf("did you mean %q?", near)
-				}
+				help := c.suggestions.Suggest(name, names, "its parameters are "+strings.Join(names, ", "))
 				c.add(source.Finding{Code: source.WrongArguments, Span: a.Name.Span,
 					Message: fmt.Sprintf("%s has no parameter %q", o.Name, name), Help: help, Related: see(o)})
 				c.infer(a.Value, nil)

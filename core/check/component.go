@@ -154,10 +154,7 @@ func (c *checker) instanceField(e *syntax.Field, m *Module) types.Type {
 			}
 		}
 		slices.Sort(candidates)
-		help := "an instance has " + strings.Join(candidates, ", ")
-		if near, found := c.suggestions.Nearest(name, candidates); found {
-			help = fmt.Sprintf("did you mean %q?", near)
-		}
+		help := c.suggestions.Suggest(name, candidates, "an instance has "+strings.Join(candidates, ", "))
 		message := fmt.Sprintf("an instance of %s has no %q", m.Path, name)
 		switch {
 		case ok && o.Private():

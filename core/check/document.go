@@ -23,10 +23,7 @@ func (c *checker) checkDocument(d *syntax.Document) types.Type {
 			}
 			switch {
 			case format != "" && !slices.Contains(data.Formats, format):
-				help := "formats are " + strings.Join(data.Formats, ", ")
-				if near, ok := c.suggestions.Nearest(format, data.Formats); ok {
-					help = fmt.Sprintf("did you mean %s?", near)
-				}
+				help := c.suggestions.Suggest(format, data.Formats, "formats are "+strings.Join(data.Formats, ", "))
 				c.report(source.UnknownFormat, d.Format.Span, help, "there is no format %q", format)
 			case d.Stream && last.Value == nil && ending != "yaml" && ending != "yml":
 				c.report(source.UnknownFormat, d.Path.Place(), "end the path with .yaml or .yml",

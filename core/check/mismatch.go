@@ -31,10 +31,8 @@ func (c *checker) mismatch(e syntax.Expression, got, want types.Type, what strin
 			help = "a number is written without quotes: " + text
 		} else if types.Core(want) == types.Int || types.Core(want) == types.Float {
 			help = "a number is written without quotes"
-		} else if near, ok := c.suggestions.Nearest(text, types.LiteralTexts(want)); ok {
-			help = fmt.Sprintf("did you mean %q?", near)
 		} else if texts := types.LiteralTexts(want); len(texts) > 0 {
-			help = "possible values: " + source.Quoted(texts)
+			help = c.suggestions.Suggest(text, texts, "possible values: "+source.Quoted(texts))
 		}
 	case misspeltKind(got, want) != "":
 		help = misspeltKind(got, want)
@@ -79,7 +77,7 @@ func misspeltKind(got, union types.Type) string {
 			continue
 		}
 		if near, ok := source.Nearest(text, texts); ok {
-			return fmt.Sprintf("%s: did you mean %q?", f.Name, near)
+			return f.Name + ": " + source.DidYouMean(near)
 		}
 		return fmt.Sprintf("possible values of %s: %s", f.Name, source.Quoted(texts))
 	}

@@ -1,7 +1,6 @@
 package check
 
 import (
-	"fmt"
 	"slices"
 	"strconv"
 
@@ -368,11 +367,8 @@ func isEnvironmentName(e syntax.Expression) bool {
 // nearestText suggests one of the texts that a type allows for another that it does not.
 func nearestText(text string, of types.Type) string {
 	texts := types.LiteralTexts(of)
-	if near, ok := source.Nearest(text, texts); ok {
-		return fmt.Sprintf("did you mean %q?", near)
+	if len(texts) == 0 {
+		return ""
 	}
-	if len(texts) > 0 {
-		return "possible values: " + source.Quoted(texts)
-	}
-	return ""
+	return source.Suggest(text, texts, "possible values: "+source.Quoted(texts))
 }

@@ -219,7 +219,7 @@ func (c *checker) unknownField(name string, span source.Span, want types.Type, r
 // fieldHelp suggests the field that a wrong name was meant for.
 func fieldHelp(name string, record *types.Record) string {
 	if near, ok := source.Nearest(name, record.FieldNames()); ok {
-		return fmt.Sprintf("did you mean %q?", near)
+		return source.DidYouMean(near)
 	}
 	switch names := record.FieldNames(); {
 	case len(names) == 0:

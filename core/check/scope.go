@@ -90,7 +90,7 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 	help, related := "declare it with let, input or use", []source.Related(nil)
 	functions := c.builtinsNamed(name)
 	if near, ok := c.nearest(name); ok {
-		help = fmt.Sprintf("did you mean %q?", near)
+		help = source.DidYouMean(near)
 		related = see(c.module.Objects[near])
 	} else if _, ok := types.ByName[name]; ok {
 		help = "this is a type, not a value"

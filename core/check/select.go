@@ -198,10 +198,7 @@ func (c *checker) inferEnv(e *syntax.Field) types.Type {
 	case "tags":
 		return c.universe.Set(types.String)
 	}
-	help := "it has name and tags"
-	if near, ok := c.suggestions.Nearest(e.Name.Name, []string{"name", "tags"}); ok {
-		help = fmt.Sprintf("did you mean %q?", near)
-	}
+	help := c.suggestions.Suggest(e.Name.Name, []string{"name", "tags"}, "it has name and tags")
 	c.report(source.UnknownField, e.Name.Span, help, "env has no field %q", e.Name.Name)
 	return types.Invalid
 }
@@ -262,10 +259,7 @@ func (c *checker) member(e *syntax.Field, name *syntax.Name) *Object {
 				candidates = append(candidates, n)
 			}
 		}
-		help := ""
-		if near, found := c.suggestions.Nearest(e.Name.Name, candidates); found {
-			help = fmt.Sprintf("did you mean %q?", near)
-		}
+		help := c.suggestions.Suggest(e.Name.Name, candidates, "")
 		message := fmt.Sprintf("%s has no %q", module.Path, e.Name.Name)
 		if ok && o.Private() {
 			message, help = fmt.Sprintf("%q is private to %s", e.Name.Name, module.Path),

@@ -14,10 +14,7 @@ func (c *checker) checkTest(d *syntax.Test) {
 	if d.Environment != nil {
 		name, _ := d.Environment.Plain()
 		if !slices.Contains(c.program.Environments, name) {
-			help := "environments are " + source.Quoted(c.program.Environments)
-			if near, ok := c.suggestions.Nearest(name, c.program.Environments); ok {
-				help = fmt.Sprintf("did you mean %q?", near)
-			}
+			help := c.suggestions.Suggest(name, c.program.Environments, "environments are "+source.Quoted(c.program.Environments))
 			c.report(source.UnknownEnvironment, d.Environment.Place(), help,
 				"there is no environment %q to run a test in", name)
 		}

@@ -140,10 +140,7 @@ func (c *checker) unknownType(t *syntax.NamedType, module *Module, exists bool) 
 			candidates = append(candidates, n)
 		}
 	}
-	help := "declare it: type " + name + " = …"
-	if near, ok := c.suggestions.Nearest(name, candidates); ok {
-		help = fmt.Sprintf("did you mean %q?", near)
-	}
+	help := c.suggestions.Suggest(name, candidates, "declare it: type "+name+" = …")
 	if exists {
 		help = fmt.Sprintf("%q is a %s", name, module.Objects[name].Kind)
 	}

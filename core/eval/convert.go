@@ -379,7 +379,7 @@ func (c *conversion) tuple(v value.Value, to *types.Tuple, path *place.Path) val
 		return c.wrongKind(path, v, to, "")
 	}
 	if v.Len() != len(to.Elements) {
-		c.misfit(path, v, source.WrongType, "", "expected %s, found %s", to, countOf(v.Len(), "element"))
+		c.misfit(path, v, source.WrongType, "", "expected %s, found %s", to, source.Count(v.Len(), "element"))
 		return v
 	}
 	elements := make([]value.Value, v.Len())
@@ -470,9 +470,7 @@ func (c *conversion) unknown(key string, v value.Value, to types.Type, path *pla
 		c.misfits[len(c.misfits)-1].key = true
 		return
 	}
-	if near, ok := source.Nearest(key, record.FieldNames()); ok {
-		help = fmt.Sprintf("did you mean %q?", near)
-	}
+	help = source.Suggest(key, record.FieldNames(), help)
 	if slices.ContainsFunc(record.Fields, func(f types.Field) bool { return f.Secret }) {
 		// A key that is near to no field may be a secret that a mark too many has made a key of, and what stands behind
 		// the word that it begins with may be one that a space is missing before.

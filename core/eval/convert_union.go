@@ -1,7 +1,6 @@
 package eval
 
 import (
-	"fmt"
 	"slices"
 
 	"knothole/core/place"
@@ -244,9 +243,7 @@ func (c *conversion) fitsNone(v value.Value, to *types.Union, path *place.Path) 
 	}
 	help := ""
 	if v.Kind() == value.String && !v.Secret() {
-		if near, ok := source.Nearest(v.Text(), types.LiteralTexts(to)); ok {
-			help = fmt.Sprintf("did you mean %q?", near)
-		}
+		help = source.Suggest(v.Text(), types.LiteralTexts(to), "")
 	}
 	return c.wrongKind(path, v, to, help)
 }

@@ -1,7 +1,6 @@
 package eval
 
 import (
-	"fmt"
 	"math"
 	"math/bits"
 
@@ -10,13 +9,6 @@ import (
 	"knothole/core/types"
 	"knothole/core/value"
 )
-
-func countOf(n int, word string) string {
-	if n == 1 {
-		return "1 " + word
-	}
-	return fmt.Sprintf("%d %ss", n, word)
-}
 
 // describeValue names a value in a message.
 func describeValue(v value.Value) string {

@@ -195,7 +195,7 @@ func (p *patching) finish(t *thread) {
 		f := failure.finding
 		f.Related = append(slices.Clip(f.Related), failure.others...)
 		if failure.more > 0 {
-			f.Related[len(f.Related)-1].Text += fmt.Sprintf(", and in %s more", countOf(failure.more, "document"))
+			f.Related[len(f.Related)-1].Text += fmt.Sprintf(", and in %s more", source.Count(failure.more, "document"))
 		}
 		t.report(f)
 	}
@@ -293,13 +293,10 @@ func nearPath(pattern string, documents []*piece) string {
 	for _, d := range documents {
 		paths = append(paths, d.path)
 	}
-	if near, ok := source.Nearest(pattern, paths); ok {
-		return fmt.Sprintf("did you mean %q?", near)
-	}
 	if len(paths) == 0 {
 		return "there are no documents"
 	}
-	return "paths are such as " + strings.Join(paths[:min(3, len(paths))], ", ")
+	return source.Suggest(pattern, paths, "paths are such as "+strings.Join(paths[:min(3, len(paths))], ", "))
 }
 
 // nameOf names a document in messages: by its kind and name where it has them, else by what is given.

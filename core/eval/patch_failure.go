@@ -88,10 +88,7 @@ func (hints hints) tell(f *frame, elements []value.Value) string {
 		if len(texts) == 0 || wanted.Kind() != value.String || slices.Contains(texts, wanted.Text()) {
 			continue
 		}
-		if near, ok := source.Nearest(wanted.Text(), texts); ok {
-			return fmt.Sprintf("did you mean %q?", near)
-		}
-		return h.text + " is " + quoted(texts, 8)
+		return source.Suggest(wanted.Text(), texts, h.text+" is "+source.FirstQuoted(texts, 8))
 	}
 	return ""
 }
@@ -183,7 +180,7 @@ func (o *operation) explain(f *frame, m *place.Miss, name string) source.Finding
 		message, help = "the data nests too deep to be searched", "name the way to the place"
 	}
 	if m.More > 0 {
-		message += fmt.Sprintf(" (and %s more)", countOf(m.More, "place"))
+		message += fmt.Sprintf(" (and %s more)", source.Count(m.More, "place"))
 	}
 	verb := o.tree.Verb.String()
 	if name != "" {
@@ -214,7 +211,7 @@ func (o *operation) missing(f *frame, m *place.Miss, s *step, in, stepText strin
 	case syntax.IndexStep:
 		if m.Found.Kind() == value.List {
 			return fmt.Sprintf("there is no element %s%s: the list has %s", inner(stepText), in,
-				countOf(m.Found.Len(), "element")), ""
+				source.Count(m.Found.Len(), "element")), ""
 		}
 	case syntax.KeyStep, syntax.ChoiceStep, syntax.NamedStep:
 	case syntax.DeepStep:
@@ -235,14 +232,14 @@ func (o *operation) missing(f *frame, m *place.Miss, s *step, in, stepText strin
 	there := m.Found.Shape().Keys()
 	message = fmt.Sprintf("there is no %q%s", keys[0], in)
 	if len(keys) > 1 {
-		message = fmt.Sprintf("there is none of %s%s", quoted(keys, len(keys)), in)
+		message = fmt.Sprintf("there is none of %s%s", source.FirstQuoted(keys, len(keys)), in)
 	}
 	for _, key := range keys {
 		if near, ok := source.Nearest(key, there); ok {
-			return message, fmt.Sprintf("did you mean %q?", near)
+			return message, source.DidYouMean(near)
 		}
 	}
-	help = "it has " + quoted(there, 8)
+	help = "it has " + source.FirstQuoted(there, 8)
 	if len(there) == 0 {
 		help = "the record is empty"
 	}
@@ -253,17 +250,4 @@ func (o *operation) missing(f *frame, m *place.Miss, s *step, in, stepText strin
 		help += "; " + merge + " adds it"
 	}
 	return message, help
-}
-
-// quoted lists texts in quotes, no more than most of them.
-func quoted(texts []string, most int) string {
-	var shown []string
-	for i, t := range texts {
-		if i == most {
-			shown = append(shown, "…")
-			break
-		}
-		shown = append(shown, strconv.Quote(t))
-	}
-	return strings.Join(shown, ", ")
 }

@@ -144,7 +144,7 @@ func (f *frame) missingKey(v value.Value, name string, at source.Span) {
 	if first, rest, found := strings.Cut(name, "-"); found && !v.Get(first).IsAbsent() {
 		help = "a subtraction is written with spaces: " + first + " - " + rest
 	} else if near, ok := source.Nearest(name, v.Shape().Keys()); ok {
-		help = "did you mean \"" + near + "\"?"
+		help = source.DidYouMean(near)
 	}
 	f.fail(source.Finding{Code: source.UnknownField, Span: at,
 		Message: "there is no field \"" + name + "\" in " + v.Show(60), Help: help, Related: f.madeAt(v, at)})
@@ -193,7 +193,7 @@ func (c *compiler) indexStep(e *syntax.Index) stepper {
 			} else if must && !optional {
 				f.fail(source.Finding{Code: source.NoElement, Span: at, Related: f.madeAt(v, at),
 					Help:    "?[…] gives null for what is not there",
-					Message: "there is no element " + i.Show(20) + ": the list has " + countOf(v.Len(), "element")})
+					Message: "there is no element " + i.Show(20) + ": the list has " + source.Count(v.Len(), "element")})
 			}
 		case v.Kind() == value.Record || v.Kind() == value.List:
 			f.failAt(source.WrongType, at, "lists are indexed by int, records by string",

@@ -121,11 +121,9 @@ func noDocument(p *project.Project, e *project.Environment, document string) str
 		names = append(names, d.Path)
 	}
 	text := fmt.Sprintf("%s has no document %q", e.Name, document)
-	if near, ok := source.Nearest(document, names); ok {
-		return text + fmt.Sprintf("\n  did you mean %q?", near)
+	if len(names) == 0 {
+		return text
 	}
-	if len(names) > 0 {
-		text += "\n  documents are such as " + strings.Join(names[:min(len(names), 6)], ", ")
-	}
-	return text
+	return text + "\n  " + source.Suggest(document, names, "documents are such as "+
+		strings.Join(names[:min(len(names), 6)], ", "))
 }

@@ -34,10 +34,7 @@ func (c *configuration) known(keys ...string) {
 		if slices.Contains(keys, key) {
 			continue
 		}
-		help := "it may have " + strings.Join(keys, ", ")
-		if near, ok := source.Nearest(key, keys); ok {
-			help = fmt.Sprintf("did you mean %q?", near)
-		}
+		help := source.Suggest(key, keys, "it may have "+strings.Join(keys, ", "))
 		c.report(source.UnknownKey, c.keyOf(c.table.Values()[i]), help, "%s has no key %q", c.name, key)
 	}
 }
@@ -304,10 +301,7 @@ func (p *Project) resolveExtends() {
 		span := source.At(e.extends.Origin().Pos())
 		e.Extends = p.Environment(e.extends.Text())
 		if e.Extends == nil {
-			help := "environments are " + strings.Join(names, ", ")
-			if near, ok := source.Nearest(e.extends.Text(), names); ok {
-				help = fmt.Sprintf("did you mean %q?", near)
-			}
+			help := source.Suggest(e.extends.Text(), names, "environments are "+strings.Join(names, ", "))
 			p.report(source.UnknownEnvironment, span, help, "there is no environment %q to extend", e.extends.Text())
 			e.broken = true
 		}

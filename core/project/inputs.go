@@ -123,7 +123,7 @@ func (p *Project) unknownInput(key string, v value.Value, names []string) source
 		Message: fmt.Sprintf("%s has no input %q", p.Module.Path, shown)}
 	if near, ok := source.Nearest(key, names); ok {
 		o := p.Module.Objects[near]
-		f.Help = fmt.Sprintf("did you mean %q?", near)
+		f.Help = source.DidYouMean(near)
 		f.Related = []source.Related{{Span: o.Span, Text: o.Summary()}}
 	} else if len(names) == 0 {
 		f.Help = fmt.Sprintf("declare it in %s: input %s: …", p.Module.Path, key)

@@ -211,7 +211,7 @@ func (p *Project) read(name string, span source.Span) (file *source.File, ok boo
 		}
 		help := ""
 		if near, found := p.nearestFile(name); found {
-			help = fmt.Sprintf("did you mean %q?", near)
+			help = source.DidYouMean(near)
 		} else if name == p.Main {
 			help = `write it, or name another module in [project]: main = "…"`
 		}

@@ -262,7 +262,7 @@ func (p *Project) checkSecrets(environments []*Environment, layers []*Layer) sou
 			} else if len(r.Path) == 1 && slices.Contains(names, r.Path[0]) { // with dots in it
 				f.Help = "write it without quotes: " + r.Path[0]
 			} else if near, ok := source.Nearest(r.Name(), names); ok {
-				f.Help = fmt.Sprintf("did you mean %q?", near)
+				f.Help = source.DidYouMean(near)
 			} else if len(names) > 0 {
 				f.Help = "its secrets are " + strings.Join(names, ", ")
 			}

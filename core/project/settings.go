@@ -192,10 +192,7 @@ func (p *Project) InputNamed(name string) (*Input, error) {
 	}
 	o := p.Module.Objects[path[0]]
 	if o == nil || o.Kind != check.ObjectInput {
-		help := "its inputs are " + strings.Join(names, ", ")
-		if near, ok := source.Nearest(name, names); ok {
-			help = fmt.Sprintf("did you mean %q?", near)
-		}
+		help := source.Suggest(name, names, "its inputs are "+strings.Join(names, ", "))
 		return nil, fmt.Errorf("%s has no input %q [%s]\n  %s", p.Module.Path, path[0], source.UnknownInput, help)
 	}
 	in := &Input{Object: o, Path: path, Type: o.Type, Span: o.Span, Secret: IsSecret(o)}
@@ -219,7 +216,7 @@ func (p *Project) InputNamed(name string) (*Input, error) {
 		default:
 			help := ""
 			if near, ok := source.Nearest(key, record.FieldNames()); ok {
-				help = fmt.Sprintf("\n  did you mean %q?", near)
+				help = "\n  " + source.DidYouMean(near)
 			}
 			return nil, fmt.Errorf("the input %q has no field %q [%s]%s", (&Reference{Path: path[:i+1]}).Name(), key,
 				source.UnknownField, help)

@@ -139,6 +139,18 @@ func Nearest(name string, candidates []string) (string, bool) {
 	return best, best != ""
 }
 
+// Suggest is the help for a name that does not exist: the candidate that it is most likely a misspelling of, else
+// another help.
+func Suggest(name string, candidates []string, otherwise string) string {
+	if near, ok := Nearest(name, candidates); ok {
+		return DidYouMean(near)
+	}
+	return otherwise
+}
+
+// DidYouMean is the help that suggests a name.
+func DidYouMean(name string) string { return fmt.Sprintf("did you mean %q?", name) }
+
 // Suggestions finds nearest names for many mistakes. A text may be wrong in more places than there is time for
 // suggestions: after some, there are no more.
 type Suggestions struct{ compared int }
@@ -155,6 +167,14 @@ func (s *Suggestions) Nearest(name string, candidates []string) (string, bool) {
 		return "", false
 	}
 	return Nearest(name, candidates)
+}
+
+// Suggest is Suggest while there is time for it.
+func (s *Suggestions) Suggest(name string, candidates []string, otherwise string) string {
+	if near, ok := s.Nearest(name, candidates); ok {
+		return DidYouMean(near)
+	}
+	return otherwise
 }
 
 // Distance is how many letters have to be added, left out, changed or swapped with their neighbour to make one text of

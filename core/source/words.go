@@ -15,10 +15,17 @@ func Count(n int, word string) string {
 }
 
 // Quoted lists texts in quotes.
-func Quoted(texts []string) string {
-	quoted := make([]string, len(texts))
+func Quoted(texts []string) string { return FirstQuoted(texts, len(texts)) }
+
+// FirstQuoted lists the first texts in quotes, no more than most of them.
+func FirstQuoted(texts []string, most int) string {
+	var quoted []string
 	for i, t := range texts {
-		quoted[i] = strconv.Quote(t)
+		if i == most {
+			quoted = append(quoted, "…")
+			break
+		}
+		quoted = append(quoted, strconv.Quote(t))
 	}
 	return strings.Join(quoted, ", ")
 }

@@ -265,7 +265,7 @@ func (p *parser) noForm(word string, in context) {
 	if in != inModule {
 		help := "other declarations are written outside of the braces"
 		if isNear {
-			help = fmt.Sprintf("did you mean %q?", near)
+			help = source.DidYouMean(near)
 		} else if in >= inPatch {
 			help = "put, replace, add, merge and remove change what a path names"
 		}
@@ -273,7 +273,7 @@ func (p *parser) noForm(word string, in context) {
 	}
 	help := "a declaration begins with one of " + strings.Join(all, ", ")
 	if isNear && near != "if" && near != "for" {
-		help = fmt.Sprintf("did you mean %q?", near)
+		help = source.DidYouMean(near)
 	}
 	if p.peek(1).is(p, "=") {
 		help = fmt.Sprintf("a named value is written: let %s = …", word)

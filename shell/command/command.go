@@ -453,9 +453,7 @@ func (c *call) environments(p *opened, names []string) (environments []*project.
 			if len(known) == 0 {
 				help = "the project has none: add [environments.NAME] to " + project.FileName
 			}
-			if near, found := source.Nearest(name, known); found {
-				help = fmt.Sprintf("did you mean %q?", near)
-			}
+			help = source.Suggest(name, known, help)
 			fmt.Fprintf(c.err, "knothole %s: there is no environment %q in %s [%s]\n  %s\n", c.command.name, name,
 				project.FileName, source.UnknownEnvironment, help)
 			return nil, false

@@ -5,7 +5,7 @@ import (
 	"fmt"
 
 	"knothole/core/compare"
-	"knothole/shell/present"
+	"knothole/core/source"
 )
 
 var diffCommand = &command{
@@ -51,7 +51,7 @@ func runDiff(c *call, format string) int {
 	}
 	if comparison.Unread > 0 && !c.quiet {
 		fmt.Fprintf(c.err, "not compared, since secrets are not read here: %s\n",
-			present.Count(comparison.Unread, "value"))
+			source.Count(comparison.Unread, "value"))
 	}
 	if comparison.Equal() {
 		return exitClean

@@ -15,6 +15,7 @@ import (
 	"knothole/core/eval"
 	"knothole/core/project"
 	"knothole/core/render"
+	"knothole/core/source"
 	"knothole/outside/gate"
 	"knothole/shell/present"
 )
@@ -105,7 +106,7 @@ func (i *inputsRun) run(c *call) int {
 	if modules == nil {
 		_, findings := render.All(p.Project, environments, render.Options{})
 		if errors, _ := findings.Count(); errors > 0 && !c.quiet {
-			fmt.Fprintf(c.err, "%s; run knothole check for details\n", present.Count(errors, "error"))
+			fmt.Fprintf(c.err, "%s; run knothole check for details\n", source.Count(errors, "error"))
 		}
 	}
 	return status

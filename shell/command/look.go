@@ -102,7 +102,7 @@ func (l *lookRun) run(c *call) int {
 		presenter.Inventory(inventory, environments)
 	}
 	if len(inventory.Places) == 0 {
-		fmt.Fprintf(c.err, "none of %s has such a place", present.Count(inventory.Documents, "document"))
+		fmt.Fprintf(c.err, "none of %s has such a place", source.Count(inventory.Documents, "document"))
 		if inventory.Why != "" {
 			fmt.Fprintf(c.err, "; in the last, %s", inventory.Why)
 		}
@@ -110,8 +110,8 @@ func (l *lookRun) run(c *call) int {
 		return exitFindings
 	}
 	if !c.quiet {
-		fmt.Fprintf(c.err, "%s in %s", present.Count(len(inventory.Places), "place"),
-			present.Count(inventory.Documents-inventory.Without, "document"))
+		fmt.Fprintf(c.err, "%s in %s", source.Count(len(inventory.Places), "place"),
+			source.Count(inventory.Documents-inventory.Without, "document"))
 		if inventory.Without > 0 {
 			fmt.Fprintf(c.err, "; %d have none", inventory.Without)
 		}

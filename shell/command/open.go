@@ -12,6 +12,7 @@ import (
 
 	"knothole/core/project"
 	"knothole/core/render"
+	"knothole/core/source"
 	"knothole/shell/present"
 )
 
@@ -50,7 +51,7 @@ func (c *call) printOpen(open []render.OpenValue) {
 	for _, text := range texts {
 		names, more := places[text], ""
 		if len(names) > shownOpen {
-			more = fmt.Sprintf(", and %s more", present.Count(len(names)-shownOpen, "place"))
+			more = fmt.Sprintf(", and %s more", source.Count(len(names)-shownOpen, "place"))
 			names = names[:shownOpen]
 		}
 		fmt.Fprintf(c.err, "open (%s): %s in %s%s\n", strings.Join(environments[text], ", "), present.Clean(text),

@@ -91,10 +91,7 @@ func (o *outputsRun) run(c *call) int {
 	if single {
 		i := slices.Index(names, c.arguments[1])
 		if i < 0 {
-			help := "outputs are " + strings.Join(names, ", ")
-			if near, ok := source.Nearest(c.arguments[1], names); ok {
-				help = fmt.Sprintf("did you mean %q?", near)
-			}
+			help := source.Suggest(c.arguments[1], names, "outputs are "+strings.Join(names, ", "))
 			if len(names) == 0 {
 				help = fmt.Sprintf("declare one in %s: output %s = …", p.Main, c.arguments[1])
 			}

@@ -232,7 +232,7 @@ func nearestDocument(p *opened, environments []*project.Environment, only string
 		}
 	}
 	if near, ok := source.Nearest(only, names); ok {
-		return fmt.Sprintf("\n  did you mean %q?", near)
+		return "\n  " + source.DidYouMean(near)
 	}
 	return ""
 }
@@ -334,7 +334,7 @@ func (r *rendering) print(c *call, all []encoded) {
 	}
 	if withheld > 0 && !c.quiet {
 		fmt.Fprintf(c.err, "%s withheld: --secrets --reveal=always prints them\n",
-			present.Count(withheld, "secret document"))
+			source.Count(withheld, "secret document"))
 	}
 }
 
@@ -356,11 +356,11 @@ func (r *rendering) printStream(c *call, result *render.Result) int {
 	}
 	_, _ = c.data.Write(text)
 	if others > 0 && !c.quiet {
-		fmt.Fprintf(c.err, "%s not in the stream: of other formats than YAML\n", present.Count(others, "document"))
+		fmt.Fprintf(c.err, "%s not in the stream: of other formats than YAML\n", source.Count(others, "document"))
 	}
 	if withheld > 0 && !c.quiet {
 		fmt.Fprintf(c.err, "%s withheld: --secrets --reveal=always prints them\n",
-			present.Count(withheld, "secret document"))
+			source.Count(withheld, "secret document"))
 	}
 	return exitClean
 }

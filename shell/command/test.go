@@ -6,7 +6,7 @@ import (
 	"regexp"
 
 	"knothole/core/render"
-	"knothole/shell/present"
+	"knothole/core/source"
 )
 
 var testCommand = &command{
@@ -67,7 +67,7 @@ func runTests(c *call, pattern, format string) int {
 		presenter.Tests(results)
 	}
 	if !c.quiet {
-		fmt.Fprintf(c.err, "%s: %d passed, %d failed\n", present.Count(len(results), "test"), len(results)-failed,
+		fmt.Fprintf(c.err, "%s: %d passed, %d failed\n", source.Count(len(results), "test"), len(results)-failed,
 			failed)
 	}
 	if failed > 0 {

@@ -278,7 +278,7 @@ func countsText(counts map[string]int) string {
 	if parts == nil {
 		return "no documents"
 	}
-	return present.Count(counts["written"]+counts["unchanged"]+counts["withheld"],
+	return source.Count(counts["written"]+counts["unchanged"]+counts["withheld"],
 		"document") + ": " + strings.Join(parts, ", ")
 }
 

@@ -37,7 +37,7 @@ func (p *Presenter) Comparison(c *compare.Comparison) {
 		for i, r := range reasons {
 			text := fmt.Sprintf("%s (%d)", r.Name, r.Places)
 			if i == 0 {
-				text = fmt.Sprintf("%s (%s)", r.Name, Count(r.Places, "place"))
+				text = fmt.Sprintf("%s (%s)", r.Name, source.Count(r.Places, "place"))
 			}
 			texts = append(texts, text)
 		}
@@ -62,7 +62,7 @@ func comparisonCounts(c *compare.Comparison) string {
 			parts = append(parts, fmt.Sprintf("%d %s", n, s.text))
 		}
 	}
-	return Count(len(c.Documents), "document") + ": " + strings.Join(parts, ", ")
+	return source.Count(len(c.Documents), "document") + ": " + strings.Join(parts, ", ")
 }
 
 // groupTitle prints the line above the rows of a group. A document that is on one side only has no rows: where it is,

@@ -256,7 +256,7 @@ func (p *Presenter) Tests(results []project.TestResult) {
 		}
 		note := ""
 		if r.Unchecked > 0 {
-			note = "   " + p.faint(Count(r.Unchecked, "condition")+" on what is not known was not checked")
+			note = "   " + p.faint(source.Count(r.Unchecked, "condition")+" on what is not known was not checked")
 		}
 		p.printf("%s  %s%s%s\n", word, Clean(r.Title), where, note)
 		for _, f := range r.Findings {

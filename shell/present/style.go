@@ -108,14 +108,6 @@ func Clean(text string) string {
 	}, text)
 }
 
-// Count returns "1 error", "2 errors".
-func Count(n int, word string) string {
-	if n == 1 {
-		return "1 " + word
-	}
-	return fmt.Sprintf("%d %ss", n, word)
-}
-
 // DiffLine shows a line of a difference of texts.
 func (p *Presenter) DiffLine(line string) {
 	text := "      | " + visible(line)
