@@ -1,6 +1,7 @@
 package check
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 
@@ -66,6 +67,12 @@ func (c *checker) add(f source.Finding) {
 		c.owner.Invalid = true
 	}
 	c.findings.Add(f)
+}
+
+// addWith adds a finding with a help that says more than its own; "" leaves that.
+func (c *checker) addWith(help string, f source.Finding) {
+	f.Help = cmp.Or(help, f.Help)
+	c.add(f)
 }
 
 func (c *checker) warn(code source.Code, span source.Span, help, format string, arguments ...any) {

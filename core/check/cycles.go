@@ -3,7 +3,6 @@ package check
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"knothole/core/source"
 	"knothole/core/types"
@@ -66,9 +65,8 @@ func (c *checker) reportCycles(objects []*Object, components [][]int) {
 				source.Related{Span: r.Span, Text: fmt.Sprintf("%s uses %s here", describe(from), describe(r.Object))})
 		}
 		names = append(names, describe(first))
-		f := source.Finding{Code: source.Cycle, Span: first.Span, Related: related,
-			Message: fmt.Sprintf("%s depends on itself: %s", describe(first), strings.Join(names, " → ")),
-			Help:    "one of them must not need the other"}
+		f := Circle(first.Span, describe(first), names)
+		f.Related = related
 		if first.Kind == ObjectType {
 			f.Help = "a type can contain itself only through a list, a map, an optional field or null"
 		}

@@ -1,7 +1,6 @@
 package check
 
 import (
-	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/types"
 )
@@ -82,8 +81,7 @@ func (c *checker) loopTypes(e *syntax.For, in types.Type) (key, element types.Ty
 			if types.MayBeNull(in) {
 				help = "it may be null: write (… ?? [])"
 			}
-			c.report(source.WrongType, e.In.Place(), help, "for goes through a list, a record or a range, not %s",
-				types.Describe(in))
+			c.addWith(help, NotIterable(e.In.Place(), types.Describe(in)))
 			return types.Invalid, types.Invalid
 		}
 	}

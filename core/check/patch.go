@@ -93,8 +93,7 @@ func (c *checker) inferPatch(e *syntax.Patch) types.Type {
 		if types.MayBeNull(t) {
 			help = "it may be null: give a value for that case with ??"
 		}
-		c.report(source.WrongType, e.Target.Place(), help, "a patch changes records and lists, not %s",
-			types.Describe(t))
+		c.addWith(help, NotPatched(e.Target.Place(), types.Describe(t)))
 		result = types.Invalid
 	}
 	c.checkData(t, e.Target, "what is patched")
@@ -149,8 +148,7 @@ func (c *checker) checkEach(d *syntax.Each) {
 	case types.AsList(core) != nil:
 		t = elementOf(types.AsList(core))
 	default:
-		c.report(source.WrongType, d.Name.Span, "leave each out: outside of it a path begins at what is patched",
-			"each goes through the elements of a list, and what is patched is %s", types.Describe(c.patching.target))
+		c.add(NotEach(d.Name.Span, types.Describe(c.patching.target)))
 		t = types.Invalid
 	}
 	if d.At != nil {
@@ -251,8 +249,7 @@ func (c *checker) checkOperation(d *syntax.Operation) {
 	v := c.withIt(d.Span.Start, old, func() types.Type { return c.infer(d.Value, nil) })
 	c.checkData(v, d.Value, "a value in data")
 	if d.Verb == syntax.MergeVerb && !types.Assignable(v, c.universe.Map(types.Any)) {
-		c.report(source.WrongType, d.Value.Place(), "replace puts any value",
-			"merge lays a record over another, not %s", types.Describe(v))
+		c.add(NotMerged(d.Value.Place(), types.Describe(v)))
 	}
 }
 
@@ -318,8 +315,7 @@ func (c *checker) checkStep(d *syntax.Operation, s *syntax.Step, t types.Type, l
 		isKey = types.Assignable(index, types.String)
 		isInt := types.Assignable(index, types.Int)
 		if !isInt && (!isKey || list != nil) && index != types.Invalid {
-			c.report(source.WrongType, s.Index.Place(), "an element is named by its position or by a condition on it",
-				"the index of a list is an int, not %s", types.Describe(index))
+			c.add(NotAnIndex(s.Index.Place(), types.Describe(index)))
 			return types.Any
 		}
 	case syntax.ConditionStep, syntax.EachStep:
@@ -338,7 +334,7 @@ func (c *checker) checkStep(d *syntax.Operation, s *syntax.Step, t types.Type, l
 		if record != nil {
 			help = "a field is named by its key: .name"
 		}
-		c.report(source.WrongType, s.Span, help, "%s has no elements", types.Describe(t))
+		c.addWith(help, NoElements(s.Span, types.Describe(t)))
 	}
 	return element
 }

@@ -172,9 +172,9 @@ func (c *checker) warnDeprecated(f *types.Field, span source.Span) {
 	if f.Deprecated == "" {
 		return
 	}
-	c.add(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: span, Help: f.Deprecated,
-		Related: fieldPlace(f),
-		Message: fmt.Sprintf("%q is deprecated", f.Name)})
+	finding := DeprecatedField(span, f)
+	finding.Related = fieldPlace(f)
+	c.add(finding)
 }
 
 // memberFor returns the one record of a union whose literal fields, such as the kind by which its members are told
@@ -276,12 +276,9 @@ func (c *checker) spreadFields(b *builder, record *types.Record, entry *syntax.E
 	b.loose = b.loose || record.Loose
 	for _, f := range record.Fields {
 		if first, ok := b.written[f.Name]; ok {
-			c.add(source.Finding{
-				Code: source.DuplicateKey, Span: entry.Span,
-				Message: fmt.Sprintf("this adds the key %q, which is already written", f.Name),
-				Help:    "put the spread before the key, so that the key wins, or leave one out",
-				Related: []source.Related{{Span: first, Text: "written here"}},
-			})
+			finding := SpreadOver(entry.Span, f.Name)
+			finding.Related = []source.Related{{Span: first, Text: "written here"}}
+			c.add(finding)
 			continue
 		}
 		f.Default = nil

@@ -145,8 +145,7 @@ func (c *checker) fieldStep(e *syntax.Field, absent bool) (t types.Type, ended b
 			results = append(results, t)
 			continue
 		case record == nil:
-			c.report(source.WrongType, e.Of.Place(), c.asFunction(e, of), "%s has no fields, so there is no %q",
-				types.Describe(of), e.Name.Name)
+			c.addWith(c.asFunction(e, of), NoFields(e.Of.Place(), types.Describe(of), e.Name.Name))
 			return types.Invalid, false
 		}
 		field, ok := record.Field(e.Name.Name)
@@ -344,7 +343,7 @@ func (c *checker) indexStep(e *syntax.Index, absent bool) (t types.Type, ended b
 			if types.Widen(part) == types.String {
 				help = "text.slice takes a part of a string"
 			}
-			c.report(source.WrongType, e.Of.Place(), help, "%s has no elements", types.Describe(of))
+			c.addWith(help, NoElements(e.Of.Place(), types.Describe(of)))
 			return types.Invalid, false
 		}
 	}

@@ -19,8 +19,7 @@ func (c *checker) interpolated(e syntax.Expression) {
 	if types.MayBeNull(t) {
 		help = "it may be null: give a string for that case with ??"
 	}
-	c.report(source.WrongType, e.Place(), help, "only strings, numbers and bools can be inserted into a string, not %s",
-		types.Describe(t))
+	c.addWith(help, NotInserted(e.Place(), types.Describe(t)))
 }
 
 // interpolatedLine checks what stands alone on a line of a text: a text of any number of lines, a list with one for
@@ -35,9 +34,7 @@ func (c *checker) interpolatedLine(e syntax.Expression) {
 	}
 	scalars := c.universe.Union(types.String, types.Int, types.Float, types.Bool)
 	if !types.Assignable(t, c.universe.Union(scalars, c.universe.List(scalars), types.Null)) {
-		c.report(source.WrongType, e.Place(), "encode it, for example with encode.json",
-			"a line of its own takes a string, a list of strings (a line each), or null (no line); not %s",
-			types.Describe(t))
+		c.add(NotLines(e.Place(), types.Describe(t)))
 	}
 }
 
@@ -67,8 +64,7 @@ func (c *checker) checkPattern(e syntax.Expression) {
 	}
 	if pattern, plain := s.Plain(); plain {
 		if _, err := regexp.Compile(pattern); err != nil {
-			c.report(source.BadPattern, e.Place(), "patterns are RE2; '…' keeps backslashes as they are",
-				"this is not a pattern: %s", PatternMistake(err))
+			c.add(BadPattern(e.Place(), err))
 		}
 	}
 }

@@ -73,7 +73,7 @@ func (c *checker) laidOver(of syntax.Expression, t types.Type, over syntax.Expre
 func (c *checker) onlyRecords(e syntax.Expression, t types.Type) bool {
 	for _, part := range types.Parts(t) {
 		if types.AsRecord(part) == nil && part != types.Any {
-			c.report(source.WrongType, e.Place(), withHelp(t), "with changes records, not %s", types.Describe(t))
+			c.addWith(withHelp(t), NotChanged(e.Place(), types.Describe(t)))
 			return false
 		}
 	}
@@ -109,7 +109,7 @@ func (c *checker) changed(of syntax.Expression, t types.Type, change *syntax.Cha
 			if depth > 0 {
 				at = change.Path[depth].Span
 			}
-			c.report(source.WrongType, at, withHelp(t), "with changes records, not %s", types.Describe(t))
+			c.addWith(withHelp(t), NotChanged(at, types.Describe(t)))
 			return types.Invalid
 		}
 	}

@@ -459,8 +459,7 @@ func (c *conversion) warnDeprecated(f *types.Field, v value.Value) {
 	if key, ok := c.world.program.keys[span.Start]; ok {
 		span = source.At(key)
 	}
-	c.report(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: span,
-		Message: fmt.Sprintf("%q is deprecated", f.Name), Help: f.Deprecated})
+	c.report(check.DeprecatedField(span, f))
 }
 
 func (c *conversion) unknown(key string, v value.Value, to types.Type, path *place.Path) {

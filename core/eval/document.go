@@ -132,7 +132,7 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 		body, at := c.expression(d.Value), d.Value.Place()
 		return func(f *frame, visit Visitor) {
 			v := body(f)
-			f.expose(v, nil, "a remark", "remarks are shown to people: leave it out", at)
+			f.expose(v, nil, check.ARemark, at)
 			visit.Remark(v)
 		}
 	case *syntax.Require:

@@ -1,9 +1,7 @@
 package eval
 
 import (
-	"fmt"
 	"slices"
-	"strings"
 
 	"knothole/core/check"
 	"knothole/core/source"
@@ -97,16 +95,14 @@ func (d *declaration) evaluate(f *frame) value.Value {
 			if tree.Secret {
 				return value.MarkAll(v, value.Secret)
 			}
-			f.expose(v, nil, fmt.Sprintf("the output %q", d.object.Name),
-				"write secret before output, or leave it out", tree.Value.Place())
+			f.expose(v, nil, check.OfOutput(d.object), tree.Value.Place())
 		}
 		return v
 	}
 	m := inputMark(d.object)
 	if v := f.world.input(f.thread, d.object); !v.IsAbsent() {
 		if m&value.Secret == 0 {
-			f.expose(v, d.object.Type, fmt.Sprintf("the input %q of %s, which is not secret", d.object.Name,
-				d.object.Module.Path), "declare it there: secret input "+d.object.Name, f.world.making.at)
+			f.expose(v, d.object.Type, check.OfInput(d.object), f.world.making.at)
 		}
 		return value.MarkAll(v, m)
 	}
@@ -133,8 +129,7 @@ func (t *thread) circle(w *World, o *check.Object, at source.Span) {
 		related = append(related, source.Related{Span: s.needed, Text: describe(s.owner) + " is needed here"})
 	}
 	slices.Reverse(related)
-	t.fail(source.Finding{
-		Code: source.Cycle, Span: o.Span, Related: related, Help: "one of them must not need the other",
-		Message: fmt.Sprintf("%s depends on itself: %s", describe(o), strings.Join(append(names, o.Name), " → ")),
-	})
+	finding := check.Circle(o.Span, describe(o), append(names, o.Name))
+	finding.Related = related
+	t.fail(finding)
 }

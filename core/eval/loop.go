@@ -1,6 +1,7 @@
 package eval
 
 import (
+	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/value"
@@ -36,7 +37,7 @@ func (c *compiler) each(e *syntax.For) func(f *frame, visit func(v, key value.Va
 				visit(f.choose(x, v.Origin()), value.StringOf(key, x.Origin()))
 			}
 		default:
-			f.failAt(source.WrongType, at, "", "for goes through a list, a record or a range, not %s", describeValue(v))
+			f.fail(check.NotIterable(at, describeValue(v)))
 		}
 	}
 }

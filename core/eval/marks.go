@@ -164,13 +164,9 @@ func adjective(m value.Mark) string {
 
 // decides reports a value that may decide nothing, but would. What names the decision, such as "a condition".
 func (t *thread) decides(v value.Value, what string, at source.Span) {
-	help := "decide by something that is not secret; require, where and expect may test it"
-	if v.Mark()&value.Secret == 0 {
-		help = "decide by another input; a value that is known only later may be part of strings and records"
-	}
-	t.fail(source.Finding{Code: source.HiddenDecision, Span: at,
-		Message: fmt.Sprintf("%s depends on a value that is %s", what, adjective(v.Mark())), Help: help,
-		Related: t.cameFrom(v, at)})
+	finding := check.Decides(at, what, v.Mark())
+	finding.Related = t.cameFrom(v, at)
+	t.fail(finding)
 }
 
 // decide returns a value that decides something, which must not be hidden or open.
@@ -367,8 +363,8 @@ func findSecret(v value.Value, t types.Type, path *place.Path) (found Exposed, o
 	return Exposed{path, v}, v.Secret()
 }
 
-// expose fails when a value holds a secret where there may be none. What names the receiver.
-func (t *thread) expose(v value.Value, declared types.Type, what, help string, at source.Span) {
+// expose fails when a value holds a secret and gets to an audience that must not see it.
+func (t *thread) expose(v value.Value, declared types.Type, to check.Audience, at source.Span) {
 	if !t.world.program.marked {
 		return
 	}
@@ -376,13 +372,7 @@ func (t *thread) expose(v value.Value, declared types.Type, what, help string, a
 	if !ok {
 		return
 	}
-	if found.Path != nil {
-		at := found.Path.String()
-		if !strings.HasPrefix(at, "[") {
-			at = "." + at
-		}
-		what += " (at " + at + ")"
-	}
-	t.fail(source.Finding{Code: source.SecretExposed, Span: at, Help: help, Related: t.cameFrom(found.Value, at),
-		Message: "a secret gets into " + what})
+	finding := to.Exposed(at, found.Path.String())
+	finding.Related = t.cameFrom(found.Value, at)
+	t.fail(finding)
 }

@@ -112,7 +112,7 @@ func (c *compiler) patch(e *syntax.Patch) code {
 	return func(f *frame) value.Value {
 		p := &patching{target: target(f)}
 		if k := p.target.Kind(); k != value.Record && k != value.List {
-			f.failAt(source.WrongType, at, "", "a patch changes records and lists, not %s", describeValue(p.target))
+			f.fail(check.NotPatched(at, describeValue(p.target)))
 		}
 		body(f, Visitor{patch: p})
 		p.finish(f.thread)
@@ -253,9 +253,7 @@ func (c *compiler) eachDocument(d *syntax.Each) statement {
 			}
 		} else {
 			if p.target.Kind() != value.List {
-				f.failAt(source.WrongType, d.Name.Span,
-					"leave each out: outside of it a path begins at what is patched",
-					"each goes through the elements of a list, and what is patched is %s", describeValue(p.target))
+				f.fail(check.NotEach(d.Name.Span, describeValue(p.target)))
 			}
 			elements := slices.Clone(p.target.Elements())
 			for i, x := range elements {
@@ -369,8 +367,7 @@ func (o *operation) run(f *frame, p *patching) {
 			}
 			v := o.value(f)
 			if o.tree.Verb == syntax.MergeVerb && v.Kind() != value.Record {
-				f.failAt(source.WrongType, o.tree.Value.Place(), "replace puts any value",
-					"merge lays a record over another, not %s", describeValue(v))
+				f.fail(check.NotMerged(o.tree.Value.Place(), describeValue(v)))
 			}
 			f.spend(elementCost, o.tree.PathSpan)
 			for _, by := range chosen {
@@ -417,9 +414,7 @@ func (o *operation) pattern(f *frame, chosen *[]value.Origin) place.Pattern {
 			case value.String:
 				to.Kind, to.Keys = place.OneKey, []string{index.Text()}
 			default:
-				f.failAt(source.WrongType, s.tree.Index.Place(),
-					"an element is named by its position or by a condition on it",
-					"the index of a list is an int, not %s", describeValue(index))
+				f.fail(check.NotAnIndex(s.tree.Index.Place(), describeValue(index)))
 			}
 		case syntax.NamedStep:
 			to.Kind = place.NamedElement

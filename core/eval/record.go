@@ -1,6 +1,7 @@
 package eval
 
 import (
+	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/value"
@@ -121,9 +122,7 @@ func (c *compiler) spreadEntry(e *syntax.Entry) entryCode {
 		f.spend(1+v.Len()*elementCost, at)
 		for i, key := range v.Shape().Keys() {
 			if at := b.Index(key); at >= 0 && at < len(b.written) && b.written[at] {
-				f.failAt(source.DuplicateKey, e.Span,
-					"put the spread before the key, so that the key wins, or leave one out",
-					"this adds the key %q, which is already written", key)
+				f.fail(check.SpreadOver(e.Span, key))
 			}
 			b.mark(b.Set(key, f.choose(v.Values()[i], v.Origin())), false)
 		}

@@ -3,6 +3,7 @@ package eval
 import (
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/value"
@@ -122,7 +123,7 @@ func (c *compiler) fieldStep(e *syntax.Field) stepper {
 			return value.NullOf(value.From(at.Start)), true
 		}
 		if v.Kind() != value.Record {
-			f.failAt(source.WrongType, ofAt, "", "%s has no fields, so there is no %q", describeValue(v), name)
+			f.fail(check.NoFields(ofAt, describeValue(v), name))
 		}
 		field := v.Get(name)
 		if !field.IsAbsent() {
@@ -199,7 +200,7 @@ func (c *compiler) indexStep(e *syntax.Index) stepper {
 			f.failAt(source.WrongType, at, "lists are indexed by int, records by string",
 				"%s cannot be indexed by %s", describeValue(v), describeValue(i))
 		default:
-			f.failAt(source.WrongType, ofAt, "", "%s has no elements", describeValue(v))
+			f.fail(check.NoElements(ofAt, describeValue(v)))
 		}
 		if found.IsAbsent() {
 			if optional {

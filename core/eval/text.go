@@ -61,8 +61,7 @@ func (c *compiler) interpolation(e *syntax.String, shown bool) code {
 				marks |= v.Mark()
 			}
 			if !ok {
-				f.failAt(source.WrongType, p.at, "", "only strings, numbers and bools can be inserted into a string, not %s",
-					describeValue(v))
+				f.fail(check.NotInserted(p.at, describeValue(v)))
 			}
 			if p.indent != "" && strings.Contains(text, "\n") {
 				text = indentLines(text, p.indent)
@@ -104,9 +103,7 @@ func (f *frame) lines(b *strings.Builder, v value.Value, indent string, shown bo
 	}
 	text, ok := v.Scalar()
 	if !ok {
-		f.failAt(source.WrongType, at, "",
-			"a line of its own takes a string, a list of strings (a line each), or null (no line); not %s",
-			describeValue(v))
+		f.fail(check.NotLines(at, describeValue(v)))
 	}
 	marks := v.Mark()
 	if shown && v.Secret() {
@@ -158,7 +155,7 @@ func (t *thread) pattern(text string, at source.Span, secret bool) *Pattern {
 		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern, and it is secret")
 	}
 	if err != nil {
-		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern: %s", check.PatternMistake(err))
+		t.fail(check.BadPattern(at, err))
 	}
 	return compiled
 }

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/value"
@@ -47,9 +48,7 @@ func (c *compiler) change(tree *syntax.Change, ofAt, at source.Span) change {
 			for _, path := range *written {
 				key, _, _ := strings.Cut(path, keySeparator)
 				if over.Kind() == value.Record && !over.Get(key).IsAbsent() {
-					f.failAt(source.DuplicateKey, tree.Span,
-						"put the spread before the key, so that the key wins, or leave one out",
-						"this adds the key %q, which is already written", key)
+					f.fail(check.SpreadOver(tree.Span, key))
 				}
 			}
 			return f.lay(v, over, ofAt, tree.Value.Place(), at)
@@ -87,10 +86,10 @@ func (c *compiler) change(tree *syntax.Change, ofAt, at source.Span) change {
 // lay returns a record over which another is laid.
 func (f *frame) lay(v, over value.Value, ofAt, overAt, at source.Span) value.Value {
 	if f.known(v, ofAt).Kind() != value.Record {
-		f.failAt(source.WrongType, ofAt, "", "with changes records, not %s", describeValue(v))
+		f.fail(check.NotChanged(ofAt, describeValue(v)))
 	}
 	if f.known(over, overAt).Kind() != value.Record {
-		f.failAt(source.WrongType, overAt, "", "with changes records, not %s", describeValue(over))
+		f.fail(check.NotChanged(overAt, describeValue(over)))
 	}
 	return f.merge(v, over, at).WithOrigin(v.Origin())
 }
@@ -99,7 +98,7 @@ func (f *frame) lay(v, over value.Value, ofAt, overAt, at source.Span) value.Val
 func (f *frame) change(v value.Value, keys []string, spans []source.Span, to value.Value, ofAt,
 	at source.Span) value.Value {
 	if f.known(v, ofAt).Kind() != value.Record {
-		f.failAt(source.WrongType, ofAt, "", "with changes records, not %s", describeValue(v))
+		f.fail(check.NotChanged(ofAt, describeValue(v)))
 	}
 	old := v.Get(keys[0])
 	next := to

@@ -120,8 +120,7 @@ func (t *frame) instance(e *syntax.Call, m *check.Module, given []*taint) {
 			continue
 		}
 		if trail, path := given[i].find(o.Type, isSecretTrail, nil); trail != nil {
-			t.expose(trail, path, fmt.Sprintf("the input %q of %s, which is not secret", o.Name, m.Path),
-				"declare it there: secret input "+o.Name, e)
+			t.expose(trail, path, check.OfInput(o), e)
 		}
 	}
 }

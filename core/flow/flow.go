@@ -60,8 +60,7 @@ func (t *analysis) declaration(m *check.Module, o *check.Object) {
 			return
 		}
 		if trail, path := found.find(nil, isSecretTrail, nil); trail != nil {
-			in.expose(trail, path, fmt.Sprintf("the output %q", o.Name),
-				"write secret before output, or leave it out", d.Value)
+			in.expose(trail, path, check.OfOutput(o), d.Value)
 		}
 	case *syntax.Function:
 		if d.Body != nil {
@@ -160,12 +159,10 @@ func (t *frame) add(f source.Finding) {
 }
 
 // expose reports a secret that gets into something that is not. The marks of values would find it there too.
-func (t *frame) expose(found *trail, path *place.Path, what, help string, whole syntax.Expression) {
-	if path != nil {
-		what += " (at " + path.String() + ")"
-	}
-	t.add(source.Finding{Code: source.SecretExposed, Span: found.at, Message: "a secret gets into " + what,
-		Help: help, Related: found.steps})
+func (t *frame) expose(found *trail, path *place.Path, to check.Audience, whole syntax.Expression) {
+	f := to.Exposed(found.at, path.String())
+	f.Related = found.steps
+	t.add(f)
 	t.seen[whole.Place().Start] = true
 }
 
@@ -174,11 +171,7 @@ func (t *frame) decides(by *taint, what string, at source.Span) {
 	if by == nil || by.scalar == nil {
 		return
 	}
-	help := "decide by something that is not secret; require, where and expect may test it"
-	if by.scalar.later {
-		help = "decide by another input; a value that is known only later may be part of strings and records"
-	}
-	t.add(source.Finding{Code: source.HiddenDecision, Span: at,
-		Message: fmt.Sprintf("%s depends on a value that is %s", what, by.scalar.adjective()), Help: help,
-		Related: by.scalar.steps})
+	f := check.Decides(at, what, by.scalar.mark())
+	f.Related = by.scalar.steps
+	t.add(f)
 }

@@ -3,7 +3,7 @@ package flow
 import (
 	"fmt"
 
-	"knothole/core/source"
+	"knothole/core/check"
 	"knothole/core/syntax"
 	"knothole/core/types"
 )
@@ -35,17 +35,14 @@ func (t *frame) statement(d syntax.Declaration) {
 					name = text
 				}
 			}
-			message := name + " is not secret, but holds a secret"
-			if path != nil {
-				message += " at " + path.String()
-			}
-			t.add(source.Finding{Code: source.SecretExposed, Span: trail.at, Message: message,
-				Help: "write secret before the document, or leave the secret out", Related: trail.steps})
+			f := check.ExposedInDocument(trail.at, name, path.String())
+			f.Related = trail.steps
+			t.add(f)
 			t.seen[d.Path.Place().Start] = true
 		}
 	case *syntax.Remark:
 		if trail, _ := t.expression(d.Value).find(nil, isSecretTrail, nil); trail != nil {
-			t.expose(trail, nil, "a remark", "remarks are shown to people: leave it out", d.Value)
+			t.expose(trail, nil, check.ARemark, d.Value)
 		}
 	case *syntax.Require:
 		t.expression(d.Condition)

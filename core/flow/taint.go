@@ -8,6 +8,7 @@ import (
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/types"
+	"knothole/core/value"
 )
 
 // trail says by which way a scalar came to be secret, or known only after deployment: where it stands now, and where
@@ -23,11 +24,12 @@ func (t *trail) through(step source.Related, at source.Span) *trail {
 	return &trail{t.later, at, append(slices.Clip(t.steps), step)}
 }
 
-func (t *trail) adjective() string {
+// mark is what the values of the trail are.
+func (t *trail) mark() value.Mark {
 	if t.later {
-		return "known only after deployment"
+		return value.Later
 	}
-	return "secret"
+	return value.Secret
 }
 
 // taint is where in a value scalars are that have a trail; nil when none is known to have. What is not followed has

@@ -277,12 +277,9 @@ func (r *Result) exposed(p *project.Project, w *eval.World, d *Document) {
 	if !p.InSource(span) { // a layer or a reference is not what has to change
 		span, related = d.Span, source.Related{Span: span, Text: "the secret comes from here"}
 	}
-	message := d.Path + " is not secret, but holds a secret"
-	if found.Path != nil {
-		message += " at " + found.Path.String()
-	}
-	r.report(source.SecretExposed, span, "write secret before the document, or leave the secret out",
-		append([]source.Related{related}, d.Included()...), "%s", message)
+	f := check.ExposedInDocument(span, d.Path, found.Path.String())
+	f.Related, f.Environments = append([]source.Related{related}, d.Included()...), []string{r.Environment.Name}
+	r.Findings.Add(f)
 }
 
 // checkPath reports a path that does not stay inside the folder of the environment or that not every file system
