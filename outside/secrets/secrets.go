@@ -202,7 +202,7 @@ func (s *Source) url(target string) ([]byte, error) {
 	token := ""
 	if h.token != nil {
 		if token, err = h.token(); err != nil {
-			return nil, fmt.Errorf("the token for %s cannot be read: %w", u.Host, err)
+			return nil, fmt.Errorf("the token for %s is missing: %w", u.Host, err)
 		}
 	}
 	timeout := s.Timeout

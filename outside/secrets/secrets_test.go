@@ -232,7 +232,7 @@ func TestStore(t *testing.T) {
 	require.Contains(t, wrong, "the token that the policy has for it is not accepted")
 	require.NotContains(t, wrong, word)
 	require.Contains(t, read(variant("token.txt", "nothing.txt"), "url", url("/v1/north")),
-		"the token for store.floodwatch.example is not there")
+		"the token for store.floodwatch.example is missing")
 	require.Contains(t, read(variant(`"`+demo.StoreHost+`"`, `"other.floodwatch.example"`), "url",
 		"https://other.floodwatch.example/v1/north"), "it is for another host")
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
