@@ -93,23 +93,23 @@ func NewBuiltins(all []*Builtin) *Builtins {
 	return t
 }
 
-// Groups returns the names of the groups. They must not be changed.
+// Groups returns the names of the groups.
 func (t *Builtins) Groups() []string {
 	if t == nil {
 		return nil
 	}
-	return t.groups
+	return slices.Clone(t.groups)
 }
 
 // IsGroup reports whether a name is that of a group.
 func (t *Builtins) IsGroup(name string) bool { return t != nil && t.names[name] != nil }
 
-// Names returns the names of the functions of a group. They must not be changed.
+// Names returns the names of the functions of a group.
 func (t *Builtins) Names(group string) []string {
 	if t == nil {
 		return nil
 	}
-	return t.names[group]
+	return slices.Clone(t.names[group])
 }
 
 // Find returns a function; nil when there is none.

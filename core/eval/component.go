@@ -61,25 +61,24 @@ func (c *compiler) instantiate(e *syntax.Call, alias *check.Object) code {
 	return func(f *frame) value.Value {
 		f.spend(1+len(f.slots)+m.Globals, at)
 		w := f.world
-		instance := &World{
-			program: w.program, environment: w.environment, recorder: w.recorder, shared: w.shared, root: w.root,
-			reports: w.reports,
-			module:  m, base: m.First, states: make([]state, m.Globals),
-			making: &making{at: at, thread: f.thread, slots: slices.Clone(f.slots), each: each, whole: whole},
+		made := &World{
+			program: w.program, recorder: w.recorder, evaluation: w.evaluation,
+			base: m.First, states: make([]state, m.Globals), instance: &instance{module: m, making: &making{
+				at: at, thread: f.thread, slots: slices.Clone(f.slots), each: each, whole: whole}},
 		}
 		defer f.lock(w)() // a function of a constant instance may be called from any environment
-		if len(w.root.instances) >= instanceLimit {
+		if len(w.evaluation.instances) >= instanceLimit {
 			f.failAt(source.TooMuchWork, at, "make fewer of them", "more than %d instances of modules", instanceLimit)
 		}
-		w.root.instances = append(w.root.instances, instance)
-		return value.InstanceOf(instance, o)
+		w.evaluation.instances = append(w.evaluation.instances, made)
+		return value.InstanceOf(made, o)
 	}
 }
 
 // input returns what the call of an instance gives an input, as its type wants it; Absent when it leaves it to the
 // default.
 func (w *World) input(t *thread, o *check.Object) value.Value {
-	m := w.making
+	m := w.instance.making
 	run := func(a argument) value.Value {
 		inner := t.inner(m.thread.world, m.thread.owner)
 		inner.needed = m.at
@@ -101,7 +100,7 @@ func (w *World) input(t *thread, o *check.Object) value.Value {
 	switch m.status {
 	case running:
 		t.failAt(source.Cycle, m.at, "give the inputs one by one, so that each is evaluated for itself",
-			"what is spread into this instance of %s depends on the instance itself", w.module.Path)
+			"what is spread into this instance of %s depends on the instance itself", w.instance.module.Path)
 	case failed:
 		panic(abort{})
 	case waiting:
@@ -133,10 +132,10 @@ func (w *World) input(t *thread, o *check.Object) value.Value {
 // checkSpread reports what is spread into an instance and is none of its inputs, which is known only now when its
 // type was not.
 func (t *thread) checkSpread(w *World) {
-	m := w.making
+	m := w.instance.making
 	c := &conversion{thread: t, passing: passing{at: m.whole.at}}
 	for i, key := range m.given.Shape().Keys() {
-		if o := w.module.Objects[key]; o == nil || o.Kind != check.ObjectInput {
+		if o := w.instance.module.Objects[key]; o == nil || o.Kind != check.ObjectInput {
 			c.unknown(key, m.given.Values()[i], m.whole.inputs, nil)
 		}
 	}
@@ -145,7 +144,7 @@ func (t *thread) checkSpread(w *World) {
 
 // member returns what an instance has under a name.
 func (t *thread) member(w *World, name string, at source.Span) value.Value {
-	o, ok := w.module.Objects[name]
+	o, ok := w.instance.module.Objects[name]
 	switch {
 	case !ok || o.Kind != check.ObjectLet && o.Kind != check.ObjectOutput && o.Kind != check.ObjectFunction:
 		return t.files(w, at)
@@ -164,31 +163,31 @@ type visited struct {
 // visit runs the statements of an instance, once.
 func (t *thread) visit(w *World, at source.Span) *visited {
 	defer t.lock(w)()
-	switch w.visiting {
+	switch w.instance.visiting {
 	case done:
-		return w.visited
+		return w.instance.visited
 	case running:
 		t.failAt(source.Cycle, at, "take the value from a let or an output of it",
-			"the documents of this instance of %s depend on themselves", w.module.Path)
+			"the documents of this instance of %s depend on themselves", w.instance.module.Path)
 	}
-	w.visiting, w.visited = running, &visited{}
+	w.instance.visiting, w.instance.visited = running, &visited{}
 	visitor := Visitor{
-		Document: func(d *Document) { w.visited.documents = append(w.visited.documents, d) },
-		Remark:   func(text value.Value) { w.visited.remarks = append(w.visited.remarks, text) },
+		Document: func(d *Document) { w.instance.visited.documents = append(w.instance.visited.documents, d) },
+		Remark:   func(text value.Value) { w.instance.visited.remarks = append(w.instance.visited.remarks, text) },
 	}
-	for _, o := range w.module.Order {
+	for _, o := range w.instance.module.Order {
 		if o.Kind == check.ObjectDocument || o.Kind == check.ObjectStatement {
 			w.run(t.inner(w, o), o, visitor)
 		}
 	}
-	w.visiting = done
-	return w.visited
+	w.instance.visiting = done
+	return w.instance.visited
 }
 
 // take is visit for who lets what the statements bring forth go on.
 func (t *thread) take(w *World, at source.Span) *visited {
 	defer t.lock(w)()
-	w.taken = true
+	w.instance.taken = true
 	return t.visit(w, at)
 }
 
@@ -197,7 +196,7 @@ func (t *thread) take(w *World, at source.Span) *visited {
 func (t *thread) complete(w *World, everything bool) {
 	defer t.lock(w)()
 	force := func(kind func(check.ObjectKind) bool) {
-		for _, o := range w.module.Order {
+		for _, o := range w.instance.module.Order {
 			if o.Global >= 0 && o.NeedsInput && kind(o.Kind) {
 				w.attempt(o, func() { t.inner(w, o).forceIn(w, o.Global, o.Span) })
 			}
@@ -205,7 +204,7 @@ func (t *thread) complete(w *World, everything bool) {
 	}
 	force(func(k check.ObjectKind) bool { return k == check.ObjectInput })
 	w.attempt(nil, func() {
-		v := t.inner(w, nil).visit(w, w.making.at)
+		v := t.inner(w, nil).visit(w, w.instance.making.at)
 		for _, d := range v.documents {
 			if everything {
 				d.evaluated(t.locked)
@@ -230,7 +229,7 @@ func (t *thread) files(w *World, at source.Span) value.Value {
 		}
 		documents[i] = &own
 	}
-	if w.making == nil && !t.patchAll(w, documents, false) { // environment("…") in a test
+	if w.making() == nil && !t.patchAll(w, w.instance.module, documents, false) { // environment("…") in a test
 		panic(abort{})
 	}
 	for _, d := range documents {
@@ -240,7 +239,7 @@ func (t *thread) files(w *World, at source.Span) value.Value {
 		}
 		if b.Index(path) >= 0 {
 			t.failAt(source.SamePath, at, "give one of them another path",
-				"two documents of this instance of %s are rendered to %s", w.module.Path, path)
+				"two documents of this instance of %s are rendered to %s", w.instance.module.Path, path)
 		}
 		t.spend(4*elementCost, at)
 		var file value.Builder
@@ -299,7 +298,7 @@ func (f *frame) includeRecord(v value.Value, at source.Span, placed func(value.V
 		file := v.Values()[i]
 		name := placed(value.StringOf(path, file.Origin()))
 		d := &Document{Path: name.Text(), Name: name, Span: at, world: f.world, owner: f.owner,
-			evaluate: func(bool) value.Value { return file.Get("data") }}
+			evaluate: func(*lockHeld) value.Value { return file.Get("data") }}
 		if format := f.decide(file.Get("format"), "the form of a document", at); format.Kind() == value.String {
 			d.As = format.Text()
 		}

@@ -225,7 +225,7 @@ func (c *conversion) visit(v value.Value, to types.Type, path *place.Path) value
 	case *types.Function:
 		return c.function(v, to, path)
 	case *types.Instance:
-		if v.Kind() != value.Instance || v.Instance().(*World).module.Number != to.Module {
+		if v.Kind() != value.Instance || v.Instance().(*World).instance.module.Number != to.Module {
 			return c.wrongKind(path, v, to, "")
 		}
 	case *types.Union:

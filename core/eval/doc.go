@@ -16,18 +16,19 @@
 //     the instance, or of the environment for the main module. check.Object.NeedsInput and NeedsEnvironment decide.
 //   - The states of a world are those of the declarations from base on; a state goes from waiting to running to done or
 //     failed, and never back. Its value is written before done is stored, and read after done is loaded.
-//   - An instance belongs to the world that made it (root): it shares its budget and reports into it. An instance that
-//     a constant made belongs to the constants.
+//   - What is evaluated together is one evaluation: an environment with its instances, or the constants with theirs. It
+//     has one budget and one list of findings. An instance belongs to the evaluation of who made it.
 //
 // # The lock of the constants
 //
-// Worlds of environments run side by side, each in one goroutine. They share one world, that of the constants with its
-// instances. Who evaluates anything in it, or changes its list of instances, holds its lock: force, visit, take,
-// complete, instantiate and the evaluation of a document take it (thread.lock) when the world is shared and the thread
-// does not hold it already (thread.locked, which an inner evaluation inherits). A document is evaluated later than it
-// is visited, by another thread: whoever asks for its value says whether it holds the lock. Constants that need each
-// other are so evaluated by one goroutine, whichever comes first. The findings of the constants have a lock of their
-// own, since they are also read.
+// Worlds of environments run side by side, each in one goroutine. They share one world, that of the constants with
+// its instances. Who evaluates anything in it, or changes its list of instances, holds its lock: force, visit, take,
+// complete, instantiate and the evaluation of a document take it (thread.lock) when the world is one of the
+// constants and the thread does not hold it already. That it does is proved by a lockHeld, which only lock makes and
+// which an inner evaluation inherits. A document is evaluated later than it is visited, by another thread: whoever
+// asks for its value says whether it holds the lock. Constants that need each other are so evaluated by one
+// goroutine, whichever comes first. The findings of the constants have a lock of their own, since they are also
+// read.
 //
 // # Frames
 //

@@ -33,17 +33,17 @@ type Document struct {
 	Failed  bool          // it was evaluated, and something is wrong, which is among the findings
 	Removed bool          // a patch removed it
 
-	// evaluate makes the value; locked says that who asks holds the lock of the constants. Who visited the document
-	// may have held it then.
-	evaluate func(locked bool) value.Value
+	// evaluate makes the value for who holds the lock of the constants or does not. Who visited the document may have
+	// held it then.
+	evaluate func(locked *lockHeld) value.Value
 	world    *World
 	owner    *check.Object // the declaration that it stands in
 }
 
 // Evaluate finds the value of the document.
-func (d *Document) Evaluate() { d.evaluated(false) }
+func (d *Document) Evaluate() { d.evaluated(nil) }
 
-func (d *Document) evaluated(locked bool) {
+func (d *Document) evaluated(locked *lockHeld) {
 	body := func() { d.Value = d.evaluate(locked) }
 	if d.world == nil {
 		d.Failed = !guard(body)
@@ -96,11 +96,11 @@ func (w *World) run(t *thread, o *check.Object, visit Visitor) {
 
 // document describes a document; body evaluates its value.
 func (t *thread) document(tree *syntax.Document, path value.Value, body func(inner *thread) value.Value) *Document {
-	evaluate := func(locked bool) value.Value {
+	evaluate := func(locked *lockHeld) value.Value {
 		inner := t.inner(t.world, t.owner)
 		inner.locked = locked
 		defer inner.lock(t.world)() // the documents of constants are evaluated for several environments at a time
-		if t.world.root.spent {
+		if t.world.evaluation.spent {
 			panic(abort{})
 		}
 		v := body(inner)

@@ -176,7 +176,7 @@ func (c *compiler) global(o *check.Object, at source.Span) code {
 		}
 	}
 	return func(f *frame) value.Value {
-		w := f.world.root
+		w := f.world.evaluation.main
 		if o.Constant() {
 			w = f.world.program.constants
 		}

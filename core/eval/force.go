@@ -35,7 +35,7 @@ func (t *thread) forceIn(w *World, global int, at source.Span) value.Value {
 	case failed:
 		panic(abort{})
 	}
-	if d.object.Invalid || w.root.spent {
+	if d.object.Invalid || w.evaluation.spent {
 		s.status.Store(failed)
 		panic(abort{})
 	}
@@ -66,10 +66,10 @@ const (
 
 // account counts what a declaration took, and the elements of its value, which is kept for as long as its world.
 func (t *thread) account(w *World, inner *thread, v value.Value, at source.Span) {
-	root := w.root
-	root.steps += inner.steps
-	if root.steps > totalLimit {
-		root.spent = true
+	all := w.evaluation
+	all.steps += inner.steps
+	if all.steps > totalLimit {
+		all.spent = true
 		t.failAt(source.TooMuchWork, at, "go through fewer elements, make fewer instances, or do less in each",
 			"the declarations of one environment need more than %d million steps together, and were stopped here",
 			totalLimit/1_000_000)
@@ -77,9 +77,9 @@ func (t *thread) account(w *World, inner *thread, v value.Value, at source.Span)
 	if inner.steps < keptFrom {
 		return
 	}
-	root.kept += value.Size(v, keptLimit)
-	if root.kept > keptLimit {
-		root.spent = true
+	all.kept += value.Size(v, keptLimit)
+	if all.kept > keptLimit {
+		all.spent = true
 		t.failAt(source.TooMuchWork, at, "keep fewer elements, or less text",
 			"the values of one environment hold more than %d million elements with those of %s", keptLimit/1_000_000,
 			describe(inner.owner))
@@ -89,7 +89,7 @@ func (t *thread) account(w *World, inner *thread, v value.Value, at source.Span)
 // evaluate runs the body of a declaration. That of an input of an instance is what the instance was made with, or
 // else its default.
 func (d *declaration) evaluate(f *frame) value.Value {
-	if d.object.Kind != check.ObjectInput || f.world.making == nil {
+	if d.object.Kind != check.ObjectInput || f.world.making() == nil {
 		v := d.body(f)
 		if tree, ok := d.object.Declaration.(*syntax.Output); ok {
 			if tree.Secret {
@@ -102,7 +102,7 @@ func (d *declaration) evaluate(f *frame) value.Value {
 	m := inputMark(d.object)
 	if v := f.world.input(f.thread, d.object); !v.IsAbsent() {
 		if m&value.Secret == 0 {
-			f.expose(v, d.object.Type, check.OfInput(d.object), f.world.making.at)
+			f.expose(v, d.object.Type, check.OfInput(d.object), f.world.making().at)
 		}
 		return value.MarkAll(v, m)
 	}

@@ -201,7 +201,7 @@ func (t *thread) known(v value.Value, at source.Span) value.Value {
 
 func (t *thread) unchecked(v value.Value, at source.Span) {
 	w, note := t.reports, Unchecked{at, v.Secret()}
-	if w.shared {
+	if w.constant() {
 		return // nothing that is constant is unknown
 	}
 	for _, other := range w.unchecked {

@@ -153,16 +153,15 @@ func (c *compiler) places(e *syntax.Places) code {
 // not there, so that it is no mistake when one is not found. ok is false when something failed, which is among the
 // findings.
 func (w *World) Patch(main *check.Module, documents []*Document, partial bool) (ok bool) {
-	w.module = main
-	return w.thread(nil).patchAll(w, documents, partial)
+	return w.thread(nil).patchAll(w, main, documents, partial)
 }
 
-func (t *thread) patchAll(w *World, documents []*Document, partial bool) (ok bool) {
+func (t *thread) patchAll(w *World, main *check.Module, documents []*Document, partial bool) (ok bool) {
 	isPatch := func(o *check.Object) bool {
 		_, is := o.Declaration.(*syntax.PatchAll)
 		return is
 	}
-	if !slices.ContainsFunc(w.module.Order, isPatch) {
+	if !slices.ContainsFunc(main.Order, isPatch) {
 		return true
 	}
 	var all []*piece
@@ -172,7 +171,7 @@ func (t *thread) patchAll(w *World, documents []*Document, partial bool) (ok boo
 		all = append(all, of[i]...)
 	}
 	ok = true
-	for _, o := range w.module.Order {
+	for _, o := range main.Order {
 		if !isPatch(o) {
 			continue
 		}

@@ -93,7 +93,7 @@ func New(checked *check.Program, builtins *Builtins, data map[*check.Object]valu
 		}
 	}
 	p.constants = p.newWorld(Environment{}, nil)
-	p.constants.shared = true
+	p.constants.evaluation.lock = &sync.Mutex{}
 	return p
 }
 
@@ -114,9 +114,10 @@ func (p *Program) Recording(e Environment) *World {
 
 // Constants returns what was found in the declarations that are the same in all environments.
 func (p *Program) Constants() source.Findings {
-	p.constants.mu.Lock()
-	defer p.constants.mu.Unlock()
-	return append(source.Findings(nil), p.constants.findings...)
+	all := p.constants.evaluation
+	all.mu.Lock()
+	defer all.mu.Unlock()
+	return append(source.Findings(nil), all.findings...)
 }
 
 // LostConstants is Lost for the instances that are the same in all environments.
@@ -146,7 +147,7 @@ func (p *Program) TryLiterals() source.Findings {
 	for owner := range wrong {
 		owner.Invalid = true
 	}
-	return w.findings
+	return w.Findings()
 }
 
 func (p *Program) compiled(d *declaration) *declaration {

@@ -24,7 +24,7 @@ func (c *compiler) environment(e *syntax.Field) code {
 	name, at := e.Name.Name, e.Place()
 	return func(f *frame) value.Value {
 		o := f.recorder.environment(at.Start)
-		environment := f.world.environment
+		environment := f.world.evaluation.environment
 		if name == "tags" {
 			tags := make([]value.Value, len(environment.Tags))
 			for i, tag := range environment.Tags {

@@ -46,7 +46,7 @@ func (c *compiler) expectMistake(d *syntax.Expect) statement {
 	text, from, at := c.expression(d.Mistake), c.expression(d.From), d.From.Place()
 	return func(f *frame, _ Visitor) {
 		wanted := f.decide(text(f), "what is expected", d.Mistake.Place()).Text()
-		depth, calls, before, instances := f.depth, len(f.calls), len(f.reports.findings), len(f.world.root.instances)
+		depth, calls, before, instances := f.depth, len(f.calls), len(f.reports.findings), len(f.world.evaluation.instances)
 		stopped := f.reports.stopped.Load()
 		ok := guard(func() {
 			if v := from(f); v.Kind() == value.Instance {
@@ -56,7 +56,7 @@ func (c *compiler) expectMistake(d *syntax.Expect) statement {
 		found := f.reports.findings[before:]
 		f.reports.findings, f.depth, f.calls = f.reports.findings[:before:before], depth, f.calls[:calls]
 		f.reports.stopped.Store(stopped)
-		f.world.root.instances = f.world.root.instances[:instances] // what is wrong with them is known
+		f.world.evaluation.instances = f.world.evaluation.instances[:instances] // what is wrong with them is known
 		if ok {
 			f.failAt(source.Expectation, at, "", "expected a mistake that says %q, but there was none", wanted)
 		}
@@ -76,17 +76,17 @@ func (c *compiler) expectMistake(d *syntax.Expect) statement {
 func (c *compiler) environmentCall(e *syntax.Call) code {
 	name, at, main := c.expression(e.Arguments[0].Value), e.Place(), c.module
 	return func(f *frame) value.Value {
-		root, text := f.world.root, f.decide(name(f), "the environment", at).Text()
-		w, ok := root.others[text]
-		if !ok && root.Other != nil {
-			if w = root.Other(text); w != nil {
-				w.module, w.reports = main, root
-				root.findings = append(root.findings, w.findings...)
+		all, text := f.world.evaluation, f.decide(name(f), "the environment", at).Text()
+		w, ok := all.others[text]
+		if !ok && all.other != nil {
+			if w = all.other(text); w != nil {
+				w.instance, w.evaluation.reports = &instance{module: main}, all
+				all.findings = append(all.findings, w.evaluation.findings...)
 			}
-			if root.others == nil {
-				root.others = map[string]*World{}
+			if all.others == nil {
+				all.others = map[string]*World{}
 			}
-			root.others[text] = w
+			all.others[text] = w
 		}
 		if w == nil {
 			f.failAt(source.UnknownEnvironment, at, "", "there is no environment %q", text)

@@ -31,11 +31,11 @@ type thread struct {
 	// recorder writes down what values depend on; nil when nothing is recorded. A function runs in the world that it
 	// was made in, but is recorded for who called it.
 	recorder *Recorder
-	reports  *World // the world that findings are added to
+	reports  *evaluation // which findings are added to
 	owner    *check.Object
 	outer    *thread     // the evaluation that needed this one
 	needed   source.Span // where it did
-	locked   bool        // holds the lock of the constants
+	locked   *lockHeld   // that it holds the lock of the constants, when it does
 	steps    int
 	depth    int
 	stack    []value.Value
@@ -48,25 +48,30 @@ type thread struct {
 
 // thread is an evaluation that nothing else needs yet.
 func (w *World) thread(o *check.Object) *thread {
-	return &thread{world: w, recorder: w.recorder, reports: w.reports, owner: o}
+	return &thread{world: w, recorder: w.recorder, reports: w.evaluation.reports, owner: o}
 }
 
 // inner is an evaluation that another needs.
 func (t *thread) inner(w *World, o *check.Object) *thread {
-	return &thread{world: w, recorder: w.recorder, reports: w.root.reports, owner: o, outer: t, depth: t.depth,
+	return &thread{world: w, recorder: w.recorder, reports: w.evaluation.reports, owner: o, outer: t, depth: t.depth,
 		locked: t.locked}
 }
 
+// lockHeld proves that the lock of the constants is held; only lock makes one. A thread passes it to the evaluations that
+// it needs.
+type lockHeld struct{}
+
 // lock takes the lock of the constants when a world is one of them, and returns what gives it back.
 func (t *thread) lock(w *World) (unlock func()) {
-	if !w.shared || t.locked {
+	lock := w.evaluation.lock
+	if lock == nil || t.locked != nil {
 		return func() {}
 	}
-	w.root.lock.Lock()
-	t.locked = true
+	lock.Lock()
+	t.locked = &lockHeld{}
 	return func() {
-		t.locked = false
-		w.root.lock.Unlock()
+		t.locked = nil
+		lock.Unlock()
 	}
 }
 
@@ -132,21 +137,21 @@ func (t *thread) fail(f source.Finding) {
 
 // report adds a finding and goes on.
 func (t *thread) report(f source.Finding) {
-	w := t.reports
+	to := t.reports
 	for i := len(t.calls) - 1; i >= 0 && i >= len(t.calls)-shownCalls; i-- {
 		f.Related = append(slices.Clip(f.Related), source.Related{Span: t.calls[i].at, Text: t.calls[i].text()})
 	}
-	for i, m := 0, t.world.making; m != nil && i < shownCalls; i, m = i+1, m.thread.world.making {
+	for i, m := 0, t.world.making(); m != nil && i < shownCalls; i, m = i+1, m.thread.world.making() {
 		f.Related = append(slices.Clip(f.Related),
 			source.Related{Span: m.at, Text: "in the instance created here"})
 	}
-	if w.shared {
-		w.mu.Lock()
-		defer w.mu.Unlock()
-	} else if w.environment.Name != "" {
-		f.Environments = []string{w.environment.Name}
+	if to.constant() {
+		to.mu.Lock()
+		defer to.mu.Unlock()
+	} else if to.environment.Name != "" {
+		f.Environments = []string{to.environment.Name}
 	}
-	w.findings.Add(f)
+	to.findings.Add(f)
 }
 
 func (t *thread) failAt(code source.Code, span source.Span, help, format string, arguments ...any) {

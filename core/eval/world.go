@@ -16,26 +16,26 @@ type Environment struct {
 	Tags []string
 }
 
-// World is the values of one environment, or of one instance of a module in it. Only one goroutine may use those of an
-// environment at a time.
+// World is the values of declarations: those of one environment, of an instance of a module in it, or those that are the
+// same in all environments. Only one goroutine may use those of an environment at a time.
 type World struct {
-	program     *Program
+	program    *Program
+	recorder   *Recorder
+	evaluation *evaluation
+	states     []state
+	base       int       // the number of the declaration to which the first state belongs
+	instance   *instance // nil when the world is not an instance
+}
+
+// evaluation is what is evaluated together, within one budget and with one list of findings: an environment with all
+// instances that are made for it, or the constants with theirs.
+type evaluation struct {
 	environment Environment
-	recorder    *Recorder
-	states      []state
-	base        int    // the number of the declaration to which the first state belongs
-	shared      bool   // the world of constants, which all others use, or an instance in it
-	root        *World // the world of the environment
-	reports     *World // the world whose findings this one adds to
+	main        *World
+	// lock is that of the constants, which all environments use; nil for an environment. Who evaluates a constant holds
+	// it, so that constants that need each other are evaluated by one goroutine, whichever comes first.
+	lock *sync.Mutex
 
-	// Of an instance:
-	module   *check.Module
-	making   *making
-	visiting status
-	visited  *visited
-	taken    bool // its documents and remarks went somewhere
-
-	// Of an environment:
 	instances []*World
 	completed int // how many of the instances are complete
 	// kept is how many elements its values hold, of those that hold many.
@@ -44,18 +44,37 @@ type World struct {
 	// hold too much: nothing more is evaluated.
 	steps int
 	spent bool
-	// Other returns the world of another environment, for tests.
-	Other  func(name string) *World
+	// other returns the world of another environment, for tests; others are those that were asked for.
+	other  func(name string) *World
 	others map[string]*World
 
-	// lock is that of the constants. Who evaluates one holds it, so that constants that need each other are evaluated
-	// by one goroutine, whichever comes first.
-	lock     sync.Mutex
-	mu       sync.Mutex // guards the findings of the constants
+	reports  *evaluation // whose findings it adds to: its own, or those of the test that asked for its environment
+	mu       sync.Mutex  // guards the findings of the constants
 	findings source.Findings
 	stopped  atomic.Pointer[Unreported] // the first that did not come to its end
 	// unchecked are the conditions that were not tested.
 	unchecked []Unchecked
+}
+
+// constant reports whether the evaluation is that of the constants.
+func (e *evaluation) constant() bool { return e.lock != nil }
+
+// instance is what makes a world that of an instance of a module. In a test another environment is an instance too, of
+// the main module, which nothing made.
+type instance struct {
+	module   *check.Module
+	making   *making
+	visiting status
+	visited  *visited
+	taken    bool // its documents and remarks went somewhere
+}
+
+// making is how the instance was made; nil when the world is that of an environment.
+func (w *World) making() *making {
+	if w.instance == nil {
+		return nil
+	}
+	return w.instance.making
 }
 
 type status = uint32
@@ -73,9 +92,10 @@ type state struct {
 }
 
 func (p *Program) newWorld(e Environment, r *Recorder) *World {
-	w := &World{program: p, environment: e, recorder: r, states: make([]state, len(p.declarations))}
-	w.root, w.reports = w, w
-	return w
+	together := &evaluation{environment: e}
+	together.main = &World{program: p, recorder: r, evaluation: together, states: make([]state, len(p.declarations))}
+	together.reports = together
+	return together.main
 }
 
 // home returns the world in which a declaration has its value; nil when that is an instance that is not there.
@@ -84,8 +104,8 @@ func (w *World) home(o *check.Object) *World {
 	case o.Constant():
 		return w.program.constants
 	case !o.NeedsInput:
-		return w.root
-	case w.making == nil && !o.Module.Main, o.Global < w.base || o.Global >= w.base+len(w.states):
+		return w.evaluation.main
+	case w.making() == nil && !o.Module.Main, o.Global < w.base || o.Global >= w.base+len(w.states):
 		return nil // a module that is used has inputs in its instances only
 	}
 	return w
@@ -96,7 +116,10 @@ func (w *World) Recorder() *Recorder { return w.recorder }
 
 // Findings returns what was found in this world so far; what was found in declarations that are the same in all
 // environments is returned by Constants.
-func (w *World) Findings() source.Findings { return w.findings }
+func (w *World) Findings() source.Findings { return w.evaluation.findings }
+
+// SetOther gives tests the worlds of other environments: other returns one by the name of the environment, or nil.
+func (w *World) SetOther(other func(name string) *World) { w.evaluation.other = other }
 
 // Unreported is the panic of who finds that an evaluation stopped although nothing is wrong with the project: that is
 // a mistake in the program, and what was evaluated would be missing without a word.
@@ -110,7 +133,7 @@ func (u *Unreported) Error() string {
 // attempt runs f and reports whether it came to its end; when it did not, that is noted.
 func (w *World) attempt(o *check.Object, f func()) (ok bool) {
 	if ok = guard(f); !ok {
-		w.reports.stopped.CompareAndSwap(nil, &Unreported{describe(o)})
+		w.evaluation.reports.stopped.CompareAndSwap(nil, &Unreported{describe(o)})
 	}
 	return ok
 }
@@ -118,10 +141,10 @@ func (w *World) attempt(o *check.Object, f func()) (ok bool) {
 // Stopped returns what did not come to its end in this world or among the constants, nil when all did. Something must
 // have been found then.
 func (w *World) Stopped() *Unreported {
-	if u := w.stopped.Load(); u != nil {
+	if u := w.evaluation.stopped.Load(); u != nil {
 		return u
 	}
-	return w.program.constants.stopped.Load()
+	return w.program.constants.evaluation.stopped.Load()
 }
 
 // Value evaluates a declaration. ok is false when that failed or the declaration has a mistake; what is wrong is
@@ -178,12 +201,12 @@ func (w *World) Fail(o *check.Object) { w.states[o.Global].status.Store(failed) 
 // Complete evaluates what all instances must hold that were made in this world so far, whatever is used of them. With
 // everything it evaluates all else in them too.
 func (w *World) Complete(everything bool) {
-	for _, root := range []*World{w, w.program.constants} {
-		t := root.thread(nil)
-		unlock := t.lock(root)
+	for _, w := range []*World{w, w.program.constants} {
+		t, all := w.thread(nil), w.evaluation
+		unlock := t.lock(w)
 		// Completing one may make others.
-		for ; root.completed < len(root.instances); root.completed++ {
-			t.complete(root.instances[root.completed], everything)
+		for ; all.completed < len(all.instances); all.completed++ {
+			t.complete(all.instances[all.completed], everything)
 		}
 		unlock()
 	}
@@ -193,7 +216,8 @@ func (w *World) Complete(everything bool) {
 // remarks go nowhere. It is asked when all worlds are complete, since the constants are shared by all.
 func (w *World) Lost() source.Findings {
 	var lost source.Findings
-	for _, instance := range w.instances {
+	for _, w := range w.evaluation.instances {
+		instance := w.instance
 		v := instance.visited
 		if instance.taken || v == nil || len(v.documents)+len(v.remarks) == 0 {
 			continue
@@ -209,8 +233,8 @@ func (w *World) Lost() source.Findings {
 			Help: "include it, or take its documents: s.documents",
 			Message: fmt.Sprintf("this instance of %s is never included, so that %s is not rendered",
 				instance.module.Path, what)}
-		if w.environment.Name != "" {
-			f.Environments = []string{w.environment.Name}
+		if name := w.evaluation.environment.Name; name != "" {
+			f.Environments = []string{name}
 		}
 		lost.Add(f)
 	}
@@ -225,4 +249,4 @@ type Unchecked struct {
 }
 
 // Unchecked returns the conditions that were not tested, each once.
-func (w *World) Unchecked() []Unchecked { return w.unchecked }
+func (w *World) Unchecked() []Unchecked { return w.evaluation.unchecked }

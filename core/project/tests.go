@@ -42,7 +42,7 @@ func (p *Project) test(o *check.Object, d *syntax.Test) TestResult {
 		r.Environment, _ = d.Environment.Plain()
 		w = p.World(p.Environment(r.Environment), false)
 	}
-	w.Other = func(name string) *eval.World { return p.World(p.Environment(name), false) }
+	w.SetOther(func(name string) *eval.World { return p.World(p.Environment(name), false) })
 	w.Visit(o, eval.Visitor{})
 	w.Complete(false)
 	r.Findings = w.Findings()
