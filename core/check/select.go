@@ -120,8 +120,11 @@ func (c *checker) fieldStep(e *syntax.Field, absent bool) (t types.Type, ended b
 		ended = ended || types.MayBeNull(of)
 		of = c.universe.WithoutNull(of)
 	}
-	if of == types.Never {
+	switch {
+	case of == types.Never && optional: // it is null
 		return types.Null, false
+	case of == types.Never: // nothing gets here
+		return types.Never, false
 	}
 	var results []types.Type
 	for _, part := range types.Parts(of) {
