@@ -46,7 +46,7 @@ func (t *frame) builtin(e *syntax.Call, o *check.Object, arguments []*taint, wri
 		}
 		return found
 	case check.FirstArgument:
-		return arguments[0].standing(e.Place())
+		return arguments[0].unordered().standing(e.Place())
 	case check.MergedArguments:
 		return either(arguments[0], arguments[1])
 	case check.OneEntry:

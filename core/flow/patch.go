@@ -6,7 +6,7 @@ import (
 
 func (t *frame) patch(e *syntax.Patch) *taint {
 	outer, sometimes := t.patched, t.sometimes
-	t.patched, t.sometimes = t.expression(e.Target), false
+	t.patched, t.sometimes = t.expression(e.Target).unordered(), false
 	t.statements(e.Body)
 	found := t.patched
 	t.patched, t.sometimes = outer, sometimes

@@ -39,6 +39,7 @@ type taint struct {
 	fields map[string]*taint
 	rest   *taint   // of the elements, or of fields that are not among fields
 	list   bool     // rest is of the elements of a list
+	at     []*taint // of each element of a list that is written out; nil when only rest is known
 	runs   *closure // what runs when the value is a function that is called
 }
 
@@ -71,6 +72,43 @@ func (t *taint) element() *taint {
 	return nil
 }
 
+// index returns the taint of the element at a position, counted from the end when it is negative.
+func (t *taint) index(i int) *taint {
+	if t == nil || t.at == nil || t.scalar != nil {
+		return t.element()
+	}
+	if i < 0 {
+		i += len(t.at)
+	}
+	if i < 0 || i >= len(t.at) {
+		return nil
+	}
+	return t.at[i]
+}
+
+// unordered returns the taint of a value whose lists may have their elements at other positions now.
+func (t *taint) unordered() *taint {
+	if t.parts(taintLimit+1) > taintLimit {
+		return nil
+	}
+	return t.withoutPositions()
+}
+
+func (t *taint) withoutPositions() *taint {
+	if t == nil {
+		return nil
+	}
+	m := *t
+	m.at, m.rest = nil, t.rest.withoutPositions()
+	if t.fields != nil {
+		m.fields = make(map[string]*taint, len(t.fields))
+		for name, f := range t.fields {
+			m.fields[name] = f.withoutPositions()
+		}
+	}
+	return &m
+}
+
 // taintLimit is how many parts of a value are followed. Of one with more, which shares its parts many times, the marks
 // of values find what there is.
 const taintLimit = 10_000
@@ -81,6 +119,9 @@ func (t *taint) parts(most int) int {
 		return 0
 	}
 	n := 1 + t.rest.parts(most-1)
+	for _, f := range t.at {
+		n += f.parts(most - n)
+	}
 	for _, f := range t.fields {
 		n += f.parts(most - n)
 	}
@@ -102,6 +143,9 @@ func (t *taint) eachMoved(move func(*trail) *trail) *taint {
 	m := &taint{rest: t.rest.eachMoved(move), list: t.list, runs: t.runs}
 	if t.scalar != nil {
 		m.scalar = move(t.scalar)
+	}
+	for _, f := range t.at {
+		m.at = append(m.at, f.eachMoved(move))
 	}
 	if t.fields != nil {
 		m.fields = make(map[string]*taint, len(t.fields))
@@ -133,13 +177,16 @@ func (t *taint) find(declared types.Type, wanted func(*trail) bool, path *place.
 	}
 	var record *types.Record
 	var list *types.List
+	var tuple *types.Tuple
 	if declared != nil {
 		for _, part := range types.Parts(declared) { // the last of them, when there are several
 			switch of := part.(type) {
 			case *types.Record:
-				record, list = of, nil
+				record, list, tuple = of, nil, nil
 			case *types.List:
-				record, list = nil, of
+				record, list, tuple = nil, of, nil
+			case *types.Tuple:
+				record, list, tuple = nil, nil, of
 			}
 		}
 	}
@@ -163,7 +210,18 @@ func (t *taint) find(declared types.Type, wanted func(*trail) bool, path *place.
 			return found, at
 		}
 	}
-	if t.rest == nil {
+	for i, element := range t.at {
+		var of types.Type
+		if list != nil {
+			of = list.Element
+		} else if tuple != nil && i < len(tuple.Elements) {
+			of = tuple.Elements[i]
+		}
+		if found, at := element.find(of, wanted, path.Index(i)); found != nil {
+			return found, at
+		}
+	}
+	if t.rest == nil || t.at != nil {
 		return nil, nil
 	}
 	var of types.Type
@@ -206,6 +264,12 @@ func either(a, b *taint) *taint {
 		return a
 	}
 	joined := &taint{scalar: a.scalar, rest: either(a.rest, b.rest), list: a.list || b.list, runs: a.runs}
+	if a.at != nil && b.at != nil {
+		joined.at = make([]*taint, max(len(a.at), len(b.at)))
+		for i := range joined.at {
+			joined.at[i] = either(a.index(i), b.index(i))
+		}
+	}
 	if joined.scalar == nil {
 		joined.scalar = b.scalar
 	}

@@ -2,6 +2,7 @@ package flow
 
 import (
 	"fmt"
+	"math"
 
 	"knothole/core/check"
 	"knothole/core/source"
@@ -98,14 +99,20 @@ func (t *frame) computed(e syntax.Expression) *taint {
 
 func (t *frame) list(e *syntax.List) *taint {
 	var all *taint
+	var each []*taint
+	spread := false
 	for _, entry := range e.Elements {
 		found := t.expression(entry.Value)
 		if entry.Spread {
-			found = found.element()
+			found, spread = found.element(), true
 		}
-		all = either(all, found)
+		all, each = either(all, found), append(each, found)
 	}
-	return elements(all)
+	list := elements(all)
+	if list != nil && !spread {
+		list.at = each
+	}
+	return list
 }
 
 func (t *frame) with(e *syntax.With) *taint {
@@ -144,7 +151,7 @@ func (t *frame) forEach(e *syntax.For) *taint {
 	case inner == nil:
 		return nil
 	case e.Body.Spread:
-		return inner
+		return inner.unordered()
 	case e.Body.Key == nil:
 		return elements(inner)
 	}
@@ -159,7 +166,23 @@ func (t *frame) index(e *syntax.Index) *taint {
 			return of.field(text)
 		}
 	}
+	if i, ok := position(e.Index); ok {
+		return of.index(i)
+	}
 	return of.element()
+}
+
+// position returns the position that an index names, when it is written out.
+func position(index syntax.Expression) (i int, ok bool) {
+	negative := 1
+	if minus, is := index.(*syntax.Unary); is && minus.Operator == syntax.Negate {
+		negative, index = -1, minus.Operand
+	}
+	number, ok := index.(*syntax.Int)
+	if !ok || number.Value > math.MaxInt32 {
+		return 0, false
+	}
+	return negative * int(number.Value), true
 }
 
 // instanceMember returns the taint of `s.x`, where s is an instance: that of x in its module, in which no input that
@@ -251,7 +274,7 @@ func (t *frame) binary(e *syntax.Binary) *taint {
 		}
 	case syntax.Add:
 		if of := t.module.Info.Types[e.ID()]; of != nil && types.AsList(of) != nil {
-			return either(left, right)
+			return either(left.unordered(), right.unordered())
 		}
 	}
 	return scalars("", e.Place(), left, right)
