@@ -88,6 +88,9 @@ func TestRelations(t *testing.T) {
 		{"{ *: int }", "{ a?: int, *: int }", true, true, true, true},
 		{"{ *: int }", "{ a: int, *: int }", false, false, false, true},
 		{"{ *: any }", "{ a: int }", true, true, false, true},
+		{"{ *: int }", "{ a?: int }", false, false, false, true}, // other keys would not be of it
+		{"{ *: int }", "{ *: string }", false, false, false, true},
+		{"{ *: any }", "{ *: int }", true, true, false, true},
 		{"int?", "int", false, false, false, true},
 		{"int", "int?", true, false, true, true},
 		{"null", "int?", true, false, true, true},

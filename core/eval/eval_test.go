@@ -110,6 +110,28 @@ func TestExpressions(t *testing.T) {
 	}
 }
 
+// TestHelp holds what is suggested for values of another kind that are written nearly like one of the type.
+func TestHelp(t *testing.T) {
+	const values = `input n: any = { truth: "true", yes: "yes", number: "41", float: "1.5", int: 41, level: "inf" }` + "\n"
+	for expression, want := range map[string]string{
+		`n.truth as (bool)`:             "write it without quotes",
+		`n.yes as (bool)`:               "",
+		`n.number as (int)`:             "write it without quotes: 41",
+		`n.number as (float)`:           "write it without quotes: 41",
+		`n.yes as (int)`:                "",
+		`n.int as (string)`:             `put it in quotes: "41"`,
+		`n.level as ("info" | "debug")`: `did you mean "info"?`,
+		`n.nmber`:                       `did you mean "number"?`,
+		`n.yes-no`:                      "a subtraction is written with spaces: yes - no",
+		`n.other`:                       "?. or ?[…] gives null for what is not there",
+		`{ level: 1, "${"a"}": 1, ...n }`:            "put the spread before the key, so that the key wins, or leave one out",
+	} {
+		_, findings := evaluated(t, values+"let v = "+expression+"\n")
+		require.NotEmpty(t, findings, expression)
+		require.Equal(t, want, findings[0].Help, "%s: %s", expression, findings[0].Message)
+	}
+}
+
 // TestFailures holds what expressions that the checker cannot refuse fail with.
 func TestFailures(t *testing.T) {
 	for expression, want := range map[string]source.Code{

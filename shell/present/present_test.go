@@ -95,10 +95,14 @@ func TestMarkOfSeveralLinesEndsWithTheFirst(t *testing.T) {
 func TestColourOnlyWhereAskedFor(t *testing.T) {
 	set := source.NewSet()
 	f := add(t, set, "x.knot", "let a = b\n")
+	findings := source.Findings{{Code: source.UnknownName, Span: source.At(f.Pos(8)), Message: "m"}}
 	p, b := presenter(set)
 	p.Color = true
-	p.Findings(source.Findings{{Code: source.UnknownName, Span: source.At(f.Pos(8)), Message: "m"}})
+	p.Findings(findings)
 	require.Contains(t, b.String(), "\x1b[31;1merror\x1b[")
+	p, b = presenter(set)
+	p.Findings(findings)
+	require.NotContains(t, b.String(), "\x1b")
 }
 
 func TestLongMessagesAreWrappedOnATerminal(t *testing.T) {
