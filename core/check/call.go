@@ -243,7 +243,7 @@ func (c *checker) callee(e syntax.Expression) (*Object, types.Type) {
 		}
 		if !o.Invalid {
 			c.add(source.Finding{Code: source.WrongUse, Span: e.Place(),
-				Message: fmt.Sprintf("%q is not a function, but a %s", e.Name, o.Kind), Related: see(o)})
+				Message: fmt.Sprintf("%q is not a function, but %s", e.Name, source.Article(o.Kind.String())), Related: see(o)})
 		}
 		return nil, nil
 	case *syntax.Field:
@@ -265,7 +265,7 @@ func (c *checker) callee(e syntax.Expression) (*Object, types.Type) {
 			return nil, c.infer(e, nil)
 		case !o.Invalid:
 			c.add(source.Finding{Code: source.WrongUse, Span: e.Place(),
-				Message: fmt.Sprintf("%s is not a function, but a %s", c.text(e), o.Kind), Related: see(o)})
+				Message: fmt.Sprintf("%s is not a function, but %s", c.text(e), source.Article(o.Kind.String())), Related: see(o)})
 		}
 		return nil, nil
 	}

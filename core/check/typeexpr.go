@@ -87,7 +87,8 @@ func (c *checker) namedType(t *syntax.NamedType) types.Type {
 		return types.Invalid
 	}
 	if alias.Kind != ObjectModule {
-		c.report(source.UnknownType, t.Module.Span, "", "%q is a %s; types belong to modules", alias.Name, alias.Kind)
+		c.report(source.UnknownType, t.Module.Span, "", "%q is %s; types belong to modules", alias.Name,
+			source.Article(alias.Kind.String()))
 		return types.Invalid
 	}
 	module := alias.Imported()
@@ -142,7 +143,7 @@ func (c *checker) unknownType(t *syntax.NamedType, module *Module, exists bool) 
 	}
 	help := c.suggestions.Suggest(name, candidates, "declare it: type "+name+" = …")
 	if exists {
-		help = fmt.Sprintf("%q is a %s", name, module.Objects[name].Kind)
+		help = fmt.Sprintf("%q is %s", name, source.Article(module.Objects[name].Kind.String()))
 	}
 	c.report(source.UnknownType, t.Name.Span, help, "there is no type %q in %s", name, module.Path)
 }

@@ -198,26 +198,16 @@ func Check(v value.Value, format Format) []Problem {
 			Problem{v.Origin(), fmt.Sprintf("the document would be larger than %d MiB", maxBytes>>20),
 				"make several documents of it"})
 	case format == TOML && v.Kind() != value.Record:
-		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("a TOML file is a record, not %s", article(v)),
+		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("a TOML file is a record, not %s", v.Kind().Article()),
 			"put it under a key"})
 	case format == Env && v.Kind() != value.Record:
 		return append(c.problems,
-			Problem{v.Origin(), fmt.Sprintf("an env file is a record of names and scalars, not %s", article(v)), ""})
+			Problem{v.Origin(), fmt.Sprintf("an env file is a record of names and scalars, not %s", v.Kind().Article()), ""})
 	case format == Text && v.Kind() != value.String:
-		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("a text file is a string, not %s", article(v)),
+		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("a text file is a string, not %s", v.Kind().Article()),
 			"name the document .yaml or .json for data"})
 	}
 	return c.problems
-}
-
-func article(v value.Value) string {
-	switch v.Kind() {
-	case value.Null:
-		return "null"
-	case value.Int:
-		return "an int"
-	}
-	return "a " + v.Kind().String()
 }
 
 type checking struct {

@@ -24,7 +24,7 @@ func Set(file *source.File, format Format, path []string, v value.Value) (string
 		before = value.Value{}
 	}
 	if !before.IsAbsent() && before.Kind() != value.Record {
-		return "", fmt.Errorf("it is %s, not a mapping of names to values", article(before))
+		return "", fmt.Errorf("it is %s, not a mapping of names to values", before.Kind().Article())
 	}
 	text, err := edited(file, format, keys, before, path, v)
 	if err != nil {

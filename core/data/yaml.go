@@ -230,7 +230,7 @@ func (y *yamlReader) merge(b *value.Builder, n *yaml.Node, depth int) {
 	}
 	for _, s := range sources {
 		if s.Kind() != value.Record {
-			y.fail(source.At(s.Origin().Pos()), "", "<< adds a mapping or a list of mappings, not %s", article(s))
+			y.fail(source.At(s.Origin().Pos()), "", "<< adds a mapping or a list of mappings, not %s", s.Kind().Article())
 		}
 		for i, key := range s.Shape().Keys() {
 			if b.Index(key) < 0 {

@@ -31,7 +31,11 @@ func evaluated(t *testing.T, text string) (v value.Value, findings source.Findin
 	w := p.World(eval.Environment{Name: "bench", Tags: []string{"live"}})
 	for _, o := range m.Order {
 		if o.Kind == check.ObjectInput {
-			w.SetInput(o, value.Value{})
+			given := value.Value{}
+			if o.Declaration.(*syntax.Input).Secret {
+				given = value.StringOf("a", 0)
+			}
+			w.SetInput(o, given)
 		}
 	}
 	v, ok := w.Value(m.Objects["v"])
@@ -110,21 +114,51 @@ func TestExpressions(t *testing.T) {
 	}
 }
 
+// TestHidden holds that what is computed from a secret, here "a", is what it would be, and is secret.
+func TestHidden(t *testing.T) {
+	for expression, want := range map[string]string{
+		`pin`:                  `a`,
+		`pin + "b"`:            `ab`,
+		`"${pin}!"`:            `a!`,
+		`pin == "a"`:           `true`,
+		`pin != "a"`:           `false`,
+		`pin in { a: 1 }`:      `true`,
+		`pin not in { a: 1 }`:  `false`,
+		`pin in { b: 1 }`:      `false`,
+		`pin in ["b", "a"]`:    `true`,
+		`pin not in ["b"]`:     `true`,
+		`pin matches "^[a-c]"`: `true`,
+		`pin < "b"`:            `true`,
+		`not (pin == "a")`:     `false`,
+		`pin ?? "b"`:           `a`,
+		`[pin, "b"][0]`:        `a`,
+		`{ k: pin }.k`:         `a`,
+		`let p = pin then p`:   `a`,
+	} {
+		v, findings := evaluated(t, "secret input pin: string\nsecret output v = "+expression+"\n")
+		require.Empty(t, findings, expression)
+		require.True(t, v.Secret(), expression)
+		text, ok := v.Scalar()
+		require.True(t, ok, expression)
+		require.Equal(t, want, text, expression)
+	}
+}
+
 // TestHelp holds what is suggested for values of another kind that are written nearly like one of the type.
 func TestHelp(t *testing.T) {
 	const values = `input n: any = { truth: "true", yes: "yes", number: "41", float: "1.5", int: 41, level: "inf" }` + "\n"
 	for expression, want := range map[string]string{
-		`n.truth as (bool)`:             "write it without quotes",
-		`n.yes as (bool)`:               "",
-		`n.number as (int)`:             "write it without quotes: 41",
-		`n.number as (float)`:           "write it without quotes: 41",
-		`n.yes as (int)`:                "",
-		`n.int as (string)`:             `put it in quotes: "41"`,
-		`n.level as ("info" | "debug")`: `did you mean "info"?`,
-		`n.nmber`:                       `did you mean "number"?`,
-		`n.yes-no`:                      "a subtraction is written with spaces: yes - no",
-		`n.other`:                       "?. or ?[…] gives null for what is not there",
-		`{ level: 1, "${"a"}": 1, ...n }`:            "put the spread before the key, so that the key wins, or leave one out",
+		`n.truth as (bool)`:               "write it without quotes",
+		`n.yes as (bool)`:                 "",
+		`n.number as (int)`:               "write it without quotes: 41",
+		`n.number as (float)`:             "write it without quotes: 41",
+		`n.yes as (int)`:                  "",
+		`n.int as (string)`:               `put it in quotes: "41"`,
+		`n.level as ("info" | "debug")`:   `did you mean "info"?`,
+		`n.nmber`:                         `did you mean "number"?`,
+		`n.yes-no`:                        "a subtraction is written with spaces: yes - no",
+		`n.other`:                         "?. or ?[…] gives null for what is not there",
+		`{ level: 1, "${"a"}": 1, ...n }`: "put the spread before the key, so that the key wins, or leave one out",
 	} {
 		_, findings := evaluated(t, values+"let v = "+expression+"\n")
 		require.NotEmpty(t, findings, expression)

@@ -282,7 +282,7 @@ func (p *Project) fill(l *Layer, root value.Value, findings source.Findings) {
 	if !root.IsAbsent() && root.Kind() != value.Record {
 		l.findings.Add(source.Finding{Code: source.WrongType, Span: source.At(root.Origin().Pos()),
 			Help:    "write: name: value",
-			Message: fmt.Sprintf("a layer is a mapping of inputs to values, not a %s", root.Kind())})
+			Message: fmt.Sprintf("a layer is a mapping of inputs to values, not %s", root.Kind().Article())})
 		return
 	}
 	l.Root, l.Bad = root, false

@@ -58,8 +58,8 @@ func (p *Project) readSecrets(e *Environment, table value.Value, name string, pa
 		if v.Kind() != value.Record {
 			help := `write: ` + key + ` = { variable = "KNOTHOLE_SECRET_…" }, or with file, age or url`
 			f := source.Finding{Code: source.SecretInFile, Span: p.keyOf(v), Help: help,
-				Message: fmt.Sprintf("%s says where secrets come from and holds none, but %q is a %s", name, key,
-					v.Kind())}
+				Message: fmt.Sprintf("%s says where secrets come from and holds none, but %q is %s", name, key,
+					v.Kind().Article())}
 			p.hide(v)
 			p.Findings.Add(f)
 			e.breakSecret(full[0])

@@ -29,3 +29,11 @@ func FirstQuoted(texts []string, most int) string {
 	}
 	return strings.Join(quoted, ", ")
 }
+
+// Article puts "a" or "an" before a word.
+func Article(word string) string {
+	if word != "" && strings.ContainsRune("aeio", rune(word[0])) {
+		return "an " + word
+	}
+	return "a " + word
+}

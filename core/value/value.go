@@ -35,6 +35,17 @@ var kindTexts = [...]string{"absent", "null", "bool", "int", "float", "string", 
 // String returns the kind as it stands in messages.
 func (k Kind) String() string { return kindTexts[k] }
 
+// Article returns the kind with "a" or "an" before it where a sentence needs it.
+func (k Kind) Article() string {
+	switch k {
+	case Null:
+		return "null"
+	case Int, Instance:
+		return "an " + k.String()
+	}
+	return "a " + k.String()
+}
+
 // Origin says what decided a value. Usually it is the source.Pos of the line that did; in an evaluation that is being
 // recorded it may be the number of an entry of the record, marked by its highest bit.
 type Origin uint32

@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/fsnotify/fsnotify"
 	"github.com/stretchr/testify/require"
@@ -22,4 +23,30 @@ func TestWatchedFolders(t *testing.T) {
 	require.NoError(t, watchFolders(watcher, project, outs))
 	require.ElementsMatch(t,
 		[]string{project, filepath.Join(project, "lib"), filepath.Join(project, "lib", "deep")}, watcher.WatchList())
+}
+
+// TestChangesThatCount holds that what the program itself makes in a folder that is watched is no change, and that a
+// source is.
+func TestChangesThatCount(t *testing.T) {
+	project := t.TempDir()
+	outs := []string{filepath.Join(project, "rendered")}
+	watcher, err := fsnotify.NewWatcher()
+	require.NoError(t, err)
+	defer watcher.Close()
+	require.NoError(t, watchFolders(watcher, project, outs))
+	changed, interrupted := make(chan bool, 1), make(chan os.Signal, 1)
+	go func() { changed <- waitForChange(watcher, interrupted, outs) }()
+	require.NoError(t, os.Mkdir(outs[0], 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(project, ".main.knot.swp"), nil, 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(project, "main.knot~"), nil, 0o644))
+	select {
+	case <-changed:
+		t.Fatal("no source has changed")
+	case <-time.After(3 * settleTime):
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(project, "main.knot"), nil, 0o644))
+	require.True(t, <-changed)
+	go func() { changed <- waitForChange(watcher, interrupted, outs) }()
+	interrupted <- os.Interrupt
+	require.False(t, <-changed)
 }
