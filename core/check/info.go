@@ -142,12 +142,19 @@ func (o *Object) Constant() bool { return !o.NeedsInput && !o.NeedsEnvironment }
 // Summary describes the object on one line, for a message that refers to its declaration: by the first line of its
 // description, in quotes, or else by its kind and name.
 func (o *Object) Summary() string {
-	if o.Declaration != nil && o.Kind != ObjectLocal {
-		if d := o.Declaration.Declared().Description; d != "" {
-			return fmt.Sprintf("%q", strings.SplitN(d, "\n", 2)[0])
-		}
+	if d := o.Description(); d != "" {
+		return fmt.Sprintf("%q", d)
 	}
 	return fmt.Sprintf("%s %q", o.Kind, o.Name)
+}
+
+// Description returns the first line of the description of a declaration; empty when it has none.
+func (o *Object) Description() string {
+	if o.Declaration == nil || o.Kind == ObjectLocal {
+		return ""
+	}
+	line, _, _ := strings.Cut(o.Declaration.Declared().Description, "\n")
+	return line
 }
 
 // Private reports whether the object can be used in its file only.

@@ -19,6 +19,9 @@ type Program struct {
 	// Environments are the names that env.name can have; empty outside a project.
 	Environments []string
 	Builtins     *Builtins // the built-in functions
+	// SecretGiven says, for the help of a message, how a project gives a secret: an input, or a field of one, by its
+	// names. It is nil where there is no project.
+	SecretGiven func(names []string) string
 	// Marked says that values may be secret, or known only after deployment: some declaration says so.
 	Marked bool
 	// Tracked are the places at which a secret was found on its way to where it must not be. What evaluation finds

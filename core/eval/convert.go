@@ -98,6 +98,9 @@ func (c *conversion) finding(m misfit) source.Finding {
 		message = subject + ": " + message
 	}
 	f := source.Finding{Code: m.code, Span: span, Message: message, Help: m.help, Related: m.related}
+	if c.what == "input" {
+		f.Input = c.name
+	}
 	switch {
 	case c.declared != nil && c.declared.Span.IsValid() && len(m.related) == 0:
 		f.Related = []source.Related{{Span: c.declared.Span, Text: c.declared.Summary()}}
@@ -128,7 +131,10 @@ func (c *conversion) howToAdd(f *types.Field, path *place.Path) string {
 		}
 		names = append(names, step.Name)
 	}
-	return "it is secret: name its source in [environments.….secrets]: " + SecretSource(names)
+	if says := c.world.program.checked.SecretGiven; says != nil {
+		return says(names)
+	}
+	return ""
 }
 
 func (c *conversion) wrongKind(path *place.Path, v value.Value, to types.Type, help string) value.Value {

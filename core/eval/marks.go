@@ -1,9 +1,6 @@
 package eval
 
 import (
-	"fmt"
-	"strings"
-
 	"knothole/core/check"
 	"knothole/core/place"
 	"knothole/core/source"
@@ -137,22 +134,6 @@ func (t *thread) differ(a, b value.Value) bool {
 	result := differ(a, b)
 	t.steps += maxLooked - max(0, left)
 	return result
-}
-
-// SecretSource returns an entry of the project file that would name the source of a secret: the keys that lead to it,
-// and a variable.
-func SecretSource(path []string) string {
-	keys := make([]string, len(path))
-	for i, key := range path {
-		keys[i] = place.Key(key)
-	}
-	variable := strings.Map(func(r rune) rune {
-		if r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' {
-			return r
-		}
-		return '_'
-	}, strings.ToUpper(strings.Join(path, "_")))
-	return fmt.Sprintf("%s = { variable = \"KNOTHOLE_SECRET_%s\" }", strings.Join(keys, "."), variable)
 }
 
 func adjective(m value.Mark) string {

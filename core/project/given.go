@@ -122,10 +122,8 @@ func (p *Project) TryInput(e *Environment, name, text string) string {
 	if l := e.given[len(e.given)-1]; l.findings.HasErrors() {
 		return l.findings[0].Message
 	}
-	o := p.Module.Objects[name]
 	for _, f := range p.World(e, false).Findings() {
-		if strings.HasPrefix(f.Message, fmt.Sprintf("input %q", name)) ||
-			strings.HasPrefix(f.Message, fmt.Sprintf("input \"%s.", o.Name)) {
+		if f.Input == name {
 			return f.Message
 		}
 	}

@@ -269,3 +269,25 @@ func ExampleReference_String() {
 	// { age = "a.age", at = "/x" }
 	// mail."pass word"
 }
+
+// TestAnswersAreTried holds what is said of an answer to the question for an input, and only of that input.
+func TestAnswersAreTried(t *testing.T) {
+	p := load(t, map[string]string{project.FileName: "[environments.north]\n",
+		"main.knot": "input copies: int where it in 1..20\ninput site: { name: string, port: int }\ninput copiesOf: string\n" +
+			"secret input pin: string where text.length(it) > 3\noutput all = [copies, site, copiesOf]\n" +
+			"secret output p = pin\n"})
+	e := p.Environment("north")
+	for _, row := range []struct{ name, answer, want string }{
+		{"copies", "5", ""},
+		{"copies", "50", `input "copies": must satisfy it in 1..20, found 50`},
+		{"copies", "many", `input "copies": expected an int, found the string "many"`},
+		{"site", "{ name: a, port: 80 }", ""},
+		{"site", "{ name: a, port: x }", `input "site.port": expected an int, found the string "x"`},
+		{"site", "{ name: a", "this is not YAML: did not find expected ',' or '}'"},
+		{"copiesOf", "50", ""},
+		{"pin", "tide", ""},
+		{"pin", "t", `input "pin": must satisfy text.length(it) > 3, found ‹secret›`},
+	} {
+		require.Equal(t, row.want, p.TryInput(e, row.name, row.answer), row)
+	}
+}

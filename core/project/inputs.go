@@ -202,7 +202,7 @@ func (p *Project) missingInput(o *check.Object, environments []*Environment) sou
 		tables[i] = "[environments." + name + ".secrets]"
 	}
 	reference := func(path ...string) string {
-		return fmt.Sprintf("in %s, %s: %s", FileName, strings.Join(tables, " and "), eval.SecretSource(path))
+		return fmt.Sprintf("in %s, %s: %s", FileName, strings.Join(tables, " and "), secretSource(path))
 	}
 	if IsSecret(o) {
 		help = "name its source " + reference(o.Name)

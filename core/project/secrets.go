@@ -369,7 +369,7 @@ func (p *Project) secretInLayer(l *Layer, o *check.Object, path *place.Path, v v
 	help := "take it out, and change the secret: elements of lists and entries of maps have no source of their own"
 	if keys, ok := fieldsOf(path); ok && p.secretAt(keys) != nil {
 		help = "take it out, change the secret, and name its source in [environments.….secrets]: " +
-			"" + eval.SecretSource(keys)
+			"" + secretSource(keys)
 	}
 	return source.Finding{
 		Code: source.SecretInFile, Span: span, Help: help,
@@ -464,4 +464,20 @@ func readSecretText(text string, t types.Type) (value.Value, error) {
 		return value.Value{}, fmt.Errorf("it is not of the type %s", t)
 	}
 	return v, nil
+}
+
+// secretSource returns an entry of the project file that would name the source of a secret: the keys that lead to it,
+// and a variable.
+func secretSource(path []string) string {
+	keys := make([]string, len(path))
+	for i, key := range path {
+		keys[i] = place.Key(key)
+	}
+	variable := strings.Map(func(r rune) rune {
+		if r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' {
+			return r
+		}
+		return '_'
+	}, strings.ToUpper(strings.Join(path, "_")))
+	return fmt.Sprintf("%s = { variable = \"KNOTHOLE_SECRET_%s\" }", strings.Join(keys, "."), variable)
 }

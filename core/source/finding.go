@@ -34,6 +34,7 @@ type Finding struct {
 	Message  string
 	Help     string
 	Related  []Related
+	Input    string // the input of the project whose value is to blame; empty when it is none
 	// Environments are the environments in which this was found; empty when it holds in all of them or does not
 	// depend on any.
 	Environments []string

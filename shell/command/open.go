@@ -72,8 +72,8 @@ func (c *call) askMissing(p *opened, environments []*project.Environment) int {
 	for _, o := range p.Missing(environments[0]) {
 		for {
 			fmt.Fprintf(c.err, "%s (%s)", o.Name, o.Type)
-			if summary := o.Summary(); strings.HasPrefix(summary, `"`) {
-				fmt.Fprintf(c.err, " %s", strings.Trim(summary, `"`))
+			if description := o.Description(); description != "" {
+				fmt.Fprintf(c.err, " %s", description)
 			}
 			fmt.Fprint(c.err, ": ")
 			var text string
