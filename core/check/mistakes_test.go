@@ -2,6 +2,7 @@ package check_test
 
 import (
 	"flag"
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -37,8 +38,11 @@ func TestMistakes(t *testing.T) {
 			require.FileExists(t, part+".go", "the part of the language that the programs are of")
 			program := &check.Program{Sources: source.NewSet(), Universe: types.NewUniverse(), Builtins: functions,
 				Environments: []string{"bench", "north", "south"}}
-			m := expected.Load(t, program, name)
-			expected.Findings(t, program.Sources, m.Tree.File, check.Check(program).Tidy(program.Sources), name, *update)
+			m := expected.Load(t, program, os.DirFS("testdata"), filepath.Base(name))
+			marked := expected.Findings(t, program.Sources, m.Tree.File, check.Check(program).Tidy(program.Sources), *update)
+			if *update {
+				require.NoError(t, os.WriteFile(name, []byte(marked), 0o644))
+			}
 		})
 	}
 }

@@ -9,10 +9,9 @@
 package expected
 
 import (
-	"bytes"
 	"fmt"
-	"os"
-	"path/filepath"
+	"io/fs"
+	"path"
 	"regexp"
 	"slices"
 	"strings"
@@ -26,28 +25,28 @@ import (
 )
 
 // Load reads a module and those that it uses into a program, each behind those. The first is the main module.
-func Load(t testing.TB, program *check.Program, name string) *check.Module {
-	m := load(t, program, name)
+func Load(t testing.TB, program *check.Program, files fs.FS, name string) *check.Module {
+	m := load(t, program, files, name)
 	m.Main = true
 	return m
 }
 
-func load(t testing.TB, program *check.Program, name string) *check.Module {
+func load(t testing.TB, program *check.Program, files fs.FS, name string) *check.Module {
 	t.Helper()
 	for _, m := range program.Modules {
-		if m.Path == filepath.Base(name) {
+		if m.Path == name {
 			return m
 		}
 	}
-	text, err := os.ReadFile(name)
+	text, err := fs.ReadFile(files, name)
 	require.NoError(t, err)
-	file, err := program.Sources.Add(filepath.Base(name), text)
+	file, err := program.Sources.Add(name, text)
 	require.NoError(t, err)
 	m := &check.Module{Path: file.Path, Tree: syntax.Parse(file), Imports: map[*syntax.Use]*check.Import{}}
 	require.Empty(t, m.Tree.Findings, name)
 	for _, d := range m.Tree.Declarations {
 		if use, ok := d.(*syntax.Use); ok {
-			m.Imports[use] = &check.Import{Module: load(t, program, filepath.Join(filepath.Dir(name), use.Path))}
+			m.Imports[use] = &check.Import{Module: load(t, program, files, path.Join(path.Dir(name), use.Path))}
 		}
 	}
 	program.Modules = append(program.Modules, m)
@@ -56,9 +55,9 @@ func load(t testing.TB, program *check.Program, name string) *check.Module {
 
 var mark = regexp.MustCompile("# (error|warning) at `([^`]+)`([0-9]*): ")
 
-// Findings holds the findings in a file against the marks in it. With update it writes the marks anew into the file of
-// this name, for a person to read and approve.
-func Findings(t testing.TB, set *source.Set, file *source.File, found source.Findings, name string, update bool) {
+// Findings holds the findings in a file against the marks in it, or with update returns the file with the marks that it
+// would have, for a person to read and approve.
+func Findings(t testing.TB, set *source.Set, file *source.File, found source.Findings, update bool) (marked string) {
 	t.Helper()
 	lines := strings.Split(file.Text, "\n")
 	marks := make([][]string, len(lines))
@@ -79,7 +78,7 @@ func Findings(t testing.TB, set *source.Set, file *source.File, found source.Fin
 	for _, f := range found {
 		where := set.Locate(f.Span.Start)
 		if where.File != file {
-			t.Errorf("%s: unexpected in %s: %s", name, where, f.Message)
+			t.Errorf("%s: unexpected in %s: %s", file.Path, where, f.Message)
 			continue
 		}
 		n := where.Line - 1
@@ -91,7 +90,7 @@ func Findings(t testing.TB, set *source.Set, file *source.File, found source.Fin
 		for _, m := range marks[n] {
 			at := slices.IndexFunc(left, func(w string) bool { return strings.HasPrefix(w, m) })
 			if at < 0 && !update {
-				t.Errorf("%s:%d: not found: %s", name, n+1, m)
+				t.Errorf("%s:%d: not found: %s", file.Path, n+1, m)
 				continue
 			}
 			if at >= 0 {
@@ -100,23 +99,16 @@ func Findings(t testing.TB, set *source.Set, file *source.File, found source.Fin
 		}
 		for _, w := range left {
 			if !update {
-				t.Errorf("%s:%d: not expected: %s", name, n+1, w)
+				t.Errorf("%s:%d: not expected: %s", file.Path, n+1, w)
 			}
 		}
 	}
-	if update {
-		var b bytes.Buffer
-		for n, line := range lines {
-			b.WriteString(line)
-			for _, w := range wanted[n] {
-				b.WriteString("  " + w)
-			}
-			if n+1 < len(lines) {
-				b.WriteByte('\n')
-			}
+	for n := range lines {
+		for _, w := range wanted[n] {
+			lines[n] += "  " + w
 		}
-		require.NoError(t, os.WriteFile(name, b.Bytes(), 0o644))
 	}
+	return strings.Join(lines, "\n")
 }
 
 var token = regexp.MustCompile("^(\"[^\"]*\"|'[^']*'|[\\pL_][\\pL\\pN_-]*|[0-9][0-9.]*|[^`\\s])")

@@ -2,6 +2,7 @@ package flow_test
 
 import (
 	"flag"
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -48,12 +49,15 @@ func TestSecrets(t *testing.T) {
 			require.FileExists(t, part+".go", "the part that the programs are of")
 			program := &check.Program{Sources: source.NewSet(), Universe: types.NewUniverse(), Builtins: functions,
 				Environments: []string{"bench", "north"}}
-			m := expected.Load(t, program, name)
+			m := expected.Load(t, program, os.DirFS("testdata"), filepath.Base(name))
 			for _, f := range check.Check(program) {
 				require.Equal(t, source.Warning, f.Severity, f.Message)
 			}
 			found := flow.Secrets(program).Tidy(program.Sources)
-			expected.Findings(t, program.Sources, m.Tree.File, found, name, *update)
+			marked := expected.Findings(t, program.Sources, m.Tree.File, found, *update)
+			if *update {
+				require.NoError(t, os.WriteFile(name, []byte(marked), 0o644))
+			}
 			for _, f := range found {
 				require.True(t, program.Tracked[f.Span.Start] || f.Severity == source.Warning, f.Message)
 			}
