@@ -19,8 +19,8 @@ shot() {
   printf 'cd %q; PATH=%q:$PATH; clear; printf "$ %%s\\n\\n" %q; %s 2>&1 | cat >%q; %s 2>&1; printf "\\033[?25l"; touch %q; sleep 5\n' \
     "$work/flood-watch/$2" "$work" "$3" "true" /dev/null "$3" "$work/done" >"$work/run"
   rm -f "$work/done"
-  DISPLAY=:77 xterm -fa 'DejaVu Sans Mono' -fs "$size" -geometry "$geometry+0+0" -bg '#12181f' -fg '#d8dee4' -b 6 +sb \
-    -xrm 'xterm*color1: #ff7b72' -xrm 'xterm*color2: #7ee787' -xrm 'xterm*color6: #79c0ff' -xrm 'xterm*color3: #f2cc60' \
+  DISPLAY=:77 xterm -fa 'DejaVu Sans Mono' -fs "$size" -geometry "$geometry+0+0" -bg '#12181f' -fg '#d3d9df' -b 6 +sb \
+    -xrm 'xterm*color1: #ef8a7a' -xrm 'xterm*color2: #93cf8c' -xrm 'xterm*color6: #86c5dd' -xrm 'xterm*color3: #e3c56b' \
     -xrm 'xterm*boldColors: false' -e bash "$work/run" &
   for _ in $(seq 50); do [ -e "$work/done" ] && break; sleep 0.1; done
   sleep 0.7

@@ -75,73 +75,12 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 	c.owner.Frame++
 	defer func() { c.it = outer }()
 	c.module.Info.Locals[e.Place().Start] = c.it
-
-	left := types.Alternatives(subject)
-	for i := 0; i < len(left); i++ {
-		if types.Core(left[i]) == types.Bool {
-			left = append(left[:i], append([]types.Type{c.universe.Literal(true), c.universe.Literal(false)},
-				left[i+1:]...)...)
-		}
-	}
-	unbounded := func(t types.Type) bool {
-		return types.LiteralValue(types.Core(t)) == nil && types.Core(t) != types.Null
-	}
-	open := slices.ContainsFunc(left, unbounded)
-	// A single literal stands for its type: `let debug = false` may change tomorrow.
-	single := types.LiteralValue(subject) != nil && !isEnvironmentName(e.Subject)
-	seen := map[any]bool{}
-	closed := false
+	v := c.newCoverage(e, subject)
 	for _, arm := range e.Arms {
-		if closed {
-			c.report(source.UnreachableArm, arm.Span, "put it before else, or remove it",
-				"nothing reaches this arm: else comes before it")
+		whole, facts := c.it.Type, c.facts
+		if t := v.arm(arm); t != nil {
+			c.it.Type = t
 		}
-		var covered []types.Type
-		for _, pattern := range arm.Patterns {
-			if is, ok := pattern.(*syntax.Is); ok {
-				asked := c.typeOf(is.Type)
-				c.module.Info.Asked[is.ID()] = asked
-				if subject != types.Invalid && asked != types.Invalid && !single && !types.Overlap(subject, asked) {
-					c.report(source.UnreachableArm, is.Place(), "remove it", "this can never be %s",
-						types.Article(asked))
-				}
-				covered = append(covered, c.covered(subject, c.restrict(subject, asked, true)))
-				left = slices.DeleteFunc(left, func(p types.Type) bool { return types.Fits(p, asked) })
-				open = slices.ContainsFunc(left, unbounded)
-				continue
-			}
-			t := c.infer(pattern, nil)
-			key := types.LiteralValue(t)
-			switch {
-			case seen[key]:
-				c.report(source.UnreachableArm, pattern.Place(), "remove it",
-					"nothing reaches %s here: an arm above has it already", t)
-			case subject != types.Invalid && !single && !types.Overlap(subject, t):
-				help := ""
-				if text, ok := types.LiteralValue(t).(string); ok {
-					help = nearestText(text, subject)
-				}
-				c.report(source.UnreachableArm, pattern.Place(), help, "this can never be %s", t)
-			}
-			seen[key] = true
-			covered = append(covered, c.covered(subject, c.restrictEqual(subject, t, true)))
-			left = slices.DeleteFunc(left, func(p types.Type) bool { return types.Core(p) == t })
-		}
-		whole := c.it.Type
-		if arm.Else {
-			if len(left) == 0 && !closed && subject != types.Invalid && !single {
-				c.report(source.UnreachableArm, arm.Span,
-					"remove it, so that a value that is added later is not forgotten",
-					"nothing reaches else: the arms above name every %s", subject)
-			}
-			closed = true
-			if len(left) > 0 {
-				c.it.Type = c.universe.Union(left...)
-			}
-		} else if len(covered) > 0 {
-			c.it.Type = c.universe.Union(covered...)
-		}
-		outer := c.facts
 		if narrowed := c.it.Type; narrowed != whole && narrowed != types.Invalid {
 			if !types.MayBeNull(narrowed) {
 				c.assumeThere(e.Subject)
@@ -152,19 +91,122 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 			c.assumeField(e.Subject, func(field types.Type) bool { return types.Overlap(field, narrowed) })
 		}
 		value(arm.Value)
-		c.it.Type, c.facts = whole, outer
+		c.it.Type, c.facts = whole, facts
 	}
-	if closed || subject == types.Invalid || len(left) == 0 {
+	v.finish()
+}
+
+// coverage is which values of the subject of a match its arms have named so far.
+type coverage struct {
+	*checker
+	match   *syntax.Match
+	subject types.Type
+	left    []types.Type // the alternatives that no arm has named yet
+	open    bool         // among them are some of which an arm cannot name every value
+	// single says that the subject is a single literal, which stands for its type: `let debug = false` may change
+	// tomorrow.
+	single bool
+	seen   map[any]bool // the literals that were named
+	closed bool         // by else
+}
+
+func (c *checker) newCoverage(e *syntax.Match, subject types.Type) *coverage {
+	left := types.Alternatives(subject)
+	for i := 0; i < len(left); i++ {
+		if types.Core(left[i]) == types.Bool {
+			left = slices.Replace(left, i, i+1, c.universe.Literal(true), c.universe.Literal(false))
+		}
+	}
+	return &coverage{checker: c, match: e, subject: subject, left: left, open: slices.ContainsFunc(left, unbounded),
+		single: types.LiteralValue(subject) != nil && !isEnvironmentName(e.Subject), seen: map[any]bool{}}
+}
+
+// unbounded reports whether a type has more values than arms can name.
+func unbounded(t types.Type) bool {
+	return types.LiteralValue(types.Core(t)) == nil && types.Core(t) != types.Null
+}
+
+// arm takes what an arm names from what is left, and returns what the subject is in it; nil when it tells nothing.
+func (v *coverage) arm(arm *syntax.Arm) types.Type {
+	if v.closed {
+		v.report(source.UnreachableArm, arm.Span, "put it before else, or remove it",
+			"nothing reaches this arm: else comes before it")
+	}
+	var covered []types.Type
+	for _, pattern := range arm.Patterns {
+		if is, ok := pattern.(*syntax.Is); ok {
+			covered = append(covered, v.is(is))
+		} else {
+			covered = append(covered, v.equal(pattern))
+		}
+	}
+	switch {
+	case arm.Else:
+		return v.otherwise(arm)
+	case len(covered) > 0:
+		return v.universe.Union(covered...)
+	}
+	return nil
+}
+
+// is takes the values of a type from what is left.
+func (v *coverage) is(pattern *syntax.Is) types.Type {
+	asked := v.typeOf(pattern.Type)
+	v.module.Info.Asked[pattern.ID()] = asked
+	if v.subject != types.Invalid && asked != types.Invalid && !v.single && !types.Overlap(v.subject, asked) {
+		v.report(source.UnreachableArm, pattern.Place(), "remove it", "this can never be %s", types.Article(asked))
+	}
+	v.left = slices.DeleteFunc(v.left, func(p types.Type) bool { return types.Fits(p, asked) })
+	v.open = slices.ContainsFunc(v.left, unbounded)
+	return v.covered(v.subject, v.restrict(v.subject, asked, true))
+}
+
+// equal takes a literal from what is left.
+func (v *coverage) equal(pattern syntax.Expression) types.Type {
+	t := v.infer(pattern, nil)
+	literal := types.LiteralValue(t)
+	switch {
+	case v.seen[literal]:
+		v.report(source.UnreachableArm, pattern.Place(), "remove it",
+			"nothing reaches %s here: an arm above has it already", t)
+	case v.subject != types.Invalid && !v.single && !types.Overlap(v.subject, t):
+		help := ""
+		if text, ok := literal.(string); ok {
+			help = nearestText(text, v.subject)
+		}
+		v.report(source.UnreachableArm, pattern.Place(), help, "this can never be %s", t)
+	}
+	v.seen[literal] = true
+	v.left = slices.DeleteFunc(v.left, func(p types.Type) bool { return types.Core(p) == t })
+	return v.covered(v.subject, v.restrictEqual(v.subject, t, true))
+}
+
+// otherwise takes all that is left.
+func (v *coverage) otherwise(arm *syntax.Arm) types.Type {
+	if len(v.left) == 0 && !v.closed && v.subject != types.Invalid && !v.single {
+		v.report(source.UnreachableArm, arm.Span, "remove it, so that a value that is added later is not forgotten",
+			"nothing reaches else: the arms above name every %s", v.subject)
+	}
+	v.closed = true
+	if len(v.left) == 0 {
+		return nil
+	}
+	return v.universe.Union(v.left...)
+}
+
+// finish reports what no arm names.
+func (v *coverage) finish() {
+	if v.closed || v.subject == types.Invalid || len(v.left) == 0 {
 		return
 	}
-	if open && !slices.ContainsFunc(left,
+	if v.open && !slices.ContainsFunc(v.left,
 		func(t types.Type) bool { return types.AsRecord(t) != nil || types.AsList(t) != nil }) {
-		c.report(source.IncompleteMatch, e.Place(), `add an arm: else -> …`,
-			"this match needs else: it cannot name every %s", subject)
+		v.report(source.IncompleteMatch, v.match.Place(), `add an arm: else -> …`,
+			"this match needs else: it cannot name every %s", v.subject)
 		return
 	}
 	var missing, arms []string
-	for _, t := range left {
+	for _, t := range v.left {
 		missing = append(missing, t.String())
 		arm := t.String()
 		if _, named := t.(*types.Named); named {
@@ -174,9 +216,9 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 		}
 		arms = append(arms, arm+" -> …")
 	}
-	c.report(source.IncompleteMatch, source.Span{Start: e.Place().Start, End: e.Subject.Place().End},
-		"add "+strings.Join(arms, ", ")+", or else -> …",
-		"this match leaves out %s", strings.Join(missing, ", "))
+	v.report(source.IncompleteMatch,
+		source.Span{Start: v.match.Place().Start, End: v.match.Subject.Place().End},
+		"add "+strings.Join(arms, ", ")+", or else -> …", "this match leaves out %s", strings.Join(missing, ", "))
 }
 
 // covered is what an arm is for: what is left of the subject, or all of it when that cannot be told.
