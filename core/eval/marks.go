@@ -7,6 +7,7 @@ import (
 	"knothole/core/syntax"
 	"knothole/core/types"
 	"knothole/core/value"
+	"slices"
 )
 
 // derived gives a value the marks of what it was computed from. When that is not there, neither is the value: only
@@ -297,51 +298,49 @@ func FindSecret(v value.Value, t types.Type) (Exposed, bool) {
 	if value.Marks(v)&value.Secret == 0 {
 		return Exposed{}, false
 	}
-	return findSecret(v, t, nil)
+	var of []types.Type
+	if t != nil {
+		of = []types.Type{t}
+	}
+	return findSecret(v, of, nil)
 }
 
-func findSecret(v value.Value, t types.Type, path *place.Path) (found Exposed, ok bool) {
-	var record *types.Record
-	var list *types.List
-	if t != nil {
-		for _, part := range types.Parts(t) { // the last of them, when there are several
-			switch of := part.(type) {
-			case *types.Record:
-				record = of
-			case *types.List:
-				list = of
-			}
-		}
-	}
+// findSecret is FindSecret for a value of one of some types, if there are any.
+func findSecret(v value.Value, of []types.Type, path *place.Path) (found Exposed, ok bool) {
 	switch v.Kind() {
 	case value.List:
+		elements := types.ElementsOf(of)
 		for i, x := range v.Elements() {
-			var element types.Type
-			if list != nil {
-				element = list.Element
-			}
-			if found, ok = findSecret(x, element, path.Index(i)); ok {
+			if found, ok = findSecret(x, elements, path.Index(i)); ok {
 				return found, true
 			}
 		}
 	case value.Record:
+		records := recordsOf(v, of)
 		for i, key := range v.Shape().Keys() {
-			var of types.Type
-			if record != nil {
-				of = record.Rest
-				if f, declared := record.Field(key); declared {
-					if f.Secret {
-						continue
-					}
-					of = f.Type
-				}
+			inner, secret, _ := types.FieldsOf(records, key)
+			if secret {
+				continue
 			}
-			if found, ok = findSecret(v.Values()[i], of, path.Field(key)); ok {
+			if found, ok = findSecret(v.Values()[i], inner, path.Field(key)); ok {
 				return found, true
 			}
 		}
 	}
 	return Exposed{path, v}, v.Secret()
+}
+
+// recordsOf returns the records among some types that a record is of, as far as literals tell them apart.
+func recordsOf(v value.Value, of []types.Type) []*types.Record {
+	return slices.DeleteFunc(types.RecordsOf(of), func(record *types.Record) bool {
+		for _, f := range record.Fields {
+			x, literal := v.Get(f.Name), types.LiteralValue(types.Core(f.Type))
+			if literal != nil && !x.IsAbsent() && x.Mark() == 0 && !isLiteral(x, literal) {
+				return true
+			}
+		}
+		return false
+	})
 }
 
 // expose fails when a value holds a secret and gets to an audience that must not see it.

@@ -7,6 +7,7 @@ import (
 	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
 // closure is a function that is a value: one that is declared, or an anonymous one with what was known where it was
@@ -119,7 +120,7 @@ func (t *frame) instance(e *syntax.Call, m *check.Module, given []*taint) {
 		if d, ok := o.Declaration.(*syntax.Input); ok && d.Secret {
 			continue
 		}
-		if trail, path := given[i].find(o.Type, isSecretTrail, nil); trail != nil {
+		if trail, path := given[i].find([]types.Type{o.Type}, isSecretTrail, nil); trail != nil {
 			t.expose(trail, path, check.OfInput(o), e)
 		}
 	}

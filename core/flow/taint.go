@@ -166,75 +166,44 @@ func into(found *taint, step string, at source.Span) *taint {
 	return found.moved(func(x *trail) *trail { return x.through(source.Related{Span: x.at, Text: step}, at) })
 }
 
-// find returns the first trail in a value for which wanted holds, with the path to it. Places that are secret by
-// their declared type do not count; the type may be nil.
-func (t *taint) find(declared types.Type, wanted func(*trail) bool, path *place.Path) (*trail, *place.Path) {
+// find returns the first trail in a value for which wanted holds, with the path to it. The value is of one of the
+// declared types, if there are any; places that one of them declares secret do not count.
+func (t *taint) find(declared []types.Type, wanted func(*trail) bool, path *place.Path) (*trail, *place.Path) {
 	if t == nil {
 		return nil, nil
 	}
 	if t.scalar != nil && wanted(t.scalar) {
 		return t.scalar, path
 	}
-	var record *types.Record
-	var list *types.List
-	var tuple *types.Tuple
-	if declared != nil {
-		for _, part := range types.Parts(declared) { // the last of them, when there are several
-			switch of := part.(type) {
-			case *types.Record:
-				record, list, tuple = of, nil, nil
-			case *types.List:
-				record, list, tuple = nil, of, nil
-			case *types.Tuple:
-				record, list, tuple = nil, nil, of
-			}
-		}
-	}
-	names := make([]string, 0, len(t.fields))
-	for name := range t.fields {
-		names = append(names, name)
-	}
-	slices.Sort(names)
-	for _, name := range names {
-		var of types.Type
-		if record != nil {
-			of = record.Rest
-			if f, ok := record.Field(name); ok {
-				if f.Secret {
-					continue
-				}
-				of = f.Type
-			}
+	records, elements := types.RecordsOf(declared), types.ElementsOf(declared)
+	for _, name := range slices.Sorted(maps.Keys(t.fields)) {
+		of, _, secret := types.FieldsOf(records, name)
+		if secret {
+			continue
 		}
 		if found, at := t.fields[name].find(of, wanted, path.Field(name)); found != nil {
 			return found, at
 		}
 	}
 	for i, element := range t.at {
-		var of types.Type
-		if list != nil {
-			of = list.Element
-		} else if tuple != nil && i < len(tuple.Elements) {
-			of = tuple.Elements[i]
-		}
-		if found, at := element.find(of, wanted, path.Index(i)); found != nil {
+		if found, at := element.find(elements, wanted, path.Index(i)); found != nil {
 			return found, at
 		}
 	}
-	if t.rest == nil || t.at != nil {
+	switch {
+	case t.rest == nil || t.at != nil:
 		return nil, nil
+	case t.list:
+		return t.rest.find(elements, wanted, path.Keyed("*", 0))
 	}
-	var of types.Type
-	if list != nil {
-		of = list.Element
-	} else if record != nil {
-		of = record.Rest
-	}
-	if t.list {
-		return t.rest.find(of, wanted, path.Keyed("*", 0))
+	var rest []types.Type
+	for _, record := range records {
+		if record.Rest != nil {
+			rest = append(rest, record.Rest)
+		}
 	}
 	// Under which key it stands is not known, so that this is as far as the path leads.
-	found, _ := t.rest.find(of, wanted, nil)
+	found, _ := t.rest.find(append(rest, elements...), wanted, nil)
 	return found, path
 }
 

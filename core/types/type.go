@@ -442,6 +442,48 @@ func FieldOf(t Type, name string) Type {
 	return record.Possible(name).Type
 }
 
+// ElementsOf returns what the elements of a list may be that is of one of some types: those of all lists among them. Sets
+// and tuples are the lists that they are when they are read.
+func ElementsOf(of []Type) (elements []Type) {
+	for _, t := range of {
+		for _, part := range Parts(t) {
+			if list, ok := part.(*List); ok {
+				elements = append(elements, list.Element)
+			}
+		}
+	}
+	return elements
+}
+
+// RecordsOf returns the records among some types, of which a record may be.
+func RecordsOf(of []Type) (records []*Record) {
+	for _, t := range of {
+		for _, part := range Parts(t) {
+			if record, ok := part.(*Record); ok {
+				records = append(records, record)
+			}
+		}
+	}
+	return records
+}
+
+// FieldsOf returns what a field may be of a record that is of one of some types. Secret says that they all declare it
+// secret, sometimes that one of them does.
+func FieldsOf(of []*Record, name string) (types []Type, secret, sometimes bool) {
+	n := 0
+	for _, record := range of {
+		field := record.Possible(name)
+		if field.Type == nil {
+			continue
+		}
+		types = append(types, field.Type)
+		if field.Secret {
+			n++
+		}
+	}
+	return types, n > 0 && n == len(types), n > 0
+}
+
 // HasField reports whether a type is a record that can have a field.
 func HasField(t Type, name string) bool {
 	record, ok := t.(*Record)
