@@ -14,7 +14,7 @@ type Info struct {
 	Types []types.Type // the type of the expression as written
 	// Objects says what a name, a member of a module or the callee of a call is.
 	Objects []*Object
-	Targets []types.Type             // the declared type that the expression passes into, where that does something; else nil
+	Targets []types.Type             // what the expression passes into, where that does something; else nil
 	Asked   map[syntax.ID]types.Type // the type behind `is` and `as`
 	// Lenient are the fields and indexes, in conditions of patches, in which what is not there gives null although no
 	// question mark is written.

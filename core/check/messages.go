@@ -140,6 +140,7 @@ func ExposedInDocument(span source.Span, name, at string) source.Finding {
 	if at != "" {
 		at = " at " + at
 	}
-	return source.Finding{Code: source.SecretExposed, Span: span, Message: name + " is not secret, but holds a secret" + at,
-		Help: "write secret before the document, or leave the secret out"}
+	return source.Finding{Code: source.SecretExposed, Span: span,
+		Message: name + " is not secret, but holds a secret" + at,
+		Help:    "write secret before the document, or leave the secret out"}
 }

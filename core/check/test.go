@@ -14,7 +14,8 @@ func (c *checker) checkTest(d *syntax.Test) {
 	if d.Environment != nil {
 		name, _ := d.Environment.Plain()
 		if !slices.Contains(c.program.Environments, name) {
-			help := c.suggestions.Suggest(name, c.program.Environments, "environments are "+source.Quoted(c.program.Environments))
+			help := c.suggestions.Suggest(name, c.program.Environments,
+				"environments are "+source.Quoted(c.program.Environments))
 			c.report(source.UnknownEnvironment, d.Environment.Place(), help,
 				"there is no environment %q to run a test in", name)
 		}

@@ -57,8 +57,8 @@ func (t *thread) inner(w *World, o *check.Object) *thread {
 		locked: t.locked}
 }
 
-// lockHeld proves that the lock of the constants is held; only lock makes one. A thread passes it to the evaluations that
-// it needs.
+// lockHeld proves that the lock of the constants is held; only lock makes one. A thread passes it to the evaluations
+// that it needs.
 type lockHeld struct{}
 
 // lock takes the lock of the constants when a world is one of them, and returns what gives it back.

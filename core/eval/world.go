@@ -16,8 +16,8 @@ type Environment struct {
 	Tags []string
 }
 
-// World is the values of declarations: those of one environment, of an instance of a module in it, or those that are the
-// same in all environments. Only one goroutine may use those of an environment at a time.
+// World is the values of declarations: those of one environment, of an instance of a module in it, or those that are
+// the same in all environments. Only one goroutine may use those of an environment at a time.
 type World struct {
 	program    *Program
 	recorder   *Recorder

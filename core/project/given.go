@@ -165,7 +165,8 @@ func readTyped(file *source.File, t types.Type, keys data.Keys) (value.Value, so
 			return value.FloatOf(f, o), nil
 		}
 	}
-	if (structured || is[types.Any]) && (trimmed != "" && strings.ContainsAny(trimmed[:1], "[{") || !is[types.String] && !is[types.Any]) {
+	if (structured || is[types.Any]) &&
+		(trimmed != "" && strings.ContainsAny(trimmed[:1], "[{") || !is[types.String] && !is[types.Any]) {
 		return data.Read(file, data.YAML, keys)
 	}
 	return value.StringOf(text, o), nil

@@ -234,7 +234,8 @@ func splitName(name string) ([]string, error) {
 	// The names of inputs are written as keys of TOML are.
 	v, findings := data.Read(file, data.TOML, nil)
 	if findings.HasErrors() || v.Kind() != value.Record {
-		return nil, fmt.Errorf("%q is not the name of an input: write names separated by points, such as replicas.bay_map", name)
+		return nil, fmt.Errorf("%q is not the name of an input: write names separated by points, such as replicas.bay_map",
+			name)
 	}
 	var path []string
 	for v.Kind() == value.Record && v.Len() == 1 {

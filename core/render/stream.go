@@ -73,6 +73,7 @@ func Header(p *project.Project, e *project.Environment, f data.Format) string {
 	if !p.Header || f != data.YAML && f != data.TOML && f != data.Env {
 		return ""
 	}
-	return fmt.Sprintf("# Rendered by knothole from %s for %s. Edit the source instead; changes made here are overwritten.\n",
+	return fmt.Sprintf(
+		"# Rendered by knothole from %s for %s. Edit the source instead; changes made here are overwritten.\n",
 		p.Main, e.Name)
 }

@@ -442,8 +442,8 @@ func FieldOf(t Type, name string) Type {
 	return record.Possible(name).Type
 }
 
-// ElementsOf returns what the elements of a list may be that is of one of some types: those of all lists among them. Sets
-// and tuples are the lists that they are when they are read.
+// ElementsOf returns what the elements of a list may be that is of one of some types: those of all lists among them.
+// Sets and tuples are the lists that they are when they are read.
 func ElementsOf(of []Type) (elements []Type) {
 	for _, t := range of {
 		for _, part := range Parts(t) {

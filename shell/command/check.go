@@ -16,15 +16,15 @@ import (
 var checkCommand = &command{
 	name: "check", arguments: "[ENV…|PATH…] [--rendered] [--strict] [--watch] [--format text|json|sarif|junit]",
 	short: "everything that is wrong, in all environments",
-	long: `Reports everything that can be wrong, in all environments unless some are named: syntax, types, inputs and their
-limits, and what only evaluation shows. Each finding is at the line that has to change. With paths of sources, or of
-folders of them, it reports what is wrong in these, whether the project's main module leads to them or not.
+	long: `Reports everything that can be wrong, in all environments unless some are named: syntax, types, inputs and
+their limits, and what only evaluation shows. Each finding is at the line that has to change. With paths of sources,
+or of folders of them, it reports what is wrong in these, whether the project's main module leads to them or not.
 
---rendered also compares the rendered files of the project with what would be rendered now, and shows the lines that differ.
-Secrets are not read here, so that conditions on them are not checked; the last lines say which.
+--rendered also compares the rendered files of the project with what would be rendered now, and shows the lines that
+differ. Secrets are not read here, so that conditions on them are not checked; the last lines say which.
 
-Ends with 0 when there is nothing to report, 1 when there is. Warnings count only with --strict. With --rendered errors end it
-with 2, since nothing could be compared.`,
+Ends with 0 when there is nothing to report, 1 when there is. Warnings count only with --strict. With --rendered
+errors end it with 2, since nothing could be compared.`,
 	example: "knothole check north south",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		r := &checking{}

@@ -20,11 +20,12 @@ import (
 var fmtCommand = &command{
 	name: "fmt", arguments: "[PATH…] [--check | --diff]",
 	short: "sources in their canonical form, in place",
-	long: `Puts .knot files into the one canonical form: those that are named, those in the folders that are named, or all of the
-project. Line breaks stay where they are; indentation, spaces, commas at the ends of lines and empty lines are given.
-A file with mistakes is left alone.
+	long: `Puts .knot files into the one canonical form: those that are named, those in the folders that are named,
+or all of the project. Line breaks stay where they are; indentation, spaces, commas at the ends of lines and empty
+lines are given. A file with mistakes is left alone.
 
---check lists what is not in the canonical form, --diff shows it; both write nothing, and end with 1 when there is any.`,
+--check lists what is not in the canonical form, --diff shows it; both write nothing, and end with 1 when there is
+any.`,
 	example: "knothole fmt --diff main.knot",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		check := flags.Bool("check", false, "list the files that are not in the canonical form, and write nothing")

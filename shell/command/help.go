@@ -38,9 +38,10 @@ var versionCommand = &command{
 var helpCommand = &command{
 	name: "help", arguments: "[COMMAND | CODE | FUNCTION | GROUP]",
 	short: "help on a command, a code of a finding, or a built-in function",
-	long: `Without an argument, lists the commands. With the name of a command, says what it does; with the code of a finding, such
-as unknown-input, what it means, with an example that has the mistake and one that has not; with the name of a built-in
-function or of a group of them, such as text.split or text, how it is called. "help codes" lists all codes.`,
+	long: `Without an argument, lists the commands. With the name of a command, says what it does; with the code of a
+finding, such as unknown-input, what it means, with an example that has the mistake and one that has not; with the
+name of a built-in function or of a group of them, such as text.split or text, how it is called. "help codes" lists
+all codes.`,
 	define: func(*flag.FlagSet) func(c *call) int {
 		return runHelp
 	},

@@ -23,12 +23,13 @@ import (
 var inputsCommand = &command{
 	name: "inputs", arguments: "[ENV|MODULE] [--blank yaml|json|toml] [--format text|json]",
 	short: "each input, and who gives it which value",
-	long: `Shows the inputs of the project in a table: type, default, and for each environment the value with a letter for the layer
-that gives it, also what was overridden (b>a) or repeated (b=a). With the name of an environment it tells each input
-with its description, its limits and the whole way to its value; with the path of a module it shows what that declares.
+	long: `Shows the inputs of the project in a table: type, default, and for each environment the value with a
+letter for the layer that gives it, also what was overridden (b>a) or repeated (b=a). With the name of an environment
+it tells each input with its description, its limits and the whole way to its value; with the path of a module it
+shows what that declares.
 
---blank prints a layer to fill in: what has no value yet first, then, as comments, what has a default. JSON has no comments,
-so there it holds only what must be decided. Secrets must not be stored in layers and are left out.`,
+--blank prints a layer to fill in: what has no value yet first, then, as comments, what has a default. JSON has no
+comments, so there it holds only what must be decided. Secrets must not be stored in layers and are left out.`,
 	example: "knothole inputs",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		i := &inputsRun{}
@@ -132,13 +133,14 @@ func collectInputs(p *project.Project, m *check.Module, environments []*project.
 var setCommand = &command{
 	name: "set", arguments: "ENV NAME=VALUE… [--in FILE] [--complete]",
 	short: "changes values in the right layer, comments kept",
-	long: `Changes the value of inputs in the layer of an environment: the one that gives the input its value now, if no other
-environment shares it, else the last that is the environment's own. Comments, order and the way strings are quoted stay as
-they are. NAME may be a field of an input, such as replicas.bay_map; VALUE is read as the type of the input.
+	long: `Changes the value of inputs in the layer of an environment: the one that gives the input its value now, if
+no other environment shares it, else the last that is the environment's own. Comments, order and the way strings are
+quoted stay as they are. NAME may be a field of an input, such as replicas.bay_map; VALUE is read as the type of the
+input.
 
-A value that does not fit the type of the input or its limits is refused, and nothing is written. --in chooses the layer.
---complete adds the optional inputs that the environment does not give, as comments with their default, to the end of a YAML or
-TOML layer.`,
+A value that does not fit the type of the input or its limits is refused, and nothing is written. --in chooses the
+layer. --complete adds the optional inputs that the environment does not give, as comments with their default, to the
+end of a YAML or TOML layer.`,
 	example: "knothole set north replicas.bay_map=8",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		in := flags.String("in", "", "change the layer `FILE`")

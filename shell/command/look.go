@@ -22,9 +22,9 @@ import (
 var lookCommand = &command{
 	name: "look", arguments: "PATH [ENV…|FILE…] [--only GLOB] [--format text|json]",
 	short: "the values at a path in every document, as a table",
-	long: `Shows the values at a path in every document of all environments, or of those that are named: an inventory of images,
-replicas or hosts. A value is shown once with the environments that have it. With data files (YAML, JSON, TOML) it looks
-into these instead, and needs no project.
+	long: `Shows the values at a path in every document of all environments, or of those that are named: an inventory
+of images, replicas or hosts. A value is shown once with the environments that have it. With data files (YAML, JSON,
+TOML) it looks into these instead, and needs no project.
 
 PATH is a path as patches have it: [*] is every element, .* every key, .** any number of steps, [it.kind == "x"] an
 element that satisfies a condition; or a JSON Pointer, such as /spec/replicas. Documents that have no such place are

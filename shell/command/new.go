@@ -18,9 +18,9 @@ var newCommand = &command{
 	long: `Writes a small project into the folder DIR, which must be empty or not there yet: a project file with two
 environments, a template with two inputs, and a layer of values for each environment.
 
-With --environment it adds an environment to the project that is like another: its entry in the project file, with the same
-shared layers, and a layer of its own that holds, as comments, what the other decides for itself and what has no value at
-all. Those are to be decided; check says which of them must be.`,
+With --environment it adds an environment to the project that is like another: its entry in the project file, with the
+same shared layers, and a layer of its own that holds, as comments, what the other decides for itself and what has no
+value at all. Those are to be decided; check says which of them must be.`,
 	example: "knothole new --environment east --like north",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		name := flags.String("environment", "", "add the environment `NAME` to the project")

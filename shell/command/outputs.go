@@ -18,12 +18,13 @@ import (
 var outputsCommand = &command{
 	name: "outputs", arguments: "ENV [NAME] [--format plain|json|env] [--reveal]",
 	short: "named outputs, for people and scripts",
-	long: `Prints the named outputs of the project in an environment, or one of them. As plain text, one alone is printed as it is, without
-quotes; several as names and values. As env, each is a line NAME=value that a POSIX shell reads back; lists and records are
-JSON in it, and an output that is hidden or still open is a comment, so that no script takes its placeholder for its value.
+	long: `Prints the named outputs of the project in an environment, or one of them. As plain text, one alone is
+printed as it is, without quotes; several as names and values. As env, each is a line NAME=value that a POSIX shell
+reads back; lists and records are JSON in it, and an output that is hidden or still open is a comment, so that no
+script takes its placeholder for its value.
 
-Secret outputs are hidden. With --reveal the secrets are read and shown, on a terminal only; with --reveal=always anywhere.
-With --final, an output that is still open is an error.`,
+Secret outputs are hidden. With --reveal the secrets are read and shown, on a terminal only; with --reveal=always
+anywhere. With --final, an output that is still open is an error.`,
 	example: "knothole outputs north map_url",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		o := &outputsRun{}

@@ -24,21 +24,22 @@ import (
 var renderCommand = &command{
 	name: "render", arguments: "[ENV…] [--to DIR | --stdout | --stream | --annotate] [--only GLOB] [--secrets]",
 	short: "plain files for each environment",
-	long: `Renders the documents of all environments, or of those that are named, to rendered/ENV/…, or with --to DIR to
-DIR/ENV/…. When anything is wrong in one of them, nothing is written. A file that is already as it should be is left
-alone. Files that knothole did not write, or that were changed since, are neither replaced nor removed without
---overwrite; the file .knothole-record in each folder says what it wrote. A run that is stopped is finished or undone by
-the next, and two runs wait for each other.
+	long: `Renders the documents of all environments, or of those that are named, to rendered/ENV/…, or with --to DIR
+to DIR/ENV/…. When anything is wrong in one of them, nothing is written. A file that is already as it should be is
+left alone. Files that knothole did not write, or that were changed since, are neither replaced nor removed without
+--overwrite; the file .knothole-record in each folder says what it wrote. A run that is stopped is finished or undone
+by the next, and two runs wait for each other.
 
-Secret documents are withheld. With --secrets the secrets are read from where the project file says they are, and the secret
-documents written to the folder that the project names as secret_out, readable by their owner only; with --to DIR,
-to that folder in DIR.
+Secret documents are withheld. With --secrets the secrets are read from where the project file says they are, and the
+secret documents written to the folder that the project names as secret_out, readable by their owner only; with --to
+DIR, to that folder in DIR.
 
---stdout prints instead, --stream prints all YAML documents as one stream, what others need first, and --annotate puts beside
-each line where it comes from. --only takes a pattern of paths: * matches part of a name, ** any folders.
+--stdout prints instead, --stream prints all YAML documents as one stream, what others need first, and --annotate puts
+beside each line where it comes from. --only takes a pattern of paths: * matches part of a name, ** any folders.
 
---layer and --input give values for this run only, --ask asks for those that are missing, --later fills in what is known only
-after deployment, and --final refuses what is still open. --watch renders again whenever a file of the project changes.`,
+--layer and --input give values for this run only, --ask asks for those that are missing, --later fills in what is
+known only after deployment, and --final refuses what is still open. --watch renders again whenever a file of the
+project changes.`,
 	example: "knothole render north --stdout --only 'k8s/bay-map.yaml'",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		r := &rendering{}

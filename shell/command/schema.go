@@ -9,9 +9,9 @@ import (
 var schemaCommand = &command{
 	name: "schema", arguments: "export --inputs [MODULE]",
 	short: "JSON Schema of the layers, for editors",
-	long: `"schema export --inputs" writes a JSON Schema (2020-12) of the layers of the project, or of those of a module: with it an editor
-completes the names of inputs and marks values that do not fit. A layer need not give all inputs, so none is required. Limits
-that JSON Schema cannot express are written as comments; check has the last word.`,
+	long: `"schema export --inputs" writes a JSON Schema (2020-12) of the layers of the project, or of those of a
+module: with it an editor completes the names of inputs and marks values that do not fit. A layer need not give all
+inputs, so none is required. Limits that JSON Schema cannot express are written as comments; check has the last word.`,
 	example: "knothole schema export --inputs",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		inputs := flags.Bool("inputs", false, "the schema of a layer")

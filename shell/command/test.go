@@ -12,8 +12,8 @@ import (
 var testCommand = &command{
 	name: "test", arguments: "[PATH…] [--run PATTERN] [--format text|junit]",
 	short: "the tests in the project",
-	long: `Runs the tests of all modules of the project, or those in the sources or folders that are named, and of these those whose
-title matches the pattern (RE2).
+	long: `Runs the tests of all modules of the project, or those in the sources or folders that are named, and of
+these those whose title matches the pattern (RE2).
 
 Ends with 0 when all pass, 1 when one fails, 2 when the project has mistakes that keep tests from running.`,
 	example: "knothole test --run labels",

@@ -12,12 +12,12 @@ import (
 var whyCommand = &command{
 	name: "why", arguments: "ENV DOCUMENT PATH [--format text|json]",
 	short: "the life of one rendered value",
-	long: `Tells why a value in a rendered document is what it is: where it was written, computed or patched, what chose it, and for each
-input on which it depends what its layers say, what was overridden, and the limits that it passed. Only this document is
-evaluated.
+	long: `Tells why a value in a rendered document is what it is: where it was written, computed or patched, what
+chose it, and for each input on which it depends what its layers say, what was overridden, and the limits that it
+passed. Only this document is evaluated.
 
-PATH is a path as patches have it, such as spec.containers[0].image, spec.containers[it.name == "map"].image, or with the
-name of an element as comparisons show it, spec.containers[map].image; or a JSON Pointer, such as /spec/replicas.`,
+PATH is a path as patches have it, such as spec.containers[0].image, spec.containers[it.name == "map"].image, or with
+the name of an element as comparisons show it, spec.containers[map].image; or a JSON Pointer, such as /spec/replicas.`,
 	example: "knothole why north k8s/bay-map.yaml spec.replicas",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		w := &whyRun{}

@@ -168,5 +168,6 @@ func around(line string, offset int) (cut string, inside int) {
 // Summary returns the last line of a run, such as "3 errors, 1 warning in 4 environments".
 func Summary(findings source.Findings, n int, of string) string {
 	errors, warnings := findings.Count()
-	return fmt.Sprintf("%s, %s in %s", source.Count(errors, "error"), source.Count(warnings, "warning"), source.Count(n, of))
+	return fmt.Sprintf("%s, %s in %s", source.Count(errors, "error"), source.Count(warnings, "warning"),
+		source.Count(n, of))
 }
