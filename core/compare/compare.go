@@ -54,7 +54,7 @@ type Row struct {
 	Order bool
 	Cause explain.Cause
 
-	holders [2]value.Origin // of a place that is on one side only: what holds it, or would, on both
+	around [2][]value.Origin // of what holds the place, or would, on both sides, outermost first
 }
 
 // Equal reports whether nothing differs.
@@ -156,26 +156,36 @@ func differingInputs(p *project.Project, left, right *render.Result) func(string
 	return func(name string) bool {
 		known, ok := differing[name]
 		if !ok {
-			known = !value.Identical(inputPart(p, a, name), inputPart(p, b, name))
+			fields := explain.Fields(name)
+			known = !samePart(inputOf(p, a, fields[0]), inputOf(p, b, fields[0]), fields[1:])
 			differing[name] = known
 		}
 		return known
 	}
 }
 
-// inputPart returns the value of an input, or of a field in it, by its name with the path of fields; Absent when
-// there is none.
-func inputPart(p *project.Project, w *eval.World, name string) value.Value {
-	fields := explain.Fields(name)
-	at := slices.IndexFunc(p.Inputs(), func(o *check.Object) bool { return o.Name == fields[0] })
+// inputOf returns the value of an input; Absent when there is none.
+func inputOf(p *project.Project, w *eval.World, name string) value.Value {
+	at := slices.IndexFunc(p.Inputs(), func(o *check.Object) bool { return o.Name == name })
 	if at < 0 {
 		return value.Value{}
 	}
 	v, _ := w.Value(p.Inputs()[at])
-	for _, field := range fields[1:] {
-		v = v.Get(field)
-	}
 	return v
+}
+
+// samePart reports whether what fields lead to is the same in two values. The fields of a list are those of all its
+// elements.
+func samePart(a, b value.Value, fields []string) bool {
+	switch {
+	case len(fields) == 0:
+		return value.Identical(a, b)
+	case a.Kind() == value.List && b.Kind() == value.List:
+		return slices.EqualFunc(a.Elements(), b.Elements(), func(x, y value.Value) bool { return samePart(x, y, fields) })
+	case a.Kind() == value.List || b.Kind() == value.List:
+		return false
+	}
+	return samePart(a.Get(fields[0]), b.Get(fields[0]), fields[1:])
 }
 
 func addCauses(d *Document, a, b side, differs func(string) bool) {
@@ -183,7 +193,10 @@ func addCauses(d *Document, a, b side, differs func(string) bool) {
 	for i := range d.Rows {
 		row := &d.Rows[i]
 		left, right := of(a, row.Left), of(b, row.Right)
-		left.Holder, right.Holder = row.holders[0], row.holders[1]
+		left.Around, right.Around = row.around[0], row.around[1]
+		if one, other := a.documents[d.Path], b.documents[d.Path]; one != nil && other != nil {
+			left.Block, right.Block = one.Name.Origin(), other.Name.Origin()
+		}
 		row.Cause = explain.Difference(left, right, differs)
 	}
 	left, right := a.documents[d.Path], b.documents[d.Path]
@@ -220,20 +233,21 @@ func Values(left, right value.Value) []Row {
 }
 
 type walk struct {
-	rows    []Row
-	holders [2]value.Origin // of the records or lists that are compared
+	rows []Row
+	// around are the origins of the records and lists that hold what is compared, outermost first.
+	around [2][]value.Origin
 }
 
 // within compares what two records or lists hold.
 func (w *walk) within(left, right value.Value, compare func()) {
-	outer := w.holders
-	w.holders = [2]value.Origin{left.Origin(), right.Origin()}
+	outer := w.around
+	w.around = [2][]value.Origin{append(slices.Clip(outer[0]), left.Origin()), append(slices.Clip(outer[1]), right.Origin())}
 	compare()
-	w.holders = outer
+	w.around = outer
 }
 
 func (w *walk) row(path *place.Path, left, right value.Value) {
-	w.rows = append(w.rows, Row{Path: path, Left: left, Right: right, holders: w.holders})
+	w.rows = append(w.rows, Row{Path: path, Left: left, Right: right, around: w.around})
 }
 
 func (w *walk) values(path *place.Path, left, right value.Value) {

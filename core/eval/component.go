@@ -207,7 +207,8 @@ func (t *thread) complete(w *World, everything bool) {
 		v := t.inner(w, nil).visit(w, w.instance.making.at)
 		for _, d := range v.documents {
 			if everything {
-				d.evaluated(t.locked)
+				own := *d // others may read the one of a constant instance now
+				own.evaluated(t.locked)
 			}
 		}
 	})

@@ -73,6 +73,23 @@ func (c *collector) origin(o value.Origin) {
 	}
 }
 
+// choices gathers what chose a value: it goes back to where the value was made, through what it was only passed by.
+func (c *collector) choices(o value.Origin) {
+	for {
+		step, ok := c.recorder.Step(o)
+		if !ok || step.Kind == eval.Computed || len(step.Operands) == 0 {
+			return
+		}
+		if step.Kind == eval.Chosen {
+			c.origin(step.Operands[len(step.Operands)-1])
+			if len(step.Operands) == 1 {
+				return
+			}
+		}
+		o = step.Operands[0]
+	}
+}
+
 func (c *collector) value(v value.Value) {
 	c.origin(v.Origin())
 	var inner []value.Value
@@ -97,8 +114,20 @@ func (c *collector) value(v value.Value) {
 type Side struct {
 	Recorder *eval.Recorder
 	Value    value.Value // Absent when the value is not there on this side
-	// Holder is the origin of the record or list that holds the value, or would; it explains what is on one side only.
-	Holder value.Origin
+	// Around are the origins of the records and lists that hold the value, or would, outermost first. The last explains
+	// what is on one side only; what chose any of them chose the value too.
+	Around []value.Origin
+	// Block is the origin of the path of the document, which knows what chose the block that it is in.
+	Block value.Origin
+}
+
+// chosen returns what the choices of what is around the value depend on.
+func (s Side) chosen() []Leaf {
+	c := newCollector(s.Recorder)
+	for _, o := range append([]value.Origin{s.Block}, s.Around...) {
+		c.choices(o)
+	}
+	return c.leaves
 }
 
 func (s Side) present() bool { return !s.Value.IsAbsent() }
@@ -142,7 +171,9 @@ func Difference(left, right Side, differs func(input string) bool) Cause {
 	if oneSided && len(sides[0])+len(sides[1]) == 0 {
 		for i, s := range []Side{left, right} {
 			if s.Recorder != nil {
-				sides[i] = Leaves(s.Recorder, s.Holder)
+				if n := len(s.Around); n > 0 {
+					sides[i] = Leaves(s.Recorder, s.Around[n-1])
+				}
 			}
 		}
 	}
@@ -153,12 +184,26 @@ func Difference(left, right Side, differs func(input string) bool) Cause {
 			}
 		}
 	}
+	if c.Because = reasons(sides, differs); len(c.Because) == 0 {
+		// What holds the value may have been chosen as a whole.
+		for i, s := range []Side{left, right} {
+			if s.Recorder != nil {
+				sides[i] = s.chosen()
+			}
+		}
+		c.Because = reasons(sides, differs)
+	}
+	return c
+}
+
+// reasons returns those of the leaves of two sides that make them differ.
+func reasons(sides [2][]Leaf, differs func(input string) bool) (because []Reason) {
 	// The part of an input says more than the whole, also where the part is the same on both sides: it was only gone
 	// through.
 	hasPart := map[string]bool{}
 	for _, leaf := range slices.Concat(sides[0], sides[1]) {
-		for at, c := range leaf.Name {
-			if c == '.' {
+		for at, letter := range leaf.Name {
+			if letter == '.' {
 				hasPart[leaf.Name[:at]] = true
 			}
 		}
@@ -168,12 +213,12 @@ func Difference(left, right Side, differs func(input string) bool) Cause {
 			if leaf.Name != EnvironmentName && (hasPart[leaf.Name] || !differs(leaf.Name)) {
 				continue
 			}
-			at := slices.IndexFunc(c.Because, func(r Reason) bool { return r.Name == leaf.Name })
+			at := slices.IndexFunc(because, func(r Reason) bool { return r.Name == leaf.Name })
 			if at < 0 {
-				at = len(c.Because)
-				c.Because = append(c.Because, Reason{Name: leaf.Name})
+				at = len(because)
+				because = append(because, Reason{Name: leaf.Name})
 			}
-			if r := &c.Because[at]; i == 0 && !r.Left.IsValid() {
+			if r := &because[at]; i == 0 && !r.Left.IsValid() {
 				r.Left = leaf.Pos
 			} else if i == 1 && !r.Right.IsValid() {
 				r.Right = leaf.Pos
@@ -181,14 +226,14 @@ func Difference(left, right Side, differs func(input string) bool) Cause {
 		}
 	}
 	// What got its value at one place for both sides cannot make them differ, unless nothing else does.
-	telling := slices.DeleteFunc(slices.Clone(c.Because),
+	telling := slices.DeleteFunc(slices.Clone(because),
 		func(r Reason) bool { return r.Name != EnvironmentName && r.Left == r.Right })
 	if len(telling) > 0 {
-		c.Because = telling
+		because = telling
 	}
-	c.Because = gather(c.Because)
-	slices.SortFunc(c.Because, func(a, b Reason) int { return strings.Compare(a.Name, b.Name) })
-	return c
+	because = gather(because)
+	slices.SortFunc(because, func(a, b Reason) int { return strings.Compare(a.Name, b.Name) })
+	return because
 }
 
 // few is how many parts of one input are named one by one.
