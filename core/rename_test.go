@@ -92,7 +92,7 @@ func TestRenaming(t *testing.T) {
 				func(f *fstest.MapFile) bool { return spreadArguments.Match(f.Data) })
 			for _, o := range renamable(p) {
 				frequent := o.Kind == check.ObjectLet || o.Kind == check.ObjectLocal
-				if frequent && random.IntN(3) > 0 || spreads && o.Kind == check.ObjectLocal {
+				if frequent && random.IntN(6) > 0 || spreads && o.Kind == check.ObjectLocal {
 					continue
 				}
 				where := occurrences(p, o.Span)

@@ -111,7 +111,7 @@ func (c *compiler) fieldStep(e *syntax.Field) stepper {
 			return v, true
 		}
 		if optional && (v.IsNull() || v.IsAbsent()) {
-			return value.NullOf(value.From(at.Start)), true
+			return value.NullOf(f.from(at.Start, v)), true
 		}
 		if v.Kind() == value.Instance {
 			return f.choose(f.member(v.Instance().(*World), name, at), v.Origin()), false
@@ -120,7 +120,7 @@ func (c *compiler) fieldStep(e *syntax.Field) stepper {
 			return f.choose(derived(value.StringOf("", value.From(at.Start)), v), v.Origin()), false
 		}
 		if v.Kind() != value.Record && lenient {
-			return value.NullOf(value.From(at.Start)), true
+			return value.NullOf(f.from(at.Start, v)), true
 		}
 		if v.Kind() != value.Record {
 			f.fail(check.NoFields(ofAt, describeValue(v), name))
@@ -130,12 +130,12 @@ func (c *compiler) fieldStep(e *syntax.Field) stepper {
 			return f.choose(field, v.Origin()), false
 		}
 		if optional {
-			return value.NullOf(value.From(at.Start)), true
+			return value.NullOf(f.from(at.Start, v)), true
 		}
 		if must {
 			f.missingKey(v, name, at)
 		}
-		return field, false
+		return field.WithOrigin(f.from(at.Start, v)), false // that it is absent is what the record says
 	}
 }
 
@@ -169,9 +169,8 @@ func (c *compiler) indexStep(e *syntax.Index) stepper {
 		if ended {
 			return v, true
 		}
-		null := value.NullOf(value.From(at.Start))
 		if optional && (v.IsNull() || v.IsAbsent()) {
-			return null, true
+			return value.NullOf(f.from(at.Start, v)), true
 		}
 		i := f.decide(index(f), "this index", at)
 		var found value.Value
@@ -204,9 +203,9 @@ func (c *compiler) indexStep(e *syntax.Index) stepper {
 		}
 		if found.IsAbsent() {
 			if optional {
-				return null, true
+				return value.NullOf(f.from(at.Start, v, i)), true
 			}
-			return found, false
+			return found.WithOrigin(f.from(at.Start, v, i)), false
 		}
 		return f.choose(f.choose(found, v.Origin()), i.Origin()), false
 	}
