@@ -76,7 +76,8 @@ func readWords(t *testing.T) []avoided {
 	return list
 }
 
-// TestWords holds the list of words over all that a user reads: the strings of the program, the pages of codes, the manual.
+// TestWords holds the list of words over all that a user reads: the strings of the program, the pages of codes, the
+// manual.
 func TestWords(t *testing.T) {
 	words := readWords(t)
 	require.Greater(t, len(words), 20)

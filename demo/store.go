@@ -55,7 +55,7 @@ func StartStore(folder string) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	policy := fmt.Sprintf(`# Which token goes to which host, and how the host is reached: said by whoever runs knothole, not by the project.
+	policy := fmt.Sprintf(`# Which token goes to which host, and how it is reached: said by whoever runs knothole, not by the project.
 [[hosts]]
 host      = %q
 address   = %q

@@ -51,13 +51,14 @@ fn twice(x: int, times: int = 2) -> int = x * times
 		`let v = { a: 1, ...{ a: 2 } }`:           "put the spread before the key, so that the key wins, or leave one out",
 		`let v = "${site}"`:                       "encode it, for example with encode.json",
 		`let v = "${o}"`:                          "it may be null: give a string for that case with ??",
-		`document "a.jsn" = 1`:                    `end it with .yaml, .yml, .json, .toml, .env, .txt, or write "as" and a format`,
-		`document "a" as jsn = 1`:                 `did you mean "json"?`,
-		`test "a" in "nort" { expect n == 1 }`:    `did you mean "north"?`,
-		`let v = match level { "info" -> 1 }`:     `add "debug" -> …, or else -> …`,
-		`let v = [for x in o -> x]`:               "it may be null: write (… ?? [])",
-		`let v = 1 matches "x"`:                   `write it as a string: "1"`,
-		`let v = "x" matches "["`:                 "patterns are RE2; '…' keeps backslashes as they are",
+		`document "a.jsn" = 1`: "end it with .yaml, .yml, .json, .toml, .env, .txt, " +
+			`or write "as" and a format`,
+		`document "a" as jsn = 1`:              `did you mean "json"?`,
+		`test "a" in "nort" { expect n == 1 }`: `did you mean "north"?`,
+		`let v = match level { "info" -> 1 }`:  `add "debug" -> …, or else -> …`,
+		`let v = [for x in o -> x]`:            "it may be null: write (… ?? [])",
+		`let v = 1 matches "x"`:                `write it as a string: "1"`,
+		`let v = "x" matches "["`:              "patterns are RE2; '…' keeps backslashes as they are",
 	} {
 		set := source.NewSet()
 		file, err := set.Add("main.knot", []byte(declarations+line+"\n"))

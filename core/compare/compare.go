@@ -54,7 +54,7 @@ type Row struct {
 	Order bool
 	Cause explain.Cause
 
-	around [2][]value.Origin // of what holds the place, or would, on both sides, outermost first
+	around *holders // of the place
 }
 
 // Equal reports whether nothing differs.
@@ -193,7 +193,7 @@ func addCauses(d *Document, a, b side, differs func(string) bool) {
 	for i := range d.Rows {
 		row := &d.Rows[i]
 		left, right := of(a, row.Left), of(b, row.Right)
-		left.Around, right.Around = row.around[0], row.around[1]
+		left.Around, right.Around = row.around.sides()
 		if one, other := a.documents[d.Path], b.documents[d.Path]; one != nil && other != nil {
 			left.Block, right.Block = one.Name.Origin(), other.Name.Origin()
 		}
@@ -233,17 +233,29 @@ func Values(left, right value.Value) []Row {
 }
 
 type walk struct {
-	rows []Row
-	// around are the origins of the records and lists that hold what is compared, outermost first.
-	around [2][]value.Origin
+	rows   []Row
+	around *holders
+}
+
+// holders are the origins of a record or list on both sides, and of those around it.
+type holders struct {
+	outer       *holders
+	left, right value.Origin
+}
+
+// sides returns the origins of each side, innermost first.
+func (h *holders) sides() (left, right []value.Origin) {
+	for ; h != nil; h = h.outer {
+		left, right = append(left, h.left), append(right, h.right)
+	}
+	return left, right
 }
 
 // within compares what two records or lists hold.
 func (w *walk) within(left, right value.Value, compare func()) {
-	outer := w.around
-	w.around = [2][]value.Origin{append(slices.Clip(outer[0]), left.Origin()), append(slices.Clip(outer[1]), right.Origin())}
+	w.around = &holders{w.around, left.Origin(), right.Origin()}
 	compare()
-	w.around = outer
+	w.around = w.around.outer
 }
 
 func (w *walk) row(path *place.Path, left, right value.Value) {

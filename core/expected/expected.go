@@ -22,15 +22,35 @@ import (
 	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 )
 
-// Load reads a module and those that it uses into a program, each behind those. The first is the main module.
-func Load(t testing.TB, program *check.Program, files fs.FS, name string) *check.Module {
-	m := load(t, program, files, name)
-	m.Main = true
-	return m
+// Each runs a check on each program of files, which is the folder testdata, and holds what it finds against the marks.
+// The programs are named for the files of the package that they are of; the folder used has modules that they use. When
+// write is given, what is found is written into the programs, for a person to read and approve.
+func Each(t *testing.T, files fs.FS, functions *check.Builtins,
+	write func(name string, text []byte, mode fs.FileMode) error,
+	run func(t *testing.T, program *check.Program) source.Findings) {
+	names, err := fs.Glob(files, "*.knot")
+	require.NoError(t, err)
+	require.NotEmpty(t, names)
+	for _, name := range names {
+		part := strings.TrimSuffix(name, ".knot")
+		t.Run(part, func(t *testing.T) {
+			require.FileExists(t, part+".go", "the part that the programs are of")
+			program := &check.Program{Sources: source.NewSet(), Universe: types.NewUniverse(), Builtins: functions,
+				Environments: []string{"bench", "north", "south"}}
+			m := load(t, program, files, name)
+			m.Main = true
+			found := run(t, program).Tidy(program.Sources)
+			if marked := hold(t, program.Sources, m.Tree.File, found, write != nil); write != nil {
+				require.NoError(t, write("testdata/"+name, []byte(marked), 0o644))
+			}
+		})
+	}
 }
 
+// load reads a module and those that it uses into a program, each behind those.
 func load(t testing.TB, program *check.Program, files fs.FS, name string) *check.Module {
 	t.Helper()
 	for _, m := range program.Modules {
@@ -55,9 +75,9 @@ func load(t testing.TB, program *check.Program, files fs.FS, name string) *check
 
 var mark = regexp.MustCompile("# (error|warning) at `([^`]+)`([0-9]*): ")
 
-// Findings holds the findings in a file against the marks in it, or with update returns the file with the marks that it
-// would have, for a person to read and approve.
-func Findings(t testing.TB, set *source.Set, file *source.File, found source.Findings, update bool) (marked string) {
+// hold holds the findings in a file against the marks in it, or with update returns the file with the marks that it
+// would have.
+func hold(t testing.TB, set *source.Set, file *source.File, found source.Findings, update bool) (marked string) {
 	t.Helper()
 	lines := strings.Split(file.Text, "\n")
 	marks := make([][]string, len(lines))

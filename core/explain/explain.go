@@ -114,7 +114,7 @@ func (c *collector) value(v value.Value) {
 type Side struct {
 	Recorder *eval.Recorder
 	Value    value.Value // Absent when the value is not there on this side
-	// Around are the origins of the records and lists that hold the value, or would, outermost first. The last explains
+	// Around are the origins of the records and lists that hold the value, or would, innermost first. The first explains
 	// what is on one side only; what chose any of them chose the value too.
 	Around []value.Origin
 	// Block is the origin of the path of the document, which knows what chose the block that it is in.
@@ -171,8 +171,8 @@ func Difference(left, right Side, differs func(input string) bool) Cause {
 	if oneSided && len(sides[0])+len(sides[1]) == 0 {
 		for i, s := range []Side{left, right} {
 			if s.Recorder != nil {
-				if n := len(s.Around); n > 0 {
-					sides[i] = Leaves(s.Recorder, s.Around[n-1])
+				if len(s.Around) > 0 {
+					sides[i] = Leaves(s.Recorder, s.Around[0])
 				}
 			}
 		}

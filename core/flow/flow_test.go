@@ -3,8 +3,6 @@ package flow_test
 import (
 	"flag"
 	"os"
-	"path/filepath"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -13,7 +11,6 @@ import (
 	"knothole/core/expected"
 	"knothole/core/flow"
 	"knothole/core/source"
-	"knothole/core/types"
 )
 
 var update = flag.Bool("update", false, "write what is found into the files of testdata")
@@ -40,27 +37,18 @@ var functions = check.NewBuiltins([]*check.Builtin{
 // TestSecrets holds where secrets are found on their way to where they must not be, for each construct through which
 // they are followed. Each file of testdata is of the part for which a file of the package is named.
 func TestSecrets(t *testing.T) {
-	names, err := filepath.Glob("testdata/*.knot")
-	require.NoError(t, err)
-	require.Greater(t, len(names), 4)
-	for _, name := range names {
-		part := strings.TrimSuffix(filepath.Base(name), ".knot")
-		t.Run(part, func(t *testing.T) {
-			require.FileExists(t, part+".go", "the part that the programs are of")
-			program := &check.Program{Sources: source.NewSet(), Universe: types.NewUniverse(), Builtins: functions,
-				Environments: []string{"bench", "north"}}
-			m := expected.Load(t, program, os.DirFS("testdata"), filepath.Base(name))
-			for _, f := range check.Check(program) {
-				require.Equal(t, source.Warning, f.Severity, f.Message)
-			}
-			found := flow.Secrets(program).Tidy(program.Sources)
-			marked := expected.Findings(t, program.Sources, m.Tree.File, found, *update)
-			if *update {
-				require.NoError(t, os.WriteFile(name, []byte(marked), 0o644))
-			}
-			for _, f := range found {
-				require.True(t, program.Tracked[f.Span.Start] || f.Severity == source.Warning, f.Message)
-			}
-		})
+	write := os.WriteFile
+	if !*update {
+		write = nil
 	}
+	expected.Each(t, os.DirFS("testdata"), functions, write, func(t *testing.T, program *check.Program) source.Findings {
+		for _, f := range check.Check(program) {
+			require.Equal(t, source.Warning, f.Severity, f.Message)
+		}
+		found := flow.Secrets(program)
+		for _, f := range found {
+			require.True(t, program.Tracked[f.Span.Start] || f.Severity == source.Warning, f.Message)
+		}
+		return found
+	})
 }

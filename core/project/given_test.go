@@ -273,7 +273,8 @@ func ExampleReference_String() {
 // TestAnswersAreTried holds what is said of an answer to the question for an input, and only of that input.
 func TestAnswersAreTried(t *testing.T) {
 	p := load(t, map[string]string{project.FileName: "[environments.north]\n",
-		"main.knot": "input copies: int where it in 1..20\ninput site: { name: string, port: int }\ninput copiesOf: string\n" +
+		"main.knot": "input copies: int where it in 1..20\ninput site: { name: string, port: int }\n" +
+			"input copiesOf: string\n" +
 			"secret input pin: string where text.length(it) > 3\noutput all = [copies, site, copiesOf]\n" +
 			"secret output p = pin\n"})
 	e := p.Environment("north")

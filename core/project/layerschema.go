@@ -68,9 +68,9 @@ type exporter struct {
 	definitions SchemaObject
 }
 
-// LayerSchema returns the schema of a layer for the inputs of a module. A layer need not give all of them, nor all fields
-// of a record, since layers lie over each other; null leaves what it stands for to a weaker one. Secrets do not stand
-// in layers.
+// LayerSchema returns the schema of a layer for the inputs of a module. A layer need not give all of them, nor all
+// fields of a record, since layers lie over each other; null leaves the value to an earlier one. Secrets are not in
+// layers.
 func (p *Project) LayerSchema(m *check.Module) SchemaObject {
 	e := &exporter{program: p.checked, names: map[*types.Named]string{}}
 	properties := SchemaObject{}

@@ -54,7 +54,8 @@ func ReadPolicy(name, project string) (*Policy, error) {
 	for _, f := range file.Hosts {
 		h := host{name: f.Host, address: f.Address}
 		if f.Host == "" || strings.Contains(f.Host, "/") {
-			return nil, fmt.Errorf(`the secret policy %s: a host is a name, with a port if it is not 443, such as "store.floodwatch.example:8443", not %q`, name, f.Host)
+			return nil, fmt.Errorf(`the secret policy %s: a host is a name, with a port if it is not 443, such as `+
+				`"store.floodwatch.example:8443", not %q`, name, f.Host)
 		}
 		switch {
 		case f.Token.Variable != "" && f.Token.File != "":

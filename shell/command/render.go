@@ -91,8 +91,8 @@ func (r *rendering) run(c *call) int {
 	case r.watch && (r.ask || len(r.layers) > 0 && r.layers[0] == "-"):
 		return c.wrongUsage("--watch renders more than once, and cannot ask or read standard input each time")
 	case (r.overrides() || r.ask) && r.to == "" && !r.prints():
-		return c.wrongUsage("one-off values (--layer, --input) must not be written to the project's own folder: add --to DIR or " +
-			"--stdout")
+		return c.wrongUsage("one-off values (--layer, --input) must not be written to the project's own folder: " +
+			"add --to DIR or --stdout")
 	}
 	var status int
 	if r.show, status = r.revealed(c); status != exitClean {

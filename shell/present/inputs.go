@@ -284,7 +284,7 @@ func (p *Presenter) settings(in *project.Input, s project.Settings, name string)
 		case i == len(s.All)-1:
 			p.printf("  → %s%s   %s\n", name, text, p.cyan(at))
 		default:
-			p.printf("    over %s   %s\n", text, p.cyan(at))
+			p.printf("    overrides %s   %s\n", text, p.cyan(at))
 		}
 	}
 }
