@@ -65,13 +65,19 @@ func (c *compiler) change(tree *syntax.Change, ofAt, at source.Span) change {
 		body = c.absent(tree.Value)
 	}
 	return func(f *frame, v value.Value, written *[]string) value.Value {
-		keys := make([]string, len(path))
+		keys, chosenBy := make([]string, len(path)), []value.Origin(nil)
 		for i, key := range path {
-			keys[i] = key(f).Text()
+			k := key(f)
+			if keys[i] = k.Text(); f.recorder != nil {
+				chosenBy = append(chosenBy, k.Origin())
+			}
 		}
 		to := body(f)
 		if tree.Optional && (to.IsAbsent() || to.IsNull()) {
 			return v
+		}
+		for _, by := range chosenBy {
+			to = f.choose(to, by)
 		}
 		whole := strings.Join(keys, keySeparator)
 		if slices.Contains(*written, whole) {
