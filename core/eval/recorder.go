@@ -265,7 +265,7 @@ func (r *Recorder) chosen(v value.Value, by value.Origin) value.Value {
 }
 
 // result makes what a built-in function returned depend on its arguments: a value that it made on all of them, one
-// that it passed on, on where that came from. What it makes of several depends on how many there are: on the lists and
+// that it passed on, on where that came from and on what it was taken from. What it makes of several depends on how many there are: on the lists and
 // records, and what chose their elements, not on all that these hold; so does a number of which it is said.
 func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value, counts bool) value.Value {
 	var outer []value.Origin
@@ -286,9 +286,13 @@ func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value,
 	if _, ok := all.Step(); !ok {
 		return v
 	}
+	written := value.From(at)
+	if v.Origin() != written {
+		return r.chosen(v, made)
+	}
 	return mark(v, func(v value.Value) value.Origin {
 		switch {
-		case v.Origin() != value.From(at):
+		case v.Origin() != written:
 			return v.Origin()
 		case counts || v.Kind() == value.List || v.Kind() == value.Record:
 			return made

@@ -121,8 +121,44 @@ type Side struct {
 	Block value.Origin
 }
 
-// chosen returns what the choices of what is around the value depend on.
+// made returns what the value depends on, whatever it holds.
+func (s Side) made() []Leaf {
+	if !s.present() {
+		return nil
+	}
+	return Leaves(s.Recorder, s.Value.Origin())
+}
+
+// holder returns what the record or list around the value depends on.
+func (s Side) holder() []Leaf { return s.around(1) }
+
+// holders returns what all that is around the value depends on.
+func (s Side) holders() []Leaf { return s.around(len(s.Around)) }
+
+func (s Side) around(levels int) []Leaf {
+	if s.Recorder == nil {
+		return nil
+	}
+	c := newCollector(s.Recorder)
+	for _, o := range s.Around[:min(levels, len(s.Around))] {
+		c.origin(o)
+	}
+	return c.leaves
+}
+
+// held returns what the value and all that it holds depend on.
+func (s Side) held() []Leaf {
+	if !s.present() {
+		return nil
+	}
+	return deep(s.Recorder, s.Value)
+}
+
+// chosen returns what the choices of what is around the value depend on: it may have been chosen as a whole.
 func (s Side) chosen() []Leaf {
+	if s.Recorder == nil {
+		return nil
+	}
 	c := newCollector(s.Recorder)
 	for _, o := range append([]value.Origin{s.Block}, s.Around...) {
 		c.choices(o)
@@ -159,39 +195,16 @@ type Reason struct {
 // path of fields stands for, has another value on the other side.
 func Difference(left, right Side, differs func(input string) bool) Cause {
 	c := Cause{Left: left.Pos(), Right: right.Pos()}
-	var sides [2][]Leaf
-	oneSided := !left.present() || !right.present()
-	for i, s := range []Side{left, right} {
+	ways := []func(Side) []Leaf{Side.held, Side.chosen, Side.holders}
+	if !left.present() || !right.present() {
 		// What is on one side only is there because of what chose it, whatever it holds, or was taken away on the
 		// other.
-		if s.present() && oneSided {
-			sides[i] = Leaves(s.Recorder, s.Value.Origin())
-		}
+		ways = slices.Insert(ways, 0, Side.made, Side.holder)
 	}
-	if oneSided && len(sides[0])+len(sides[1]) == 0 {
-		for i, s := range []Side{left, right} {
-			if s.Recorder != nil {
-				if len(s.Around) > 0 {
-					sides[i] = Leaves(s.Recorder, s.Around[0])
-				}
-			}
+	for _, way := range ways {
+		if c.Because = reasons([2][]Leaf{way(left), way(right)}, differs); len(c.Because) > 0 {
+			break
 		}
-	}
-	if len(sides[0])+len(sides[1]) == 0 || !oneSided {
-		for i, s := range []Side{left, right} {
-			if s.present() {
-				sides[i] = deep(s.Recorder, s.Value)
-			}
-		}
-	}
-	if c.Because = reasons(sides, differs); len(c.Because) == 0 {
-		// What holds the value may have been chosen as a whole.
-		for i, s := range []Side{left, right} {
-			if s.Recorder != nil {
-				sides[i] = s.chosen()
-			}
-		}
-		c.Because = reasons(sides, differs)
 	}
 	return c
 }
