@@ -104,127 +104,171 @@ type Plan struct {
 // noDigest stands in the record for the digest of a secret file: it would be one of the secret.
 const noDigest = "-"
 
+// planning is what Prepare finds out on the way to a plan.
+type planning struct {
+	*Plan
+	directory string
+	existing  disk              // the folder; nil when there is none yet
+	there     *reader           // of what stands in it
+	before    map[string]string // the digests of what was written before, by path
+	oldRecord []byte            // in which they stand
+	record    map[string]string // the digests that will stand there
+	gone      map[string]string // what was written before and is no longer rendered
+	refusal   *Refusal
+}
+
 // Prepare finds out what is to be written into the folder of an environment in a folder for rendered files, which
 // need not exist. What a run left there that was stopped is finished or undone first. The error is a *Refusal when
 // files stand in the way.
 func Prepare(base, environment string, files []File, options Options) (*Plan, error) {
-	p := &Plan{base: base, environment: environment, options: options}
-	if p.options.Done == nil {
-		p.options.Done = func() {}
+	if options.Done == nil {
+		options.Done = func() {}
 	}
-	directory := filepath.Join(base, environment)
+	p := &planning{Plan: &Plan{base: base, environment: environment, options: options},
+		directory: filepath.Join(base, environment), before: map[string]string{},
+		record: make(map[string]string, len(files)), gone: map[string]string{}}
+	p.refusal = &Refusal{Folder: p.directory}
 	root, err := open(base, environment)
 	if err != nil {
-		return nil, gate.Failed(directory, err)
+		return nil, gate.Failed(p.directory, err)
 	}
-	before := map[string]string{}
-	var oldRecord []byte
 	if root != nil {
 		defer root.Close()
-		if _, err := root.Lstat(stagingName); err == nil {
-			if err := recoverRun(root, options.Secret); err != nil {
-				return nil, gate.Failed(directory, fmt.Errorf("what a run left that was stopped cannot be finished: %w",
-					gate.Plain(err)))
-			}
-		}
-		if options.Secret {
-			if err := tighten(root); err != nil {
-				return nil, gate.Failed(directory, err)
-			}
-		}
-		if oldRecord, _, err = current(root, RecordName); err == nil {
-			before, err = parseRecord(oldRecord, options.Secret)
-		}
-		if err != nil {
-			return nil, gate.Failed(path.Join(directory, RecordName), err)
+		p.existing = root
+		if err := p.readBefore(); err != nil {
+			return nil, err
 		}
 	}
-	refusal, there := &Refusal{Folder: directory}, &reader{root: root}
-	defer there.close()
-	record := make(map[string]string, len(files))
+	p.there = &reader{root: root}
+	defer p.there.close()
+	p.fillRecord(files)
+	// Files are removed first: a folder may take the place of one, or one that of a folder.
+	if err := p.removeGone(); err != nil {
+		return nil, err
+	}
+	for i := range files {
+		options.Done()
+		if err := p.place(&files[i]); err != nil {
+			return nil, err
+		}
+	}
+	if r := p.refusal; len(r.Changed)+len(r.Blocked) > 0 {
+		slices.Sort(r.Changed)
+		slices.SortFunc(r.Blocked, func(a, b Blocked) int { return strings.Compare(a.Path, b.Path) })
+		return nil, r
+	}
+	if text := formatRecord(p.record); !bytes.Equal(text, p.oldRecord) {
+		p.put(File{Path: RecordName, Data: text}, p.stands(p.oldRecord, p.oldRecord != nil))
+	}
+	for _, names := range []*[]string{&p.summary.Written, &p.summary.Unchanged, &p.summary.Removed} {
+		slices.Sort(*names)
+	}
+	return p.Plan, nil
+}
+
+// readBefore puts the folder in order and reads the record of what was written into it before.
+func (p *planning) readBefore() error {
+	if _, err := p.existing.Lstat(stagingName); err == nil {
+		if err := recoverRun(p.existing, p.options.Secret); err != nil {
+			return gate.Failed(p.directory, fmt.Errorf("what a run left that was stopped cannot be finished: %w",
+				gate.Plain(err)))
+		}
+	}
+	if p.options.Secret {
+		if err := tighten(p.existing); err != nil {
+			return gate.Failed(p.directory, err)
+		}
+	}
+	text, _, err := current(p.existing, RecordName)
+	if err == nil {
+		p.oldRecord = text
+		p.before, err = parseRecord(text, p.options.Secret)
+	}
+	if err != nil {
+		return gate.Failed(path.Join(p.directory, RecordName), err)
+	}
+	return nil
+}
+
+// fillRecord notes the digests of all files, as far as they are known, and what is gone.
+func (p *planning) fillRecord(files []File) {
 	for i := range files {
 		f := &files[i]
 		switch {
-		case options.Secret:
+		case p.options.Secret:
 			f.Digest = noDigest
 		case f.Digest == "":
 			f.Digest = digestOf(f.Data)
 		}
-		record[f.Path] = f.Digest
+		p.record[f.Path] = f.Digest
 	}
-	gone := map[string]string{} // what was written before and is no longer rendered
-	for name, digest := range before {
-		if _, ok := record[name]; ok {
+	for name, digest := range p.before {
+		if _, ok := p.record[name]; ok {
 			continue
 		}
-		if options.Partial {
-			record[name] = digest
+		if p.options.Partial {
+			p.record[name] = digest
 		} else {
-			gone[name] = digest
+			p.gone[name] = digest
 		}
 	}
-	// Files are removed first: a folder may take the place of one, or one that of a folder.
-	for _, name := range slices.Sorted(maps.Keys(gone)) {
-		text, exists, err := there.current(name)
+}
+
+// removeGone plans the removal of what is gone.
+func (p *planning) removeGone() error {
+	for _, name := range slices.Sorted(maps.Keys(p.gone)) {
+		text, exists, err := p.there.current(name)
 		var o obstacle
 		switch {
 		case err != nil && !errors.As(err, &o):
-			return nil, gate.Failed(path.Join(directory, name), err)
+			return gate.Failed(path.Join(p.directory, name), err)
 		case !exists: // nor is it when something else stands there
 			continue
-		case !ours(gone[name], text) && !options.Overwrite:
-			refusal.Changed = append(refusal.Changed, name)
+		case !ours(p.gone[name], text) && !p.options.Overwrite:
+			p.refusal.Changed = append(p.refusal.Changed, name)
 			continue
 		}
 		p.steps = append(p.steps, step{-1, p.stands(text, true), name})
 		p.summary.Removed = append(p.summary.Removed, name)
 	}
-	put := func(f File, before string) {
-		p.steps = append(p.steps, step{len(p.write), before, f.Path})
-		p.write = append(p.write, f)
-	}
-	for i := range files {
-		f := &files[i]
-		p.options.Done()
-		text, exists, err := there.current(f.Path)
-		if f.Make != nil {
-			// What is remembered of a run before counts only where the record, too, says that this was written.
-			if err == nil && exists && before[f.Path] == f.Digest && digestOf(text) == f.Digest {
-				p.summary.Unchanged = append(p.summary.Unchanged, f.Path)
-				continue
-			}
-			if err := f.load(); err != nil {
-				return nil, fmt.Errorf("%s: %w", f.Path, err)
-			}
-			record[f.Path] = f.Digest
-		}
-		switch {
-		case err != nil && cleared(root, f.Path, gone):
-		case refusal.add(f.Path, err):
-		case err != nil:
-			return nil, gate.Failed(path.Join(directory, f.Path), err)
-		case exists && bytes.Equal(text, f.Data) &&
-			(!options.Secret || before[f.Path] == noDigest && onlyForOwner(root, f.Path)):
+	return nil
+}
+
+// place plans how one file gets to its place.
+func (p *planning) place(f *File) error {
+	text, exists, err := p.there.current(f.Path)
+	if f.Make != nil {
+		// What is remembered of a run before counts only where the record, too, says that this was written.
+		if err == nil && exists && p.before[f.Path] == f.Digest && digestOf(text) == f.Digest {
 			p.summary.Unchanged = append(p.summary.Unchanged, f.Path)
-			continue
-		case exists && !ours(before[f.Path], text) && !options.Overwrite:
-			refusal.Changed = append(refusal.Changed, f.Path)
+			return nil
 		}
-		put(*f, p.stands(text, exists))
-		p.summary.Written = append(p.summary.Written, f.Path)
+		if err := f.load(); err != nil {
+			return fmt.Errorf("%s: %w", f.Path, err)
+		}
+		p.record[f.Path] = f.Digest
 	}
-	if len(refusal.Changed)+len(refusal.Blocked) > 0 {
-		slices.Sort(refusal.Changed)
-		slices.SortFunc(refusal.Blocked, func(a, b Blocked) int { return strings.Compare(a.Path, b.Path) })
-		return nil, refusal
+	switch {
+	case err != nil && cleared(p.existing, f.Path, p.gone):
+	case p.refusal.add(f.Path, err):
+	case err != nil:
+		return gate.Failed(path.Join(p.directory, f.Path), err)
+	case exists && bytes.Equal(text, f.Data) &&
+		(!p.options.Secret || p.before[f.Path] == noDigest && onlyForOwner(p.existing, f.Path)):
+		p.summary.Unchanged = append(p.summary.Unchanged, f.Path)
+		return nil
+	case exists && !ours(p.before[f.Path], text) && !p.options.Overwrite:
+		p.refusal.Changed = append(p.refusal.Changed, f.Path)
 	}
-	if text := formatRecord(record); !bytes.Equal(text, oldRecord) {
-		put(File{Path: RecordName, Data: text}, p.stands(oldRecord, oldRecord != nil))
-	}
-	for _, names := range []*[]string{&p.summary.Written, &p.summary.Unchanged, &p.summary.Removed} {
-		slices.Sort(*names)
-	}
-	return p, nil
+	p.put(*f, p.stands(text, exists))
+	p.summary.Written = append(p.summary.Written, f.Path)
+	return nil
+}
+
+// put plans that a file is written where before stood.
+func (p *planning) put(f File, before string) {
+	p.steps = append(p.steps, step{len(p.write), before, f.Path})
+	p.write = append(p.write, f)
 }
 
 // others are the bits of a mode that let anybody but the owner in.
