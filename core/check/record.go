@@ -71,100 +71,126 @@ func (b *builder) othersBut(t types.Type, but map[string]bool) {
 	b.rest = t
 }
 
+// recordLiteral is a record literal that is checked, against the record type that is expected, if one is.
+type recordLiteral struct {
+	*builder
+	tree     *syntax.Record
+	want     types.Type
+	expected *types.Record // of want; nil when none is expected
+	wrong    bool
+	meant    []string // fields that unknown ones were probably meant for
+}
+
 // inferRecord finds the type of a record literal. With an expected record type its entries are checked one by one,
 // and fields that are unknown or missing are reported.
 func (c *checker) inferRecord(e *syntax.Record, want types.Type) types.Type {
-	var expected *types.Record
+	l := &recordLiteral{builder: c.builder(), tree: e, want: want}
 	if want != nil {
-		if expected = types.OnlyRecord(want); expected == nil {
+		if l.expected = types.OnlyRecord(want); l.expected == nil {
 			if member := c.memberFor(e, want); member != nil {
-				want, expected = member, types.AsRecord(member)
+				l.want, l.expected = member, types.AsRecord(member)
 			}
 		}
 	}
-	b := c.builder()
-	wrong := false
-	var meant []string // fields that unknown ones were probably meant for
 	for _, entry := range e.Entries {
 		switch {
 		case entry.Spread:
-			c.spreadInto(b, entry)
+			c.spreadInto(l.builder, entry)
 		case entry.Key.Value != nil:
 			c.checkKey(entry.Key)
 			var rest types.Type
-			if expected != nil && len(expected.Fields) == 0 {
-				rest = expected.Rest
+			if l.expected != nil && len(l.expected.Fields) == 0 {
+				rest = l.expected.Rest
 			}
-			b.others(c.entryValue(entry, rest, "an entry"))
+			l.others(c.entryValue(entry, rest, "an entry"))
 		default:
-			name := entry.Key.Name
-			if first, ok := b.written[name]; ok {
-				c.add(source.Finding{Code: source.DuplicateKey, Span: entry.Key.Span,
-					Message: fmt.Sprintf("the key %q is written twice", name),
-					Help:    "leave one out", Related: []source.Related{{Span: first, Text: "the first"}}})
-				c.infer(entry.Value, nil)
-				continue
-			}
-			b.written[name] = entry.Key.Span
-			var field types.Type
-			if expected != nil {
-				if declared, ok := expected.Field(name); ok {
-					field = declared.Type
-					c.noteField(entry.Key.Span, declared)
-					c.warnDeprecated(declared, entry.Key.Span)
-				} else if expected.Rest != nil {
-					field = expected.Rest
-				} else {
-					c.unknownField(name, entry.Key.Span, want, expected)
-					wrong = true
-					if near, ok := c.suggestions.Nearest(name, expected.FieldNames()); ok {
-						meant = append(meant, near)
-					}
-				}
-			}
-			t := c.entryValue(entry, field, fmt.Sprintf("field %q", name))
-			optional := entry.Optional
-			if optional && field != nil {
-				if declared, ok := expected.Field(name); ok && !declared.Optional && declared.Default == nil {
-					c.report(source.WrongType, entry.Value.Place(),
-						"leave out the ?, and give a value with ?? for null", "the field %q must not be absent", name)
-				}
-			}
-			if optional {
-				b.maybe[name] = true
-				b.over(types.Field{Name: name, Type: t, Span: entry.Key.Span})
-			} else {
-				b.set(types.Field{Name: name, Type: t})
-			}
+			l.entry(entry)
 		}
 	}
-	if expected != nil && b.rest == nil {
-		var missing []string
-		for _, f := range expected.Fields {
-			given, ok := b.get(f.Name)
-			if slices.Contains(meant, f.Name) || f.Type == types.Invalid {
-				continue
-			}
-			if !f.Optional && f.Default == nil && (!ok || given.Optional && b.written[f.Name] == (source.Span{})) {
-				missing = append(missing, fmt.Sprintf("%q (%s)", f.Name, f.Type))
-			}
-		}
-		if missing != nil {
-			opening := e.Place()
-			opening.End = opening.Start + 1
-			plural := ""
-			if len(missing) > 1 {
-				plural = "s"
-			}
-			c.report(source.MissingField, opening, "add the field"+plural, "%s needs the field%s %s",
-				types.Article(want), plural, strings.Join(missing, ", "))
-			wrong = true
-		}
+	if l.expected != nil && l.rest == nil {
+		l.checkMissing()
 	}
-	if wrong {
+	if l.wrong {
 		return types.Invalid
 	}
-	return c.universe.RecordOf(b.fields, b.rest, b.loose)
+	return c.universe.RecordOf(l.fields, l.rest, l.loose)
+}
+
+// entry checks an entry with a name.
+func (l *recordLiteral) entry(entry *syntax.Entry) {
+	name := entry.Key.Name
+	if first, ok := l.written[name]; ok {
+		l.add(source.Finding{Code: source.DuplicateKey, Span: entry.Key.Span,
+			Message: fmt.Sprintf("the key %q is written twice", name),
+			Help:    "leave one out", Related: []source.Related{{Span: first, Text: "the first"}}})
+		l.infer(entry.Value, nil)
+		return
+	}
+	l.written[name] = entry.Key.Span
+	declared := l.fieldFor(name, entry.Key.Span)
+	var want types.Type
+	if declared != nil {
+		want = declared.Type
+	}
+	t := l.entryValue(entry, want, fmt.Sprintf("field %q", name))
+	if !entry.Optional {
+		l.set(types.Field{Name: name, Type: t})
+		return
+	}
+	if declared != nil && !declared.Optional && declared.Default == nil {
+		l.report(source.WrongType, entry.Value.Place(), "leave out the ?, and give a value with ?? for null",
+			"the field %q must not be absent", name)
+	}
+	l.maybe[name] = true
+	l.over(types.Field{Name: name, Type: t, Span: entry.Key.Span})
+}
+
+// fieldFor returns the field that is expected under a name, nil when nothing is. One that must not be there is
+// reported.
+func (l *recordLiteral) fieldFor(name string, span source.Span) *types.Field {
+	if l.expected == nil {
+		return nil
+	}
+	if declared, ok := l.expected.Field(name); ok {
+		l.noteField(span, declared)
+		l.warnDeprecated(declared, span)
+		return declared
+	}
+	if l.expected.Rest != nil {
+		return &types.Field{Name: name, Type: l.expected.Rest, Optional: true}
+	}
+	l.unknownField(name, span, l.want, l.expected)
+	l.wrong = true
+	if near, ok := l.suggestions.Nearest(name, l.expected.FieldNames()); ok {
+		l.meant = append(l.meant, near)
+	}
+	return nil
+}
+
+// checkMissing reports the fields that must be there and are not.
+func (l *recordLiteral) checkMissing() {
+	var missing []string
+	for _, f := range l.expected.Fields {
+		given, ok := l.get(f.Name)
+		if slices.Contains(l.meant, f.Name) || f.Type == types.Invalid {
+			continue
+		}
+		if !f.Optional && f.Default == nil && (!ok || given.Optional && l.written[f.Name] == (source.Span{})) {
+			missing = append(missing, fmt.Sprintf("%q (%s)", f.Name, f.Type))
+		}
+	}
+	if missing == nil {
+		return
+	}
+	opening := l.tree.Place()
+	opening.End = opening.Start + 1
+	plural := ""
+	if len(missing) > 1 {
+		plural = "s"
+	}
+	l.report(source.MissingField, opening, "add the field"+plural, "%s needs the field%s %s",
+		types.Article(l.want), plural, strings.Join(missing, ", "))
+	l.wrong = true
 }
 
 // warnDeprecated warns of the use of a field that is deprecated.

@@ -124,11 +124,46 @@ func (r *rendering) once(c *call) int {
 			return status
 		}
 	}
+	results, status := r.evaluate(c, p, environments)
+	if status != exitClean {
+		return status
+	}
+	open := openValues(results)
+	if r.final && len(open) > 0 {
+		c.printOpen(open)
+		fmt.Fprintln(c.err, "nothing was written: fill them in with --later FILE, or leave --final out")
+		return exitFindings
+	}
+	count := 0
+	for _, result := range results {
+		count += len(result.Documents)
+	}
+	if count == 0 && r.only != "" {
+		return c.failed("no document matches %q%s", r.only, nearestDocument(p, environments, r.only))
+	}
+	switch {
+	case r.stream:
+		return r.printStream(c, results[0])
+	case r.annotate:
+		return r.printAnnotated(c, p, results)
+	}
+	if status := r.output(c, p, results, count, start); status != exitClean {
+		return status
+	}
+	if !r.stdout && !c.quiet {
+		c.printOpen(open)
+		printRemarks(c, results)
+	}
+	return exitClean
+}
+
+// evaluate renders environments, and shows what is wrong. With --secrets the environments get them.
+func (r *rendering) evaluate(c *call, p *opened, environments []*project.Environment) ([]*render.Result, int) {
 	var findings source.Findings
 	if r.secrets {
 		from, status := r.source(c, p)
 		if from == nil {
-			return status
+			return nil, status
 		}
 		defer from.Root.Close()
 		for i, e := range environments {
@@ -150,27 +185,13 @@ func (r *rendering) once(c *call) int {
 	}
 	if findings.HasErrors() {
 		fmt.Fprintf(c.err, "%s: nothing was written\n", present.Summary(findings, len(environments), "environment"))
-		return exitFindings
+		return nil, exitFindings
 	}
-	open := openValues(results)
-	if r.final && len(open) > 0 {
-		c.printOpen(open)
-		fmt.Fprintln(c.err, "nothing was written: fill them in with --later FILE, or leave --final out")
-		return exitFindings
-	}
-	count := 0
-	for _, result := range results {
-		count += len(result.Documents)
-	}
-	if count == 0 && r.only != "" {
-		return c.failed("no document matches %q%s", r.only, nearestDocument(p, environments, r.only))
-	}
-	switch {
-	case r.stream:
-		return r.printStream(c, results[0])
-	case r.annotate:
-		return r.printAnnotated(c, p, results)
-	}
+	return results, exitClean
+}
+
+// output writes or prints so many documents in their formats.
+func (r *rendering) output(c *call, p *opened, results []*render.Result, count int, start time.Time) int {
 	var known []*cache.Texts
 	if !r.stdout {
 		base, _ := r.base(c, p)
@@ -178,7 +199,7 @@ func (r *rendering) once(c *call) int {
 			known = append(known, cache.Open(filepath.Join(base, result.Environment.Name), r.only != ""))
 		}
 	}
-	bar = c.progress("rendering", count)
+	bar := c.progress("rendering", count)
 	all, err := r.encode(p.Project, results, known, bar.add)
 	bar.stop()
 	if err != nil {
@@ -188,15 +209,11 @@ func (r *rendering) once(c *call) int {
 		r.print(c, all)
 		return exitClean
 	}
-	if status = r.write(c, p, all, start); status != exitClean {
+	if status := r.write(c, p, all, start); status != exitClean {
 		return status
 	}
 	for _, texts := range known {
 		texts.Save()
-	}
-	if !c.quiet {
-		c.printOpen(open)
-		printRemarks(c, results)
 	}
 	return exitClean
 }

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"io/fs"
 	"path"
 	"path/filepath"
 	"runtime"
@@ -37,69 +38,42 @@ func (r *rendering) base(c *call, p *opened) (name string, own bool) {
 	return to, filepath.Clean(to) == name
 }
 
+// destination is where the documents of a run go to.
+type destination struct {
+	to, secretTo string // the folders of documents, and of secret ones
+	around       string // what the folder of the secret documents stands in
+	own          bool   // they are the project's own folders
+	secret       bool   // there are secret documents to write
+}
+
 // write puts the documents in place: all of them, or none when something stands against one.
 func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) int {
-	to, own := r.base(c, p)
-	if own && (r.overrides() || r.ask) {
-		return c.failed("one-off values (--layer, --input) must not be written to the project's own folder, which %s is: "+
-			"nothing was written", c.relative(to))
+	d := destination{}
+	d.to, d.own = r.base(c, p)
+	d.around = p.folder
+	if !d.own {
+		d.around = d.to
 	}
-	around := p.folder // what the folder of the secret documents stands in
-	if !own {
-		around = to
-	}
-	secretTo := filepath.Join(around, filepath.FromSlash(p.SecretOut))
-	for _, base := range []string{to, secretTo} {
-		if exists, folder, err := gate.Exists(base); err == nil && exists && !folder {
-			return c.failed("%s is a file, not a folder: nothing was written", c.relative(base))
-		}
-	}
-	if own && !gate.Within(p.folder, to) {
-		return c.failed("%s leads out of the project: nothing was written\n  write elsewhere with --to DIR",
-			c.relative(to))
-	}
-	if own && reservedName(p.folder, to) ||
-		reservedName(around, secretTo) && !strings.HasPrefix(p.SecretOut, ".knothole") {
-		return c.failed("%s leads into a folder of git or of the program: nothing was written", c.relative(to))
-	}
+	d.secretTo = filepath.Join(d.around, filepath.FromSlash(p.SecretOut))
 	options := folder.Options{Overwrite: r.overwrite, Partial: r.only != ""}
 	var targets []*target
-	secret := false
 	for i := range all {
-		targets = append(targets, &target{encoded: &all[i], base: to, files: all[i].plain, options: options})
+		targets = append(targets, &target{encoded: &all[i], base: d.to, files: all[i].plain, options: options})
 		if r.secrets {
 			options := options
 			options.Secret = true
-			targets = append(targets, &target{encoded: &all[i], base: secretTo, files: all[i].secret, options: options})
-			secret = secret || len(all[i].secret) > 0
+			targets = append(targets, &target{encoded: &all[i], base: d.secretTo, files: all[i].secret, options: options})
+			d.secret = d.secret || len(all[i].secret) > 0
 		}
 	}
-	if secret {
-		if !gate.Within(p.folder, secretTo) && own {
-			return c.failed("%s leads out of the project: nothing was written", c.relative(secretTo))
-		}
-		if gate.Same(to, secretTo) {
-			return c.failed("%s and %s are one folder: nothing was written\n"+
-				"  secret documents need a folder of their own", c.relative(to), c.relative(secretTo))
-		}
-		if status := c.checkIgnored(around, secretTo, p.SecretOut, targets); status != exitClean {
-			return status
-		}
+	if status := r.checkDestination(c, p, d, targets); status != exitClean {
+		return status
 	}
-	unlock, err := gate.Lock(to, 0o755,
-		func() { fmt.Fprintf(c.err, "waiting for another run that writes to %s\n", c.relative(to)) })
+	unlock, err := c.lock(d)
 	if err != nil {
 		return c.failed("%s: nothing was written", c.told(err))
 	}
 	defer unlock()
-	if secret {
-		unlock, err := gate.Lock(secretTo, 0o700,
-			func() { fmt.Fprintf(c.err, "waiting for another run that writes to %s\n", c.relative(secretTo)) })
-		if err != nil {
-			return c.failed("%s: nothing was written", c.told(err))
-		}
-		defer unlock()
-	}
 	if status := c.put(targets); status != exitClean {
 		return status
 	}
@@ -107,21 +81,70 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 		return exitClean
 	}
 	r.sum(c, all, targets)
-	if own {
+	if d.own {
 		var names []string
 		for _, e := range p.Environments {
 			names = append(names, e.Name)
 		}
-		for _, name := range folder.Strangers(to, names) {
+		for _, name := range folder.Strangers(d.to, names) {
 			fmt.Fprintf(c.err, "%s is left over from an environment that no longer exists; remove it\n",
-				c.relative(filepath.Join(to, name)))
+				c.relative(filepath.Join(d.to, name)))
 		}
 	}
-	fmt.Fprintf(c.err, "in %s (%.2f s)\n", c.relative(to), time.Since(start).Seconds())
-	if secret {
-		fmt.Fprintf(c.err, "secret documents in %s\n", c.relative(secretTo))
+	fmt.Fprintf(c.err, "in %s (%.2f s)\n", c.relative(d.to), time.Since(start).Seconds())
+	if d.secret {
+		fmt.Fprintf(c.err, "secret documents in %s\n", c.relative(d.secretTo))
 	}
 	return exitClean
+}
+
+// checkDestination says why nothing may be written to a destination, if that is so.
+func (r *rendering) checkDestination(c *call, p *opened, d destination, targets []*target) int {
+	if d.own && (r.overrides() || r.ask) {
+		return c.failed("one-off values (--layer, --input) must not be written to the project's own folder, which %s is: "+
+			"nothing was written", c.relative(d.to))
+	}
+	for _, base := range []string{d.to, d.secretTo} {
+		if exists, folder, err := gate.Exists(base); err == nil && exists && !folder {
+			return c.failed("%s is a file, not a folder: nothing was written", c.relative(base))
+		}
+	}
+	if d.own && !gate.Within(p.folder, d.to) {
+		return c.failed("%s leads out of the project: nothing was written\n  write elsewhere with --to DIR",
+			c.relative(d.to))
+	}
+	if d.own && reservedName(p.folder, d.to) ||
+		reservedName(d.around, d.secretTo) && !strings.HasPrefix(p.SecretOut, ".knothole") {
+		return c.failed("%s leads into a folder of git or of the program: nothing was written", c.relative(d.to))
+	}
+	switch {
+	case !d.secret:
+		return exitClean
+	case d.own && !gate.Within(p.folder, d.secretTo):
+		return c.failed("%s leads out of the project: nothing was written", c.relative(d.secretTo))
+	case gate.Same(d.to, d.secretTo):
+		return c.failed("%s and %s are one folder: nothing was written\n"+
+			"  secret documents need a folder of their own", c.relative(d.to), c.relative(d.secretTo))
+	}
+	return c.checkIgnored(d.around, d.secretTo, p.SecretOut, targets)
+}
+
+// lock keeps other runs away from a destination until unlock is called.
+func (c *call) lock(d destination) (unlock func(), err error) {
+	one := func(name string, mode fs.FileMode) (func(), error) {
+		return gate.Lock(name, mode,
+			func() { fmt.Fprintf(c.err, "waiting for another run that writes to %s\n", c.relative(name)) })
+	}
+	plain, err := one(d.to, 0o755)
+	if err != nil || !d.secret {
+		return plain, err
+	}
+	secret, err := one(d.secretTo, 0o700)
+	if err != nil {
+		plain()
+		return nil, err
+	}
+	return func() { secret(); plain() }, nil
 }
 
 // put prepares, stages and commits: what fails before the last leaves everything as it was.
@@ -140,7 +163,6 @@ func (c *call) put(targets []*target) int {
 		_ = group.Wait() // the errors are kept in the order of the environments
 		return errs
 	}
-	var refusals []*folder.Refusal
 	count := 0
 	for _, t := range targets {
 		count += len(t.files)
@@ -152,6 +174,7 @@ func (c *call) put(targets []*target) int {
 		return err
 	})
 	bar.stop()
+	var refusals []*folder.Refusal
 	for _, err := range errs {
 		var refusal *folder.Refusal
 		switch {
@@ -162,24 +185,7 @@ func (c *call) put(targets []*target) int {
 		}
 	}
 	if refusals != nil {
-		say := func(refusal *folder.Refusal, name, what string) {
-			fmt.Fprintf(c.err, "%s: error: %s [%s]\n", c.relative(filepath.Join(refusal.Folder, name)), what,
-				source.ForeignFile)
-		}
-		help := "move what is there"
-		for _, refusal := range refusals {
-			for _, name := range refusal.Changed {
-				say(refusal, name, "was not written by knothole, or was edited afterwards")
-				help = "move these files, or replace them with --overwrite"
-			}
-		}
-		for _, refusal := range refusals {
-			for _, b := range refusal.Blocked {
-				say(refusal, b.Path, b.By)
-			}
-		}
-		fmt.Fprintln(c.err, "nothing was written: "+help)
-		return exitFindings
+		return c.refuse(refusals)
 	}
 	count = 0
 	for _, t := range targets {
@@ -204,6 +210,28 @@ func (c *call) put(targets []*target) int {
 		}
 	}
 	return exitClean
+}
+
+// refuse says which files stand in the way.
+func (c *call) refuse(refusals []*folder.Refusal) int {
+	say := func(refusal *folder.Refusal, name, what string) {
+		fmt.Fprintf(c.err, "%s: error: %s [%s]\n", c.relative(filepath.Join(refusal.Folder, name)), what,
+			source.ForeignFile)
+	}
+	help := "move what is there"
+	for _, refusal := range refusals {
+		for _, name := range refusal.Changed {
+			say(refusal, name, "was not written by knothole, or was edited afterwards")
+			help = "move these files, or replace them with --overwrite"
+		}
+	}
+	for _, refusal := range refusals {
+		for _, b := range refusal.Blocked {
+			say(refusal, b.Path, b.By)
+		}
+	}
+	fmt.Fprintln(c.err, "nothing was written: "+help)
+	return exitFindings
 }
 
 // told returns what an error says, with the place named as seen from the working folder.
