@@ -271,15 +271,8 @@ func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value,
 	var outer []value.Origin
 	for _, a := range arguments {
 		outer = append(outer, a.Origin())
-		switch a.Kind() {
-		case value.List:
-			for _, x := range a.Elements() {
-				outer = append(outer, x.Origin())
-			}
-		case value.Record:
-			for _, x := range a.Values() {
-				outer = append(outer, x.Origin())
-			}
+		for _, x := range value.Parts(a) {
+			outer = append(outer, x.Origin())
 		}
 	}
 	all, made := r.computed(at, leaves(arguments)...), r.computed(at, outer...)
@@ -320,12 +313,7 @@ func leaves(values []value.Value) []value.Origin {
 			}
 			seen[id] = true
 		}
-		switch v.Kind() {
-		case value.List:
-			stack = append(stack, v.Elements()...)
-		case value.Record:
-			stack = append(stack, v.Values()...)
-		}
+		stack = append(stack, value.Parts(v)...)
 	}
 	return origins
 }

@@ -92,20 +92,13 @@ func (c *collector) choices(o value.Origin) {
 
 func (c *collector) value(v value.Value) {
 	c.origin(v.Origin())
-	var inner []value.Value
-	switch v.Kind() {
-	case value.List:
-		inner = v.Elements()
-	case value.Record:
-		inner = v.Values()
-	}
 	if id := v.Identity(); id != 0 {
 		if c.shared[id] {
 			return
 		}
 		c.shared[id] = true
 	}
-	for _, x := range inner {
+	for _, x := range value.Parts(v) {
 		c.value(x)
 	}
 }

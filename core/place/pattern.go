@@ -336,38 +336,15 @@ func (c *change) search(v value.Value, number int, path *Path) value.Value {
 		c.miss(TooDeep, number, path, v)
 		return v
 	}
-	result := v
-	switch v.Kind() {
-	case value.Record:
-		c.Spend(1 + copyCost*v.Len())
-		var values []value.Value
-		for i, x := range v.Values() {
-			if y := c.search(x, number, path.Field(v.Shape().Keys()[i])); y != x {
-				if values == nil {
-					values = slices.Clone(v.Values())
-				}
-				values[i] = y
-			}
-		}
-		if values != nil {
-			result = value.RecordOf(v.Shape(), values, v.Origin())
-		}
-	case value.List:
-		c.Spend(1 + copyCost*v.Len())
-		var elements []value.Value
-		for i, x := range v.Elements() {
-			if y := c.search(x, number, path.Index(i)); y != x {
-				if elements == nil {
-					elements = slices.Clone(v.Elements())
-				}
-				elements[i] = y
-			}
-		}
-		if elements != nil {
-			result = value.ListOf(elements, v.Origin())
-		}
-	default:
+	if v.Kind() != value.List && v.Kind() != value.Record {
 		return v
 	}
+	c.Spend(1 + copyCost*v.Len())
+	result := value.MapParts(v, func(i int, part value.Value) value.Value {
+		if v.Kind() == value.List {
+			return c.search(part, number, path.Index(i))
+		}
+		return c.search(part, number, path.Field(v.Shape().Keys()[i]))
+	})
 	return c.at(result, number+1, path, true)
 }

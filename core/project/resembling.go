@@ -219,28 +219,9 @@ func shownSafely(v value.Value, t types.Type, secret bool) value.Value {
 		if hidden[v.Origin()] {
 			return value.UnknownOf(value.String, value.Hidden, value.Secret, v.Origin())
 		}
-		return mapped(v, take)
+		return value.MapParts(v, func(_ int, x value.Value) value.Value { return take(x) })
 	}
 	return take(v)
-}
-
-// mapped returns a list or record with each of its parts changed.
-func mapped(v value.Value, change func(value.Value) value.Value) value.Value {
-	switch v.Kind() {
-	case value.List:
-		elements := make([]value.Value, v.Len())
-		for i, x := range v.Elements() {
-			elements[i] = change(x)
-		}
-		return value.ListOf(elements, v.Origin())
-	case value.Record:
-		values := make([]value.Value, v.Len())
-		for i, x := range v.Values() {
-			values[i] = change(x)
-		}
-		return value.RecordOf(v.Shape(), values, v.Origin())
-	}
-	return v
 }
 
 // suspects returns what may be a secret where a value does not fit its type: a field that a record with secret fields

@@ -355,7 +355,7 @@ func markedAt(v value.Value, hidden map[value.Origin]bool) value.Value {
 		if hidden[v.Origin()] {
 			return value.MarkAll(v, value.Secret)
 		}
-		return mapped(v, mark)
+		return value.MapParts(v, func(_ int, x value.Value) value.Value { return mark(x) })
 	}
 	return mark(v)
 }

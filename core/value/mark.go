@@ -1,6 +1,9 @@
 package value
 
-import "unsafe"
+import (
+	"slices"
+	"unsafe"
+)
 
 // Mark says what may not be done with a scalar. Lists and records bear none: they hold values that do.
 type Mark uint8
@@ -125,6 +128,37 @@ func Marks(values ...Value) Mark {
 	return all
 }
 
+// Parts returns the elements of a list or the values of a record; nil for others. They must not be changed.
+func Parts(v Value) []Value {
+	switch v.Kind() {
+	case List:
+		return v.Elements()
+	case Record:
+		return v.Values()
+	}
+	return nil
+}
+
+// MapParts returns a list or record with each of its parts changed; one in which nothing was is the same as before.
+func MapParts(v Value, change func(i int, part Value) Value) Value {
+	var changed []Value
+	for i, part := range Parts(v) {
+		if after := change(i, part); after != part {
+			if changed == nil {
+				changed = slices.Clone(Parts(v))
+			}
+			changed[i] = after
+		}
+	}
+	switch {
+	case changed == nil:
+		return v
+	case v.Kind() == List:
+		return ListOf(changed, v.Origin())
+	}
+	return RecordOf(v.Shape(), changed, v.Origin())
+}
+
 // Walk visits values and all that they hold, what is shared once, until visit returns false. It returns whether it
 // never did. It keeps its own stack, since values may nest deeper than calls.
 func Walk(values []Value, visit func(Value) bool) bool {
@@ -149,10 +183,7 @@ func Walk(values []Value, visit func(Value) bool) bool {
 		} else {
 			seen[id] = true
 		}
-		inner := v.Elements()
-		if v.Kind() == Record {
-			inner = v.Values()
-		}
+		inner := Parts(v)
 		for i := len(inner) - 1; i >= 0; i-- { // so that the first comes first
 			stack = append(stack, inner[i])
 		}
