@@ -14,6 +14,8 @@ type compiler struct {
 	module  *check.Module
 	// bare is an expression whose own passage into a type is left out, so that the caller can do it.
 	bare syntax.Expression
+	// once are the records and lists that are made once, with all that they say: they are what a declaration says.
+	once map[syntax.Expression]bool
 	// eachSlot is the place of the document of the each in hand.
 	eachSlot int
 }
@@ -25,16 +27,42 @@ func (c *compiler) declaration(d *declaration) {
 		d.body = c.data(o, tree)
 	case *syntax.Input:
 		if tree.Default != nil {
-			d.body = c.expression(tree.Default)
+			d.body = c.whole(tree.Default)
 		}
 	case *syntax.Let:
-		d.body = c.expression(tree.Value)
+		d.body = c.whole(tree.Value)
 	case *syntax.Output:
-		d.body = c.expression(tree.Value)
+		d.body = c.whole(tree.Value)
 	case *syntax.Document:
-		d.body = c.expression(tree.Value)
+		d.body = c.whole(tree.Value)
 		d.path = c.documentPath(tree.Path)
 	}
+}
+
+// whole compiles what a declaration says.
+func (c *compiler) whole(e syntax.Expression) code {
+	outer := c.once
+	defer func() { c.once = outer }()
+	c.once = map[syntax.Expression]bool{}
+	var note func(e syntax.Expression)
+	note = func(e syntax.Expression) {
+		switch e := e.(type) {
+		case *syntax.Paren:
+			note(e.Inner)
+		case *syntax.List:
+			c.once[e] = true
+			for _, element := range e.Elements {
+				note(element.Value)
+			}
+		case *syntax.Record:
+			c.once[e] = true
+			for _, entry := range e.Entries {
+				note(entry.Value)
+			}
+		}
+	}
+	note(e)
+	return c.expression(e)
 }
 
 // data is the contents of a data file, passed into its type.

@@ -71,6 +71,13 @@ func (c *compiler) list(e *syntax.List) code {
 		parts[i] = c.element(element)
 	}
 	o := origin(e)
+	if c.once[e] {
+		return func(f *frame) value.Value {
+			var s sink
+			f.each(len(parts), func(i int) { parts[i](f, &s) })
+			return value.ListOf(s.elements, o)
+		}
+	}
 	return func(f *frame) value.Value {
 		s := sink{elements: make([]value.Value, 0, len(parts))}
 		for _, part := range parts {

@@ -141,6 +141,13 @@ func (c *compiler) recordLiteral(e *syntax.Record) code {
 	for i, entry := range e.Entries {
 		parts[i] = c.entry(entry)
 	}
+	if c.once[e] {
+		return func(f *frame) value.Value {
+			var b entries
+			f.each(len(parts), func(i int) { parts[i](f, &b) })
+			return b.made(o)
+		}
+	}
 	return func(f *frame) value.Value {
 		var b entries
 		b.Grow(len(parts))
@@ -184,14 +191,20 @@ func (c *compiler) fixedRecord(e *syntax.Record) (code, bool) {
 	for i, entry := range e.Entries {
 		bodies[i] = c.expression(entry.Value)
 	}
-	o, at := origin(e), e.Place()
+	o, at, once := origin(e), e.Place(), c.once[e]
 	return func(f *frame) value.Value {
 		f.spend(1+len(bodies)*elementCost, at)
 		values := make([]value.Value, len(bodies))
-		for i, body := range bodies {
-			values[i] = body(f)
-			if f.recorder != nil {
-				values[i] = f.recorder.placed(values[i], e.Entries[i].Key.Span, e.Entries[i].Value.Place())
+		if once {
+			f.each(len(bodies), func(i int) { values[i] = bodies[i](f) })
+		} else {
+			for i, body := range bodies {
+				values[i] = body(f)
+			}
+		}
+		if f.recorder != nil {
+			for i, v := range values {
+				values[i] = f.recorder.placed(v, e.Entries[i].Key.Span, e.Entries[i].Value.Place())
 			}
 		}
 		return value.RecordOf(shape, values, o)

@@ -88,10 +88,10 @@ type notHeld struct{ reason string }
 
 // tests runs the test of a condition of a type. When it cannot be computed, reason says why, and it does not hold.
 func (t *thread) tests(test func() bool) (holds bool, reason string) {
-	depth, calls, frames, stack, outer := t.depth, len(t.calls), len(t.frames), len(t.stack), t.testing
+	before := *t
 	t.testing = true
 	defer func() {
-		t.testing = outer
+		t.testing = before.testing
 		problem := recover()
 		if problem == nil {
 			return
@@ -100,10 +100,38 @@ func (t *thread) tests(test func() bool) (holds bool, reason string) {
 		if !ok {
 			panic(problem)
 		}
-		t.depth, t.calls, t.frames, t.stack = depth, t.calls[:calls], t.frames[:frames], t.stack[:stack]
+		t.backTo(&before)
 		holds, reason = false, failed.reason
 	}()
 	return test(), ""
+}
+
+// backTo brings a thread back to where it was before something failed. What it has done still counts.
+func (t *thread) backTo(before *thread) {
+	steps := t.steps
+	*t = *before
+	t.steps = steps
+}
+
+// each runs all parts of something. One that fails does not keep the others from telling what is wrong with them; then
+// the whole fails.
+func (t *thread) each(parts int, run func(i int)) {
+	failed := false
+	for i := 0; i < parts && t.steps <= stepLimit; {
+		before := *t
+		if !guard(func() {
+			for ; i < parts; i++ {
+				run(i)
+			}
+		}) {
+			t.backTo(&before)
+			failed = true
+			i++
+		}
+	}
+	if failed {
+		panic(abort{})
+	}
 }
 
 // frame is what code runs on: the local values of a declaration or function.
