@@ -197,12 +197,12 @@ func TestFailures(t *testing.T) {
 // TestAllFailures: what is wrong with one part of a declaration does not hide what is wrong with another.
 func TestAllFailures(t *testing.T) {
 	for expression, want := range map[string]int{
-		`[n.nothing, n.p + 1, 1]`:                                   2,
-		`{ a: n.nothing, b: [1, n.p + 1], c: { d: n.list[3] } }`:    3,
-		`{ a: n.nothing, b: (n.p + 1)?, ...n.list[3], "${n.p}": 1 }`:  4,
-		`{ a: twice(n.p.x), b: twice(n.p.x), c: port(n.p.q * 500)}`: 3,
-		`{ a: (n.p + 1) + n.nothing }`:                              1, // the second needs the first
-		`for i in 3..5 -> n.list[i]`:                                1, // the same is wrong each time
+		`[n.nothing, n.p + 1, 1]`:                                    2,
+		`{ a: n.nothing, b: [1, n.p + 1], c: { d: n.list[3] } }`:     3,
+		`{ a: n.nothing, b: (n.p + 1)?, ...n.list[3], "${n.p}": 1 }`: 4,
+		`{ a: twice(n.p.x), b: twice(n.p.x), c: port(n.p.q * 500)}`:  3,
+		`{ a: (n.p + 1) + n.nothing }`:                               1, // the second needs the first
+		`for i in 3..5 -> n.list[i]`:                                 1, // the same is wrong each time
 	} {
 		_, findings := evaluated(t, declarations+"let v = "+expression+"\n")
 		require.Len(t, findings, want, "%s: %v", expression, findings)
