@@ -4,6 +4,9 @@ package data
 
 import (
 	"fmt"
+	"math"
+	"math/big"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -58,10 +61,15 @@ const (
 // Keys remembers where the keys stand under which values were read, by the place of the value.
 type Keys map[source.Pos]source.Pos
 
+// Numbers are the numbers that 64 bits do not hold, by the place of the value: in the data stands the nearest float.
+type Numbers map[source.Pos]*big.Rat
+
 // reader is what the readers of all formats share.
 type reader struct {
 	file     *source.File
 	keys     Keys
+	numbers  Numbers // nil when such numbers are refused
+	before   int     // lines of the file before the part that is read
 	findings source.Findings
 }
 
@@ -74,6 +82,34 @@ func (r *reader) fail(span source.Span, help, format string, arguments ...any) {
 	r.report(source.Finding{Code: source.BadData, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help})
 	panic(unreadable{})
 }
+
+// maxDigits is how long a number may be, and its exponent, of which the exact value is kept.
+const maxDigits = 1000
+
+// large is a number that 64 bits do not hold; text is how Go writes it.
+func (r *reader) large(text string, span source.Span, help, format string) value.Value {
+	exponent := 0
+	if at := strings.IndexAny(text, "eE"); at >= 0 && !strings.HasPrefix(strings.TrimLeft(text, "+-"), "0x") {
+		exponent, _ = strconv.Atoi(text[at+1:])
+	}
+	exact, ok := new(big.Rat), r.numbers != nil && len(text) <= maxDigits && max(exponent, -exponent) <= maxDigits
+	if ok {
+		exact, ok = exact.SetString(text)
+	}
+	if !ok {
+		r.fail(span, help, format, text)
+	}
+	r.numbers[span.Start] = exact
+	nearest, _ := exact.Float64()
+	return value.FloatOf(max(-math.MaxFloat64, min(nearest, math.MaxFloat64)), value.From(span.Start))
+}
+
+const (
+	tooLargeInt   = "%s is too large for an int of 64 bits"
+	tooLargeFloat = "%s is too large for a float of 64 bits"
+	notForCounts  = "put it in quotes if it is not for counting"
+	notNumber     = "put it in quotes if it is a string"
+)
 
 func (r *reader) duplicate(key string, at, first source.Span) {
 	r.report(source.Finding{
@@ -123,7 +159,14 @@ func (r *reader) tooDeep(at source.Span) {
 // Read reads one document of data. The origins of the values are their places in the file. keys is filled with the
 // places of the keys. What cannot be read is reported; the value is then Absent.
 func Read(file *source.File, format Format, keys Keys) (v value.Value, findings source.Findings) {
+	return ReadExact(file, format, keys, nil)
+}
+
+// ReadExact is Read that keeps numbers of any size: those that 64 bits do not hold are filled into numbers.
+func ReadExact(file *source.File, format Format, keys Keys, numbers Numbers) (v value.Value,
+	findings source.Findings) {
 	return read(file, keys, func(r *reader) value.Value {
+		r.numbers = numbers
 		r.bounded(format)
 		switch format {
 		case YAML:
@@ -139,10 +182,62 @@ func Read(file *source.File, format Format, keys Keys) (v value.Value, findings 
 
 // ReadStream reads a YAML file of any number of documents as a list of them; empty documents do not count.
 func ReadStream(file *source.File, keys Keys) (value.Value, source.Findings) {
+	return ReadStreamExact(file, keys, nil)
+}
+
+// ReadStreamExact is ReadStream that keeps numbers of any size, as ReadExact does.
+func ReadStreamExact(file *source.File, keys Keys, numbers Numbers) (value.Value, source.Findings) {
 	return read(file, keys, func(r *reader) value.Value {
+		r.numbers = numbers
 		r.bounded(YAML)
 		return value.ListOf(r.yamlStream(0), value.From(file.Pos(0)))
 	})
+}
+
+// ReadEach reads the documents of a YAML file one by one, so that one that cannot be read does not keep the others from
+// being read.
+func ReadEach(file *source.File, keys Keys, numbers Numbers) (documents []value.Value, findings source.Findings) {
+	all, findings := ReadStreamExact(file, keys, numbers)
+	if !findings.HasErrors() {
+		return all.Elements(), findings
+	}
+	if strings.HasPrefix(file.Text, "%") || strings.Contains(file.Text, "\n%") || findings[0].Code != source.BadData &&
+		findings[0].Code != source.DuplicateKey {
+		return nil, findings // directives, or more than can be read at all
+	}
+	findings = nil
+	lines := 0
+	for _, part := range splitDocuments(file.Text) {
+		list, found := read(file, keys, func(r *reader) value.Value {
+			r.numbers = numbers
+			return value.ListOf(r.yamlPart(part, lines, 0), 0)
+		})
+		findings = append(findings, found...)
+		if list.Kind() == value.List {
+			documents = append(documents, list.Elements()...)
+		}
+		lines += strings.Count(part, "\n")
+	}
+	return documents, findings
+}
+
+// splitDocuments cuts a stream of YAML before each line that begins a document (YAML 1.2.2 section 9.1.2).
+func splitDocuments(text string) []string {
+	var parts []string
+	begin := 0
+	for at := 0; at < len(text); {
+		end := len(text)
+		if next := strings.IndexByte(text[at:], '\n'); next >= 0 {
+			end = at + next + 1
+		}
+		if line := text[at:end]; at > begin && strings.HasPrefix(line, "---") &&
+			strings.IndexAny(line[3:]+" ", " \t\r\n") == 0 {
+			parts = append(parts, text[begin:at])
+			begin = at
+		}
+		at = end
+	}
+	return append(parts, text[begin:])
 }
 
 // ReadText reads a file as one text.

@@ -225,3 +225,20 @@ func TestFormatOf(t *testing.T) {
 		require.Equal(t, want != "", ok)
 	}
 }
+
+// TestReadEach: a document that cannot be read does not keep the others from being read, and all stand where they do.
+func TestReadEach(t *testing.T) {
+	set := source.NewSet()
+	file, err := set.Add("piers.yaml", []byte("a: 1\n---\nb: [\n---\n# nothing\n--- {c: 12345678901234567890123}\n---\nd: x: y\n"))
+	require.NoError(t, err)
+	numbers := data.Numbers{}
+	documents, findings := data.ReadEach(file, nil, numbers)
+	require.Len(t, documents, 2)
+	require.Len(t, findings, 2)
+	lines := func(p source.Pos) int { return set.Locate(p).Line }
+	require.Equal(t, 1, lines(documents[0].Get("a").Origin().Pos()))
+	number := documents[1].Get("c").Origin().Pos()
+	require.Equal(t, 6, lines(number))
+	require.Equal(t, "12345678901234567890123/1", numbers[number].String())
+	require.Equal(t, 8, lines(findings[1].Span.Start))
+}

@@ -152,13 +152,13 @@ func (j *jsonReader) number(text string, at source.Span) value.Value {
 	if strings.ContainsAny(text, ".eE") {
 		f, err := strconv.ParseFloat(text, 64)
 		if err != nil || math.IsInf(f, 0) {
-			j.fail(at, "put it in quotes if it is a string", "%s is too large for a float of 64 bits", text)
+			return j.large(text, at, notNumber, tooLargeFloat)
 		}
 		return value.FloatOf(f, value.From(at.Start))
 	}
 	i, err := strconv.ParseInt(text, 10, 64)
 	if err != nil {
-		j.fail(at, "put it in quotes if it is not for counting", "%s is too large for an int of 64 bits", text)
+		return j.large(text, at, notForCounts, tooLargeInt)
 	}
 	return value.IntOf(i, value.From(at.Start))
 }

@@ -289,7 +289,7 @@ func (t *tomlReader) value(n *unstable.Node, cursor *int, depth int) *tableEntry
 	case unstable.Integer:
 		i, err := strconv.ParseInt(strings.ReplaceAll(raw, "_", ""), 0, 64)
 		if err != nil {
-			t.fail(at, "put it in quotes if it is not for counting", "%s is too large for an int of 64 bits", raw)
+			return &tableEntry{value: t.large(strings.ReplaceAll(raw, "_", ""), at, notForCounts, tooLargeInt)}
 		}
 		return &tableEntry{value: value.IntOf(i, origin)}
 	case unstable.Float:

@@ -41,8 +41,12 @@ func (r *reader) yaml() value.Value {
 }
 
 // yamlStream reads the documents of a file; more than so many are an error, 0 stands for any number.
-func (r *reader) yamlStream(most int) []value.Value {
-	loader, err := yaml.NewLoader(strings.NewReader(r.file.Text))
+func (r *reader) yamlStream(most int) []value.Value { return r.yamlPart(r.file.Text, 0, most) }
+
+// yamlPart reads the documents of a part of a file, before which there are so many lines.
+func (r *reader) yamlPart(text string, lines, most int) []value.Value {
+	r.before = lines
+	loader, err := yaml.NewLoader(strings.NewReader(text))
 	if err != nil {
 		r.fail(r.file.Span(0, 0), "", "this is not YAML: %s", err)
 	}
@@ -58,7 +62,7 @@ func (r *reader) yamlStream(most int) []value.Value {
 			r.yamlMistake(err)
 		}
 		if most > 0 && len(documents) == most {
-			span := r.file.LineSpan(document.Line, document.Column)
+			span := r.file.LineSpan(document.Line+r.before, document.Column)
 			r.fail(span, "leave one document in the file, or read it with use stream",
 				"a second document begins here, but only one can be read")
 		}
@@ -81,6 +85,7 @@ func (r *reader) yamlMistake(err error) {
 	if mistake.ContextMark.Line > 0 && strings.Contains(mistake.Message, "end of stream") {
 		mark = mistake.ContextMark
 	}
+	mark.Line += r.before
 	span := r.file.LineSpan(mark.Line, mark.Column)
 	help := ""
 	switch message := mistake.Message; {
@@ -101,11 +106,12 @@ func (r *reader) yamlMistake(err error) {
 
 // at returns the place of a node.
 func (y *yamlReader) at(n *yaml.Node) source.Pos {
-	if n.Line < y.line || n.Line == y.line && n.Column < y.column {
+	line := n.Line + y.before
+	if line < y.line || line == y.line && n.Column < y.column {
 		y.line, y.column, y.offset = 1, 1, 0
 	}
 	text := y.file.Text
-	for y.line < n.Line {
+	for y.line < line {
 		end := strings.IndexByte(text[y.offset:], '\n')
 		if end < 0 {
 			break
@@ -301,11 +307,11 @@ func (y *yamlReader) plain(text string, at source.Pos) value.Value {
 	case yamlHex.MatchString(text):
 		base, digits = 16, text[2:]
 	case yamlOdd.MatchString(text):
-		y.fail(source.At(at), "put it in quotes if it is a string", "%s is not a number that can be computed with", text)
+		y.fail(source.At(at), notNumber, "%s is not a number that can be computed with", text)
 	case yamlFloat.MatchString(text):
 		f, err := strconv.ParseFloat(text, 64)
 		if err != nil || math.IsInf(f, 0) {
-			y.fail(source.At(at), "put it in quotes if it is a string", "%s is too large for a float of 64 bits", text)
+			return y.large(text, source.At(at), notNumber, tooLargeFloat)
 		}
 		return value.FloatOf(f, origin)
 	default:
@@ -313,8 +319,7 @@ func (y *yamlReader) plain(text string, at source.Pos) value.Value {
 	}
 	i, err := strconv.ParseInt(digits, base, 64)
 	if err != nil {
-		y.fail(source.At(at), "put it in quotes if it is not for counting", "%s is too large for an int of 64 bits",
-			text)
+		return y.large(text, source.At(at), notForCounts, tooLargeInt)
 	}
 	return value.IntOf(i, origin)
 }

@@ -90,4 +90,10 @@ const (
 	ForeignFile Code = "foreign-file"
 	// RenderedDiffers is what check --rendered finds.
 	RenderedDiffers Code = "rendered-differs"
+
+	// Schemas.
+	BadSchema    Code = "bad-schema"
+	BreaksSchema Code = "breaks-schema"
+	// NoSchema is a kind that the catalogue lacks.
+	NoSchema Code = "no-schema"
 )
