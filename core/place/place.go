@@ -39,6 +39,9 @@ type Path struct {
 // Field returns the path to a field.
 func (p *Path) Field(name string) *Path { return &Path{p, Step{Kind: Field, Name: name}} }
 
+// Sibling returns the path to another field of the record that a path leads into; p must not be empty.
+func (p *Path) Sibling(name string) *Path { return p.outer.Field(name) }
+
 // Index returns the path to an element.
 func (p *Path) Index(i int) *Path { return &Path{p, Step{Kind: Index, Index: i}} }
 

@@ -138,9 +138,9 @@ func (c *visit) sameKind(all [][]Problem, keyword string) bool {
 			c.fail(Missing, "add one of them", "one of the fields %s must be here", either(words))
 			c.out.problems[len(c.out.problems)-1].Field = all[0][0].Field
 		case kind == NotOneOf:
-			c.fail(NotOneOf, "", "expected one of %s, found %s", strings.Join(words, ", "), found(c.value))
+			c.fail(NotOneOf, "", "expected one of %s, found %s", strings.Join(words, ", "), c.found(c.value))
 		default:
-			c.fail(WrongType, all[0][0].Help, "expected %s, found %s", either(words), found(c.value))
+			c.fail(WrongType, all[0][0].Help, "expected %s, found %s", either(words), c.found(c.value))
 		}
 		c.asks(keyword)
 		return true
@@ -180,16 +180,21 @@ func tidy(problems []Problem) []Problem {
 	}
 	var kept []Problem
 	seen := map[at]bool{}
-	wrong := map[string]bool{} // where the type or the value is wrong
+	wrong := map[string]bool{} // where the type is wrong
+	meant := map[string]bool{} // fields that others were probably meant for
 	for _, p := range problems {
-		if p.Kind == WrongType {
+		switch {
+		case p.Kind == WrongType:
 			wrong[p.Path.Pointer()] = true
+		case p.Kind == Surplus && p.Meant != "":
+			meant[p.Path.Sibling(p.Meant).Pointer()] = true
 		}
 	}
 	for _, p := range problems {
 		pointer := p.Path.Pointer()
 		key := at{pointer, p.Value.Origin(), p.Message}
-		if seen[key] || p.Kind != WrongType && wrong[pointer] {
+		if seen[key] || p.Kind != WrongType && wrong[pointer] ||
+			p.Kind == Missing && meant[p.Path.Field(p.Field).Pointer()] {
 			continue
 		}
 		seen[key] = true

@@ -28,6 +28,7 @@ type Problem struct {
 	Path  *place.Path // of Value
 	Value value.Value // which is wrong; for a missing field the record that lacks it
 	Field string      // that is missing or surplus
+	Meant string      // the field that a surplus one was probably meant for; may be empty
 	// Message says what was expected and found, without the place; Help is the likely fix.
 	Message, Help string
 	Schema        value.Origin // the place in the schema that asks for it

@@ -199,7 +199,7 @@ func (c *visit) isOfType() bool {
 	if c.types == 0 || c.types&c.kindOf() != 0 {
 		return true
 	}
-	c.fail(WrongType, typeHelp(c.types, c.value), "expected %s, found %s", c.expected(), found(c.value))
+	c.fail(WrongType, typeHelp(c.types, c.value), "expected %s, found %s", c.expected(), c.found(c.value))
 	c.asks("type")
 	return false
 }
@@ -207,7 +207,7 @@ func (c *visit) isOfType() bool {
 // expected says what is expected in place of a value of another type.
 func (c *visit) expected() string {
 	if n := len(c.enum); n > 0 && n <= fewValues {
-		return "one of " + c.enumText()
+		return c.enumText()
 	}
 	return c.types.words()
 }
@@ -220,15 +220,22 @@ func (c *visit) enumText() string {
 	for _, x := range c.enum {
 		texts = append(texts, x.Show(40))
 	}
-	if len(texts) > fewValues {
-		return strings.Join(texts[:fewValues], ", ") + fmt.Sprintf(" and %d more", len(texts)-fewValues)
+	switch {
+	case len(texts) == 1:
+		return texts[0]
+	case len(texts) > fewValues:
+		return "one of " + strings.Join(texts[:fewValues], ", ") + fmt.Sprintf(" and %d more", len(texts)-fewValues)
 	}
-	return strings.Join(texts, ", ")
+	return "one of " + strings.Join(texts, ", ")
 }
 
 // found shows a value that was found.
-func found(v value.Value) string {
+func (c *visit) found(v value.Value) string {
 	switch v.Kind() {
+	case value.Float:
+		if large, ok := c.numbers[v.Origin().Pos()]; ok {
+			return numberText(large)
+		}
 	case value.List:
 		return "a list of " + source.Count(v.Len(), "element")
 	case value.Record:
@@ -280,12 +287,12 @@ func (c *visit) values() {
 				help = source.DidYouMean(near)
 			}
 		}
-		c.fail(NotOneOf, help, "expected one of %s, found %s", c.enumText(), found(c.value))
+		c.fail(NotOneOf, help, "expected %s, found %s", c.enumText(), c.found(c.value))
 		c.asks("enum")
 		return
 	}
 	if !c.constant.IsAbsent() && key != keyOf(c.constant, c.store.numbers) {
-		c.fail(NotOneOf, "", "expected %s, found %s", c.constant.Show(60), found(c.value))
+		c.fail(NotOneOf, "", "expected %s, found %s", c.constant.Show(60), c.found(c.value))
 		c.asks("const")
 	}
 }
@@ -311,7 +318,7 @@ func (c *visit) number() {
 			order = -order
 		}
 		if order < 0 || order == 0 && orEqual {
-			c.fail(Limit, "", "it must be %s %s, found %s", words, l.text, found(v))
+			c.fail(Limit, "", "it must be %s %s, found %s", words, l.text, c.found(v))
 			c.asks(keyword)
 		}
 	}
@@ -321,7 +328,7 @@ func (c *visit) number() {
 	below(c.exclusiveMin, exclusive[0], true, "more than")
 	below(c.exclusiveMax, exclusive[1], true, "less than")
 	if c.multipleOf != nil && !c.multipleOf.divides(v, c.numbers) {
-		c.fail(Limit, "", "it must be a multiple of %s, found %s", c.multipleOf.text, found(v))
+		c.fail(Limit, "", "it must be a multiple of %s, found %s", c.multipleOf.text, c.found(v))
 		c.asks("multipleOf")
 	}
 }
@@ -332,11 +339,11 @@ func (c *visit) text() {
 		c.counted(utf8.RuneCountInString(text), c.minLength, c.maxLength, "Length", "character")
 	}
 	if c.pattern != nil && !c.pattern.MatchString(text) {
-		c.fail(Form, "", "it must match the pattern %s, found %s", c.patternText, found(c.value))
+		c.fail(Form, "", "it must match the pattern %s, found %s", c.patternText, c.found(c.value))
 		c.asks("pattern")
 	}
 	if c.format != nil && !c.format.holds(text) {
-		c.fail(Form, "", "expected %s, found %s", c.format.what, found(c.value))
+		c.fail(Form, "", "expected %s, found %s", c.format.what, c.found(c.value))
 		c.asks("format")
 	}
 }
@@ -487,11 +494,11 @@ func (c *visit) forbidden() {
 	case c.value.Kind() == value.Record && len(rules.required) > 1:
 		what = "the fields " + source.Quoted(rules.required) + " must not be here together"
 	case rules.enum != nil || !rules.constant.IsAbsent():
-		what = "it must not be " + found(c.value)
+		what = "it must not be " + c.found(c.value)
 	case rules.types != 0:
 		what = "it must not be " + rules.types.words()
 	case rules.pattern != nil:
-		what = fmt.Sprintf("it must not match the pattern %s, found %s", rules.patternText, found(c.value))
+		what = fmt.Sprintf("it must not match the pattern %s, found %s", rules.patternText, c.found(c.value))
 	case rules.title != "":
 		what = "it must not be " + rules.title
 	}
@@ -662,15 +669,15 @@ func (c *visit) surplus(key string, v value.Value, keyword string) {
 		return
 	}
 	names := c.known()
-	help := "it has no fields at all"
+	help, meant := "it has no fields at all", ""
 	if near, ok := source.Nearest(key, names); ok && c.value.Get(near).IsAbsent() {
-		help = source.DidYouMean(near)
+		help, meant = source.DidYouMean(near), near
 	} else if len(names) > 0 {
 		help = "it has " + someOf(names)
 	} else if len(c.patternProperties) > 0 {
 		help = "the names of its fields match " + c.patternProperties[0].text
 	}
-	p := Problem{Kind: Surplus, Path: c.path.Field(key), Value: v, Field: key,
+	p := Problem{Kind: Surplus, Path: c.path.Field(key), Value: v, Field: key, Meant: meant,
 		Message: fmt.Sprintf("there is no field %q here", key), Help: help, Schema: c.schema.raw.Origin(),
 		Description: c.description}
 	c.out.add(p)
@@ -730,14 +737,7 @@ func (c *visit) missing() {
 				p.Help = "add it: " + types.words()
 			}
 			if enum := (&visit{rules: s.compiled()}); len(enum.enum) > 0 {
-				p.Help = "add it: one of " + enum.enumText()
-			}
-		}
-		for _, given := range c.value.Shape().Keys() {
-			if _, known := c.properties[given]; !known && len(c.properties) > 0 {
-				if near, ok := source.Nearest(given, []string{name}); ok && near == name {
-					p.Help = fmt.Sprintf("was %q meant to be it?", given)
-				}
+				p.Help = "add it: " + enum.enumText()
 			}
 		}
 		c.out.add(p)

@@ -1,0 +1,92 @@
+package schema
+
+import (
+	"net/url"
+
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// Mistakes returns what is wrong with a schema and all in it: what its metaschema does not allow, references that lead
+// nowhere, patterns that cannot be used. Schemas in other documents to which it refers are not looked at.
+func (s *Schema) Mistakes() source.Findings {
+	var findings source.Findings
+	if meta := s.store.metaschemaOf(s.resource); meta != nil {
+		for _, p := range meta.Validate(s.raw, s.store.numbers).Problems {
+			findings.Add(p.inSchema())
+		}
+	}
+	if findings.HasErrors() {
+		return findings // what is not a schema cannot be compiled
+	}
+	seen := map[*Schema]bool{}
+	var look func(s *Schema)
+	look = func(s *Schema) {
+		if seen[s] {
+			return
+		}
+		seen[s] = true
+		findings = append(findings, s.compiled().findings...)
+		for _, inner := range s.inner() {
+			look(inner)
+		}
+	}
+	look(s)
+	return findings
+}
+
+// inSchema is a problem that a metaschema has with a schema.
+func (p Problem) inSchema() source.Finding {
+	message := p.Message
+	if text := p.Path.String(); text != "" {
+		message = text + ": " + message
+	}
+	return source.Finding{Code: source.BadSchema, Span: source.At(p.Value.Origin().Pos()), Message: message, Help: p.Help}
+}
+
+// metaschemaOf returns the schema of the schemas of a dialect.
+func (s *Store) metaschemaOf(r *resource) *Schema {
+	address := DefaultDialect
+	if name := r.root.Kind(); name == value.Record {
+		if named := r.root.Get("$schema"); named.Kind() == value.String && !r.unknownDialect {
+			address = named.Text()
+		}
+	}
+	uri, err := url.Parse(address)
+	if err != nil {
+		return nil
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	meta := s.load(uri, nil)
+	if meta == nil {
+		return nil
+	}
+	return s.schema(meta.root, meta)
+}
+
+// inner returns the schemas that stand in a schema.
+func (s *Schema) inner() []*Schema {
+	var all []*Schema
+	if s.raw.Kind() != value.Record {
+		return nil
+	}
+	dialect := s.resource.dialect
+	for i, key := range s.raw.Shape().Keys() {
+		a, ok := applicators[key]
+		if !ok || dialect.version < a.from || dialect.version > a.to {
+			continue
+		}
+		v := s.raw.Values()[i]
+		if a.holds == oneSchema || a.holds == oneOrList && v.Kind() != value.List {
+			all = append(all, s.store.part(v, s.resource))
+			continue
+		}
+		for _, part := range value.Parts(v) {
+			if a.holds != mixedMap || part.Kind() != value.List {
+				all = append(all, s.store.part(part, s.resource))
+			}
+		}
+	}
+	return all
+}
