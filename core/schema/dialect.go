@@ -32,11 +32,20 @@ const (
 type dialect struct {
 	version      int
 	vocabularies vocabulary
+	// openAPI says that the schema objects are those of OpenAPI 3.0, as definitions of custom resources carry them.
+	openAPI bool
 }
+
+// openAPI is the dialect of OpenAPI 3.0.3, section 4.7.24, with the extensions of custom resource definitions. It is
+// draft 4 with other words.
+var openAPI = &dialect{version: draft4, vocabularies: everything, openAPI: true}
 
 // idKeyword is the keyword that names a schema.
 func (d *dialect) idKeyword() string {
-	if d.version == draft4 {
+	switch {
+	case d.openAPI:
+		return "" // nothing has an address
+	case d.version == draft4:
 		return "id"
 	}
 	return "$id"
@@ -53,11 +62,11 @@ const DefaultDialect = "https://json-schema.org/draft/2020-12/schema"
 
 // dialects are the known ones, by the address of their metaschema without an empty fragment.
 var dialects = map[string]*dialect{
-	"http://json-schema.org/draft-04/schema":       {draft4, everything},
-	"http://json-schema.org/draft-06/schema":       {draft6, everything},
-	"http://json-schema.org/draft-07/schema":       {draft7, everything},
-	"https://json-schema.org/draft/2019-09/schema": {draft2019, everything},
-	DefaultDialect: {draft2020, everything},
+	"http://json-schema.org/draft-04/schema":       {version: draft4, vocabularies: everything},
+	"http://json-schema.org/draft-06/schema":       {version: draft6, vocabularies: everything},
+	"http://json-schema.org/draft-07/schema":       {version: draft7, vocabularies: everything},
+	"https://json-schema.org/draft/2019-09/schema": {version: draft2019, vocabularies: everything},
+	DefaultDialect: {version: draft2020, vocabularies: everything},
 }
 
 // vocabularies are those of the newer dialects, by their addresses.

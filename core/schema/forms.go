@@ -57,10 +57,7 @@ func (c *visit) namesOf(forms []*Schema) string {
 }
 
 func (c *visit) nameOf(s *Schema) string {
-	r := s.compiled()
-	for r.title == "" && r.ref != nil && r.types == 0 && r.required == nil {
-		r = r.ref.compiled()
-	}
+	r := s.told()
 	switch {
 	case r.title != "":
 		return r.title
@@ -104,6 +101,12 @@ func (c *visit) noForm(forms []*Schema, keyword string) {
 	}
 	at := slices.IndexFunc(all, func(p []Problem) bool { return &p[0] == &nearest[0] })
 	for _, p := range nearest {
+		if p.Path == c.path && p.Description == "" {
+			p.Description = c.description
+		}
+		if p.Kind == Form && p.Description != "" {
+			p.Help = firstSentence(p.Description)
+		}
 		if p.Help == "" {
 			p.Help = fmt.Sprintf("of %d forms that are allowed, the nearest is %s", len(forms), c.nameOf(forms[at]))
 		}

@@ -1,7 +1,10 @@
 package schema
 
 import (
+	"strings"
+
 	"knothole/core/place"
+	"knothole/core/source"
 	"knothole/core/value"
 )
 
@@ -31,11 +34,55 @@ type Problem struct {
 	Meant string      // the field that a surplus one was probably meant for; may be empty
 	// Message says what was expected and found, without the place; Help is the likely fix.
 	Message, Help string
-	Schema        value.Origin // the place in the schema that asks for it
-	Description   string       // what the schema says of the value; may be empty
+	// Warning says that the value is taken as it is, but hardly as it was meant.
+	Warning     bool
+	Schema      value.Origin // the place in the schema that asks for it
+	Description string       // what the schema says of the value; may be empty
 }
 
 // sink takes problems. A nil sink is the first look, which asks only whether there are any.
 type sink struct{ problems []Problem }
 
 func (s *sink) add(p Problem) { s.problems = append(s.problems, p) }
+
+// Finding returns the problem as a finding about a document, which may have a name. At returns the place of a value;
+// key that of the key under which what stands at a place stands, no place for none.
+func (p Problem) Finding(document string, data value.Value, at func(value.Origin) source.Pos,
+	key func(source.Pos) source.Pos) source.Finding {
+	pos := at(p.Value.Origin())
+	if p.Kind == Surplus || p.Kind == Missing {
+		if k := key(pos); k.IsValid() {
+			pos = k
+		}
+	}
+	f := source.Finding{Code: source.BreaksSchema, Span: source.At(pos), Message: p.Message, Help: p.Help}
+	if p.Warning {
+		f.Severity = source.Warning
+	}
+	for _, where := range []string{new(place.Namer).Path(data, p.Path).String(), document} {
+		if where != "" {
+			f.Message = where + ": " + f.Message
+		}
+	}
+	if p.Schema.Pos().IsValid() {
+		text := "the schema asks for it here"
+		if p.Description != "" {
+			text = firstSentence(p.Description)
+		}
+		f.Related = append(f.Related, source.Related{Span: source.At(p.Schema.Pos()), Text: text})
+	}
+	return f
+}
+
+// firstSentence returns the beginning of a description, which may be long.
+func firstSentence(text string) string {
+	text = strings.Join(strings.Fields(text), " ")
+	if sentence, _, ok := strings.Cut(text, ". "); ok {
+		text = sentence
+	}
+	const most = 120
+	if runes := []rune(text); len(runes) > most {
+		text = string(runes[:most]) + "…"
+	}
+	return strings.TrimSuffix(text, ".")
+}

@@ -16,8 +16,10 @@ type Schema struct {
 	store    *Store
 	raw      value.Value
 	resource *resource
-	once     sync.Once
-	rules    *rules
+	// loose says that fields which it does not name may be there, in OpenAPI.
+	loose bool
+	once  sync.Once
+	rules *rules
 }
 
 // rules are what a schema asks for.
@@ -71,6 +73,18 @@ type rules struct {
 	containsSees bool
 
 	title, description string
+	fallback           value.Value // the default; Absent for none
+
+	*extended
+}
+
+// extended is what the schema objects of custom resource definitions say besides; nil in other dialects.
+type extended struct {
+	structural bool // fields that are not named are dropped
+	embedded   bool // the value is an object with a kind of its own
+	nullable   bool
+	listKeys   []string // by which elements are known
+	isSet      bool     // of scalars
 }
 
 type patternProperty struct {
@@ -137,11 +151,26 @@ func (s *Schema) compiled() *rules {
 	return s.rules
 }
 
+// told returns what a schema says of a value: the schema itself, or what it only refers to.
+func (s *Schema) told() *rules {
+	r := s.compiled()
+	for range maxReferences {
+		if r.ref == nil || r.types != 0 || r.enum != nil || r.properties != nil || r.description != "" {
+			break
+		}
+		r = r.ref.compiled()
+	}
+	return r
+}
+
+// maxReferences is how many references are followed that say nothing themselves.
+const maxReferences = 20
+
 // Title and Description are what a schema says of itself; empty for none.
-func (s *Schema) Title() string { return s.compiled().title }
+func (s *Schema) Title() string { return s.told().title }
 
 // Description is what a schema says of what it describes; empty for none.
-func (s *Schema) Description() string { return s.compiled().description }
+func (s *Schema) Description() string { return s.told().description }
 
 // Origin is the place of the schema.
 func (s *Schema) Origin() value.Origin { return s.raw.Origin() }
@@ -171,7 +200,7 @@ func (c *compiler) compile() {
 		name := c.raw.Get("$schema")
 		c.report(name, "known are "+strings.Join(Dialects(), ", "), "the dialect %s is not known", name.Text())
 	}
-	r.title, r.description = c.text("title"), c.text("description")
+	r.title, r.description, r.fallback = c.text("title"), c.text("description"), c.raw.Get("default")
 	if ref := c.keyword("$ref", draft4); ref.Kind() == value.String {
 		r.ref = c.reference(ref)
 		if c.resource.dialect.refAlone() {
@@ -190,6 +219,9 @@ func (c *compiler) compile() {
 	}
 	if c.resource.dialect.has(validation) {
 		c.assertions()
+	}
+	if c.resource.dialect.openAPI {
+		c.extend()
 	}
 	if name := c.text("format"); name != "" {
 		asserted := !c.store.FormatsAreNotes || c.resource.dialect.has(assertedFormats)
@@ -245,14 +277,26 @@ func (c *compiler) schemaAt(name string, since int) *Schema {
 	if v.IsAbsent() {
 		return nil
 	}
-	return c.store.part(v, c.resource)
+	return c.store.within(v, c.Schema)
 }
 
+// schemasAt returns the schemas in a list, each about a part of the value.
 func (c *compiler) schemasAt(name string, since int) []*Schema {
 	var all []*Schema
 	if v := c.keyword(name, since); v.Kind() == value.List {
 		for _, x := range v.Elements() {
-			all = append(all, c.store.part(x, c.resource))
+			all = append(all, c.store.within(x, c.Schema))
+		}
+	}
+	return all
+}
+
+// formsAt returns the schemas in a list, each about the value itself.
+func (c *compiler) formsAt(name string) []*Schema {
+	var all []*Schema
+	if v := c.raw.Get(name); v.Kind() == value.List {
+		for _, x := range v.Elements() {
+			all = append(all, c.store.beside(x, c.resource))
 		}
 	}
 	return all
@@ -260,8 +304,10 @@ func (c *compiler) schemasAt(name string, since int) []*Schema {
 
 func (c *compiler) applicators() {
 	r := c.rules
-	r.allOf, r.anyOf, r.oneOf = c.schemasAt("allOf", draft4), c.schemasAt("anyOf", draft4), c.schemasAt("oneOf", draft4)
-	r.not = c.schemaAt("not", draft4)
+	r.allOf, r.anyOf, r.oneOf = c.formsAt("allOf"), c.formsAt("anyOf"), c.formsAt("oneOf")
+	if v := c.raw.Get("not"); !v.IsAbsent() {
+		r.not = c.store.beside(v, c.resource)
+	}
 	if r.condition = c.schemaAt("if", draft7); r.condition != nil {
 		r.then, r.otherwise = c.schemaAt("then", draft7), c.schemaAt("else", draft7)
 	}
@@ -290,14 +336,14 @@ func (c *compiler) ofObjects() {
 		r.names = all.Shape().Keys()
 		r.properties = make(map[string]*Schema, len(r.names))
 		for i, name := range r.names {
-			r.properties[name] = c.store.part(all.Values()[i], c.resource)
+			r.properties[name] = c.store.within(all.Values()[i], c.Schema)
 		}
 	}
 	if all := c.raw.Get("patternProperties"); all.Kind() == value.Record {
 		for i, text := range all.Shape().Keys() {
 			if pattern := c.pattern(text, all.Values()[i]); pattern != nil {
 				r.patternProperties = append(r.patternProperties,
-					patternProperty{pattern, text, c.store.part(all.Values()[i], c.resource)})
+					patternProperty{pattern, text, c.store.within(all.Values()[i], c.Schema)})
 			}
 		}
 	}
@@ -314,7 +360,7 @@ func (c *compiler) ofObjects() {
 				d.names = texts(v)
 				r.dependentRequired = append(r.dependentRequired, d)
 			} else {
-				d.schema = c.store.part(v, c.resource)
+				d.schema = c.store.beside(v, c.resource)
 				r.dependentSchemas = append(r.dependentSchemas, d)
 			}
 		}

@@ -72,6 +72,16 @@ func (s *Store) Add(uri string, d Document) *Schema {
 	return s.schema(r.root, r)
 }
 
+// AddOpenAPI adds a document whose schemas are objects of OpenAPI 3.0, as custom resource definitions carry them.
+func (s *Store) AddOpenAPI(uri string, d Document) *Schema {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	base := &url.URL{Scheme: fileScheme, Path: uri}
+	s.documents[base.String()] = true
+	r := s.add(base, d, openAPI)
+	return s.schema(r.root, r)
+}
+
 // add scans a document for the resources in it.
 func (s *Store) add(base *url.URL, d Document, of *dialect) *resource {
 	for at, n := range d.Numbers {
@@ -86,7 +96,7 @@ func (s *Store) add(base *url.URL, d Document, of *dialect) *resource {
 func (s *Store) resource(base *url.URL, root value.Value, of *dialect) *resource {
 	r := &resource{uri: base, root: root, dialect: of, anchors: map[string]value.Value{},
 		dynamic: map[string]value.Value{}}
-	if root.Kind() == value.Record {
+	if root.Kind() == value.Record && (of == nil || !of.openAPI) {
 		if name := root.Get("$schema"); name.Kind() == value.String {
 			r.dialect = s.dialect(name.Text())
 			r.unknownDialect = r.dialect == nil
@@ -153,6 +163,9 @@ func (s *Store) load(uri *url.URL, of *dialect) *resource {
 			panic(fmt.Sprintf("the embedded %s cannot be read: %s", name, findings[0].Message))
 		}
 		return s.add(base, Document{Root: root}, nil)
+	}
+	if d, ok := s.builtInDocument(base); ok {
+		return s.add(base, d, openAPI)
 	}
 	if s.Load == nil {
 		return nil
@@ -263,6 +276,25 @@ func (s *Store) schema(v value.Value, r *resource) *Schema {
 		known = &Schema{store: s, raw: v, resource: r}
 		s.schemas[v.Origin()] = known
 	}
+	return known
+}
+
+// beside returns a schema about the same value as another: in OpenAPI only the one around it says which fields there
+// are.
+func (s *Store) beside(v value.Value, r *resource) *Schema {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	known := s.schema(v, r)
+	known.loose = true
+	return known
+}
+
+// within returns a schema about a part of what another is about.
+func (s *Store) within(v value.Value, of *Schema) *Schema {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	known := s.schema(v, of.resource)
+	known.loose = known.loose || of.loose
 	return known
 }
 

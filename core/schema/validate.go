@@ -22,7 +22,7 @@ type Result struct {
 
 // Validate validates a value. Numbers are those in it that 64 bits do not hold; nil for none.
 func (s *Schema) Validate(v value.Value, numbers data.Numbers) *Result {
-	r := &run{store: s.store, numbers: numbers, result: &Result{}}
+	r := &run{store: s.store, top: s, numbers: numbers, result: &Result{}}
 	start := &scope{resource: s.resource}
 	if !r.check(s, v, nil, start, nil, nil, nil) {
 		out := &sink{}
@@ -35,6 +35,7 @@ func (s *Schema) Validate(v value.Value, numbers data.Numbers) *Result {
 // run is one validation.
 type run struct {
 	store   *Store
+	top     *Schema // of the whole
 	numbers data.Numbers
 	result  *Result
 	// open counts what was passed over since it is not known.
@@ -97,6 +98,7 @@ type visit struct {
 	seen   *evaluated // nil when nobody asks
 	out    *sink      // nil at the first look
 	failed bool
+	isTop  bool // the value is the whole that is validated
 	// unsure says that a schema beside failed, so that what was looked at is not known.
 	unsure bool
 }
@@ -115,7 +117,7 @@ func (r *run) check(s *Schema, v value.Value, path *place.Path, in *scope, at *h
 		r.open++
 		return true
 	}
-	c := &visit{run: r, rules: rules, schema: s, value: v, path: path, scope: in.in(s.resource), here: at, seen: seen,
+	c := &visit{run: r, rules: rules, schema: s, value: v, path: path, isTop: s == r.top, scope: in.in(s.resource), here: at, seen: seen,
 		out: out}
 	outer := seen
 	if rules.unevaluatedItems != nil || rules.unevaluatedProperties != nil {
@@ -215,9 +217,10 @@ func (c *visit) expected() string {
 // fewValues is how many values are listed where one of them must be.
 const fewValues = 12
 
-func (c *visit) enumText() string {
-	texts := make([]string, 0, len(c.enum))
-	for _, x := range c.enum {
+// enumText says which values are allowed.
+func (r *rules) enumText() string {
+	texts := make([]string, 0, len(r.enum))
+	for _, x := range r.enum {
 		texts = append(texts, x.Show(40))
 	}
 	switch {
@@ -542,6 +545,9 @@ func (c *visit) list() {
 			c.asks("uniqueItems")
 		}
 	}
+	if c.extended != nil {
+		c.extensions()
+	}
 	for i, x := range elements {
 		s := c.items
 		if i < len(c.prefix) {
@@ -638,6 +644,12 @@ func (c *visit) record() {
 				c.inner(p.schema, values[i], c.field(key))
 			}
 		}
+		if !known && c.extended != nil && c.structural {
+			if !c.isImplied(key) {
+				c.surplus(key, values[i], "properties")
+			}
+			continue
+		}
 		if !known && c.additional != nil {
 			known = true
 			c.other(c.additional, key, values[i], "additionalProperties")
@@ -652,6 +664,11 @@ func (c *visit) record() {
 	if c.propertyNames != nil {
 		c.fieldNames(keys)
 	}
+}
+
+// isImplied reports whether a field is there without being named: at the top of an object with a kind.
+func (c *visit) isImplied(key string) bool {
+	return (c.embedded || c.isTop) && slices.Contains(implied, key)
 }
 
 // other checks a field that is not among those that are named.
@@ -732,12 +749,13 @@ func (c *visit) missing() {
 		p := Problem{Kind: Missing, Path: c.path, Value: c.value, Field: name, Help: "add it", Schema: c.schema.raw.Origin(),
 			Message: fmt.Sprintf("the field %q is missing%s", name, because)}
 		if s := c.properties[name]; s != nil {
-			p.Description = s.Description()
-			if types := s.compiled().types; types != 0 {
-				p.Help = "add it: " + types.words()
-			}
-			if enum := (&visit{rules: s.compiled()}); len(enum.enum) > 0 {
-				p.Help = "add it: " + enum.enumText()
+			rules := s.told()
+			p.Description = rules.description
+			switch {
+			case rules.enum != nil:
+				p.Help = "add it: " + rules.enumText()
+			case rules.types != 0:
+				p.Help = "add it: " + rules.types.words()
 			}
 		}
 		c.out.add(p)

@@ -1,0 +1,82 @@
+package schema
+
+import (
+	"embed"
+	"fmt"
+	"net/url"
+	"strings"
+
+	"knothole/core/data"
+)
+
+// The kinds that are built in stand in the folder kinds: for each version of an interface, its kinds; beside them what
+// they have in common. They are read when one of them is asked for.
+
+//go:embed kinds
+var kindFiles embed.FS
+
+// builtInFiles are the files by the versions of interfaces that they have.
+var builtInFiles = map[string]string{
+	"v1": "core", "apps/v1": "apps", "batch/v1": "batch", "autoscaling/v1": "autoscaling",
+	"autoscaling/v2": "autoscaling", "networking.k8s.io/v1": "networking", "policy/v1": "policy",
+	"rbac.authorization.k8s.io/v1": "rbac", "storage.k8s.io/v1": "storage", "scheduling.k8s.io/v1": "scheduling",
+}
+
+// ofCluster are the kinds that stand in no name space.
+var ofCluster = map[string]bool{"Namespace": true, "IngressClass": true, "ClusterRole": true, "ClusterRoleBinding": true,
+	"StorageClass": true, "PriorityClass": true}
+
+// builtInScheme is that of the addresses of what is built in.
+const builtInScheme = "knothole"
+
+// builtInDocument reads an embedded document; ok is false when there is none.
+func (s *Store) builtInDocument(uri *url.URL) (d Document, ok bool) {
+	name := strings.TrimPrefix(uri.Path, "/")
+	text, err := kindFiles.ReadFile(name)
+	if err != nil || uri.Scheme != builtInScheme {
+		return Document{}, false
+	}
+	file, err := s.Sources.Add("knothole:"+name, text)
+	if err != nil {
+		return Document{}, false
+	}
+	root, findings := data.Read(file, data.YAML, nil)
+	if findings.HasErrors() {
+		panic(fmt.Sprintf("the embedded %s cannot be read: %s", name, findings[0].Message))
+	}
+	return Document{Root: root}, true
+}
+
+// builtIn returns a kind that is built in; nil when there is none. The catalogue is locked.
+func (c *Catalogue) builtIn(apiVersion, name string) *Kind {
+	c.readBuiltIn(apiVersion)
+	return c.kinds[apiVersion+"/"+name]
+}
+
+// readBuiltIn adds the kinds of a version that are built in, unless the project has its own.
+func (c *Catalogue) readBuiltIn(apiVersion string) {
+	file, ok := builtInFiles[apiVersion]
+	if !ok || c.read[apiVersion] {
+		return
+	}
+	c.read[apiVersion] = true
+	c.Store.mu.Lock()
+	r := c.Store.load(&url.URL{Scheme: builtInScheme, Path: "/kinds/" + file + ".yaml"}, openAPI)
+	c.Store.mu.Unlock()
+	kinds := r.root.Get(apiVersion)
+	for i, name := range kinds.Shape().Keys() {
+		k := &Kind{APIVersion: apiVersion, Name: name, Schema: c.Store.part(kinds.Values()[i], r), Scope: "Namespaced"}
+		if ofCluster[name] {
+			k.Scope = "Cluster"
+		}
+		if _, own := c.kinds[k.Key()]; !own {
+			c.kinds[k.Key()] = k
+		}
+	}
+}
+
+func (c *Catalogue) allBuiltIn() {
+	for apiVersion := range builtInFiles {
+		c.readBuiltIn(apiVersion)
+	}
+}

@@ -1,0 +1,105 @@
+package schema_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"knothole/core/data"
+	"knothole/core/schema"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// validated validates the documents of a YAML text by their kinds, and returns what is wrong, a line for each.
+func validated(t *testing.T, c *schema.Catalogue, text string) []string {
+	t.Helper()
+	file, err := c.Store.Sources.Add("object.yaml", []byte(text))
+	require.NoError(t, err)
+	documents, findings := data.ReadEach(file, nil, nil)
+	require.Empty(t, findings)
+	var lines []string
+	for _, d := range documents {
+		k := c.Find(d.Get("apiVersion").Text(), d.Get("kind").Text())
+		require.NotNil(t, k, text)
+		result := k.Schema.ValidateObject(d, nil)
+		require.Empty(t, result.Schema)
+		for _, p := range result.Problems {
+			at := func(o value.Origin) source.Pos { return o.Pos() }
+			f := p.Finding("", d, at, func(source.Pos) source.Pos { return source.NoPos })
+			line := f.Message
+			if f.Help != "" {
+				line += " | " + f.Help
+			}
+			lines = append(lines, line)
+		}
+	}
+	return lines
+}
+
+// TestBuiltIn: every kind that is built in is a right schema, and the table of files is that of the folder.
+func TestBuiltIn(t *testing.T) {
+	c := schema.NewCatalogue(schema.NewStore(source.NewSet()))
+	kinds := c.Kinds()
+	require.Greater(t, len(kinds), 24)
+	for _, k := range kinds {
+		require.Empty(t, k.Schema.Mistakes(), k.Key())
+		require.NotEmpty(t, k.Schema.Description(), k.Key())
+		require.Empty(t, validated(t, c, "apiVersion: "+k.APIVersion+"\nkind: "+k.Name+"\n"+least[k.Name]), k.Key())
+	}
+}
+
+// least is the least that objects of some kinds have behind their version and kind.
+var least = map[string]string{}
+
+func init() {
+	const metadata = "metadata: { name: mudflat }\n"
+	const template = "template: { metadata: { labels: { app: mudflat } }, spec: { containers: [{ name: mudflat, image: a }] } }"
+	const selector = "selector: { matchLabels: { app: mudflat } }, "
+	for _, name := range strings.Fields("Service ConfigMap Secret ServiceAccount PersistentVolumeClaim Namespace ResourceQuota " +
+		"Ingress IngressClass NetworkPolicy PodDisruptionBudget Role ClusterRole") {
+		least[name] = metadata
+	}
+	least["PersistentVolumeClaim"] = metadata + "spec: { accessModes: [ReadWriteOnce], resources: { requests: { storage: 1Gi } } }"
+	for _, name := range []string{"Deployment", "StatefulSet", "DaemonSet"} {
+		least[name] = metadata + "spec: { " + selector + template + " }"
+	}
+	least["Pod"] = metadata + "spec: { containers: [{ name: mudflat, image: a }] }"
+	least["Job"] = metadata + "spec: { " + template + " }"
+	least["CronJob"] = metadata + "spec: { schedule: '5 * * * *', jobTemplate: { spec: { " + template + " } } }"
+	least["LimitRange"] = metadata + "spec: { limits: [{ type: Container, max: { cpu: 2 } }] }"
+	least["HorizontalPodAutoscaler"] = metadata + "spec: { maxReplicas: 3, scaleTargetRef: { kind: Deployment, name: mudflat } }"
+	for _, name := range []string{"RoleBinding", "ClusterRoleBinding"} {
+		least[name] = metadata + "roleRef: { apiGroup: rbac.authorization.k8s.io, kind: Role, name: mudflat }"
+	}
+	least["StorageClass"] = metadata + "provisioner: slow"
+	least["PriorityClass"] = metadata + "value: 10"
+}
+
+// TestKinds holds what is said of objects that are wrong.
+func TestKinds(t *testing.T) {
+	const head = "apiVersion: apps/v1\nkind: Deployment\nmetadata: { name: mudflat }\n"
+	const pods = "template: { metadata: { labels: { app: mudflat } }, spec: { containers: [{ name: mudflat, image: a, %s }] } }"
+	deployment := func(spec, container string) string {
+		return head + "spec: { selector: { matchLabels: { app: mudflat } }, " + spec + strings.Replace(pods, "%s", container, 1) + " }"
+	}
+	c := schema.NewCatalogue(schema.NewStore(source.NewSet()))
+	for text, want := range map[string]string{
+		deployment("replica: 2, ", ""):                                          `spec.replica: there is no field "replica" here | did you mean "replicas"?`,
+		deployment("replicas: two, ", ""):                                       `spec.replicas: expected an integer, found "two"`,
+		deployment("replicas: null, ", ""):                                      `spec.replicas: null is not allowed here, and a server puts the default in its place: 1 | leave it out`,
+		deployment("", "imagePullPolicy: Allways"):                              `spec.template.spec.containers[mudflat].imagePullPolicy: expected one of "Always", "IfNotPresent", "Never", found "Allways" | did you mean "Always"?`,
+		deployment("", "env: [{ name: A, value: 3 }]"):                          `spec.template.spec.containers[mudflat].env[A].value: expected a string, found 3 | write it in quotes: "3"`,
+		deployment("", "env: [{ name: A, value: a }, { name: A, value: b }]"):   `spec.template.spec.containers[mudflat].env: elements 0 and 1 have the same { name: "A" } | leave one of them out, or give it another`,
+		deployment("", "resources: { limits: { memory: 64Mb } }"):               `spec.template.spec.containers[mudflat].resources.limits.memory: it must match the pattern ^[+-]?([0-9]+|[0-9]+\.[0-9]*|\.[0-9]+)(([KMGTPE]i)|[numkMGTPE]|[eE][+-]?[0-9]+)?$, found "64Mb" | An amount: a number with a unit, such as 250m, 64Mi or 2`,
+		deployment("", "ports: [{ containerPort: 80 }, { containerPort: 80 }]"): `spec.template.spec.containers[mudflat].ports: elements 0 and 1 have the same { containerPort: 80, protocol: "TCP" } | leave one of them out, or give it another`,
+		deployment("", "ports: [{ containerPort: 70000 }]"):                     `spec.template.spec.containers[mudflat].ports[0].containerPort: it must be at most 65535, found 70000`,
+		head: `the field "spec" is missing | add it: a record`,
+		head + "spec: { template: { spec: { containers: [] } } }":                                                               `spec: the field "selector" is missing | add it: a record; spec.template.spec.containers: it must have at least 1 element, found none`,
+		head + "data: {}\nspec: { selector: {}, template: { spec: { containers: [{ name: a }] } } }":                            `data: there is no field "data" here | it has apiVersion, kind, metadata, status, spec`,
+		"apiVersion: policy/v1\nkind: PodDisruptionBudget\nmetadata: { name: a }\nspec: { minAvailable: 1, maxUnavailable: 1 }": `spec: the fields "minAvailable", "maxUnavailable" must not be here together`,
+	} {
+		require.Equal(t, want, strings.Join(validated(t, c, text), "; "), text)
+	}
+}

@@ -1,0 +1,148 @@
+package schema
+
+import (
+	"knothole/core/data"
+	"knothole/core/place"
+	"knothole/core/value"
+)
+
+// What custom resource definitions add to the schema objects of OpenAPI 3.0. A server that keeps such objects drops
+// fields that the definition does not name, and fills in defaults, before it looks whether an object is right.
+
+// extend compiles the extensions.
+func (c *compiler) extend() {
+	r := c.rules
+	e := &extended{nullable: c.isTrue("nullable"), embedded: c.isTrue("x-kubernetes-embedded-resource")}
+	r.extended = e
+	if c.isTrue("x-kubernetes-int-or-string") {
+		r.types = anInteger | aString
+	}
+	if e.nullable && r.types != 0 {
+		r.types |= aNull
+	}
+	isObject := r.types&anObject != 0 || r.properties != nil || e.embedded
+	e.structural = isObject && !c.loose && r.additional == nil && r.ref == nil && !c.isTrue(preserve)
+	switch c.text("x-kubernetes-list-type") {
+	case "set":
+		e.isSet = true
+	case "map":
+		e.listKeys = texts(c.raw.Get("x-kubernetes-list-map-keys"))
+	}
+}
+
+// preserve is the extension by which fields that are not named are kept.
+const preserve = "x-kubernetes-preserve-unknown-fields"
+
+func (c *compiler) isTrue(keyword string) bool {
+	v := c.raw.Get(keyword)
+	return v.Kind() == value.Bool && v.Bool()
+}
+
+// implied are the fields that every object with a kind has, also when its definition does not name them.
+var implied = []string{"apiVersion", "kind", "metadata"}
+
+// ValidateObject validates an object as a server does that keeps it: with the defaults of the definition filled in.
+func (s *Schema) ValidateObject(v value.Value, numbers data.Numbers) *Result {
+	f := &filler{}
+	filled := f.fill(s, v, nil, 0)
+	r := s.Validate(filled, numbers)
+	r.Problems = append(f.notes, r.Problems...)
+	return r
+}
+
+// filler fills in defaults. Notes are what a person should know of it.
+type filler struct{ notes []Problem }
+
+// fill returns a value with the defaults of a schema filled in where nothing is given, and for null where that is not
+// allowed.
+func (f *filler) fill(s *Schema, v value.Value, path *place.Path, depth int) value.Value {
+	r := s.told()
+	if depth > maxDefaults {
+		return v
+	}
+	switch v.Kind() {
+	case value.List:
+		if r.items == nil {
+			return v
+		}
+		return value.MapParts(v, func(i int, x value.Value) value.Value {
+			return f.fill(r.items, x, path.Index(i), depth+1)
+		})
+	case value.Record:
+		var b value.Builder
+		changed := false
+		for i, key := range v.Shape().Keys() {
+			before := v.Values()[i]
+			after := before
+			if inner, ok := r.properties[key]; ok {
+				if rules := inner.compiled(); before.IsNull() && rules.replacesNull() {
+					after = rules.fallback
+					f.notes = append(f.notes, Problem{Kind: WrongType, Warning: true, Path: path.Field(key), Value: before,
+						Message: "null is not allowed here, and a server puts the default in its place: " + after.Show(60),
+						Help:    "leave it out", Schema: inner.Origin(), Description: rules.description})
+				}
+				after = f.fill(inner, after, path.Field(key), depth+1)
+			} else if r.additional != nil {
+				after = f.fill(r.additional, before, path.Field(key), depth+1)
+			}
+			changed = changed || after != before
+			b.Set(key, after)
+		}
+		for _, name := range r.names {
+			inner := r.properties[name].compiled()
+			if !inner.fallback.IsAbsent() && v.Get(name).IsAbsent() {
+				changed = true
+				b.Set(name, f.fill(r.properties[name], inner.fallback, path.Field(name), depth+1))
+			}
+		}
+		if changed {
+			return b.Record(v.Origin())
+		}
+	}
+	return v
+}
+
+// maxDefaults is how deep defaults are filled in.
+const maxDefaults = 1000
+
+// replacesNull reports whether a default takes the place of null.
+func (r *rules) replacesNull() bool {
+	return !r.fallback.IsAbsent() && r.types&aNull == 0 && r.types != 0
+}
+
+// extensions looks at what custom resource definitions ask for besides.
+func (c *visit) extensions() {
+	if c.value.Kind() != value.List {
+		return
+	}
+	elements := c.value.Elements()
+	switch {
+	case c.isSet:
+		if first, second, ok := repeated(elements, c.numbers); ok {
+			c.fail(Repetition, "leave one of them out", "elements %d and %d are equal, in a list that is a set: %s", first,
+				second, elements[second].Show(60))
+			c.asks("x-kubernetes-list-type")
+		}
+	case len(c.listKeys) > 0:
+		c.keyed(elements)
+	}
+}
+
+// keyed looks for elements with equal keys.
+func (c *visit) keyed(elements []value.Value) {
+	keys := make([]value.Value, 0, len(elements))
+	for _, x := range elements {
+		var b value.Builder
+		for _, name := range c.listKeys {
+			if x.Kind() == value.Record && !x.Get(name).IsAbsent() {
+				b.Set(name, x.Get(name))
+			}
+		}
+		keys = append(keys, b.Record(x.Origin()))
+	}
+	if first, second, ok := repeated(keys, data.Numbers(c.numbers)); ok {
+		c.fail(Repetition, "leave one of them out, or give it another", "elements %d and %d have the same %s", first, second,
+			keys[second].Show(80))
+		c.asks("x-kubernetes-list-map-keys")
+	}
+}
