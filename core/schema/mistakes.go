@@ -12,7 +12,7 @@ import (
 func (s *Schema) Mistakes() source.Findings {
 	var findings source.Findings
 	if meta := s.store.metaschemaOf(s.resource); meta != nil {
-		for _, p := range meta.Validate(s.raw, s.store.numbers).Problems {
+		for _, p := range meta.Validate(s.raw, s.resource.numbers).Problems {
 			findings.Add(p.inSchema())
 		}
 	}

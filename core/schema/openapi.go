@@ -79,7 +79,7 @@ func (f *filler) fill(s *Schema, v value.Value, path *place.Path, depth int) val
 					after = rules.fallback
 					f.notes = append(f.notes, Problem{Kind: WrongType, Warning: true, Path: path.Field(key), Value: before,
 						Message: "null is not allowed here, and a server puts the default in its place: " + after.Show(60),
-						Help:    "leave it out", Schema: inner.Origin(), Description: rules.description})
+						Help:    "leave it out", Schema: r.properties[key].shownAt(), Description: rules.description})
 				}
 				after = f.fill(inner, after, path.Field(key), depth+1)
 			} else if r.additional != nil {

@@ -64,12 +64,13 @@ func (p Problem) Finding(document string, data value.Value, at func(value.Origin
 			f.Message = where + ": " + f.Message
 		}
 	}
-	if p.Schema.Pos().IsValid() {
-		text := "the schema asks for it here"
-		if p.Description != "" {
-			text = firstSentence(p.Description)
-		}
-		f.Related = append(f.Related, source.Related{Span: source.At(p.Schema.Pos()), Text: text})
+	switch said := firstSentence(p.Description); {
+	case p.Schema.Pos().IsValid() && said != "":
+		f.Related = append(f.Related, source.Related{Span: source.At(p.Schema.Pos()), Text: said})
+	case p.Schema.Pos().IsValid():
+		f.Related = append(f.Related, source.Related{Span: source.At(p.Schema.Pos()), Text: "the schema asks for it here"})
+	case said != "" && said != f.Help:
+		f.Related = append(f.Related, source.Related{Text: "the schema says: " + said})
 	}
 	return f
 }

@@ -175,6 +175,14 @@ func (s *Schema) Description() string { return s.told().description }
 // Origin is the place of the schema.
 func (s *Schema) Origin() value.Origin { return s.raw.Origin() }
 
+// shownAt is the place of the schema for people; none for what is built in, which nobody can change.
+func (s *Schema) shownAt() value.Origin {
+	if s.resource.uri.Scheme == builtInScheme {
+		return 0
+	}
+	return s.raw.Origin()
+}
+
 // compiler compiles one schema.
 type compiler struct {
 	*Schema
@@ -398,7 +406,7 @@ func (c *compiler) number(name string, since int) *limit {
 	if !isNumber(v) {
 		return nil
 	}
-	return newLimit(v, c.store.numbers)
+	return newLimit(v, c.resource.numbers)
 }
 
 // count is a number of elements, fields or characters.
@@ -411,7 +419,7 @@ func (c *compiler) assertions() {
 		r.enum = v.Elements()
 		r.enumKeys = make(map[string]bool, len(r.enum))
 		for _, x := range r.enum {
-			r.enumKeys[keyOf(x, c.store.numbers)] = true
+			r.enumKeys[keyOf(x, c.resource.numbers)] = true
 		}
 	}
 	r.constant = c.keyword("const", draft6)

@@ -19,6 +19,8 @@ type Store struct {
 	// Load returns the document of an address that was not added, without its fragment; ok is false when there is none.
 	// It is asked once for each address. It may be nil.
 	Load func(uri string) (document Document, ok bool)
+	// NameOf returns the path of a file as people know it, by the path in its address. It may be nil.
+	NameOf func(path string) string
 	// FormatsAreNotes makes formats say nothing about what is right, as the standard has it where a schema does not
 	// ask for more.
 	FormatsAreNotes bool
@@ -29,28 +31,31 @@ type Store struct {
 	roots     map[value.Origin]*resource
 	schemas   map[value.Origin]*Schema
 	custom    map[string]*dialect // by their metaschemas
-	numbers   data.Numbers
 }
 
 // Document is data that is a schema, or holds some.
 type Document struct {
 	Root    value.Value
 	Numbers data.Numbers // of the data that 64 bits do not hold
+	// Findings say why the document could not be read, if that is so.
+	Findings source.Findings
 }
 
 // NewStore returns a store without documents.
 func NewStore(sources *source.Set) *Store {
 	return &Store{Sources: sources, documents: map[string]bool{}, resources: map[string]*resource{},
-		roots: map[value.Origin]*resource{}, schemas: map[value.Origin]*Schema{}, custom: map[string]*dialect{},
-		numbers: data.Numbers{}}
+		roots: map[value.Origin]*resource{}, schemas: map[value.Origin]*Schema{}, custom: map[string]*dialect{}}
 }
 
 // resource is a schema with an address of its own, and all in it that has none (JSON Schema 2020-12, section 4.3.5).
 type resource struct {
 	uri     *url.URL
 	root    value.Value
-	dialect *dialect
-	anchors map[string]value.Value
+	numbers data.Numbers // of the document
+	// findings say why it could not be read, if that is so.
+	findings source.Findings
+	dialect  *dialect
+	anchors  map[string]value.Value
 	// dynamic are the anchors that a $dynamicRef finds from outside; recursive is $recursiveAnchor.
 	dynamic   map[string]value.Value
 	recursive bool
@@ -84,10 +89,8 @@ func (s *Store) AddOpenAPI(uri string, d Document) *Schema {
 
 // add scans a document for the resources in it.
 func (s *Store) add(base *url.URL, d Document, of *dialect) *resource {
-	for at, n := range d.Numbers {
-		s.numbers[at] = n
-	}
 	r := s.resource(base, d.Root, of)
+	r.numbers, r.findings = d.Numbers, d.Findings
 	s.resources[base.String()] = r
 	s.scan(d.Root, r, true)
 	return r
@@ -96,7 +99,7 @@ func (s *Store) add(base *url.URL, d Document, of *dialect) *resource {
 func (s *Store) resource(base *url.URL, root value.Value, of *dialect) *resource {
 	r := &resource{uri: base, root: root, dialect: of, anchors: map[string]value.Value{},
 		dynamic: map[string]value.Value{}}
-	if root.Kind() == value.Record && (of == nil || !of.openAPI) {
+	if root.Kind() == value.Record && (of == nil || !of.openAPI) { // those have no dialect to name
 		if name := root.Get("$schema"); name.Kind() == value.String {
 			r.dialect = s.dialect(name.Text())
 			r.unknownDialect = r.dialect == nil
@@ -226,7 +229,9 @@ func (s *Store) scan(v value.Value, r *resource, isRoot bool) {
 				if isRoot {
 					r.uri = uri
 				} else {
+					numbers := r.numbers
 					r = s.resource(uri, v, r.dialect)
+					r.numbers = numbers
 				}
 				if known, ok := s.resources[uri.String()]; !ok || known.root.IsAbsent() {
 					s.resources[uri.String()] = r
@@ -305,6 +310,13 @@ func (s *Store) part(v value.Value, r *resource) *Schema {
 	return s.schema(v, r)
 }
 
+func (s *Store) nameOf(path string) string {
+	if s.NameOf == nil {
+		return strings.TrimPrefix(path, "/")
+	}
+	return s.NameOf(path)
+}
+
 // resolve follows a reference (JSON Schema 2020-12, section 8.2.3). Why says why it leads nowhere.
 func (s *Store) resolve(reference string, from *resource) (target *Schema, why, help string) {
 	s.mu.Lock()
@@ -317,9 +329,13 @@ func (s *Store) resolve(reference string, from *resource) (target *Schema, why, 
 	if r == nil {
 		help := "add the document; nothing is fetched"
 		if uri.Scheme == fileScheme {
-			return nil, fmt.Sprintf("there is no schema %s", strings.TrimPrefix(uri.Path, "/")), "add the file, or mend the reference"
+			return nil, fmt.Sprintf("there is no schema %s", s.nameOf(uri.Path)), "add the file, or mend the reference"
 		}
 		return nil, fmt.Sprintf("the schema %s is not here", withoutFragment(uri)), help
+	}
+	if r.findings.HasErrors() {
+		return nil, fmt.Sprintf("the schema %s cannot be read: %s", s.nameOf(uri.Path), r.findings[0].Message),
+			r.findings[0].Help
 	}
 	fragment := uri.Fragment
 	if fragment != "" && fragment[0] != '/' {

@@ -134,7 +134,7 @@ func (r *run) check(s *Schema, v value.Value, path *place.Path, in *scope, at *h
 func (c *visit) fail(kind ProblemKind, help, format string, arguments ...any) {
 	if c.failed = true; c.out != nil {
 		c.out.add(Problem{Kind: kind, Path: c.path, Value: c.value, Message: fmt.Sprintf(format, arguments...), Help: help,
-			Schema: c.schema.raw.Origin(), Description: c.description})
+			Schema: c.schema.shownAt(), Description: c.description})
 	}
 }
 
@@ -143,7 +143,7 @@ func (c *visit) asks(keyword string) {
 	if c.out == nil {
 		return
 	}
-	if v := c.schema.raw; v.Kind() == value.Record {
+	if v := c.schema.raw; v.Kind() == value.Record && c.schema.shownAt() != 0 {
 		if at := v.Get(keyword); !at.IsAbsent() {
 			c.out.problems[len(c.out.problems)-1].Schema = at.Origin()
 		}
@@ -294,7 +294,7 @@ func (c *visit) values() {
 		c.asks("enum")
 		return
 	}
-	if !c.constant.IsAbsent() && key != keyOf(c.constant, c.store.numbers) {
+	if !c.constant.IsAbsent() && key != keyOf(c.constant, c.schema.resource.numbers) {
 		c.fail(NotOneOf, "", "expected %s, found %s", c.constant.Show(60), c.found(c.value))
 		c.asks("const")
 	}
@@ -687,7 +687,7 @@ func (c *visit) surplus(key string, v value.Value, keyword string) {
 	}
 	names := c.known()
 	help, meant := "it has no fields at all", ""
-	if near, ok := source.Nearest(key, names); ok && c.value.Get(near).IsAbsent() {
+	if near, ok := source.Nearest(key, names); ok && !c.given(near) {
 		help, meant = source.DidYouMean(near), near
 	} else if len(names) > 0 {
 		help = "it has " + someOf(names)
@@ -695,10 +695,20 @@ func (c *visit) surplus(key string, v value.Value, keyword string) {
 		help = "the names of its fields match " + c.patternProperties[0].text
 	}
 	p := Problem{Kind: Surplus, Path: c.path.Field(key), Value: v, Field: key, Meant: meant,
-		Message: fmt.Sprintf("there is no field %q here", key), Help: help, Schema: c.schema.raw.Origin(),
+		Message: fmt.Sprintf("there is no field %q here", key), Help: help, Schema: c.schema.shownAt(),
 		Description: c.description}
 	c.out.add(p)
 	c.asks(keyword)
+}
+
+// given reports whether the value itself has a field, not only by its default.
+func (c *visit) given(name string) bool {
+	v := c.value.Get(name)
+	if v.IsAbsent() {
+		return false
+	}
+	s := c.properties[name]
+	return s == nil || s.told().fallback.IsAbsent() || s.told().fallback.Origin() != v.Origin()
 }
 
 // someOf lists the first of some names.
@@ -746,7 +756,7 @@ func (c *visit) missing() {
 		if c.failed = true; c.out == nil {
 			return
 		}
-		p := Problem{Kind: Missing, Path: c.path, Value: c.value, Field: name, Help: "add it", Schema: c.schema.raw.Origin(),
+		p := Problem{Kind: Missing, Path: c.path, Value: c.value, Field: name, Help: "add it", Schema: c.schema.shownAt(),
 			Message: fmt.Sprintf("the field %q is missing%s", name, because)}
 		if s := c.properties[name]; s != nil {
 			rules := s.told()

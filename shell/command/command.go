@@ -116,7 +116,7 @@ var commands []*command
 
 func init() {
 	commands = []*command{demoCommand, newCommand, fmtCommand, inputsCommand, setCommand, renderCommand,
-		outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, diffCommand, testCommand, helpCommand,
+		outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, validateCommand, diffCommand, testCommand, helpCommand,
 		versionCommand}
 }
 

@@ -3,7 +3,6 @@ package command
 import (
 	"flag"
 	"fmt"
-	"io/fs"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -15,7 +14,6 @@ import (
 	"knothole/core/render"
 	"knothole/core/source"
 	"knothole/core/value"
-	"knothole/outside/gate"
 	"knothole/shell/present"
 )
 
@@ -138,44 +136,17 @@ func (c *call) areFiles(arguments []string) bool {
 // readFiles reads data files; folders stand for all data files in them.
 func (c *call) readFiles(arguments []string) (*source.Set, []render.Document, int) {
 	set := source.NewSet()
-	var names []string
-	for _, argument := range arguments {
-		exists, isFolder, err := gate.Exists(c.path(argument))
-		if err == nil && !exists {
-			err = gate.ErrNotThere
-		}
-		if err != nil {
-			return nil, nil, c.failed("%s cannot be read: %s", argument, plainError(err))
-		}
-		if !isFolder {
-			names = append(names, argument)
-			continue
-		}
-		_ = gate.Walk(c.path(argument), func(name string, entry fs.DirEntry, err error) error {
-			if err != nil || !entry.Type().IsRegular() || gate.IsStaged(entry.Name()) {
-				return nil
-			}
-			if format, ok := data.FormatOf(entry.Name()); ok && slices.Contains(data.Readable, format) {
-				names = append(names, c.near(name))
-			}
-			return nil
-		})
+	names, status := c.dataFiles(arguments)
+	if status != exitClean {
+		return nil, nil, status
 	}
 	var documents []render.Document
 	var findings source.Findings
 	for _, name := range names {
-		format, ok := data.FormatOf(name)
-		if !ok || !slices.Contains(data.Readable, format) {
-			return nil, nil, c.failed("the file extension of %s does not tell a format that can be read: .yaml, .yml, .json "+
-				"or .toml", name)
-		}
-		text, err := gate.ReadGiven(c.path(name))
-		if err != nil {
-			return nil, nil, c.failed("%s cannot be read: %s", name, plainError(err))
-		}
-		file, err := set.Add(filepath.ToSlash(name), text)
-		if err != nil {
-			return nil, nil, c.failed("%s", err)
+		format, _ := readable(name)
+		file, status := c.readData(set, name)
+		if file == nil {
+			return nil, nil, status
 		}
 		var v value.Value
 		var found source.Findings

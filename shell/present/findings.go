@@ -42,6 +42,10 @@ func (p *Presenter) finding(f source.Finding) {
 		p.printf("  %s\n", Clean(f.Help))
 	}
 	for _, r := range f.Related {
+		if !r.Span.IsValid() {
+			p.printf("  %s\n", Clean(r.Text))
+			continue
+		}
 		p.printf("  see %s: %s\n", p.location(r.Span.Start), Clean(r.Text))
 	}
 }

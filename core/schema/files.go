@@ -1,0 +1,279 @@
+package schema
+
+import (
+	"fmt"
+	"net/url"
+	"path"
+	"strings"
+
+	"knothole/core/data"
+	"knothole/core/place"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// Validator validates the documents of plain files.
+type Validator struct {
+	Catalogue *Catalogue
+	// Schema is what every document must be as; nil when each says itself, or is of a kind.
+	Schema     *Schema
+	SchemaName string
+	// UnknownKinds says that a kind which the catalogue lacks is no mistake; its documents are not checked.
+	UnknownKinds bool
+	// Address returns the path in the address of a file, by the path of the file. It may be nil.
+	Address func(path string) string
+	// Add is the command that adds a kind to the catalogue.
+	Add string
+}
+
+// Validated is what became of one document.
+type Validated struct {
+	Title string // what it is, such as "Deployment bay-map"; the path of its file when it does not say
+	Kind  string // of the object; empty for other data
+	// By names what it was checked against; empty when it was not checked, and Why says why.
+	By, Why string
+	Wrong   bool
+}
+
+// File validates the documents of a file. Those that cannot be read are reported, and the others validated.
+func (v *Validator) File(file *source.File, format data.Format) (all []Validated, findings source.Findings) {
+	keys, numbers := data.Keys{}, data.Numbers{}
+	var documents []value.Value
+	if format == data.YAML {
+		documents, findings = data.ReadEach(file, keys, numbers)
+	} else {
+		var one value.Value
+		one, findings = data.ReadExact(file, format, keys, numbers)
+		if !findings.HasErrors() {
+			documents = []value.Value{one}
+		}
+	}
+	named := v.named(file, format)
+	for _, d := range documents {
+		for _, object := range objects(d) {
+			one := &validating{Validator: v, file: file, keys: keys, numbers: numbers, whole: object}
+			one.document(named, len(documents) > 1 || object != d)
+			all, findings = append(all, one.result), append(findings, one.findings...)
+		}
+	}
+	return all, findings
+}
+
+// objects returns the objects that an object lists; itself, if it is none that does.
+func objects(v value.Value) []value.Value {
+	if v.Kind() == value.Record && strings.HasSuffix(textOf(v.Get("kind")), "List") && textOf(v.Get("apiVersion")) != "" &&
+		v.Get("items").Kind() == value.List {
+		return v.Get("items").Elements()
+	}
+	return []value.Value{v}
+}
+
+// commentWord is what a first line begins with that names the schema of a file.
+const commentWord = "schema:"
+
+// named returns the reference by which the first comment of a file names a schema.
+func (v *Validator) named(file *source.File, format data.Format) *reference {
+	if format != data.YAML && format != data.TOML {
+		return nil
+	}
+	text := strings.TrimPrefix(file.Text, "\uFEFF")
+	skipped := len(file.Text) - len(text)
+	line, _, _ := strings.Cut(text, "\n")
+	comment, ok := strings.CutPrefix(strings.TrimSpace(line), "#")
+	if !ok {
+		return nil
+	}
+	name, ok := strings.CutPrefix(strings.TrimSpace(comment), commentWord)
+	if name = strings.TrimSpace(name); !ok || name == "" {
+		return nil
+	}
+	at := skipped + strings.Index(text, name)
+	return &reference{name, file.Span(at, at+len(name))}
+}
+
+// reference is where a file names its schema.
+type reference struct {
+	name string
+	span source.Span
+}
+
+// validating is the validation of one document.
+type validating struct {
+	*Validator
+	file     *source.File
+	keys     data.Keys
+	numbers  data.Numbers
+	whole    value.Value
+	label    string // of the document in messages; empty when the file says it
+	result   Validated
+	findings source.Findings
+}
+
+func (v *validating) document(named *reference, several bool) {
+	d := v.whole
+	v.result = Validated{Title: place.Title(d), Kind: place.Kind(d)}
+	if several {
+		v.label = v.result.Title
+	}
+	if v.result.Title == "" {
+		v.result.Title = v.file.Path
+	}
+	apiVersion, kind := "", ""
+	if d.Kind() == value.Record {
+		apiVersion, kind = textOf(d.Get("apiVersion")), textOf(d.Get("kind"))
+		if own := d.Get("$schema"); named == nil && textOf(own) != "" && kind == "" {
+			named = &reference{own.Text(), source.At(own.Origin().Pos())}
+		}
+	}
+	switch {
+	case v.Schema != nil:
+		v.against(v.Schema, v.SchemaName, false)
+	case named != nil:
+		if s := v.follow(named); s != nil {
+			v.against(s, named.name, false)
+		}
+	case apiVersion != "" && kind != "":
+		v.byKind(apiVersion, kind)
+	case kind != "" || apiVersion != "":
+		v.result.Why = "it has a kind, but no apiVersion"
+		if kind == "" {
+			v.result.Why = "it has an apiVersion, but no kind"
+		}
+	default:
+		v.result.Why = "nothing says which schema it has"
+	}
+}
+
+// follow returns the schema that a file names.
+func (v *validating) follow(r *reference) *Schema {
+	if isMetaschema(r.name) {
+		return v.metaschema(r.name)
+	}
+	uri, err := url.Parse(r.name)
+	if err == nil && uri.Scheme == "" {
+		address := "/" + v.file.Path
+		if v.Address != nil {
+			address = v.Address(v.file.Path)
+		}
+		name, fragment, _ := strings.Cut(r.name, "#")
+		uri = &url.URL{Scheme: fileScheme, Path: path.Join(path.Dir(address), name), Fragment: fragment}
+	}
+	why := fmt.Sprintf("%q is not a reference to a schema", r.name)
+	help := ""
+	if err == nil {
+		var s *Schema
+		if s, why, help = v.Catalogue.Store.resolve(uri.String(), &resource{uri: uri}); s != nil {
+			return s
+		}
+	}
+	v.result.Why = "its schema is not there"
+	v.findings.Add(source.Finding{Code: source.BadSchema, Span: r.span, Message: why, Help: help})
+	return nil
+}
+
+// isMetaschema reports whether an address is that of a dialect: the file is a schema itself then.
+func isMetaschema(name string) bool {
+	_, ok := dialects[strings.TrimSuffix(name, "#")]
+	return ok
+}
+
+func (v *validating) metaschema(name string) *Schema {
+	s := v.Catalogue.Store
+	uri, _ := url.Parse(strings.TrimSuffix(name, "#"))
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	r := s.load(uri, nil)
+	return s.schema(r.root, r)
+}
+
+func (v *validating) byKind(apiVersion, kind string) {
+	k := v.Catalogue.Find(apiVersion, kind)
+	if k == nil {
+		v.result.Why = fmt.Sprintf("the catalogue has no %s %s", apiVersion, kind)
+		if !v.UnknownKinds {
+			v.findings.Add(v.Catalogue.Unknown(apiVersion, kind, v.whole.Get("kind").Origin().Pos(), v.Add))
+		}
+		return
+	}
+	at := source.At(v.whole.Get("apiVersion").Origin().Pos())
+	switch {
+	case k.NotServed:
+		v.findings.Add(source.Finding{Code: source.BreaksSchema, Span: at, Message: v.titled(
+			fmt.Sprintf("%s is not served any more", k.Key())), Help: "take a version that is"})
+	case k.Deprecated != "":
+		v.findings.Add(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: at,
+			Message: v.titled(k.Deprecated)})
+	}
+	v.against(k.Schema, k.Key(), true)
+}
+
+// titled puts the name of the document before a message.
+func (v *validating) titled(message string) string {
+	if v.label == "" {
+		return message
+	}
+	return v.label + ": " + message
+}
+
+// against validates the document.
+func (v *validating) against(s *Schema, name string, asObject bool) {
+	v.result.By = name
+	validate := s.Validate
+	if asObject {
+		validate = s.ValidateObject
+	}
+	r := validate(v.whole, v.numbers)
+	v.findings = append(v.findings, r.Schema...)
+	for _, p := range r.Problems {
+		v.result.Wrong = v.result.Wrong || !p.Warning
+		v.findings.Add(p.Finding(v.label, v.whole, func(o value.Origin) source.Pos { return o.Pos() },
+			func(at source.Pos) source.Pos { return v.keys[at] }))
+	}
+}
+
+// ReadDocument reads a file that is a schema, or holds some.
+func ReadDocument(file *source.File) Document {
+	d := Document{Numbers: data.Numbers{}}
+	format, ok := data.FormatOf(file.Path)
+	if !ok {
+		format = data.JSON
+	}
+	d.Root, d.Findings = data.ReadExact(file, format, nil, d.Numbers)
+	return d
+}
+
+// IsFile reports whether an address is that of a file.
+func IsFile(uri *url.URL) bool { return uri.Scheme == fileScheme }
+
+// Part returns the schema at a JSON Pointer, or with an anchor, in the document of a schema; nil when there is none, and
+// why not.
+func (s *Schema) Part(fragment string) (part *Schema, why, help string) {
+	return s.store.resolve("#"+fragment, s.resource)
+}
+
+// AddFile takes the definitions of kinds out of a file. That a file has none is said.
+func (c *Catalogue) AddFile(file *source.File) source.Findings {
+	numbers := data.Numbers{}
+	var documents []value.Value
+	var findings source.Findings
+	if format, _ := data.FormatOf(file.Path); format == data.YAML {
+		documents, findings = data.ReadEach(file, nil, numbers)
+	} else {
+		d := ReadDocument(file)
+		if numbers, findings = d.Numbers, d.Findings; !findings.HasErrors() {
+			documents = []value.Value{d.Root}
+		}
+	}
+	count := 0
+	for _, d := range documents {
+		added, found := c.Add(file.Path, Document{Root: d, Numbers: numbers})
+		findings = append(findings, found...)
+		count += len(added)
+	}
+	if count == 0 && !findings.HasErrors() {
+		findings.Add(source.Finding{Code: source.BadSchema, Severity: source.Warning, Span: file.Span(0, 0),
+			Message: "no kind is defined here", Help: "a definition is an object of kind CustomResourceDefinition, or a JSON " +
+				"Schema that says of which kind it is"})
+	}
+	return findings
+}

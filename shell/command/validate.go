@@ -1,0 +1,335 @@
+package command
+
+import (
+	"cmp"
+	"flag"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"time"
+
+	"knothole/core/data"
+	"knothole/core/parallel"
+	"knothole/core/schema"
+	"knothole/core/source"
+	"knothole/outside/gate"
+	"knothole/shell/present"
+)
+
+var validateCommand = &command{
+	name: "validate", arguments: "FILE… [--schema FILE[#PART]] [--catalogue DIR] [--format text|json|sarif|junit]",
+	short: "plain data files against a schema, or by their kinds",
+	long: `Validates data files (YAML, also streams of documents; JSON; TOML), and all in the folders that are named.
+It needs no project.
+
+A document is validated against --schema, if that is given: a JSON Schema (2020-12, 2019-09, draft 7, 6 or 4, as its
+$schema says), or the part of one behind a #, such as levels.schema.json#/$defs/Level. Else it is validated against the
+schema that the file names itself: with $schema, or a first line "# schema: PATH". Else, when it has an apiVersion and
+a kind, against the definition of that kind: those that are built in, those in the folders given with --catalogue, and
+those of the project, if there is one. Objects in lists are validated one by one.
+
+Nothing is fetched. A kind that the catalogue lacks is an error, unless --unknown-kinds lets such documents pass. The
+last lines say what was not checked. Formats, such as date-time, must hold; --no-formats takes them for notes.
+
+Ends with 0 when everything is right, 1 when it is not, or nothing was checked at all.`,
+	example: "knothole validate rendered/north/k8s --catalogue schemas/kinds",
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		v := &validation{}
+		flags.StringVar(&v.schema, "schema", "", "the schema `FILE` for all documents; # and a JSON Pointer select a part")
+		flags.Func("catalogue", "a folder `DIR` of definitions of kinds, or a file; repeatable", func(s string) error {
+			v.catalogues = append(v.catalogues, s)
+			return nil
+		})
+		flags.BoolVar(&v.unknownKinds, "unknown-kinds", false, "documents of kinds that the catalogue lacks may pass")
+		flags.BoolVar(&v.noFormats, "no-formats", false, "formats, such as date-time, are notes")
+		flags.StringVar(&v.format, "format", "text", "`FORMAT` of the answer: text, json, sarif or junit")
+		return v.run
+	},
+}
+
+type validation struct {
+	schema, format          string
+	catalogues              []string
+	unknownKinds, noFormats bool
+}
+
+func (v *validation) run(c *call) int {
+	start := time.Now()
+	if status := c.checkFormat(v.format, "text", "json", "sarif", "junit"); status != exitClean {
+		return status
+	}
+	if len(c.arguments) == 0 {
+		return c.wrongUsage("name the files to validate")
+	}
+	files, status := c.dataFiles(c.arguments)
+	if status != exitClean {
+		return status
+	}
+	sources := source.NewSet()
+	validator, findings, status := v.validator(c, sources)
+	if status != exitClean {
+		return status
+	}
+	if !findings.HasErrors() {
+		var all []schema.Validated
+		var found source.Findings
+		if all, found, status = v.validate(c, sources, validator, files); status != exitClean {
+			return status
+		}
+		findings = append(findings, found...)
+		return v.answer(c, sources, findings.Tidy(sources), all, len(files), start)
+	}
+	return v.answer(c, sources, findings.Tidy(sources), nil, len(files), start)
+}
+
+// validator reads the schema and the catalogue.
+func (v *validation) validator(c *call, sources *source.Set) (*schema.Validator, source.Findings, int) {
+	store := c.schemas(sources)
+	store.FormatsAreNotes = v.noFormats
+	validator := &schema.Validator{Catalogue: schema.NewCatalogue(store), UnknownKinds: v.unknownKinds,
+		Address: func(name string) string { return filepath.ToSlash(c.path(name)) },
+		Add:     "give the folder of its definition with --catalogue, or let such kinds pass with --unknown-kinds"}
+	var findings source.Findings
+	for _, name := range v.catalogues {
+		found, status := c.addKinds(sources, validator.Catalogue, name)
+		if status != exitClean {
+			return nil, nil, status
+		}
+		findings = append(findings, found...)
+	}
+	if v.schema == "" {
+		return validator, findings, exitClean
+	}
+	name, part, _ := strings.Cut(v.schema, "#")
+	if exists, isFolder, err := gate.Exists(c.path(name)); err != nil || !exists || isFolder {
+		if err == nil {
+			err = gate.ErrNotThere
+		}
+		if isFolder {
+			return nil, nil, c.failed("%s is a folder: name the file of the schema", name)
+		}
+		return nil, nil, c.failed("%s cannot be read: %s", name, plainError(err))
+	}
+	uri := schema.FileURI(filepath.ToSlash(c.path(name)))
+	document, _ := store.Load(uri)
+	if document.Findings.HasErrors() {
+		return validator, append(findings, document.Findings...), exitClean
+	}
+	root := store.Add(uri, document)
+	if mistakes := root.Mistakes(); mistakes.HasErrors() {
+		return validator, append(findings, mistakes...), exitClean
+	}
+	validator.Schema, validator.SchemaName = root, v.schema
+	if part != "" {
+		inner, why, help := root.Part(part)
+		if inner == nil {
+			return nil, nil, c.failed("%s: %s%s", v.schema, why, indented(help))
+		}
+		validator.Schema = inner
+	}
+	return validator, findings, exitClean
+}
+
+// indented is a hint on a line of its own.
+func indented(help string) string {
+	if help == "" {
+		return ""
+	}
+	return "\n  " + help
+}
+
+// schemas returns a store that reads schemas from files.
+func (c *call) schemas(sources *source.Set) *schema.Store {
+	store := schema.NewStore(sources)
+	store.NameOf = c.near
+	store.Load = func(address string) (schema.Document, bool) {
+		uri, err := url.Parse(address)
+		if err != nil || !schema.IsFile(uri) {
+			return schema.Document{}, false
+		}
+		text, err := gate.ReadGiven(filepath.FromSlash(uri.Path))
+		if err != nil {
+			return schema.Document{}, false
+		}
+		file, err := sources.Add(c.near(uri.Path), text)
+		if err != nil {
+			return schema.Document{}, false
+		}
+		return schema.ReadDocument(file), true
+	}
+	return store
+}
+
+// addKinds adds the definitions in a file or folder to a catalogue.
+func (c *call) addKinds(sources *source.Set, catalogue *schema.Catalogue, name string) (source.Findings, int) {
+	files, status := c.dataFiles([]string{name})
+	if status != exitClean {
+		return nil, status
+	}
+	var findings source.Findings
+	for _, name := range files {
+		file, status := c.readData(sources, name)
+		if file == nil {
+			return nil, status
+		}
+		findings = append(findings, catalogue.AddFile(file)...)
+	}
+	return findings, exitClean
+}
+
+// dataFiles returns the data files that arguments name; folders stand for all data files in them.
+func (c *call) dataFiles(arguments []string) ([]string, int) {
+	var names []string
+	for _, argument := range arguments {
+		exists, isFolder, err := gate.Exists(c.path(argument))
+		if err == nil && !exists {
+			err = gate.ErrNotThere
+		}
+		if err != nil {
+			return nil, c.failed("%s cannot be read: %s", argument, plainError(err))
+		}
+		if !isFolder {
+			if _, ok := readable(argument); !ok {
+				return nil, c.failed("the file extension of %s does not tell a format that can be read: .yaml, .yml, .json "+
+					"or .toml", argument)
+			}
+			names = append(names, argument)
+			continue
+		}
+		_ = gate.Walk(c.path(argument), func(name string, entry fs.DirEntry, err error) error {
+			if err != nil || !entry.Type().IsRegular() || gate.IsStaged(entry.Name()) {
+				return nil
+			}
+			if _, ok := readable(entry.Name()); ok {
+				names = append(names, c.near(name))
+			}
+			return nil
+		})
+	}
+	return names, exitClean
+}
+
+// readable returns the format of a file, if it is one that can be read.
+func readable(name string) (data.Format, bool) {
+	format, ok := data.FormatOf(name)
+	return format, ok && slices.Contains(data.Readable, format)
+}
+
+// readData reads a file that was named on the command line; nil when that failed.
+func (c *call) readData(sources *source.Set, name string) (*source.File, int) {
+	text, err := gate.ReadGiven(c.path(name))
+	if err != nil {
+		return nil, c.failed("%s cannot be read: %s", name, plainError(err))
+	}
+	file, err := sources.Add(filepath.ToSlash(name), text)
+	if err != nil {
+		return nil, c.failed("%s", err)
+	}
+	return file, exitClean
+}
+
+// validate validates files, many at a time.
+func (v *validation) validate(c *call, sources *source.Set, validator *schema.Validator, files []string) (
+	all []schema.Validated, findings source.Findings, status int) {
+	results, found := make([][]schema.Validated, len(files)), make([]source.Findings, len(files))
+	read := make([]*source.File, len(files))
+	for i, name := range files {
+		if read[i], status = c.readData(sources, name); read[i] == nil {
+			return nil, nil, status
+		}
+	}
+	bar := c.progress("validating", len(files))
+	var group parallel.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i, file := range read {
+		group.Go(func() error {
+			format, _ := readable(file.Path)
+			results[i], found[i] = validator.File(file, format)
+			bar.add()
+			return nil
+		})
+	}
+	_ = group.Wait() // validating reports findings, not errors
+	bar.stop()
+	return slices.Concat(results...), slices.Concat(found...), exitClean
+}
+
+// answer shows what is wrong, and what was and was not checked.
+func (v *validation) answer(c *call, sources *source.Set, findings source.Findings, all []schema.Validated, files int,
+	start time.Time) int {
+	presenter := &present.Presenter{Out: c.answer(v.format), Sources: sources, Color: c.color, Width: c.width,
+		Fit: c.terminal}
+	if err := c.show(presenter, findings, 0, nil, v.format); err != nil {
+		return c.failed("%s", err)
+	}
+	checked := 0
+	for _, d := range all {
+		if d.By != "" {
+			checked++
+		}
+	}
+	if !c.quiet {
+		if len(findings) > 0 && v.format == "text" {
+			fmt.Fprintln(c.err)
+		}
+		printValidated(c, all)
+		fmt.Fprintf(c.err, "%s: %d of %s checked (%.2f s)\n", present.Summary(findings, files, "file"), checked,
+			source.Count(len(all), "document"), time.Since(start).Seconds())
+	}
+	if checked == 0 && !findings.HasErrors() {
+		fmt.Fprintln(c.err, "nothing was checked: name a schema with --schema, or definitions with --catalogue")
+		return exitFindings
+	}
+	if findings.HasErrors() {
+		return exitFindings
+	}
+	return exitClean
+}
+
+// printValidated says of which documents there were how many, and which were not checked, and why.
+func printValidated(c *call, all []schema.Validated) {
+	type row struct {
+		text  string
+		count int
+	}
+	var checked, unchecked []row
+	count := func(rows *[]row, text string) {
+		at := slices.IndexFunc(*rows, func(r row) bool { return r.text == text })
+		if at < 0 {
+			at = len(*rows)
+			*rows = append(*rows, row{text: text})
+		}
+		(*rows)[at].count++
+	}
+	for _, d := range all {
+		if d.By != "" {
+			count(&checked, d.By)
+		} else {
+			count(&unchecked, d.Why)
+		}
+	}
+	for _, rows := range [][]row{checked, unchecked} {
+		slices.SortFunc(rows, func(a, b row) int {
+			return cmp.Or(cmp.Compare(b.count, a.count), strings.Compare(a.text, b.text))
+		})
+	}
+	const most = 12
+	print := func(what string, rows []row) {
+		var texts []string
+		for _, r := range rows[:min(len(rows), most)] {
+			texts = append(texts, fmt.Sprintf("%d %s", r.count, present.Clean(r.text)))
+		}
+		if len(rows) > most {
+			texts = append(texts, fmt.Sprintf("and %d more", len(rows)-most))
+		}
+		if texts != nil {
+			fmt.Fprintf(c.err, "%s: %s\n", what, strings.Join(texts, ", "))
+		}
+	}
+	print("checked", checked)
+	print("not checked", unchecked)
+}
