@@ -73,7 +73,7 @@ func (c *configuration) texts(key, what string) []value.Value {
 
 func (p *Project) readConfiguration(root value.Value) {
 	top := &configuration{p, FileName, root}
-	top.known("project", "environments")
+	top.known("project", "environments", "schemas", "catalogue")
 	if table, ok := top.get("project", value.Record); ok {
 		c := &configuration{p, "[project]", table}
 		c.known("name", "main", "out", "secret_out", "header", "requires")
@@ -111,6 +111,7 @@ func (p *Project) readConfiguration(root value.Value) {
 			p.readEnvironment(name, table.Values()[i])
 		}
 	}
+	p.readAssociations(top)
 	byFolder := map[string]*Environment{}
 	for _, e := range p.Environments {
 		folder := strings.ToLower(e.Name)

@@ -50,6 +50,7 @@ type Project struct {
 	layers   map[layerKey]*Layer
 	data     map[string]*dataFile
 	keys     data.Keys
+	schemas  schemas
 }
 
 // Environment is one environment of a project.

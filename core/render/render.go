@@ -48,6 +48,8 @@ type Options struct {
 	Made func()
 	// Recording makes the values of the documents know what they depend on.
 	Recording bool
+	// Validate also validates the documents against the schemas that the project has for them.
+	Validate bool
 	// Outputs also evaluates the outputs of the main module.
 	Outputs bool
 }
@@ -66,6 +68,7 @@ type Result struct {
 	Outputs     []Output   // as declared, when they were asked for
 	Findings    source.Findings
 	Unchecked   []eval.Unchecked
+	Validation  Validation  // when that was asked for
 	World       *eval.World // in which it was evaluated; nil when there is nothing to evaluate
 }
 
@@ -109,10 +112,13 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 	}
 	r.patch(p, w, options)
 	r.finish(p, w)
+	r.World = w
+	if options.Validate && p.HasSchemas() {
+		r.validate(p)
+	}
 	w.Complete(options.Everything)
 	r.Findings = append(r.Findings, w.Findings()...)
 	r.Unchecked = w.Unchecked()
-	r.World = w
 	return r
 }
 
@@ -344,6 +350,10 @@ func All(p *project.Project, environments []*project.Environment, options Option
 	_ = group.Wait() // rendering reports findings, not errors
 	findings := append(source.Findings(nil), p.Findings...)
 	findings = append(findings, p.CheckLayers(environments)...)
+	if options.Validate && p.HasSchemas() {
+		findings = append(findings, p.Schemas().Findings...)
+		findings = append(findings, reachNothing(p, results, options)...)
+	}
 	if p.Program != nil {
 		if options.Everything && len(environments) == 0 {
 			constants(p)

@@ -26,7 +26,27 @@ type Kind struct {
 // Key is how a kind is written: its version and name, such as apps/v1/Deployment.
 func (k *Kind) Key() string { return k.APIVersion + "/" + k.Name }
 
-// Group returns the group of the interface that a version belongs to; empty for the first.
+// Finding says that servers do not know the kind any more, or not for long; ok is false when they do.
+func (k *Kind) Finding(at source.Span) (f source.Finding, ok bool) {
+	switch {
+	case k.NotServed:
+		return source.Finding{Code: source.BreaksSchema, Span: at, Message: k.Key() + " is not served any more",
+			Help: "take a version that is"}, true
+	case k.Deprecated != "":
+		return source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: at, Message: k.Deprecated}, true
+	}
+	return source.Finding{}, false
+}
+
+// KindOf returns the version and the kind of an object; empty for other data.
+func KindOf(v value.Value) (apiVersion, kind string) {
+	if v.Kind() != value.Record {
+		return "", ""
+	}
+	return textOf(v.Get("apiVersion")), textOf(v.Get("kind"))
+}
+
+// group returns the group of the interface that a version belongs to; empty for the first.
 func group(apiVersion string) string {
 	g, _, ok := strings.Cut(apiVersion, "/")
 	if !ok {

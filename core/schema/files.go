@@ -33,6 +33,8 @@ type Validated struct {
 	// By names what it was checked against; empty when it was not checked, and Why says why.
 	By, Why string
 	Wrong   bool
+	// NotKnown is how many values are not known, so that nothing was said of them.
+	NotKnown int
 }
 
 // File validates the documents of a file. Those that cannot be read are reported, and the others validated.
@@ -50,7 +52,7 @@ func (v *Validator) File(file *source.File, format data.Format) (all []Validated
 	}
 	named := v.named(file, format)
 	for _, d := range documents {
-		for _, object := range objects(d) {
+		for _, object := range Objects(d) {
 			one := &validating{Validator: v, file: file, keys: keys, numbers: numbers, whole: object}
 			one.document(named, len(documents) > 1 || object != d)
 			all, findings = append(all, one.result), append(findings, one.findings...)
@@ -59,8 +61,8 @@ func (v *Validator) File(file *source.File, format data.Format) (all []Validated
 	return all, findings
 }
 
-// objects returns the objects that an object lists; itself, if it is none that does.
-func objects(v value.Value) []value.Value {
+// Objects returns the objects that an object lists; itself, if it is none that does.
+func Objects(v value.Value) []value.Value {
 	if v.Kind() == value.Record && strings.HasSuffix(textOf(v.Get("kind")), "List") && textOf(v.Get("apiVersion")) != "" &&
 		v.Get("items").Kind() == value.List {
 		return v.Get("items").Elements()
@@ -118,9 +120,8 @@ func (v *validating) document(named *reference, several bool) {
 	if v.result.Title == "" {
 		v.result.Title = v.file.Path
 	}
-	apiVersion, kind := "", ""
+	apiVersion, kind := KindOf(d)
 	if d.Kind() == value.Record {
-		apiVersion, kind = textOf(d.Get("apiVersion")), textOf(d.Get("kind"))
 		if own := d.Get("$schema"); named == nil && textOf(own) != "" && kind == "" {
 			named = &reference{own.Text(), source.At(own.Origin().Pos())}
 		}
@@ -195,14 +196,9 @@ func (v *validating) byKind(apiVersion, kind string) {
 		}
 		return
 	}
-	at := source.At(v.whole.Get("apiVersion").Origin().Pos())
-	switch {
-	case k.NotServed:
-		v.findings.Add(source.Finding{Code: source.BreaksSchema, Span: at, Message: v.titled(
-			fmt.Sprintf("%s is not served any more", k.Key())), Help: "take a version that is"})
-	case k.Deprecated != "":
-		v.findings.Add(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: at,
-			Message: v.titled(k.Deprecated)})
+	if f, ok := k.Finding(source.At(v.whole.Get("apiVersion").Origin().Pos())); ok {
+		f.Message = v.titled(f.Message)
+		v.findings.Add(f)
 	}
 	v.against(k.Schema, k.Key(), true)
 }
@@ -224,6 +220,7 @@ func (v *validating) against(s *Schema, name string, asObject bool) {
 	}
 	r := validate(v.whole, v.numbers)
 	v.findings = append(v.findings, r.Schema...)
+	v.result.NotKnown = r.NotKnown
 	for _, p := range r.Problems {
 		v.result.Wrong = v.result.Wrong || !p.Warning
 		v.findings.Add(p.Finding(v.label, v.whole, func(o value.Origin) source.Pos { return o.Pos() },

@@ -384,3 +384,8 @@ const fileScheme = "file"
 func FileURI(path string) string {
 	return (&url.URL{Scheme: fileScheme, Path: "/" + strings.TrimPrefix(path, "/")}).String()
 }
+
+// Named returns the schema that a path names, from the top of the project; nil when there is none, and why not.
+func (s *Store) Named(reference string) (target *Schema, why, help string) {
+	return s.resolve(reference, &resource{uri: &url.URL{Scheme: fileScheme, Path: "/"}})
+}

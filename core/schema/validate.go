@@ -18,6 +18,8 @@ type Result struct {
 	Problems []Problem
 	// Schema are mistakes in the schema that were come upon; what depends on them was not checked.
 	Schema source.Findings
+	// NotKnown is how many values are not known, so that nothing was said of them.
+	NotKnown int
 }
 
 // Validate validates a value. Numbers are those in it that 64 bits do not hold; nil for none.
@@ -28,6 +30,14 @@ func (s *Schema) Validate(v value.Value, numbers data.Numbers) *Result {
 		out := &sink{}
 		r.check(s, v, nil, start, nil, nil, out)
 		r.result.Problems = tidy(out.problems)
+	}
+	if r.open > 0 {
+		value.Walk([]value.Value{v}, func(x value.Value) bool {
+			if x.Unknown() {
+				r.result.NotKnown++
+			}
+			return true
+		})
 	}
 	return r.result
 }
@@ -358,7 +368,10 @@ func (c *visit) counted(n int, least, most *limit, keyword, what string) {
 	}
 	count := value.IntOf(int64(n), 0)
 	shown := source.Count(n, what)
-	if n == 0 {
+	switch {
+	case c.value.Secret():
+		shown = value.Hidden
+	case n == 0:
 		shown = "none"
 	}
 	if least != nil && least.compare(count, nil) < 0 {

@@ -67,7 +67,7 @@ func (r *checking) once(c *call) int {
 			"run out")
 	}
 	bar := c.progress("checking", 0)
-	results, findings := render.All(p.Project, environments, render.Options{Everything: true, Made: bar.add})
+	results, findings := render.All(p.Project, environments, render.Options{Everything: true, Validate: true, Made: bar.add})
 	bar.stop()
 	n, of := len(environments), "environment"
 	if modules != nil {
@@ -108,6 +108,9 @@ func (r *checking) once(c *call) int {
 		}
 		if !findings.HasErrors() {
 			c.printUnchecked(p, unchecked)
+		}
+		if p.HasSchemas() && modules == nil {
+			c.printValidation(results)
 		}
 		fmt.Fprintf(c.err, "%s (%.2f s)\n", present.Summary(findings, n, of), time.Since(start).Seconds())
 	}

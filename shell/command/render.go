@@ -153,6 +153,9 @@ func (r *rendering) once(c *call) int {
 	if !r.stdout && !c.quiet {
 		c.printOpen(open)
 		printRemarks(c, results)
+		if p.HasSchemas() {
+			c.printValidation(results)
+		}
 	}
 	return exitClean
 }
@@ -172,7 +175,7 @@ func (r *rendering) evaluate(c *call, p *opened, environments []*project.Environ
 		}
 	}
 	bar := c.progress("evaluating", 0)
-	options := render.Options{Recording: r.annotate, Made: bar.add}
+	options := render.Options{Recording: r.annotate, Validate: true, Made: bar.add}
 	if r.only != "" {
 		options.Only = matcher(r.only)
 	}

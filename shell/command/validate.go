@@ -14,6 +14,7 @@ import (
 
 	"knothole/core/data"
 	"knothole/core/parallel"
+	"knothole/core/render"
 	"knothole/core/schema"
 	"knothole/core/source"
 	"knothole/outside/gate"
@@ -332,4 +333,22 @@ func printValidated(c *call, all []schema.Validated) {
 	}
 	print("checked", checked)
 	print("not checked", unchecked)
+}
+
+// printValidation says how many of the rendered documents were validated against schemas.
+func (c *call) printValidation(results []*render.Result) {
+	var all render.Validation
+	for _, r := range results {
+		all.Checked += r.Validation.Checked
+		all.Without += r.Validation.Without
+		all.NotKnown += r.Validation.NotKnown
+	}
+	fmt.Fprintf(c.err, "schemas: %s checked", source.Count(all.Checked, "document"))
+	if all.Without > 0 {
+		fmt.Fprintf(c.err, ", %d without a schema", all.Without)
+	}
+	if all.NotKnown > 0 {
+		fmt.Fprintf(c.err, "; %s not known here", source.Count(all.NotKnown, "value"))
+	}
+	fmt.Fprintln(c.err)
 }

@@ -1,0 +1,184 @@
+package project
+
+import (
+	"io/fs"
+	"net/url"
+	"path"
+	"slices"
+	"strings"
+	"sync"
+
+	"knothole/core/data"
+	"knothole/core/place"
+	"knothole/core/schema"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// Association says which schema some documents have: an entry of [[schemas]].
+type Association struct {
+	Documents string // a pattern of their paths
+	ByKind    bool   // each has that of its kind
+	// Optional says that a kind which the catalogue lacks is no mistake.
+	Optional bool
+	Span     source.Span // of the pattern
+
+	reference value.Value // the path of the schema, and behind a # the part of it
+	Schema    *schema.Schema
+}
+
+// Name is how the schema is written; empty when each document has that of its kind.
+func (a *Association) Name() string {
+	if a.reference.IsAbsent() {
+		return ""
+	}
+	return a.reference.Text()
+}
+
+// Matches reports whether a document is one of those that are meant.
+func (a *Association) Matches(path string) bool { return place.Match(a.Documents, path) }
+
+// Schemas are the schemas of a project. They are read when something is validated.
+type Schemas struct {
+	Catalogue    *schema.Catalogue
+	Associations []*Association
+	// Findings are what is wrong with the schemas and the folders of the catalogue.
+	Findings source.Findings
+}
+
+// schemas is what the project file says of schemas, and what was read of them.
+type schemas struct {
+	associations []*Association
+	folders      []value.Value // of the catalogue
+	once         sync.Once
+	read         *Schemas
+}
+
+// HasSchemas reports whether the project says of any documents which schema they have.
+func (p *Project) HasSchemas() bool { return len(p.schemas.associations) > 0 }
+
+// readAssociations reads [[schemas]] and [catalogue] of the project file.
+func (p *Project) readAssociations(top *configuration) {
+	if list, ok := top.get("schemas", value.List); ok {
+		for _, table := range list.Elements() {
+			c := &configuration{p, "[[schemas]]", table}
+			if table.Kind() != value.Record {
+				p.report(source.WrongType, source.At(table.Origin().Pos()), "write a table: [[schemas]]",
+					"an entry of schemas is a table, not %s", table.Show(40))
+				continue
+			}
+			if a := c.association(); a != nil {
+				p.schemas.associations = append(p.schemas.associations, a)
+			}
+		}
+	}
+	if table, ok := top.get("catalogue", value.Record); ok {
+		c := &configuration{p, "[catalogue]", table}
+		c.known("dirs")
+		p.schemas.folders = c.texts("dirs", "paths of folders")
+	}
+}
+
+func (c *configuration) association() *Association {
+	c.known("documents", "kind", "schema", "optional")
+	a := &Association{Span: c.keyOf(c.table)}
+	documents, ok := c.get("documents", value.String)
+	switch {
+	case ok:
+		a.Documents, a.Span = documents.Text(), source.At(documents.Origin().Pos())
+	case documents.IsAbsent():
+		c.report(source.MissingField, a.Span, `write: documents = "k8s/**"`, "an entry of [[schemas]] says which documents it is for")
+		return nil
+	default:
+		return nil
+	}
+	if v, ok := c.get("kind", value.Bool); ok {
+		a.ByKind = v.Bool()
+	}
+	if v, ok := c.get("schema", value.String); ok {
+		a.reference = v
+	}
+	if v, ok := c.get("optional", value.Bool); ok {
+		a.Optional = v.Bool()
+	}
+	if a.ByKind == (a.reference.Kind() == value.String) && c.table.Get("kind").Kind() != value.String {
+		c.report(source.MissingField, a.Span, `write schema = "PATH", or kind = true for the schemas of their kinds`,
+			"an entry of [[schemas]] names either a schema or the kinds")
+		return nil
+	}
+	return a
+}
+
+// Schemas returns the schemas of the project. They are read once.
+func (p *Project) Schemas() *Schemas {
+	p.schemas.once.Do(func() { p.schemas.read = p.readSchemas() })
+	return p.schemas.read
+}
+
+func (p *Project) readSchemas() *Schemas {
+	store := schema.NewStore(p.Sources)
+	store.Load = func(address string) (schema.Document, bool) {
+		uri, err := url.Parse(address)
+		if err != nil || !schema.IsFile(uri) {
+			return schema.Document{}, false
+		}
+		name := strings.TrimPrefix(uri.Path, "/")
+		text, err := fs.ReadFile(p.files, name)
+		if err != nil {
+			return schema.Document{}, false
+		}
+		file, err := p.Sources.Add(name, text)
+		if err != nil {
+			return schema.Document{}, false
+		}
+		return schema.ReadDocument(file), true
+	}
+	s := &Schemas{Catalogue: schema.NewCatalogue(store), Associations: p.schemas.associations}
+	for _, folder := range p.schemas.folders {
+		p.readCatalogue(s, folder)
+	}
+	told := map[*schema.Schema]bool{}
+	for _, a := range s.Associations {
+		if a.Name() == "" {
+			continue
+		}
+		var why, help string
+		at := source.At(a.reference.Origin().Pos())
+		if a.Schema, why, help = store.Named(a.Name()); a.Schema == nil {
+			s.Findings.Add(source.Finding{Code: source.BadSchema, Span: at, Message: why, Help: help})
+		} else if !told[a.Schema] {
+			told[a.Schema] = true
+			s.Findings = append(s.Findings, a.Schema.Mistakes()...)
+		}
+	}
+	return s
+}
+
+// readCatalogue adds the definitions in a folder to the catalogue.
+func (p *Project) readCatalogue(s *Schemas, folder value.Value) {
+	at := source.At(folder.Origin().Pos())
+	name := path.Clean(folder.Text())
+	found := 0
+	err := fs.WalkDir(p.files, name, func(name string, entry fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		format, ok := data.FormatOf(name)
+		if entry.IsDir() || !ok || !slices.Contains(data.Readable, format) {
+			return nil
+		}
+		if file, ok := p.read(name, at); ok {
+			found++
+			s.Findings = append(s.Findings, s.Catalogue.AddFile(file)...)
+		}
+		return nil
+	})
+	switch {
+	case err != nil:
+		s.Findings.Add(source.Finding{Code: source.NoFile, Span: at, Help: "make the folder, or leave it out",
+			Message: "the folder " + folder.Text() + " of the catalogue cannot be read"})
+	case found == 0:
+		s.Findings.Add(source.Finding{Code: source.NoFile, Severity: source.Warning, Span: at,
+			Message: "the folder " + folder.Text() + " of the catalogue has no definitions"})
+	}
+}
