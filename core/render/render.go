@@ -352,7 +352,6 @@ func All(p *project.Project, environments []*project.Environment, options Option
 	findings = append(findings, p.CheckLayers(environments)...)
 	if options.Validate && p.HasSchemas() {
 		findings = append(findings, p.Schemas().Findings...)
-		findings = append(findings, reachNothing(p, results, options)...)
 	}
 	if p.Program != nil {
 		if options.Everything && len(environments) == 0 {
@@ -370,6 +369,9 @@ func All(p *project.Project, environments []*project.Environment, options Option
 		findings = append(findings, p.Program.LostConstants()...)
 	}
 	if !findings.HasErrors() {
+		if options.Validate && p.HasSchemas() {
+			findings = append(findings, reachNothing(p, results, options)...)
+		}
 		for _, r := range results {
 			if r.World == nil {
 				continue

@@ -80,3 +80,11 @@ func (c *Catalogue) allBuiltIn() {
 		c.readBuiltIn(apiVersion)
 	}
 }
+
+// metadata is the schema of the metadata of all objects.
+func (s *Store) metadata() *Schema {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	r := s.load(&url.URL{Scheme: builtInScheme, Path: "/kinds/common.yaml"}, openAPI)
+	return s.schema(r.root.Get("Metadata"), r)
+}

@@ -103,3 +103,12 @@ func TestKinds(t *testing.T) {
 		require.Equal(t, want, strings.Join(validated(t, c, text), "; "), text)
 	}
 }
+
+// TestMetadata: what a definition says of the metadata of its objects hardly matters, as for a server.
+func TestMetadata(t *testing.T) {
+	c, _ := ruled(t, `{ rule: "true" }`)
+	const head = "apiVersion: floodwatch.example/v1\nkind: Gate\nspec: {}\n"
+	require.Empty(t, validated(t, c, head+"metadata: { name: a, labels: { a: b } }"))
+	require.Equal(t, []string{`metadata.lables: there is no field "lables" here | did you mean "labels"?`},
+		validated(t, c, head+"metadata: { name: a, lables: { a: b } }"))
+}

@@ -40,6 +40,7 @@ type rules struct {
 	pattern              *regexp.Regexp
 	patternText          string
 	format               *format
+	formatName           string // also when the format is a note
 
 	prefix                   []*Schema
 	items                    *Schema // behind the prefix
@@ -85,6 +86,7 @@ type extended struct {
 	nullable   bool
 	listKeys   []string // by which elements are known
 	isSet      bool     // of scalars
+	rulesAbout []expression
 }
 
 type patternProperty struct {
@@ -232,6 +234,7 @@ func (c *compiler) compile() {
 		c.extend()
 	}
 	if name := c.text("format"); name != "" {
+		r.formatName = name
 		asserted := !c.store.FormatsAreNotes || c.resource.dialect.has(assertedFormats)
 		if f, ok := formatsOf(name, c.resource.dialect); ok && asserted {
 			r.format = &f

@@ -20,6 +20,8 @@ type Result struct {
 	Schema source.Findings
 	// NotKnown is how many values are not known, so that nothing was said of them.
 	NotKnown int
+	// Transitions is how many rules compare with the value before a change, and cannot be judged on a file.
+	Transitions int
 }
 
 // Validate validates a value. Numbers are those in it that 64 bits do not hold; nil for none.
@@ -28,6 +30,7 @@ func (s *Schema) Validate(v value.Value, numbers data.Numbers) *Result {
 	start := &scope{resource: s.resource}
 	if !r.check(s, v, nil, start, nil, nil, nil) {
 		out := &sink{}
+		r.open, r.result.Transitions = 0, 0
 		r.check(s, v, nil, start, nil, nil, out)
 		r.result.Problems = tidy(out.problems)
 	}
@@ -179,6 +182,9 @@ func (c *visit) all() {
 	}
 	if c.unevaluatedItems != nil || c.unevaluatedProperties != nil {
 		c.unevaluatedParts()
+	}
+	if c.extended != nil {
+		c.holdRules()
 	}
 }
 
@@ -648,6 +654,9 @@ func (c *visit) record() {
 	keys, values := v.Shape().Keys(), v.Values()
 	for i, key := range keys {
 		s, known := c.properties[key]
+		if key == "metadata" && c.extended != nil && c.isImplied(key) && c.schema.shownAt() != 0 {
+			s, known = c.store.metadata(), true // what a definition says of it hardly matters
+		}
 		if known {
 			c.inner(s, values[i], c.field(key))
 		}

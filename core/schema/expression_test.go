@@ -1,0 +1,120 @@
+package schema_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"knothole/core/data"
+	"knothole/core/schema"
+	"knothole/core/source"
+)
+
+// ruled returns a catalogue with a definition whose spec has a rule.
+func ruled(t *testing.T, rule string) (c *schema.Catalogue, findings source.Findings) {
+	t.Helper()
+	c = schema.NewCatalogue(schema.NewStore(source.NewSet()))
+	text := `
+apiVersion: apiextensions.k8s.io/v1
+kind: CustomResourceDefinition
+spec:
+  group: floodwatch.example
+  names: { kind: Gate }
+  versions:
+  - name: v1
+    schema:
+      openAPIV3Schema:
+        type: object
+        properties:
+          spec:
+            type: object
+            x-kubernetes-validations: [` + rule + `]
+            properties:
+              low: { type: integer }
+              high: { type: integer, default: 9 }
+              name: { type: string }
+              tide-table: { type: string }
+              opened: { type: string, format: date-time }
+              within: { type: string, format: duration }
+              level: { type: number }
+              size: { x-kubernetes-int-or-string: true }
+              ports: { type: array, items: { type: integer } }
+              labels: { type: object, additionalProperties: { type: string } }
+              namespace: { type: string }
+`
+	file, err := c.Store.Sources.Add("gate.yaml", []byte(text))
+	require.NoError(t, err)
+	findings = c.AddFile(file)
+	require.Empty(t, findings)
+	return c, c.Find("floodwatch.example/v1", "Gate").Schema.Mistakes()
+}
+
+// TestRules holds what rules see, and how they are told.
+func TestRules(t *testing.T) {
+	const head = "apiVersion: floodwatch.example/v1\nkind: Gate\nspec: "
+	for _, row := range []struct{ rule, spec, want string }{
+		{`{ rule: self.low < self.high, message: low water is below high water }`, `{ low: 3 }`, ``},
+		{`{ rule: self.low < self.high, message: low water is below high water }`, `{ low: 30 }`,
+			`spec: low water is below high water`},
+		{`{ rule: self.low < self.high, message: no, fieldPath: .low }`, `{ low: 30 }`, `spec.low: no`},
+		{`{ rule: self.low < self.high, messageExpression: "'low is ' + string(self.low)" }`, `{ low: 30 }`,
+			`spec: low is 30`},
+		{`{ rule: "self.low   < self.high" }`, `{ low: 30 }`, `spec: the rule does not hold: self.low < self.high`},
+		{`{ rule: self.low < self.high }`, `{}`,
+			`spec: the rule does not hold: self.low < self.high: the rule cannot be computed: no such key: low`},
+		{`{ rule: "!has(self.low) || self.low < 3" }`, `{}`, ``},
+		{`{ rule: "self.tide__dash__table == 'a'" }`, `{ tide-table: a }`, ``},
+		{`{ rule: "self.__namespace__ == 'a'" }`, `{ namespace: a }`, ``},
+		{`{ rule: "self.opened > timestamp('2026-01-01T00:00:00Z')" }`, `{ opened: "2026-03-01T00:00:00Z" }`, ``},
+		{`{ rule: "self.within < duration('1h')" }`, `{ within: 5m }`, ``},
+		{`{ rule: "self.level > 1.5" }`, `{ level: 2 }`, ``},
+		{`{ rule: "quantity(self.size).isLessThan(quantity('1Gi'))" }`, `{ size: 500Mi }`, ``},
+		{`{ rule: "quantity(self.size).compareTo(quantity('1500m')) == 0" }`, `{ size: "1.5" }`, ``},
+		{`{ rule: "isQuantity(self.size)" }`, `{ size: 1Gib }`, `spec: the rule does not hold: isQuantity(self.size)`},
+		{`{ rule: "type(self.size) == int ? self.size > 3 : self.size.endsWith('%')" }`, `{ size: 50% }`, ``},
+		{`{ rule: "self.ports.all(p, p > 1000) && self.ports.sum() < 5000 && self.ports.isSorted()" }`,
+			`{ ports: [1001, 2000] }`, ``},
+		{`{ rule: "self.ports.max() == 3 && self.ports.indexOf(3) == 1 && self.ports.exists_one(p, p == 3)" }`,
+			`{ ports: [1, 3] }`, ``},
+		{`{ rule: "self.labels.all(k, k.startsWith('tide/') && self.labels[k] != '')" }`, `{ labels: { tide/a: x } }`, ``},
+		{`{ rule: "self.name.find('[0-9]+') == '12' && self.name.findAll('[a-z]').size() == 3" }`, `{ name: ab12c }`, ``},
+		{`{ rule: "isURL(self.name) && url(self.name).getHost() == 'a.example:80'" }`, `{ name: "https://a.example:80/b" }`, ``},
+		{`{ rule: "cidr('198.51.100.0/24').containsIP(ip(self.name))" }`, `{ name: 198.51.100.7 }`, ``},
+		{`{ rule: "self.name.split(',').size() == 2 && sets.contains([1, 2], [1]) && math.greatest(1, 2) == 2" }`,
+			`{ name: "a,b" }`, ``},
+		{`{ rule: "self.low == oldSelf.low" }`, `{ low: 3 }`, ``},
+		{`{ rule: "self.?low.orValue(5) == 5" }`, `{}`, ``},
+	} {
+		c, mistakes := ruled(t, row.rule)
+		require.Empty(t, mistakes, row.rule)
+		got := strings.Join(validated(t, c, head+row.spec), "; ")
+		require.Equal(t, row.want, got, row.rule)
+	}
+	for rule, want := range map[string]string{
+		`{ rule: "self.low <" }`:   `the rule cannot be read: Syntax error: `,
+		`{ rule: "self.low + 1" }`: `the rule gives int, not bool`,
+		`{ rule: "'a'" }`:          `the rule gives string, not bool`,
+		`{ rule: "lowest(self)" }`: `the rule cannot be read: undeclared reference to 'lowest'`,
+		`{ message: none }`:        `a rule says what must hold: rule: self.…`,
+	} {
+		_, mistakes := ruled(t, rule)
+		require.Len(t, mistakes, 1, rule)
+		require.Contains(t, mistakes[0].Message, want)
+	}
+}
+
+// TestTransitions: a rule about a change is counted, not judged, and one that costs too much is refused.
+func TestTransitions(t *testing.T) {
+	c, _ := ruled(t, `{ rule: "self.low == oldSelf.low" }`)
+	k := c.Find("floodwatch.example/v1", "Gate")
+	file, err := c.Store.Sources.Add("a.yaml", []byte("spec: { low: 1 }"))
+	require.NoError(t, err)
+	v, _ := data.Read(file, data.YAML, nil)
+	require.Equal(t, 1, k.Schema.ValidateObject(v, nil).Transitions)
+	c, _ = ruled(t, `{ rule: "self.ports.all(a, self.ports.all(b, self.ports.all(c, a + b + c > 0)))" }`)
+	ports := strings.Repeat("1, ", 300)
+	got := validated(t, c, "apiVersion: floodwatch.example/v1\nkind: Gate\nspec: { ports: ["+ports+"] }")
+	require.Len(t, got, 1)
+	require.Contains(t, got[0], "it costs too much")
+}
