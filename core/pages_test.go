@@ -25,7 +25,7 @@ func findingsOf(t *testing.T, files []source.PageFile) source.Findings {
 	}
 	p, err := project.Load(fs)
 	require.NoError(t, err)
-	_, findings := render.All(p, p.Concrete(), render.Options{Everything: true})
+	_, findings := render.All(p, p.Concrete(), render.Options{Everything: true, Validate: true})
 	return findings
 }
 

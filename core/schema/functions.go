@@ -69,7 +69,7 @@ func functions() []cel.EnvOption {
 			if q := v.(quantityValue); q.IsInt() && q.Num().IsInt64() {
 				return types.Int(q.Num().Int64())
 			}
-			return types.NewErr("the quantity is no integer")
+			return types.NewErr("the quantity is not an integer")
 		}),
 		one("asApproximateFloat", "quantity_as_float", quantity, cel.DoubleType, func(v ref.Val) ref.Val {
 			f, _ := v.(quantityValue).Float64()
@@ -207,7 +207,7 @@ var urlKind = cel.ObjectType("URL", traits.ReceiverType)
 func toURL(v ref.Val) ref.Val {
 	u, err := url.ParseRequestURI(string(v.(types.String)))
 	if err != nil {
-		return types.NewErr("%q is no URL", string(v.(types.String)))
+		return types.NewErr("%q is not a URL", string(v.(types.String)))
 	}
 	return urlValue{u}
 }
@@ -220,7 +220,7 @@ func (u urlValue) ConvertToType(t ref.Type) ref.Val {
 	if t.TypeName() == types.StringType.TypeName() {
 		return types.String(u.String())
 	}
-	return types.NewErr("a URL is no %s", t.TypeName())
+	return types.NewErr("a URL is not a %s", t.TypeName())
 }
 
 // Equal compares it.
@@ -246,7 +246,7 @@ var (
 func toQuantity(v ref.Val) ref.Val {
 	text := string(v.(types.String))
 	if !quantityForm.MatchString(text) {
-		return types.NewErr("%q is no quantity", text)
+		return types.NewErr("%q is not a quantity", text)
 	}
 	number, unit := text, ""
 	if at := strings.LastIndexAny(text, "0123456789."); strings.ContainsAny(text[at+1:], "numkKMGTPEi") {
@@ -254,7 +254,7 @@ func toQuantity(v ref.Val) ref.Val {
 	}
 	r, ok := new(big.Rat).SetString(number)
 	if !ok {
-		return types.NewErr("%q is no quantity", text)
+		return types.NewErr("%q is not a quantity", text)
 	}
 	return quantityValue{r.Mul(r, unitOf(unit))}
 }
@@ -284,7 +284,7 @@ func (q quantityValue) ConvertToNative(t reflect.Type) (any, error) { return q.R
 
 // ConvertToType converts it.
 func (q quantityValue) ConvertToType(t ref.Type) ref.Val {
-	return types.NewErr("a quantity is no %s", t.TypeName())
+	return types.NewErr("a quantity is not a %s", t.TypeName())
 }
 
 // Equal compares it.

@@ -161,7 +161,7 @@ func (t *translator) quantifier(from int, repeats bool) error {
 		return nil
 	}
 	if !repeats {
-		return invalid("%s cannot repeat what it stands behind", written)
+		return invalid("%s cannot repeat what is before it", written)
 	}
 	lazy := ""
 	if t.take("?") {
@@ -215,7 +215,7 @@ func (t *translator) group() error {
 	case t.take("?="), t.take("?!"):
 		return errors.New("it looks ahead (?=…), which this program cannot do")
 	case t.take("?<="), t.take("?<!"):
-		return errors.New("it looks behind (?<=…), which this program cannot do")
+		return errors.New("it looks back (?<=…), which this program cannot do")
 	case t.take("?<"):
 		end := strings.IndexByte(t.text[t.at:], '>')
 		if end < 0 {
@@ -359,12 +359,12 @@ func (t *translator) escape(class bool) (string, error) {
 		if t.at >= len(t.text) || t.text[t.at] < '0' || t.text[t.at] > '9' {
 			return `\x00`, nil
 		}
-		return "", invalid(`\0 cannot have digits behind it`)
+		return "", invalid(`\0 cannot have digits after it`)
 	case 'c':
 		if letter, ok := t.next(); ok && (letter >= 'a' && letter <= 'z' || letter >= 'A' && letter <= 'Z') {
 			return fmt.Sprintf(`\x%02X`, letter%32), nil
 		}
-		return "", invalid(`\c must have a letter behind it`)
+		return "", invalid(`\c must have a letter after it`)
 	case 'x':
 		return t.character(2, class)
 	case 'u':
@@ -406,7 +406,7 @@ func (t *translator) unicode(class bool) (string, error) {
 		}
 		code, err := strconv.ParseUint(t.text[t.at:t.at+end], 16, 32)
 		if err != nil || code > utf8.MaxRune {
-			return "", invalid(`\u{%s} is no character`, t.text[t.at:t.at+end])
+			return "", invalid(`\u{%s} is not a character`, t.text[t.at:t.at+end])
 		}
 		t.at += end + 1
 		return written(rune(code), class), nil
@@ -426,7 +426,7 @@ func (t *translator) unicode(class bool) (string, error) {
 func (t *translator) property(r rune) (string, error) {
 	end := strings.IndexByte(t.text[t.at:], '}')
 	if !t.take("{") || end < 0 {
-		return "", invalid(`\%c must have {…} behind it`, r)
+		return "", invalid(`\%c must have {…} after it`, r)
 	}
 	name := t.text[t.at : t.at+end-1]
 	t.at += end

@@ -323,7 +323,7 @@ func (s *Store) resolve(reference string, from *resource) (target *Schema, why, 
 	defer s.mu.Unlock()
 	uri, err := from.uri.Parse(reference)
 	if err != nil {
-		return nil, fmt.Sprintf("%q is not a reference", reference), "write a path, an address, or # and what is behind it"
+		return nil, fmt.Sprintf("%q is not a reference", reference), "write a path, an address, or # and a JSON Pointer"
 	}
 	r := s.load(uri, from.dialect)
 	if r == nil {

@@ -469,7 +469,7 @@ func (c *visit) follow(s *Schema) {
 				c.told[c.schema] = true
 				c.result.Schema.Add(source.Finding{Code: source.BadSchema, Span: source.At(c.schema.raw.Origin().Pos()),
 					Message: "this reference leads back to itself without going into the value",
-					Help:    "let it stand under a keyword that goes into the value, such as properties or items"})
+					Help:    "put it under properties, items or another part that goes into the value"})
 			}
 			return
 		}

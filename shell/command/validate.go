@@ -28,7 +28,7 @@ var validateCommand = &command{
 It needs no project.
 
 A document is validated against --schema, if that is given: a JSON Schema (2020-12, 2019-09, draft 7, 6 or 4, as its
-$schema says), or the part of one behind a #, such as levels.schema.json#/$defs/Level. Else it is validated against the
+$schema says), or the part of one after a #, such as levels.schema.json#/$defs/Level. Else it is validated against the
 schema that the file names itself: with $schema, or a first line "# schema: PATH". Else, when it has an apiVersion and
 a kind, against the definition of that kind: those that are built in, those in the folders given with --catalogue, and
 those of the project, if there is one. Objects in lists are validated one by one.
