@@ -98,7 +98,7 @@ func (r *reader) yamlMistake(err error) {
 		help = "YAML is indented with spaces, not with tabs"
 	case strings.Contains(message, "end of stream"):
 		help = "close the quotes"
-	case strings.Contains(message, "expected ',' or"):
+	case strings.Contains(message, "expected ',' or"), strings.Contains(message, "expected node content"):
 		help = "close the bracket"
 	}
 	r.fail(span, help, "this is not YAML: %s", mistake.Message)

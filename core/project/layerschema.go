@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"knothole/core/check"
+	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/types"
 )
@@ -66,6 +67,7 @@ type exporter struct {
 	program     *check.Program
 	names       map[*types.Named]string
 	definitions SchemaObject
+	whole       bool // it is for data, which has secret fields too
 }
 
 // LayerSchema returns the schema of a layer for the inputs of a module. A layer need not give all of them, nor all
@@ -141,6 +143,43 @@ func schemaLiteral(e syntax.Expression) (any, bool) {
 		return o, true
 	}
 	return nil, false
+}
+
+// TypeSchema returns the schema of a type of the main module, or of one that it uses: name, or module.name. Fields that
+// are secret are in it: it is for data, not for layers.
+func (p *Project) TypeSchema(name string) (SchemaObject, error) {
+	m, last := p.Module, name
+	if first, rest, ok := strings.Cut(name, "."); ok {
+		used := m.Objects[first]
+		if used == nil || used.Kind != check.ObjectModule {
+			return nil, fmt.Errorf("%s does not use a module %q", m.Path, first)
+		}
+		m, last = m.Imports[used.Declaration.(*syntax.Use)].Module, rest
+	}
+	o := m.Objects[last]
+	var names []string
+	for _, other := range m.Order {
+		if other.Kind == check.ObjectType {
+			names = append(names, other.Name)
+		}
+	}
+	if o == nil || o.Kind != check.ObjectType {
+		help := "it has no types"
+		if len(names) > 0 {
+			help = source.Suggest(last, names, "its types are "+strings.Join(names, ", "))
+		}
+		return nil, fmt.Errorf("%s has no type %q\n  %s", m.Path, last, help)
+	}
+	e := &exporter{program: p.checked, names: map[*types.Named]string{}, whole: true}
+	s := SchemaObject{{"$schema", schemaDialect}, {"title", name}}
+	if o.Description() != "" {
+		s = s.with("description", o.Description())
+	}
+	s = append(s, e.schema(o.Type)...)
+	if len(e.definitions) > 0 {
+		s = s.with("$defs", e.definitions)
+	}
+	return s, nil
 }
 
 // layered is the schema of something in a layer that weaker layers may complete.
@@ -247,7 +286,7 @@ func (e *exporter) named(t *types.Named) SchemaObject {
 func (e *exporter) record(t *types.Record, layered bool) SchemaObject {
 	properties, required := SchemaObject{}, []string{}
 	for _, f := range t.Fields {
-		if f.Secret {
+		if f.Secret && !e.whole {
 			continue
 		}
 		var s SchemaObject

@@ -182,3 +182,14 @@ func (p *Project) readCatalogue(s *Schemas, folder value.Value) {
 			Message: "the folder " + folder.Text() + " of the catalogue has no definitions"})
 	}
 }
+
+// defaultCatalogue is the folder of the catalogue of a project that names none.
+const defaultCatalogue = "schemas/kinds"
+
+// CatalogueFolder returns the folder that definitions are added to, and whether the project names it.
+func (p *Project) CatalogueFolder() (folder string, named bool) {
+	if len(p.schemas.folders) > 0 {
+		return path.Clean(p.schemas.folders[0].Text()), true
+	}
+	return defaultCatalogue, false
+}

@@ -280,3 +280,83 @@ func (c *Catalogue) Unknown(apiVersion, name string, at source.Pos, add string) 
 	}
 	return f
 }
+
+// Definition is a custom resource definition that was found in data, as it is kept in a catalogue.
+type Definition struct {
+	FileName string      // that it gets in a folder
+	Plain    value.Value // without what a server says of it
+	Versions int
+}
+
+// Definitions returns the custom resource definitions among documents, also in lists.
+func Definitions(documents []value.Value) []Definition {
+	var all []Definition
+	for _, d := range documents {
+		for _, v := range Objects(d) {
+			if !isDefinition(v) {
+				continue
+			}
+			spec := v.Get("spec")
+			name := strings.ToLower(textOf(lookUp(spec, "names", "kind")))
+			if group := textOf(lookUp(spec, "group")); group != "" {
+				name += "." + group
+			}
+			versions := 1
+			if list := lookUp(spec, "versions"); list.Kind() == value.List {
+				versions = list.Len()
+			}
+			if safe := strings.NewReplacer("/", "-", "\\", "-", ":", "-").Replace(name); safe != "" && safe[0] != '.' {
+				all = append(all, Definition{safe + ".yaml", plainDefinition(v), versions})
+			}
+		}
+	}
+	return all
+}
+
+// plainDefinition leaves out what a server says of a definition.
+func plainDefinition(v value.Value) value.Value {
+	without := func(v value.Value, names ...string) value.Value {
+		if v.Kind() != value.Record {
+			return v
+		}
+		var b value.Builder
+		for i, key := range v.Shape().Keys() {
+			if !slices.Contains(names, key) {
+				b.Set(key, v.Values()[i])
+			}
+		}
+		return b.Record(v.Origin())
+	}
+	v = without(v, "status")
+	var b value.Builder
+	for i, key := range v.Shape().Keys() {
+		x := v.Values()[i]
+		if key == "metadata" {
+			x = without(x, "managedFields", "resourceVersion", "uid", "generation", "creationTimestamp", "selfLink")
+		}
+		b.Set(key, x)
+	}
+	return b.Record(v.Origin())
+}
+
+// CompareVersions orders the versions of interfaces: v2 is after v1, v1 after v1beta2, that after v1beta1 and v1alpha1.
+func CompareVersions(a, b string) int {
+	rank := func(version string) [3]int {
+		version = version[strings.LastIndexByte(version, '/')+1:]
+		var major, minor int
+		stage := "z" // neither alpha nor beta
+		if n, _ := fmt.Sscanf(version, "v%d", &major); n == 0 {
+			return [3]int{}
+		}
+		rest := strings.TrimLeft(strings.TrimPrefix(version, "v"), "0123456789")
+		for _, word := range []string{"alpha", "beta"} {
+			if after, ok := strings.CutPrefix(rest, word); ok {
+				stage = word
+				_, _ = fmt.Sscanf(after, "%d", &minor)
+			}
+		}
+		return [3]int{int(stage[0]), major, minor}
+	}
+	x, y := rank(a), rank(b)
+	return slices.Compare(x[:], y[:])
+}

@@ -127,10 +127,13 @@ func (k kinds) words() string {
 		k &^= anInteger
 	}
 	var words []string
-	for i, n := range kindNames {
-		if k&(1<<i) != 0 {
+	for i, n := range kindNames[1:] {
+		if k&(2<<i) != 0 {
 			words = append(words, n.words)
 		}
+	}
+	if k&aNull != 0 {
+		words = append(words, kindNames[0].words)
 	}
 	return either(words)
 }

@@ -273,6 +273,8 @@ func typeHelp(want kinds, v value.Value) string {
 	case isText && want&(aNumber|anInteger) != 0 && numberForm.MatchString(text),
 		isText && want&aBoolean != 0 && (text == "true" || text == "false"):
 		return "write " + text + " without quotes"
+	case isText && want&aBoolean != 0 && slices.Contains([]string{"yes", "no", "on", "off"}, strings.ToLower(text)):
+		return fmt.Sprintf("write true or false: %s is a string", text)
 	case want&aString != 0 && !v.Secret() && (isNumber(v) || v.Kind() == value.Bool):
 		return fmt.Sprintf("write it in quotes: %q", v.Show(40))
 	case want&anArray != 0 && v.Kind() != value.List && v.Kind() != value.Null:
