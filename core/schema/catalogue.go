@@ -313,20 +313,22 @@ func Definitions(documents []value.Value) []Definition {
 	return all
 }
 
+// without leaves fields of a record out.
+func without(v value.Value, names ...string) value.Value {
+	if v.Kind() != value.Record {
+		return v
+	}
+	var b value.Builder
+	for i, key := range v.Shape().Keys() {
+		if !slices.Contains(names, key) {
+			b.Set(key, v.Values()[i])
+		}
+	}
+	return b.Record(v.Origin())
+}
+
 // plainDefinition leaves out what a server says of a definition.
 func plainDefinition(v value.Value) value.Value {
-	without := func(v value.Value, names ...string) value.Value {
-		if v.Kind() != value.Record {
-			return v
-		}
-		var b value.Builder
-		for i, key := range v.Shape().Keys() {
-			if !slices.Contains(names, key) {
-				b.Set(key, v.Values()[i])
-			}
-		}
-		return b.Record(v.Origin())
-	}
 	v = without(v, "status")
 	var b value.Builder
 	for i, key := range v.Shape().Keys() {

@@ -124,6 +124,9 @@ func (v *validating) document(named *reference, several bool) {
 	if d.Kind() == value.Record {
 		if own := d.Get("$schema"); named == nil && textOf(own) != "" && kind == "" {
 			named = &reference{own.Text(), source.At(own.Origin().Pos())}
+			if !isMetaschema(named.name) {
+				v.whole = without(d, "$schema") // it is about the file, not in its data
+			}
 		}
 	}
 	switch {
