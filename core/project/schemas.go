@@ -12,6 +12,7 @@ import (
 	"knothole/core/place"
 	"knothole/core/schema"
 	"knothole/core/source"
+	"knothole/core/syntax"
 	"knothole/core/value"
 )
 
@@ -192,4 +193,39 @@ func (p *Project) CatalogueFolder() (folder string, named bool) {
 		return path.Clean(p.schemas.folders[0].Text()), true
 	}
 	return defaultCatalogue, false
+}
+
+// KeyOf returns the place of a key in a record, under which a value is: where the record is written in a module, or was
+// read from data. It is no place when the record was put together.
+func (p *Project) KeyOf(record value.Value, name string, v value.Value) source.Pos {
+	if at, ok := p.keys[v.Origin().Pos()]; ok && !p.InSource(source.At(record.Origin().Pos())) {
+		return at
+	}
+	if record.IsAbsent() {
+		return source.NoPos
+	}
+	at := record.Origin().Pos()
+	file := p.Sources.File(at)
+	if file == nil {
+		return source.NoPos
+	}
+	found := source.NoPos
+	for _, m := range p.Modules() {
+		if m.Tree.File != file {
+			continue
+		}
+		for _, d := range m.Tree.Declarations {
+			syntax.Inspect(d, func(n syntax.Node) bool {
+				if r, ok := n.(*syntax.Record); ok && r.Place().Start == at {
+					for _, entry := range r.Entries {
+						if !entry.Spread && entry.Key.Value == nil && entry.Key.Name == name {
+							found = entry.Key.Span.Start
+						}
+					}
+				}
+				return !found.IsValid()
+			})
+		}
+	}
+	return found
 }

@@ -68,7 +68,8 @@ type Result struct {
 	Outputs     []Output   // as declared, when they were asked for
 	Findings    source.Findings
 	Unchecked   []eval.Unchecked
-	Validation  Validation  // when that was asked for
+	Validation  Validation // when that was asked for
+	breaches    []breach
 	World       *eval.World // in which it was evaluated; nil when there is nothing to evaluate
 }
 
@@ -352,6 +353,7 @@ func All(p *project.Project, environments []*project.Environment, options Option
 	findings = append(findings, p.CheckLayers(environments)...)
 	if options.Validate && p.HasSchemas() {
 		findings = append(findings, p.Schemas().Findings...)
+		findings = append(findings, fold(results)...)
 	}
 	if p.Program != nil {
 		if options.Everything && len(environments) == 0 {

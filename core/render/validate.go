@@ -2,6 +2,7 @@ package render
 
 import (
 	"fmt"
+	"slices"
 
 	"knothole/core/place"
 	"knothole/core/project"
@@ -27,7 +28,7 @@ func (r *Result) validate(p *project.Project) {
 		d := &r.Documents[i]
 		checked := false
 		for _, a := range schemas.Associations {
-			if a.Matches(d.Path) && r.validateDocument(schemas, a, d) {
+			if a.Matches(d.Path) && r.validateDocument(p, schemas, a, d) {
 				checked = true
 			}
 		}
@@ -40,7 +41,7 @@ func (r *Result) validate(p *project.Project) {
 }
 
 // validateDocument reports whether there was a schema for a document.
-func (r *Result) validateDocument(schemas *project.Schemas, a *project.Association, d *Document) (checked bool) {
+func (r *Result) validateDocument(p *project.Project, schemas *project.Schemas, a *project.Association, d *Document) (checked bool) {
 	var all []value.Value
 	if d.Stream {
 		for _, v := range d.Value.Elements() {
@@ -56,18 +57,18 @@ func (r *Result) validateDocument(schemas *project.Schemas, a *project.Associati
 		}
 		switch {
 		case a.Schema != nil:
-			r.tell(a.Schema.Validate(v, nil), v, label, d)
+			r.tell(p, a.Schema.Validate(v, nil), v, label, d)
 			checked = true
 		case a.ByKind:
-			checked = r.validateKind(schemas, a, v, label, d) || checked
+			checked = r.validateKind(p, schemas, a, v, label, d) || checked
 		}
 	}
 	return checked
 }
 
 // validateKind validates an object against the definition of its kind, if there is one.
-func (r *Result) validateKind(schemas *project.Schemas, a *project.Association, v value.Value, label string,
-	d *Document) (checked bool) {
+func (r *Result) validateKind(p *project.Project, schemas *project.Schemas, a *project.Association, v value.Value,
+	label string, d *Document) (checked bool) {
 	apiVersion, kind := schema.KindOf(v)
 	at := r.World.Recorder().Pos(v.Origin())
 	if apiVersion == "" || kind == "" {
@@ -90,26 +91,71 @@ func (r *Result) validateKind(schemas *project.Schemas, a *project.Association, 
 			f.Message, f.Environments = label+": "+f.Message, []string{r.Environment.Name}
 			r.Findings.Add(f)
 		}
-		r.tell(k.Schema.ValidateObject(v, nil), v, label, d)
+		r.tell(p, k.Schema.ValidateObject(v, nil), v, label, d)
 		return true
 	}
 	return false
 }
 
 // tell reports what is wrong with a document.
-func (r *Result) tell(result *schema.Result, v value.Value, label string, d *Document) {
+func (r *Result) tell(p *project.Project, result *schema.Result, v value.Value, label string, d *Document) {
 	r.Validation.NotKnown += result.NotKnown
 	r.Findings = append(r.Findings, result.Schema...)
 	for _, problem := range result.Problems {
-		f := problem.Finding(label, v, r.World.Recorder().Pos, func(source.Pos) source.Pos { return source.NoPos })
+		f := problem.Finding("", v, schema.Places{At: r.World.Recorder().Pos, Key: p.KeyOf})
 		if !f.Span.IsValid() { // a value that is computed nowhere in particular
 			f.Span = d.Span
 		}
 		f.Related = append(append(f.Related, source.Related{Span: d.Span, Text: fmt.Sprintf("in %s", d.Path)}),
 			d.Included()...)
 		f.Environments = []string{r.Environment.Name}
-		r.Findings.Add(f)
+		r.breaches = append(r.breaches, breach{f, label})
 	}
+}
+
+// breach is a way in which a document breaks its schema.
+type breach struct {
+	finding  source.Finding // that does not name the document
+	document string
+}
+
+// fold makes one finding of what is wrong with several documents in the same way and at the same place.
+func fold(results []*Result) source.Findings {
+	type key struct {
+		at      source.Pos
+		message string
+	}
+	var order []key
+	first := map[key]source.Finding{}
+	documents := map[key][]string{}
+	for _, r := range results {
+		for _, b := range r.breaches {
+			k := key{b.finding.Span.Start, b.finding.Message}
+			f, ok := first[k]
+			switch {
+			case !ok:
+				f = b.finding
+				order = append(order, k)
+			case !slices.Contains(f.Environments, r.Environment.Name):
+				f.Environments = append(slices.Clip(f.Environments), r.Environment.Name)
+			}
+			first[k] = f
+			if !slices.Contains(documents[k], b.document) {
+				documents[k] = append(documents[k], b.document)
+			}
+		}
+	}
+	var findings source.Findings
+	for _, k := range order {
+		f, names := first[k], documents[k]
+		label := names[0]
+		if len(names) > 1 {
+			label = fmt.Sprintf("%s and %s more", label, source.Count(len(names)-1, "document"))
+		}
+		f.Message = label + ": " + f.Message
+		findings.Add(f)
+	}
+	return findings
 }
 
 // reachNothing warns of patterns that choose no document of any environment.

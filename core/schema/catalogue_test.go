@@ -26,8 +26,8 @@ func validated(t *testing.T, c *schema.Catalogue, text string) []string {
 		result := k.Schema.ValidateObject(d, nil)
 		require.Empty(t, result.Schema)
 		for _, p := range result.Problems {
-			at := func(o value.Origin) source.Pos { return o.Pos() }
-			f := p.Finding("", d, at, func(source.Pos) source.Pos { return source.NoPos })
+			f := p.Finding("", d, schema.Places{At: func(o value.Origin) source.Pos { return o.Pos() },
+				Key: func(value.Value, string, value.Value) source.Pos { return source.NoPos }})
 			line := f.Message
 			if f.Help != "" {
 				line += " | " + f.Help

@@ -226,8 +226,8 @@ func (v *validating) against(s *Schema, name string, asObject bool) {
 	v.result.NotKnown = r.NotKnown
 	for _, p := range r.Problems {
 		v.result.Wrong = v.result.Wrong || !p.Warning
-		v.findings.Add(p.Finding(v.label, v.whole, func(o value.Origin) source.Pos { return o.Pos() },
-			func(at source.Pos) source.Pos { return v.keys[at] }))
+		v.findings.Add(p.Finding(v.label, v.whole, Places{func(o value.Origin) source.Pos { return o.Pos() },
+			func(_ value.Value, _ string, under value.Value) source.Pos { return v.keys[under.Origin().Pos()] }}))
 	}
 }
 

@@ -31,7 +31,9 @@ type Problem struct {
 	Path  *place.Path // of Value
 	Value value.Value // which is wrong; for a missing field the record that lacks it
 	Field string      // that is missing or surplus
-	Meant string      // the field that a surplus one was probably meant for; may be empty
+	// Holder is the record that a surplus field is in.
+	Holder value.Value
+	Meant  string // the field that a surplus one was probably meant for; may be empty
 	// Message says what was expected and found, without the place; Help is the likely fix.
 	Message, Help string
 	// Warning says that the value is taken as it is, but hardly as it was meant.
@@ -45,13 +47,24 @@ type sink struct{ problems []Problem }
 
 func (s *sink) add(p Problem) { s.problems = append(s.problems, p) }
 
-// Finding returns the problem as a finding about a document, which may have a name. At returns the place of a value;
-// key that of the key under which what stands at a place stands, no place for none.
-func (p Problem) Finding(document string, data value.Value, at func(value.Origin) source.Pos,
-	key func(source.Pos) source.Pos) source.Finding {
-	pos := at(p.Value.Origin())
-	if p.Kind == Surplus || p.Kind == Missing {
-		if k := key(pos); k.IsValid() {
+// Places find where values come from.
+type Places struct {
+	// At returns the place of a value.
+	At func(value.Origin) source.Pos
+	// Key returns the place of a key in a record, under which a value is; no place when that is not known.
+	Key func(record value.Value, name string, v value.Value) source.Pos
+}
+
+// Finding returns the problem as a finding about a document, which may have a name.
+func (p Problem) Finding(document string, data value.Value, places Places) source.Finding {
+	pos := places.At(p.Value.Origin())
+	switch p.Kind {
+	case Surplus:
+		if k := places.Key(p.Holder, p.Field, p.Value); k.IsValid() {
+			pos = k
+		}
+	case Missing:
+		if k := places.Key(value.Value{}, "", p.Value); k.IsValid() {
 			pos = k
 		}
 	}

@@ -718,7 +718,7 @@ func (c *visit) surplus(key string, v value.Value, keyword string) {
 	} else if len(c.patternProperties) > 0 {
 		help = "the names of its fields match " + c.patternProperties[0].text
 	}
-	p := Problem{Kind: Surplus, Path: c.path.Field(key), Value: v, Field: key, Meant: meant,
+	p := Problem{Kind: Surplus, Path: c.path.Field(key), Value: v, Field: key, Meant: meant, Holder: c.value,
 		Message: fmt.Sprintf("there is no field %q here", key), Help: help, Schema: c.schema.shownAt(),
 		Description: c.description}
 	c.out.add(p)

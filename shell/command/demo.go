@@ -16,7 +16,7 @@ var demoCommand = &command{
 	short: "writes the demo project and walks through it",
 	long: `Writes the demo project into the folder DIR, which must be empty or not there yet, or into a temporary
 one, and walks through inputs, check, render, why, look and diff on it. A stand-in secret store runs as long as the
-walk does. Then it makes six mistakes on purpose. Each command is shown before its output; all of them can be repeated
+walk does. Then it makes seven mistakes on purpose. Each command is shown before its output; all of them can be repeated
 in the folder, those that ask the store aside.`,
 	example: "knothole demo /tmp/flood-watch",
 	define: func(*flag.FlagSet) func(c *call) int {
@@ -65,7 +65,9 @@ func demoSteps(policy string) []demoStep {
 			"more.",
 		"forgotten-environment": "Here a template forgot the south coast. Nothing had to be rendered to find out.",
 		"secret-exposed":        "Here the key of the survey office is on its way into a plain file. The way is told.",
-		"edited-rendering":      "And here somebody has changed a rendered file by hand.",
+		"unknown-field": "Here a field is misspelt that the harbour office's own kind of object has. Its definition is in the " +
+			"project.",
+		"edited-rendering": "And here somebody has changed a rendered file by hand.",
 	}
 	for _, name := range demo.Mistakes {
 		step := demoStep{text: texts[name], arguments: []string{"check", "--project", "mistakes/" + name},
