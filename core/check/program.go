@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"knothole/core/schema"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/types"
@@ -22,6 +23,8 @@ type Program struct {
 	// SecretGiven says, for the help of a message, how a project gives a secret: an input, or a field of one, by its
 	// names. It is nil where there is no project.
 	SecretGiven func(names []string) string
+	// Schemas finds the schemas that types are made of. It is nil where there are none.
+	Schemas Schemas
 	// Marked says that values may be secret, or known only after deployment: some declaration says so.
 	Marked bool
 	// Tracked are the places at which a secret was found on its way to where it must not be. What evaluation finds
@@ -37,6 +40,14 @@ type Program struct {
 	Defaults   []*Default
 
 	defaults map[syntax.Expression]*types.Default // by what is written, which may be read more than once
+}
+
+// Schemas finds schemas.
+type Schemas interface {
+	// SchemaAt returns the schema that a module names by a path; nil when there is none, and why.
+	SchemaAt(module, reference string) (found *schema.Schema, why, help string)
+	// SchemaOfKind returns a kind of the catalogue; when it is not known, the finding says so.
+	SchemaOfKind(apiVersion, name string) (kind *schema.Kind, unknown source.Finding)
 }
 
 // Condition is one limit of a type. Its test sees the value as `it`, which is the first place of its frame.

@@ -2,7 +2,9 @@ package check
 
 import (
 	"fmt"
+	"path"
 	"slices"
+	"strings"
 
 	"knothole/core/source"
 	"knothole/core/syntax"
@@ -31,6 +33,8 @@ func (c *checker) typeOf(t syntax.Type) types.Type {
 		return c.universe.List(c.guardedType(t.Element))
 	case *syntax.SetType:
 		return c.universe.Set(c.guardedType(t.Element))
+	case *syntax.SchemaType:
+		return c.schemaType(t)
 	case *syntax.TupleType:
 		var elements []types.Type
 		for _, e := range t.Elements {
@@ -54,6 +58,54 @@ func (c *checker) typeOf(t syntax.Type) types.Type {
 		return c.universe.Limit(base, conditions)
 	}
 	return types.Invalid
+}
+
+// schemaType resolves a type that a schema describes.
+func (c *checker) schemaType(t *syntax.SchemaType) types.Type {
+	span := t.Reference.Place()
+	reference, plain := t.Reference.Plain()
+	if !plain {
+		c.report(source.BadSchema, span, "write it out", "the name of a schema is a plain string, without ${…}")
+		return types.Invalid
+	}
+	if c.program.Schemas == nil {
+		c.report(source.BadSchema, span, "", "schemas belong to a project, which is not here")
+		return types.Invalid
+	}
+	if !t.Kind {
+		found, why, help := c.program.Schemas.SchemaAt(c.module.Path, reference)
+		if found == nil {
+			c.report(source.BadSchema, span, help, "%s", why)
+			return types.Invalid
+		}
+		for _, f := range found.Mistakes() {
+			c.add(f)
+		}
+		_, part, _ := strings.Cut(reference, "#")
+		name := found.Title()
+		if at := strings.LastIndexByte(part, '/'); at >= 0 {
+			name = part[at+1:]
+		} else if name == "" {
+			name = strings.TrimSuffix(strings.TrimSuffix(path.Base(reference), path.Ext(reference)), ".schema")
+		}
+		return c.universe.Described(name, found)
+	}
+	at := strings.LastIndexByte(reference, '/')
+	if at < 0 {
+		c.report(source.NoSchema, span, `write the version and the kind: schema kind "apps/v1/Deployment"`,
+			"%q does not name a kind", reference)
+		return types.Invalid
+	}
+	kind, unknown := c.program.Schemas.SchemaOfKind(reference[:at], reference[at+1:])
+	if kind == nil {
+		unknown.Span = span
+		c.add(unknown)
+		return types.Invalid
+	}
+	if f, ok := kind.Finding(span); ok {
+		c.add(f)
+	}
+	return c.universe.DescribedKind(kind)
 }
 
 // guardedType resolves a type that a type may contain and yet have an end.

@@ -48,6 +48,10 @@ func (c *conversion) conditions(v value.Value, t *types.Limited, path *place.Pat
 	c.calls = append(c.calls, caller{source.At(c.recorder.Pos(v.Origin())), true})
 	defer func() { c.calls = c.calls[:len(c.calls)-1] }()
 	for _, condition := range t.Conditions {
+		if condition.Schema != nil {
+			c.described(v, condition, path)
+			continue
+		}
 		program := c.world.program
 		declared := program.checked.Condition(condition)
 		if declared.Object.Invalid {

@@ -280,6 +280,9 @@ func (c *conversion) notThere(v value.Value, to types.Type, path *place.Path) va
 	}
 	for t := types.AsLimited(to); t != nil; t = types.AsLimited(t.Base) {
 		for _, condition := range t.Conditions {
+			if condition.Schema != nil {
+				continue // which is validated where it is known
+			}
 			c.unchecked(v, c.world.program.checked.Condition(condition).Tree.Span)
 		}
 	}

@@ -345,6 +345,10 @@ func (e *exporter) limited(s SchemaObject, t *types.Limited) SchemaObject {
 	s = slices.Clone(s)
 	var rest []string
 	for _, c := range t.Conditions {
+		if c.Schema != nil {
+			rest = append(rest, "its schema allows it")
+			continue
+		}
 		declared := e.program.Condition(c)
 		for _, test := range conjuncts(declared.Tree.Test) {
 			members := schemaLimits(test)

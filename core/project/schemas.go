@@ -1,6 +1,7 @@
 package project
 
 import (
+	"fmt"
 	"io/fs"
 	"net/url"
 	"path"
@@ -228,4 +229,26 @@ func (p *Project) KeyOf(record value.Value, name string, v value.Value) source.P
 		}
 	}
 	return found
+}
+
+// SchemaAt returns the schema that a module names by a path from its folder.
+func (p *Project) SchemaAt(module, reference string) (found *schema.Schema, why, help string) {
+	name, part, hasPart := strings.Cut(reference, "#")
+	full := path.Join(path.Dir(module), name)
+	if !fs.ValidPath(full) {
+		return nil, fmt.Sprintf("%q leads out of the project", reference), "schemas are files of the project"
+	}
+	if hasPart {
+		full += "#" + part
+	}
+	return p.Schemas().Catalogue.Store.Named(full)
+}
+
+// SchemaOfKind returns a kind of the catalogue.
+func (p *Project) SchemaOfKind(apiVersion, name string) (*schema.Kind, source.Finding) {
+	catalogue := p.Schemas().Catalogue
+	if k := catalogue.Find(apiVersion, name); k != nil {
+		return k, source.Finding{}
+	}
+	return nil, catalogue.Unknown(apiVersion, name, source.NoPos, "add its definition: knothole schema add FILE")
 }

@@ -134,7 +134,12 @@ func (in *Input) Limits() []*types.Condition {
 	var all []*types.Condition
 	t := in.Type
 	for limited := types.AsLimited(t); limited != nil; limited = types.AsLimited(t) {
-		all, t = append(all, limited.Conditions...), limited.Base
+		for _, c := range limited.Conditions {
+			if c.Schema == nil {
+				all = append(all, c)
+			}
+		}
+		t = limited.Base
 	}
 	if union := types.AsUnion(t); union != nil {
 		for _, m := range union.Members {

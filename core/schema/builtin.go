@@ -81,6 +81,9 @@ func (c *Catalogue) allBuiltIn() {
 	}
 }
 
+// Metadata returns the schema of the metadata of objects.
+func (s *Schema) Metadata() *Schema { return s.store.metadata() }
+
 // metadata is the schema of the metadata of all objects.
 func (s *Store) metadata() *Schema {
 	s.mu.Lock()

@@ -180,6 +180,9 @@ func (s *Schema) Description() string { return s.told().description }
 // Origin is the place of the schema.
 func (s *Schema) Origin() value.Origin { return s.raw.Origin() }
 
+// Shown is the place of the schema for people; none for what is built in.
+func (s *Schema) Shown() value.Origin { return s.shownAt() }
+
 // shownAt is the place of the schema for people; none for what is built in, which nobody can change.
 func (s *Schema) shownAt() value.Origin {
 	if s.resource.uri.Scheme == builtInScheme {

@@ -447,6 +447,12 @@ type (
 		node
 		Element Type
 	}
+	// SchemaType is `schema "PATH"`, what a schema describes, or `schema kind "VERSION/KIND"`, an object of a kind.
+	SchemaType struct {
+		node
+		Kind      bool
+		Reference *String
+	}
 	// TupleType is `[A, B]`: a list of exactly these.
 	TupleType struct {
 		node

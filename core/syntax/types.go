@@ -84,6 +84,9 @@ func (p *parser) simpleType() Type {
 			p.at++
 			return &NamedType{Name: Identifier{"null", p.spanOf(t)}, node: p.node(t.start)}
 		}
+		if t := p.schemaType(); t != nil {
+			return t
+		}
 		named := &NamedType{Name: p.name("a type")}
 		if p.sign(".") && p.peek(1).kind == tokenWord {
 			p.at++
@@ -133,6 +136,26 @@ func (p *parser) simpleType() Type {
 	}
 	p.expected("a type", "")
 	return nil
+}
+
+// schemaType reads `schema "PATH"` or `schema kind "VERSION/KIND"`; nil when neither is there: schema and kind are
+// words that may be names.
+func (p *parser) schemaType() Type {
+	isText := func(at int) bool {
+		return !p.peek(at).newline && (p.peek(at).kind == tokenString || p.peek(at).kind == tokenOpen)
+	}
+	ofKind := p.peek(1).kind == tokenWord && !p.peek(1).newline && p.textOf(p.peek(1)) == "kind" && isText(2)
+	if !p.sign("schema") || !ofKind && !isText(1) {
+		return nil
+	}
+	start := p.token().start
+	p.at++
+	if ofKind {
+		p.at++
+	}
+	t := &SchemaType{Kind: ofKind, Reference: p.quoted("the path of a schema")}
+	t.node = p.node(start)
+	return t
 }
 
 func (p *parser) functionType() Type {

@@ -46,6 +46,7 @@ func (*UnionType) describesType()    {}
 func (*OptionalType) describesType() {}
 func (*ListType) describesType()     {}
 func (*SetType) describesType()      {}
+func (*SchemaType) describesType()   {}
 func (*TupleType) describesType()    {}
 func (*RecordType) describesType()   {}
 func (*FunctionType) describesType() {}

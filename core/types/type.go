@@ -8,6 +8,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"knothole/core/schema"
 	"knothole/core/source"
 )
 
@@ -216,6 +217,10 @@ type Condition struct {
 	Number int         // among those of all types that are checked together
 	Text   string      // the test as it is written
 	Span   source.Span // where it is written
+	// Schema is what values are validated against, where that is the condition; nil for one that is written in a module.
+	// Object says that they are objects of a kind, as a server validates them.
+	Schema *schema.Schema
+	Object bool
 }
 
 // Named is a type with a name. Two of the same name are two types.

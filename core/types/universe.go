@@ -2,6 +2,7 @@ package types
 
 import (
 	"fmt"
+	"knothole/core/schema"
 	"strconv"
 	"strings"
 	"sync"
@@ -19,6 +20,9 @@ type Universe struct {
 	relations relations
 	// unresolved is how many names do not stand for anything yet: what is found meanwhile may not hold afterwards.
 	unresolved atomic.Int64
+	// described are the types of schemas; validations counts down the numbers of the conditions that are some.
+	described   map[*schema.Schema]Type
+	validations int
 }
 
 // derivation is a way in which one type is made of another.

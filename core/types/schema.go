@@ -1,0 +1,183 @@
+package types
+
+import (
+	"knothole/core/schema"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// Described returns the type of what a schema describes, under a name. It is found out level by level, when it is
+// needed. What a type cannot say, such as a pattern, is validated when a value passes into it.
+func (u *Universe) Described(name string, s *schema.Schema) Type {
+	return u.describedBy(s, func() Type {
+		return u.Lazy(name, func() Type { return u.validated(u.shape(name, s), s, false) })
+	})
+}
+
+// DescribedKind returns the type of objects of a kind.
+func (u *Universe) DescribedKind(k *schema.Kind) Type {
+	return u.describedBy(k.Schema, func() Type {
+		return u.Lazy(k.Key(), func() Type {
+			base := u.shape(k.Key(), k.Schema)
+			if record := AsRecord(base); record != nil {
+				fields := []Field{{Name: "apiVersion", Type: u.Literal(k.APIVersion)},
+					{Name: "kind", Type: u.Literal(k.Name)}}
+				if _, ok := record.Field("metadata"); !ok {
+					fields = append(fields, Field{Name: "metadata", Type: u.part(k.Key()+".metadata", k.Schema.Metadata())})
+				}
+				for _, f := range record.Fields {
+					switch f.Name {
+					case "apiVersion", "kind":
+						continue
+					case "metadata":
+						f.Type = u.part(k.Key()+".metadata", k.Schema.Metadata())
+					}
+					fields = append(fields, f)
+				}
+				base = u.Record(fields, record.Rest)
+			}
+			return u.validated(base, k.Schema, true)
+		})
+	})
+}
+
+// describedBy returns the type of a schema, which is made once.
+func (u *Universe) describedBy(s *schema.Schema, describe func() Type) Type {
+	u.mu.Lock()
+	known, ok := u.described[s]
+	u.mu.Unlock()
+	if ok {
+		return known
+	}
+	made := describe()
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	if known, ok := u.described[s]; ok {
+		return known
+	}
+	if u.described == nil {
+		u.described = map[*schema.Schema]Type{}
+	}
+	u.described[s] = made
+	return made
+}
+
+// validated returns a type whose values are validated against a schema.
+func (u *Universe) validated(base Type, s *schema.Schema, object bool) Type {
+	u.mu.Lock()
+	u.validations--
+	number := u.validations
+	u.mu.Unlock()
+	return u.Limit(base, []*Condition{{Number: number, Text: "its schema", Span: source.At(s.Origin().Pos()), Schema: s,
+		Object: object}})
+}
+
+// part returns the type of a part of what a schema describes. Records have a name, so that they are found out only when
+// somebody looks into them, and may contain themselves.
+func (u *Universe) part(name string, s *schema.Schema) Type {
+	shape := s.Shape()
+	if len(shape.Fields) == 0 {
+		return u.shape(name, s)
+	}
+	return u.describedBy(s, func() Type { return u.Lazy(name, func() Type { return u.shape(name, s) }) })
+}
+
+// shape returns the type that says what a schema says of the shape of values.
+func (u *Universe) shape(name string, s *schema.Schema) Type {
+	shape := s.Shape()
+	switch {
+	case shape.Values != nil:
+		return u.values(shape.Values)
+	case shape.Forms != nil:
+		return u.forms(name, shape.Forms)
+	case shape.Any:
+		return Any
+	}
+	var members []Type
+	for _, k := range []struct {
+		has bool
+		t   Type
+	}{{shape.Null, Null}, {shape.Bool, Bool}, {shape.String, String}, {shape.Int, Int}, {shape.Float, Float}} {
+		if k.has {
+			members = append(members, k.t)
+		}
+	}
+	if shape.List {
+		element := Any
+		if shape.Items != nil {
+			element = u.part(name+"[]", shape.Items)
+		}
+		members = append(members, u.List(element))
+	}
+	if shape.Record {
+		members = append(members, u.recordOf(name, shape))
+	}
+	if members == nil {
+		return Never
+	}
+	return u.Union(members...)
+}
+
+func (u *Universe) recordOf(name string, shape schema.Shape) Type {
+	var fields []Field
+	for _, f := range shape.Fields {
+		field := Field{Name: f.Name, Type: u.part(name+"."+f.Name, f.Schema), Optional: !f.Required,
+			Description: f.Description, Span: source.At(f.Schema.Shown().Pos())}
+		if f.Deprecated {
+			field.Deprecated = "the schema says that it is"
+		}
+		fields = append(fields, field)
+	}
+	var rest Type
+	switch {
+	case shape.Closed:
+	case shape.Rest != nil:
+		rest = u.part(name+".*", shape.Rest)
+	default:
+		rest = Any
+	}
+	return u.Record(fields, rest)
+}
+
+// values returns the type of some values; Any when one of them is more than a type can name.
+func (u *Universe) values(all []value.Value) Type {
+	var members []Type
+	for _, v := range all {
+		switch v.Kind() {
+		case value.Null:
+			members = append(members, Null)
+		case value.Bool:
+			members = append(members, u.Literal(v.Bool()))
+		case value.Int:
+			members = append(members, u.Literal(v.Int()))
+		case value.String:
+			members = append(members, u.Literal(v.Text()))
+		default:
+			return Any
+		}
+	}
+	if members == nil {
+		return Never
+	}
+	return u.Union(members...)
+}
+
+// forms returns the type of values of one of several forms; Any where a type could not tell these apart.
+func (u *Universe) forms(name string, forms []*schema.Schema) Type {
+	var members []Type
+	records := 0
+	for _, s := range forms {
+		t := u.part(name, s)
+		if t == Any {
+			return Any
+		}
+		if shape := s.Shape(); shape.Record || shape.List || shape.Forms != nil {
+			records++
+		}
+		members = append(members, t)
+	}
+	if records > 1 {
+		return Any
+	}
+	return u.Union(members...)
+}
