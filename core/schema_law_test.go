@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"knothole/core/project"
+	"knothole/core/render"
 )
 
 // schemaGenerator makes random schemas, and values that often are as they ask.
@@ -209,6 +210,13 @@ func typesAreSchemas(t *testing.T, seed uint64) (valid bool) {
 		a, b := before.Show(1<<20), after.Show(1<<20)
 		require.Len(t, b, len(a), label) // the fields of records may stand in another order
 	}
+	// What is written out is held against the schema by the checker, or when it is tried: as often.
+	written, err := project.Load(fstest.MapFS{
+		project.FileName: {Data: []byte("[environments.bench]\n")}, "s.json": {Data: schemaText},
+		"main.knot": {Data: fmt.Appendf(nil, "let v: schema \"./s.json\" = %s\noutput a = v\n", dataText)}})
+	require.NoError(t, err)
+	_, findings := render.All(written, written.Concrete(), render.Options{Everything: true})
+	require.Equal(t, ok, !findings.HasErrors(), "%s\n%v", label, findings)
 	return ok
 }
 

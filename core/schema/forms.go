@@ -82,6 +82,10 @@ func (c *visit) noForm(forms []*Schema, keyword string) {
 	if c.out == nil {
 		return
 	}
+	forms, told := c.byWord(forms, keyword)
+	if told {
+		return
+	}
 	if len(forms) > maxForms {
 		forms = forms[:maxForms]
 	}
@@ -94,13 +98,13 @@ func (c *visit) noForm(forms []*Schema, keyword string) {
 	if c.sameKind(all, keyword) {
 		return
 	}
-	nearest := slices.MinFunc(all, func(a, b []Problem) int { return c.distance(a) - c.distance(b) })
+	best := slices.MinFunc(all, func(a, b []Problem) int { return c.distance(a) - c.distance(b) })
 	if len(forms) == 1 {
-		c.out.problems = append(c.out.problems, nearest...)
+		c.out.problems = append(c.out.problems, best...)
 		return
 	}
-	at := slices.IndexFunc(all, func(p []Problem) bool { return &p[0] == &nearest[0] })
-	for _, p := range nearest {
+	at := slices.IndexFunc(all, func(p []Problem) bool { return &p[0] == &best[0] })
+	for _, p := range best {
 		if p.Path == c.path && p.Description == "" {
 			p.Description = c.description
 		}
@@ -112,6 +116,54 @@ func (c *visit) noForm(forms []*Schema, keyword string) {
 		}
 		c.out.add(p)
 	}
+}
+
+// byWord narrows forms that are told apart by the word in one field, such as a kind, to those of the word that the value
+// has there. When none has that word, it says so, and told is true.
+func (c *visit) byWord(forms []*Schema, keyword string) (narrowed []*Schema, told bool) {
+	if c.value.Kind() != value.Record || len(forms) < 2 {
+		return forms, false
+	}
+	for _, name := range forms[0].told().names {
+		all := &rules{}
+		narrowed = nil
+		here := c.value.Get(name)
+		key := keyOf(here, c.numbers)
+		for _, s := range forms {
+			field := s.told().properties[name]
+			if field == nil {
+				all = nil
+				break
+			}
+			words := field.told().enum
+			if constant := field.told().constant; !constant.IsAbsent() {
+				words = []value.Value{constant}
+			}
+			if words == nil {
+				all = nil
+				break
+			}
+			all.enum = append(all.enum, words...)
+			if slices.ContainsFunc(words, func(w value.Value) bool { return keyOf(w, nil) == key }) {
+				narrowed = append(narrowed, s)
+			}
+		}
+		switch {
+		case all == nil || here.IsAbsent() || here.Unknown():
+			continue
+		case len(narrowed) > 0 && len(narrowed) < len(forms):
+			return narrowed, false
+		case len(narrowed) > 0:
+			continue // it does not tell them apart
+		}
+		p := Problem{Kind: NotOneOf, Path: c.path.Field(name), Value: here, Help: nearest(here, all.enum),
+			Message: fmt.Sprintf("expected %s, found %s", all.enumText(), c.found(here)), Schema: c.schema.shownAt(),
+			Description: c.description}
+		c.out.add(p)
+		c.asks(keyword)
+		return nil, true
+	}
+	return forms, false
 }
 
 // sameKind says in one sentence what no form has, if all of them fail in the same way: at the type, or for lack of one

@@ -296,19 +296,7 @@ func (c *visit) values() {
 	}
 	key := keyOf(c.value, c.numbers)
 	if c.enum != nil && !c.enumKeys[key] {
-		help := ""
-		if text, ok := c.value.Scalar(); ok && !c.value.Secret() {
-			var all []string
-			for _, x := range c.enum {
-				if x.Kind() == value.String {
-					all = append(all, x.Text())
-				}
-			}
-			if near, ok := source.Nearest(text, all); ok {
-				help = source.DidYouMean(near)
-			}
-		}
-		c.fail(NotOneOf, help, "expected %s, found %s", c.enumText(), c.found(c.value))
+		c.fail(NotOneOf, nearest(c.value, c.enum), "expected %s, found %s", c.enumText(), c.found(c.value))
 		c.asks("enum")
 		return
 	}
@@ -316,6 +304,24 @@ func (c *visit) values() {
 		c.fail(NotOneOf, "", "expected %s, found %s", c.constant.Show(60), c.found(c.value))
 		c.asks("const")
 	}
+}
+
+// nearest suggests the allowed value that a text was probably meant to be.
+func nearest(v value.Value, allowed []value.Value) string {
+	text, ok := v.Scalar()
+	if !ok || v.Secret() {
+		return ""
+	}
+	var all []string
+	for _, x := range allowed {
+		if x.Kind() == value.String {
+			all = append(all, x.Text())
+		}
+	}
+	if near, ok := source.Nearest(text, all); ok {
+		return source.DidYouMean(near)
+	}
+	return ""
 }
 
 // scalars looks at numbers and texts.
