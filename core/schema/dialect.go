@@ -40,6 +40,9 @@ type dialect struct {
 // draft 4 with other words.
 var openAPI = &dialect{version: draft4, vocabularies: everything, openAPI: true}
 
+// openAPIMetaschema is the address of the schema of such schema objects, which is ours.
+const openAPIMetaschema = builtInScheme + ":openapi"
+
 // idKeyword is the keyword that names a schema.
 func (d *dialect) idKeyword() string {
 	switch {
@@ -89,6 +92,9 @@ var embedded embed.FS
 // metaschema returns the text of an embedded metaschema by its address.
 func metaschema(uri string) (name string, text []byte, ok bool) {
 	_, rest, found := strings.Cut(uri, "://json-schema.org/")
+	if uri == openAPIMetaschema {
+		rest, found = "openapi", true
+	}
 	if !found {
 		return "", nil, false
 	}

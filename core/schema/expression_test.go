@@ -96,7 +96,7 @@ func TestRules(t *testing.T) {
 		`{ rule: "self.low + 1" }`: `the rule gives int, not bool`,
 		`{ rule: "'a'" }`:          `the rule gives string, not bool`,
 		`{ rule: "lowest(self)" }`: `the rule cannot be read: undeclared reference to 'lowest'`,
-		`{ message: none }`:        `a rule says what must hold: rule: self.…`,
+		`{ message: none }`:        `the field "rule" is missing`,
 	} {
 		_, mistakes := ruled(t, rule)
 		require.Len(t, mistakes, 1, rule)

@@ -1,6 +1,8 @@
 package schema
 
 import (
+	"encoding/base64"
+	"net"
 	"net/netip"
 	"regexp"
 	"strconv"
@@ -41,8 +43,40 @@ var formats = map[string]format{
 	"regex":                 {"a regular expression", isRegex},
 }
 
+// openAPIFormats are those that servers hold objects of custom resource definitions to, beside some of formats.
+var openAPIFormats = map[string]format{
+	"byte":     {"data in base64", isBase64},
+	"duration": {"a duration, such as 1h30m", isGoDuration},
+	"datetime": formats["date-time"],
+	"cidr":     {"an address range, such as 198.51.100.0/24", func(s string) bool { _, err := netip.ParsePrefix(s); return err == nil }},
+	"mac":      {"a MAC address", func(s string) bool { _, err := net.ParseMAC(s); return err == nil }},
+	"hexcolor": {"a colour, such as #aa7733", regexp.MustCompile(`^#?([0-9a-fA-F]{3}|[0-9a-fA-F]{6})$`).MatchString},
+}
+
+// openAPIShared are the formats that are the same there.
+var openAPIShared = map[string]bool{"date-time": true, "date": true, "email": true, "hostname": true, "ipv4": true,
+	"ipv6": true, "uri": true, "uuid": true}
+
+func isBase64(s string) bool {
+	_, err := base64.StdEncoding.DecodeString(s)
+	return err == nil
+}
+
+func isGoDuration(s string) bool {
+	_, err := time.ParseDuration(strings.ReplaceAll(s, " ", ""))
+	return err == nil || wordyDuration.MatchString(s)
+}
+
+var wordyDuration = regexp.MustCompile(`^([0-9]+\s*(ns|us|µs|ms|s|sec|second|m|min|minute|h|hr|hour|d|day|w|week)s?\s*)+$`)
+
 // formatsOf returns the formats of a dialect: older ones have fewer.
 func formatsOf(name string, d *dialect) (format, bool) {
+	if d.openAPI {
+		if f, ok := openAPIFormats[name]; ok {
+			return f, true
+		}
+		return formats[name], openAPIShared[name]
+	}
 	f, ok := formats[name]
 	since, later := formatSince[name]
 	return f, ok && (!later || d.version >= since)

@@ -42,9 +42,27 @@ func (c *visit) one() {
 	case len(holding) == 0:
 		c.noForm(c.oneOf, "oneOf")
 	case len(holding) > 1 && !unsure:
+		if names := onlyRequired(holding); names != nil {
+			c.fail(NoForm, "leave one of them out", "only one of the fields %s may be here", source.Quoted(names))
+			c.asks("oneOf")
+			return
+		}
 		c.fail(NoForm, "", "it is of %d forms at once, and must be of one: %s", len(holding), c.namesOf(holding))
 		c.asks("oneOf")
 	}
+}
+
+// onlyRequired returns the fields of forms that ask for one field each; nil when one of them asks for more.
+func onlyRequired(forms []*Schema) []string {
+	var names []string
+	for _, s := range forms {
+		r := s.told()
+		if len(r.required) != 1 || r.types != 0 && r.types != anObject {
+			return nil
+		}
+		names = append(names, r.required[0])
+	}
+	return names
 }
 
 // namesOf names forms: by their titles, what they ask for, or their numbers.
@@ -95,12 +113,12 @@ func (c *visit) noForm(forms []*Schema, keyword string) {
 		c.check(s, c.value, c.path, c.scope, c.here, nil, out)
 		all[i] = tidy(out.problems)
 	}
-	if c.sameKind(all, keyword) {
-		return
-	}
 	best := slices.MinFunc(all, func(a, b []Problem) int { return c.distance(a) - c.distance(b) })
 	if len(forms) == 1 {
 		c.out.problems = append(c.out.problems, best...)
+		return
+	}
+	if c.sameKind(all, keyword) {
 		return
 	}
 	at := slices.IndexFunc(all, func(p []Problem) bool { return &p[0] == &best[0] })
@@ -108,7 +126,7 @@ func (c *visit) noForm(forms []*Schema, keyword string) {
 		if p.Path == c.path && p.Description == "" {
 			p.Description = c.description
 		}
-		if p.Kind == Form && p.Description != "" {
+		if p.Kind == Form && p.Description != "" && c.schema.shownAt() == 0 {
 			p.Help = firstSentence(p.Description)
 		}
 		if p.Help == "" {
@@ -169,10 +187,11 @@ func (c *visit) byWord(forms []*Schema, keyword string) (narrowed []*Schema, tol
 // sameKind says in one sentence what no form has, if all of them fail in the same way: at the type, or for lack of one
 // field.
 func (c *visit) sameKind(all [][]Problem, keyword string) bool {
-	for _, kind := range []ProblemKind{WrongType, Missing, NotOneOf} {
+	for _, kind := range []ProblemKind{WrongType, Missing, NotOneOf, Form} {
 		var words []string
 		for _, problems := range all {
-			if len(problems) != 1 || problems[0].Kind != kind || problems[0].Path != c.path {
+			if len(problems) != 1 || problems[0].Kind != kind || problems[0].Path != c.path ||
+				kind == Form && !strings.HasPrefix(problems[0].Message, "expected ") {
 				words = nil
 				break
 			}
@@ -195,7 +214,7 @@ func (c *visit) sameKind(all [][]Problem, keyword string) bool {
 		case kind == NotOneOf:
 			c.fail(NotOneOf, "", "expected one of %s, found %s", strings.Join(words, ", "), c.found(c.value))
 		default:
-			c.fail(WrongType, all[0][0].Help, "expected %s, found %s", either(words), c.found(c.value))
+			c.fail(kind, all[0][0].Help, "expected %s, found %s", either(words), c.found(c.value))
 		}
 		c.asks(keyword)
 		return true

@@ -47,7 +47,9 @@ func (p Problem) inSchema() source.Finding {
 // metaschemaOf returns the schema of the schemas of a dialect.
 func (s *Store) metaschemaOf(r *resource) *Schema {
 	address := DefaultDialect
-	if name := r.root.Kind(); name == value.Record {
+	if r.dialect.openAPI {
+		address = openAPIMetaschema
+	} else if r.root.Kind() == value.Record {
 		if named := r.root.Get("$schema"); named.Kind() == value.String && !r.unknownDialect {
 			address = named.Text()
 		}

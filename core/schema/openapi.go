@@ -1,6 +1,9 @@
 package schema
 
 import (
+	"fmt"
+	"slices"
+
 	"knothole/core/data"
 	"knothole/core/place"
 	"knothole/core/value"
@@ -19,6 +22,13 @@ func (c *compiler) extend() {
 	}
 	if e.nullable && r.types != 0 {
 		r.types |= aNull
+	}
+	if e.embedded {
+		for _, name := range []string{"apiVersion", "kind"} {
+			if !slices.Contains(r.required, name) {
+				r.required = append(slices.Clip(r.required), name)
+			}
+		}
 	}
 	isObject := r.types&anObject != 0 || r.properties != nil || e.embedded
 	e.structural = isObject && !c.loose && r.additional == nil && r.ref == nil && !c.isTrue(preserve)
@@ -120,9 +130,8 @@ func (c *visit) extensions() {
 	switch {
 	case c.isSet:
 		if first, second, ok := repeated(elements, c.numbers); ok {
-			c.fail(Repetition, "leave one of them out", "elements %d and %d are equal, in a list that is a set: %s", first,
-				second, elements[second].Show(60))
-			c.asks("x-kubernetes-list-type")
+			c.repeats(second, fmt.Sprintf("it is equal to element %d, in a list that is a set: %s", first,
+				elements[second].Show(60)), "x-kubernetes-list-type")
 		}
 	case len(c.listKeys) > 0:
 		c.keyed(elements)
@@ -142,8 +151,7 @@ func (c *visit) keyed(elements []value.Value) {
 		keys = append(keys, b.Record(x.Origin()))
 	}
 	if first, second, ok := repeated(keys, data.Numbers(c.numbers)); ok {
-		c.fail(Repetition, "leave one of them out, or give it another", "elements %d and %d have the same %s", first, second,
-			keys[second].Show(80))
-		c.asks("x-kubernetes-list-map-keys")
+		c.repeats(second, fmt.Sprintf("it has the same %s as element %d", keys[second].Show(80), first),
+			"x-kubernetes-list-map-keys")
 	}
 }

@@ -349,6 +349,10 @@ func (c *visit) number() {
 			c.asks(keyword)
 		}
 	}
+	if c.extended != nil && c.formatName == "int32" && v.Kind() == value.Int && int64(int32(v.Int())) != v.Int() {
+		c.fail(Limit, "", "expected an integer of 32 bits, found %s", c.found(v))
+		c.asks("format")
+	}
 	below(c.minimum, "minimum", false, "at least")
 	below(c.maximum, "maximum", false, "at most")
 	exclusive := [2]string{"exclusiveMinimum", "exclusiveMaximum"}
@@ -365,9 +369,13 @@ func (c *visit) text() {
 	if c.minLength != nil || c.maxLength != nil {
 		c.counted(utf8.RuneCountInString(text), c.minLength, c.maxLength, "Length", "character")
 	}
+	if c.failed {
+		return // one mistake
+	}
 	if c.pattern != nil && !c.pattern.MatchString(text) {
 		c.fail(Form, "", "it must match the pattern %s, found %s", c.patternText, c.found(c.value))
 		c.asks("pattern")
+		return
 	}
 	if c.format != nil && !c.format.holds(text) {
 		c.fail(Form, "", "expected %s, found %s", c.format.what, c.found(c.value))
@@ -567,9 +575,7 @@ func (c *visit) list() {
 	}
 	if c.uniqueItems && len(elements) > 1 {
 		if first, second, ok := repeated(elements, c.numbers); ok {
-			c.fail(Repetition, "leave one of them out", "elements %d and %d are equal: %s", first, second,
-				elements[second].Show(60))
-			c.asks("uniqueItems")
+			c.repeats(second, fmt.Sprintf("it is equal to element %d: %s", first, elements[second].Show(60)), "uniqueItems")
 		}
 	}
 	if c.extended != nil {
@@ -597,6 +603,15 @@ func (c *visit) list() {
 	}
 	if c.contains != nil && !c.stopped() {
 		c.containing(elements)
+	}
+}
+
+// repeats notes an element that is there already.
+func (c *visit) repeats(i int, message, keyword string) {
+	c.fail(Repetition, "leave one of them out", "%s", message)
+	if c.asks(keyword); c.out != nil {
+		p := &c.out.problems[len(c.out.problems)-1]
+		p.Path, p.Value = c.path.Index(i), c.value.Elements()[i]
 	}
 }
 

@@ -1,0 +1,129 @@
+package schema_test
+
+import (
+	"bytes"
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"knothole/core/data"
+	"knothole/core/schema"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+var update = flag.Bool("update", false, "write what is said of broken objects anew")
+
+// broken returns an object in which one place has another value; Absent stands for none.
+func broken(t *testing.T, v value.Value, path string, x value.Value) value.Value {
+	step, rest, more := strings.Cut(strings.TrimPrefix(path, "."), ".")
+	if at := strings.IndexByte(step, '['); at > 0 {
+		step, rest, more = step[:at], strings.TrimPrefix(path, ".")[at:], true
+	}
+	if strings.HasPrefix(step, "[") {
+		end := strings.IndexByte(step, ']')
+		i, err := strconv.Atoi(step[1:end])
+		require.NoError(t, err)
+		elements := append([]value.Value(nil), v.Elements()...)
+		if more {
+			x = broken(t, elements[i], rest, x)
+		}
+		elements[i] = x
+		return value.ListOf(elements, v.Origin())
+	}
+	require.Equal(t, value.Record, v.Kind(), path)
+	if more {
+		x = broken(t, v.Get(step), rest, x)
+	}
+	var b value.Builder
+	for i, key := range v.Shape().Keys() {
+		if key != step {
+			b.Set(key, v.Values()[i])
+		} else if !x.IsAbsent() {
+			b.Set(key, x)
+		}
+	}
+	if v.Get(step).IsAbsent() && !x.IsAbsent() {
+		b.Set(step, x)
+	}
+	return b.Record(v.Origin())
+}
+
+// TestDefinitions: the objects beside the definitions in testdata are right; broken at one place each, what is said of
+// them is what stands in the file .messages.
+func TestDefinitions(t *testing.T) {
+	names, err := filepath.Glob("testdata/definitions/*.yaml")
+	require.NoError(t, err)
+	require.NotEmpty(t, names)
+	for _, name := range names {
+		t.Run(filepath.Base(name), func(t *testing.T) {
+			store := schema.NewStore(source.NewSet())
+			c := schema.NewCatalogue(store)
+			text, err := os.ReadFile(name)
+			require.NoError(t, err)
+			file, err := store.Sources.Add(name, text)
+			require.NoError(t, err)
+			documents, findings := data.ReadEach(file, nil, nil)
+			require.Empty(t, findings)
+			_, findings = c.Add(name, schema.Document{Root: documents[0]})
+			require.Empty(t, findings)
+			for _, k := range c.Kinds() {
+				require.Empty(t, k.Schema.Mistakes(), k.Key())
+			}
+			object := documents[1]
+			say := func(v value.Value) string {
+				apiVersion, name := schema.KindOf(v)
+				k := c.Find(apiVersion, name)
+				require.NotNil(t, k)
+				var lines []string
+				if f, ok := k.Finding(source.Span{}); ok {
+					lines = append(lines, f.Message)
+				}
+				result := k.Schema.ValidateObject(v, nil)
+				require.Empty(t, result.Schema)
+				for _, p := range result.Problems {
+					line := fmt.Sprintf("  %s: %s", p.Path, p.Message)
+					if p.Help != "" {
+						line += " | " + p.Help
+					}
+					if p.Description != "" {
+						line += " (" + p.Description + ")"
+					}
+					lines = append(lines, line)
+				}
+				return strings.Join(lines, "\n")
+			}
+			require.Empty(t, say(object))
+			edits, err := os.ReadFile(strings.TrimSuffix(name, ".yaml") + ".broken")
+			require.NoError(t, err)
+			var got bytes.Buffer
+			for line := range strings.Lines(string(edits)) {
+				line = strings.TrimSpace(line)
+				path, text, set := strings.Cut(line, " = ")
+				x := value.Value{}
+				if set {
+					file, err := store.Sources.Add(line, []byte(text))
+					require.NoError(t, err)
+					x, findings = data.Read(file, data.YAML, nil)
+					require.Empty(t, findings, line)
+				}
+				said := say(broken(t, object, strings.TrimSuffix(path, " -"), x))
+				require.NotEmpty(t, said, "nothing is wrong with %s", line)
+				fmt.Fprintf(&got, "%s\n%s\n", line, said)
+			}
+			golden := strings.TrimSuffix(name, ".yaml") + ".messages"
+			if *update {
+				require.NoError(t, os.WriteFile(golden, got.Bytes(), 0o644))
+			}
+			want, err := os.ReadFile(golden)
+			require.NoError(t, err)
+			require.Equal(t, string(want), got.String(), "go test ./core/schema -run Definitions -update")
+		})
+	}
+}
