@@ -32,7 +32,7 @@ shot diff . 'knothole diff rehearsal north'
 
 # Several mistakes at once, each in a copy of the demo.
 cd "$work/flood-watch"
-mkdir many && cp -r knothole.toml main.knot lib data inputs infra secrets vendor many/
+mkdir many && cp -r knothole.toml main.knot lib data inputs infra schemas secrets vendor many/
 cp mistakes/misspelt-input/inputs/north.toml many/inputs/north.toml
 sed -i 's/^bay_map = 6/bay_map = 0/' many/inputs/north.toml
 cp mistakes/forgotten-environment/lib/labels.knot many/lib/labels.knot
@@ -50,3 +50,16 @@ shot look . "knothole look 'spec.template.spec.containers[*].image'" 12 120x44
 shot annotate . 'knothole render north --annotate --only k8s/bay-map.yaml' 12 120x44
 shot secret mistakes/secret-exposed 'knothole check' 12 120x44
 shot rendered . 'knothole check --rendered --project mistakes/edited-rendering' 12 120x44
+
+# Rendered files with mistakes in them, validated without the project.
+cd "$work/flood-watch"
+knothole=$work/knothole
+"$knothole" render north --quiet --to plain
+mkdir written && cp plain/north/k8s/{bay-map,siren-router}.yaml plain/north/k8s/gauge-feeds/{heron-pier,old-lock}.yaml written/
+sed -i 's/replicas:/replica:/; s/containerPort: \([0-9]*\)/containerPort: "\1"/' written/bay-map.yaml
+sed -i 's/imagePullPolicy: .*/imagePullPolicy: Allways/; s/kind: Deployment/kind: Deploiment/' written/siren-router.yaml
+sed -i 's/alarmCentimetres: .*/alarmCentimetres: 20/' written/heron-pier.yaml
+printf '  watchCentimetres: 600\n' >>written/old-lock.yaml
+cd - >/dev/null
+shot validate . 'knothole validate written --catalogue schemas/kinds' 12 120x44
+shot schema . "knothole schema show Deployment 'spec.template.spec.containers[]' --depth 1" 12 120x44

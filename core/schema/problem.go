@@ -82,7 +82,7 @@ func (p Problem) Finding(document string, data value.Value, places Places) sourc
 		f.Related = append(f.Related, source.Related{Span: source.At(p.Schema.Pos()), Text: said})
 	case p.Schema.Pos().IsValid():
 		f.Related = append(f.Related, source.Related{Span: source.At(p.Schema.Pos()), Text: "the schema asks for it here"})
-	case said != "" && said != f.Help:
+	case said != "" && said != f.Help && p.Kind != Surplus:
 		f.Related = append(f.Related, source.Related{Text: "the schema says: " + said})
 	}
 	return f

@@ -319,10 +319,10 @@ func printValidated(c *call, all []schema.Validated) {
 		})
 	}
 	const most = 12
-	print := func(what string, rows []row) {
+	print := func(what, form string, rows []row) {
 		var texts []string
 		for _, r := range rows[:min(len(rows), most)] {
-			texts = append(texts, fmt.Sprintf("%d %s", r.count, present.Clean(r.text)))
+			texts = append(texts, fmt.Sprintf(form, r.count, present.Clean(r.text)))
 		}
 		if len(rows) > most {
 			texts = append(texts, fmt.Sprintf("and %d more", len(rows)-most))
@@ -331,8 +331,8 @@ func printValidated(c *call, all []schema.Validated) {
 			fmt.Fprintf(c.err, "%s: %s\n", what, strings.Join(texts, ", "))
 		}
 	}
-	print("checked", checked)
-	print("not checked", unchecked)
+	print("checked", "%d %s", checked)
+	print("not checked", "%d (%s)", unchecked)
 }
 
 // printValidation says how many of the rendered documents were validated against schemas.

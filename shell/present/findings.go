@@ -46,7 +46,8 @@ func (p *Presenter) finding(f source.Finding) {
 			p.printf("  %s\n", Clean(r.Text))
 			continue
 		}
-		p.printf("  see %s: %s\n", p.location(r.Span.Start), Clean(r.Text))
+		location := p.location(r.Span.Start)
+		p.printf("  see %s: %s\n", location, p.wrapped(Clean(r.Text), len([]rune(location))+len("  see : ")))
 	}
 }
 
