@@ -66,6 +66,10 @@ func main() {
 		}
 		return
 	}
+	if len(os.Args) == 2 && os.Args[1] == "validation" {
+		validation()
+		return
+	}
 	// The fleet comes first: what the kernel says of the memory of a program is at least what the one had that
 	// started it.
 	if err := fleet(); err != nil {
@@ -75,6 +79,7 @@ func main() {
 	fmt.Printf("\n%-34s %12s %12s   %-10s %12s %12s\n", "", "best", "median", "beside", "best", "median")
 	parsing()
 	evaluation()
+	validation()
 	if err := measureGrowth(); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)

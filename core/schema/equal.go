@@ -57,15 +57,28 @@ func appendText(b []byte, text string) []byte {
 
 func keyOf(v value.Value, numbers data.Numbers) string { return string(appendKey(nil, v, numbers)) }
 
-// repeated returns the positions of the first element that occurs twice, and of its first occurrence.
-func repeated(elements []value.Value, numbers data.Numbers) (first, second int, ok bool) {
+// repeated returns the positions of the first element that occurs twice, and of its first occurrence. Of elements that
+// are known by keys these count alone.
+func (c *visit) repeated(elements []value.Value, keys ...string) (first, second int, ok bool) {
+	if len(elements) < 2 {
+		return 0, 0, false
+	}
 	seen := make(map[string]int, len(elements))
 	var b []byte
+	open := value.Marks(c.value)&value.Unknown != 0
 	for i, x := range elements {
-		if value.Marks(x)&value.Unknown != 0 {
+		if open && value.Marks(x)&value.Unknown != 0 {
 			continue
 		}
-		b = appendKey(b[:0], x, numbers)
+		b = b[:0]
+		if keys == nil {
+			b = appendKey(b, x, c.numbers)
+		} else if x.Kind() != value.Record {
+			continue
+		}
+		for _, key := range keys {
+			b = appendKey(append(b, ','), x.Get(key), c.numbers)
+		}
 		if at, twice := seen[string(b)]; twice {
 			return at, i, true
 		}

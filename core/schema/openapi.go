@@ -56,13 +56,27 @@ var implied = []string{"apiVersion", "kind", "metadata"}
 func (s *Schema) ValidateObject(v value.Value, numbers data.Numbers) *Result {
 	f := &filler{}
 	filled := f.fill(s, v, nil, 0)
+	if f.notes != nil {
+		f = &filler{withPaths: true}
+		filled = f.fill(s, v, nil, 0)
+	}
 	r := s.Validate(filled, numbers)
 	r.Problems = append(f.notes, r.Problems...)
 	return r
 }
 
-// filler fills in defaults. Notes are what a person should know of it.
-type filler struct{ notes []Problem }
+// filler fills in defaults. Notes are what a person should know of it; they have their paths when that is asked for.
+type filler struct {
+	notes     []Problem
+	withPaths bool
+}
+
+func (f *filler) field(path *place.Path, name string) *place.Path {
+	if !f.withPaths {
+		return nil
+	}
+	return path.Field(name)
+}
 
 // fill returns a value with the defaults of a schema filled in where nothing is given, and for null where that is not
 // allowed.
@@ -77,40 +91,62 @@ func (f *filler) fill(s *Schema, v value.Value, path *place.Path, depth int) val
 			return v
 		}
 		return value.MapParts(v, func(i int, x value.Value) value.Value {
+			if !f.withPaths {
+				return f.fill(r.items, x, nil, depth+1)
+			}
 			return f.fill(r.items, x, path.Index(i), depth+1)
 		})
 	case value.Record:
-		var b value.Builder
-		changed := false
-		for i, key := range v.Shape().Keys() {
-			before := v.Values()[i]
-			after := before
-			if inner, ok := r.properties[key]; ok {
-				if rules := inner.compiled(); before.IsNull() && rules.replacesNull() {
-					after = rules.fallback
-					f.notes = append(f.notes, Problem{Kind: WrongType, Warning: true, Path: path.Field(key), Value: before,
-						Message: "null is not allowed here, and a server puts the default in its place: " + after.Show(60),
-						Help:    "leave it out", Schema: r.properties[key].shownAt(), Description: rules.description})
-				}
-				after = f.fill(inner, after, path.Field(key), depth+1)
-			} else if r.additional != nil {
-				after = f.fill(r.additional, before, path.Field(key), depth+1)
-			}
-			changed = changed || after != before
-			b.Set(key, after)
-		}
-		for _, name := range r.names {
-			inner := r.properties[name].compiled()
-			if !inner.fallback.IsAbsent() && v.Get(name).IsAbsent() {
-				changed = true
-				b.Set(name, f.fill(r.properties[name], inner.fallback, path.Field(name), depth+1))
-			}
-		}
-		if changed {
-			return b.Record(v.Origin())
-		}
+		return f.fillRecord(r, v, path, depth)
 	}
 	return v
+}
+
+func (f *filler) fillRecord(r *rules, v value.Value, path *place.Path, depth int) value.Value {
+	v = value.MapParts(v, func(i int, x value.Value) value.Value {
+		key := v.Shape().Keys()[i]
+		inner, ok := r.properties[key]
+		if !ok {
+			if inner = r.additional; inner == nil {
+				return x
+			}
+		}
+		if rules := inner.compiled(); ok && x.IsNull() && rules.replacesNull() {
+			f.notes = append(f.notes, Problem{Kind: WrongType, Warning: true, Path: f.field(path, key), Value: x,
+				Message: "null is not allowed here, and a server puts the default in its place: " + rules.fallback.Show(60),
+				Help:    "leave it out", Schema: inner.shownAt(), Description: rules.description})
+			x = rules.fallback
+		}
+		if k := x.Kind(); k != value.Record && k != value.List {
+			return x
+		}
+		return f.fill(inner, x, f.field(path, key), depth+1)
+	})
+	var names []string
+	var values []value.Value
+	for _, name := range r.withDefaults() {
+		if v.Get(name).IsAbsent() {
+			inner := r.properties[name]
+			names = append(names, name)
+			values = append(values, f.fill(inner, inner.compiled().fallback, f.field(path, name), depth+1))
+		}
+	}
+	if names == nil {
+		return v
+	}
+	return v.Extend(names, values, v.Origin())
+}
+
+// withDefaults returns the fields that have a default.
+func (r *rules) withDefaults() []string {
+	r.defaultsOnce.Do(func() {
+		for _, name := range r.names {
+			if !r.properties[name].compiled().fallback.IsAbsent() {
+				r.defaults = append(r.defaults, name)
+			}
+		}
+	})
+	return r.defaults
 }
 
 // maxDefaults is how deep defaults are filled in.
@@ -129,7 +165,7 @@ func (c *visit) extensions() {
 	elements := c.value.Elements()
 	switch {
 	case c.isSet:
-		if first, second, ok := repeated(elements, c.numbers); ok {
+		if first, second, ok := c.repeated(elements); ok {
 			c.repeats(second, fmt.Sprintf("it is equal to element %d, in a list that is a set: %s", first,
 				elements[second].Show(60)), "x-kubernetes-list-type")
 		}
@@ -140,18 +176,16 @@ func (c *visit) extensions() {
 
 // keyed looks for elements with equal keys.
 func (c *visit) keyed(elements []value.Value) {
-	keys := make([]value.Value, 0, len(elements))
-	for _, x := range elements {
-		var b value.Builder
-		for _, name := range c.listKeys {
-			if x.Kind() == value.Record && !x.Get(name).IsAbsent() {
-				b.Set(name, x.Get(name))
-			}
+	first, second, ok := c.repeated(elements, c.listKeys...)
+	if !ok {
+		return
+	}
+	var b value.Builder
+	for _, name := range c.listKeys {
+		if key := elements[second].Get(name); !key.IsAbsent() {
+			b.Set(name, key)
 		}
-		keys = append(keys, b.Record(x.Origin()))
 	}
-	if first, second, ok := repeated(keys, data.Numbers(c.numbers)); ok {
-		c.repeats(second, fmt.Sprintf("it has the same %s as element %d", keys[second].Show(80), first),
-			"x-kubernetes-list-map-keys")
-	}
+	c.repeats(second, fmt.Sprintf("it has the same %s as element %d", b.Record(0).Show(80), first),
+		"x-kubernetes-list-map-keys")
 }

@@ -75,6 +75,8 @@ type rules struct {
 
 	title, description string
 	fallback           value.Value // the default; Absent for none
+	defaults           []string    // the fields that have one, once that is asked for
+	defaultsOnce       sync.Once
 
 	*extended
 }
@@ -399,7 +401,7 @@ func texts(list value.Value) []string {
 
 // pattern compiles a pattern; at is where it stands.
 func (c *compiler) pattern(text string, at value.Value) *regexp.Regexp {
-	pattern, err := compilePattern(text)
+	pattern, err := c.store.pattern(text)
 	switch {
 	case isInvalid(err):
 		c.report(at, "", "the pattern %q is %s", text, err)

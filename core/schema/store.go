@@ -3,6 +3,7 @@ package schema
 import (
 	"fmt"
 	"net/url"
+	"regexp"
 	"strings"
 	"sync"
 
@@ -31,6 +32,7 @@ type Store struct {
 	roots     map[value.Origin]*resource
 	schemas   map[value.Origin]*Schema
 	custom    map[string]*dialect // by their metaschemas
+	patterns  sync.Map            // of *compiledPattern, by their text
 }
 
 // Document is data that is a schema, or holds some.
@@ -383,6 +385,23 @@ const fileScheme = "file"
 // FileURI returns the address of a file by its path.
 func FileURI(path string) string {
 	return (&url.URL{Scheme: fileScheme, Path: "/" + strings.TrimPrefix(path, "/")}).String()
+}
+
+// compiledPattern is a pattern, or why it cannot be used.
+type compiledPattern struct {
+	pattern *regexp.Regexp
+	err     error
+}
+
+// pattern compiles a pattern; the same one, which definitions have often, once.
+func (s *Store) pattern(text string) (*regexp.Regexp, error) {
+	known, ok := s.patterns.Load(text)
+	if !ok {
+		pattern, err := compilePattern(text)
+		known, _ = s.patterns.LoadOrStore(text, &compiledPattern{pattern, err})
+	}
+	c := known.(*compiledPattern)
+	return c.pattern, c.err
 }
 
 // Named returns the schema that a path names, from the top of the project; nil when there is none, and why not.

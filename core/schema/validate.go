@@ -54,6 +54,7 @@ type run struct {
 	// open counts what was passed over since it is not known.
 	open int
 	told map[*Schema]bool // whose mistakes were told
+	free []*visit         // that are not used any more
 }
 
 // scope is the resources that validation has gone into, innermost first (JSON Schema 2020-12, section 7.1).
@@ -108,6 +109,7 @@ type visit struct {
 	path   *place.Path
 	scope  *scope
 	here   *here
+	node   here       // the last of here, while a reference is followed
 	seen   *evaluated // nil when nobody asks
 	out    *sink      // nil at the first look
 	failed bool
@@ -130,8 +132,9 @@ func (r *run) check(s *Schema, v value.Value, path *place.Path, in *scope, at *h
 		r.open++
 		return true
 	}
-	c := &visit{run: r, rules: rules, schema: s, value: v, path: path, isTop: s == r.top, scope: in.in(s.resource), here: at, seen: seen,
-		out: out}
+	c := r.visit()
+	*c = visit{run: r, rules: rules, schema: s, value: v, path: path, isTop: s == r.top, scope: in.in(s.resource),
+		here: at, seen: seen, out: out}
 	outer := seen
 	if rules.unevaluatedItems != nil || rules.unevaluatedProperties != nil {
 		c.seen = &evaluated{}
@@ -140,7 +143,20 @@ func (r *run) check(s *Schema, v value.Value, path *place.Path, in *scope, at *h
 	if c.seen != outer && outer != nil {
 		outer.merge(c.seen, v.Len())
 	}
-	return !c.failed
+	failed := c.failed
+	r.free = append(r.free, c)
+	return !failed
+}
+
+// visit returns a visit that is not used any more, or a new one.
+func (r *run) visit() *visit {
+	n := len(r.free)
+	if n == 0 {
+		return &visit{}
+	}
+	c := r.free[n-1]
+	r.free = r.free[:n-1]
+	return c
 }
 
 // fail notes a problem; at the first look only that there is one.
@@ -175,10 +191,17 @@ func (c *visit) all() {
 	if !c.isOfType() {
 		return // one mistake: what else is asked of a value of another type says nothing
 	}
-	for _, look := range []func(){c.values, c.scalars, c.inPlace, c.parts} {
-		if look(); c.stopped() {
-			return
-		}
+	if c.values(); c.stopped() {
+		return
+	}
+	if c.scalars(); c.stopped() {
+		return
+	}
+	if c.inPlace(); c.stopped() {
+		return
+	}
+	if c.parts(); c.stopped() {
+		return
 	}
 	if c.unevaluatedItems != nil || c.unevaluatedProperties != nil {
 		c.unevaluatedParts()
@@ -389,6 +412,10 @@ func (c *visit) counted(n int, least, most *limit, keyword, what string) {
 		return
 	}
 	count := value.IntOf(int64(n), 0)
+	few, many := least != nil && least.compare(count, nil) < 0, most != nil && most.compare(count, nil) > 0
+	if !few && !many {
+		return
+	}
 	shown := source.Count(n, what)
 	switch {
 	case c.value.Secret():
@@ -396,11 +423,11 @@ func (c *visit) counted(n int, least, most *limit, keyword, what string) {
 	case n == 0:
 		shown = "none"
 	}
-	if least != nil && least.compare(count, nil) < 0 {
+	if few {
 		c.fail(Limit, "", "it must have at least %s, found %s", countOf(least, what), shown)
 		c.asks("min" + keyword)
 	}
-	if most != nil && most.compare(count, nil) > 0 {
+	if many {
 		c.fail(Limit, "", "it must have at most %s, found %s", countOf(most, what), shown)
 		c.asks("max" + keyword)
 	}
@@ -491,7 +518,8 @@ func (c *visit) follow(s *Schema) {
 		}
 	}
 	outer := c.here
-	c.here = &here{s, outer}
+	c.node = here{s, outer}
+	c.here = &c.node
 	c.must(s)
 	c.here = outer
 }
@@ -574,7 +602,7 @@ func (c *visit) list() {
 		return
 	}
 	if c.uniqueItems && len(elements) > 1 {
-		if first, second, ok := repeated(elements, c.numbers); ok {
+		if first, second, ok := c.repeated(elements); ok {
 			c.repeats(second, fmt.Sprintf("it is equal to element %d: %s", first, elements[second].Show(60)), "uniqueItems")
 		}
 	}
@@ -795,9 +823,6 @@ func (c *visit) known() []string {
 // missing looks for fields that must be there.
 func (c *visit) missing() {
 	lack := func(name, because, keyword string) {
-		if !c.value.Get(name).IsAbsent() {
-			return
-		}
 		if c.failed = true; c.out == nil {
 			return
 		}
@@ -817,11 +842,16 @@ func (c *visit) missing() {
 		c.asks(keyword)
 	}
 	for _, name := range c.required {
-		lack(name, "", "required")
+		if c.value.Get(name).IsAbsent() {
+			lack(name, "", "required")
+		}
 	}
 	for _, d := range c.dependentRequired {
 		if !c.value.Get(d.field).IsAbsent() {
 			for _, name := range d.names {
+				if !c.value.Get(name).IsAbsent() {
+					continue
+				}
 				lack(name, fmt.Sprintf(", which must be there when %q is", d.field), "dependentRequired")
 			}
 		}
