@@ -84,7 +84,8 @@ func (g schemaGenerator) record(s map[string]any, depth int) {
 	}
 	s["properties"] = properties
 	if g.chance(40) {
-		s["required"] = []any{g.name()}
+		// Whoever asks for fields means a record: as a type, such a schema describes no other values.
+		s["required"], s["type"] = []any{g.name()}, "object"
 	}
 	switch g.IntN(4) {
 	case 0:

@@ -147,11 +147,19 @@ func (c *conversion) known(v value.Value, from, to types.Type, path *place.Path)
 	if from == nil || from == types.Any || types.AsUnion(from) != nil || from == types.Invalid {
 		return c.value(v, to, path)
 	}
+	if limited := types.AsLimited(to); limited != nil && !v.Unknown() && !c.trial {
+		before := len(c.misfits)
+		v = c.known(v, from, limited.Base, path)
+		if len(c.misfits) == before {
+			c.conditions(v, limited, path)
+		}
+		return v
+	}
 	if !types.Converts(from, to) {
 		return v
 	}
 	target, static := types.AsRecord(to), types.AsRecord(from)
-	if types.AsLimited(to) != nil || target == nil || static == nil || v.Kind() != value.Record {
+	if target == nil || static == nil || v.Kind() != value.Record {
 		return c.value(v, to, path)
 	}
 	return c.once(v, to, func() value.Value { return c.record(v, static, target, path) })

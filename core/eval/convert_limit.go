@@ -34,8 +34,8 @@ func (c *conversion) defaultOf(f *types.Field) value.Value {
 
 // conditions checks the limits of a type. On null they are skipped.
 func (c *conversion) conditions(v value.Value, t *types.Limited, path *place.Path) {
-	if v.IsNull() {
-		return
+	if v.IsNull() && !slices.ContainsFunc(t.Conditions, func(x *types.Condition) bool { return x.Schema != nil }) {
+		return // where null is allowed, conditions are about what is not null
 	}
 	var tested value.Value
 	if c.trial {

@@ -10,11 +10,7 @@ import (
 
 // described validates a value that has the shape which a schema says: what a type cannot say is looked at here.
 func (c *conversion) described(v value.Value, by *types.Condition, path *place.Path) {
-	validate := by.Schema.Validate
-	if by.Object {
-		validate = by.Schema.ValidateObject
-	}
-	result := validate(v, nil)
+	result := by.Schema.ValidateShaped(v, by.Object)
 	for _, p := range result.Problems {
 		if p.Warning {
 			continue

@@ -54,13 +54,28 @@ var implied = []string{"apiVersion", "kind", "metadata"}
 
 // ValidateObject validates an object as a server does that keeps it: with the defaults of the definition filled in.
 func (s *Schema) ValidateObject(v value.Value, numbers data.Numbers) *Result {
-	f := &filler{}
+	return s.validateObject(v, numbers, false)
+}
+
+// ValidateShaped validates a value that passed into the type of the schema: only what a type cannot say is looked at.
+func (s *Schema) ValidateShaped(v value.Value, asObject bool) *Result {
+	switch {
+	case !s.says():
+		return &Result{}
+	case asObject:
+		return s.validateObject(v, nil, true)
+	}
+	return s.validate(v, nil, true)
+}
+
+func (s *Schema) validateObject(v value.Value, numbers data.Numbers, shaped bool) *Result {
+	f := &filler{shaped: shaped}
 	filled := f.fill(s, v, nil, 0)
 	if f.notes != nil {
-		f = &filler{withPaths: true}
+		f = &filler{withPaths: true, shaped: shaped}
 		filled = f.fill(s, v, nil, 0)
 	}
-	r := s.Validate(filled, numbers)
+	r := s.validate(filled, numbers, shaped)
 	r.Problems = append(f.notes, r.Problems...)
 	return r
 }
@@ -69,6 +84,7 @@ func (s *Schema) ValidateObject(v value.Value, numbers data.Numbers) *Result {
 type filler struct {
 	notes     []Problem
 	withPaths bool
+	shaped    bool // what a type says of the value is so
 }
 
 func (f *filler) field(path *place.Path, name string) *place.Path {
@@ -82,7 +98,7 @@ func (f *filler) field(path *place.Path, name string) *place.Path {
 // allowed.
 func (f *filler) fill(s *Schema, v value.Value, path *place.Path, depth int) value.Value {
 	r := s.told()
-	if depth > maxDefaults {
+	if depth > maxDefaults || f.shaped && !s.says() {
 		return v
 	}
 	switch v.Kind() {

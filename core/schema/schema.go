@@ -20,6 +20,8 @@ type Schema struct {
 	loose bool
 	once  sync.Once
 	rules *rules
+	// beyond remembers whether it says more than a type can.
+	beyond, loosely beyond
 }
 
 // rules are what a schema asks for.

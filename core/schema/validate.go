@@ -26,7 +26,11 @@ type Result struct {
 
 // Validate validates a value. Numbers are those in it that 64 bits do not hold; nil for none.
 func (s *Schema) Validate(v value.Value, numbers data.Numbers) *Result {
-	r := &run{store: s.store, top: s, numbers: numbers, result: &Result{}}
+	return s.validate(v, numbers, false)
+}
+
+func (s *Schema) validate(v value.Value, numbers data.Numbers, shaped bool) *Result {
+	r := &run{store: s.store, top: s, numbers: numbers, shaped: shaped, result: &Result{}}
 	start := &scope{resource: s.resource}
 	if !r.check(s, v, nil, start, nil, nil, nil) {
 		out := &sink{}
@@ -55,6 +59,8 @@ type run struct {
 	open int
 	told map[*Schema]bool // whose mistakes were told
 	free []*visit         // that are not used any more
+	// shaped says that the value passed into the type of the schema, so that what a type says need not be looked at.
+	shaped bool
 }
 
 // scope is the resources that validation has gone into, innermost first (JSON Schema 2020-12, section 7.1).
@@ -131,6 +137,15 @@ func (r *run) check(s *Schema, v value.Value, path *place.Path, in *scope, at *h
 	if v.Unknown() {
 		r.open++
 		return true
+	}
+	if r.shaped {
+		if seen == nil && !s.says() {
+			return true
+		}
+		if s.isLoose() { // nor are the parts of the value of the types that it names
+			r.shaped = false
+			defer func() { r.shaped = true }()
+		}
 	}
 	c := r.visit()
 	*c = visit{run: r, rules: rules, schema: s, value: v, path: path, isTop: s == r.top, scope: in.in(s.resource),
@@ -475,6 +490,10 @@ func (c *visit) inPlace() {
 	if c.dynamicRef != nil {
 		c.follow(c.dynamicTarget())
 	}
+	// What these say of the shape, the type does not.
+	shaped := c.shaped
+	c.run.shaped = false
+	defer func() { c.run.shaped = shaped }()
 	for _, s := range c.allOf {
 		if c.must(s); c.stopped() {
 			return
@@ -661,6 +680,9 @@ func (c *visit) field(name string) *place.Path {
 // containing looks at how many elements are as contains says.
 func (c *visit) containing(elements []value.Value) {
 	matches, open := 0, 0
+	shaped := c.shaped
+	c.run.shaped = false
+	defer func() { c.run.shaped = shaped }()
 	for i, x := range elements {
 		before := c.open
 		if !c.check(c.contains, x, nil, c.scope, nil, nil, nil) {
@@ -860,6 +882,9 @@ func (c *visit) missing() {
 
 // fieldNames looks at the names of fields.
 func (c *visit) fieldNames(keys []string) {
+	shaped := c.shaped
+	c.run.shaped = false
+	defer func() { c.run.shaped = shaped }()
 	for i, key := range keys {
 		name := value.StringOf(key, c.value.Values()[i].Origin())
 		if c.check(c.propertyNames, name, nil, c.scope, nil, nil, nil) {
