@@ -2,6 +2,7 @@ package eval
 
 import (
 	"fmt"
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -193,6 +194,14 @@ func (w *World) SetInput(o *check.Object, v value.Value) bool {
 		s.status.Store(done)
 	}
 	return ok
+}
+
+// Pass passes a value into a type that a module declares, and returns what does not fit.
+func (w *World) Pass(v value.Value, o *check.Object) source.Findings {
+	t := w.thread(o)
+	before := len(w.evaluation.findings)
+	guard(func() { t.convertTo(v, o.Type, passing{}) })
+	return slices.Clone(w.evaluation.findings[before:])
 }
 
 // Fail marks an input as having no value; that has been reported.

@@ -148,6 +148,24 @@ func schemaLiteral(e syntax.Expression) (any, bool) {
 // TypeSchema returns the schema of a type of the main module, or of one that it uses: name, or module.name. Fields that
 // are secret are in it: it is for data, not for layers.
 func (p *Project) TypeSchema(name string) (SchemaObject, error) {
+	o, err := p.TypeNamed(name)
+	if err != nil {
+		return nil, err
+	}
+	e := &exporter{program: p.checked, names: map[*types.Named]string{}, whole: true}
+	s := SchemaObject{{"$schema", schemaDialect}, {"title", name}}
+	if o.Description() != "" {
+		s = s.with("description", o.Description())
+	}
+	s = append(s, e.schema(o.Type)...)
+	if len(e.definitions) > 0 {
+		s = s.with("$defs", e.definitions)
+	}
+	return s, nil
+}
+
+// TypeNamed returns a type of the main module, or of one that it uses: name, or module.name.
+func (p *Project) TypeNamed(name string) (*check.Object, error) {
 	m, last := p.Module, name
 	if first, rest, ok := strings.Cut(name, "."); ok {
 		used := m.Objects[first]
@@ -170,16 +188,7 @@ func (p *Project) TypeSchema(name string) (SchemaObject, error) {
 		}
 		return nil, fmt.Errorf("%s has no type %q\n  %s", m.Path, last, help)
 	}
-	e := &exporter{program: p.checked, names: map[*types.Named]string{}, whole: true}
-	s := SchemaObject{{"$schema", schemaDialect}, {"title", name}}
-	if o.Description() != "" {
-		s = s.with("description", o.Description())
-	}
-	s = append(s, e.schema(o.Type)...)
-	if len(e.definitions) > 0 {
-		s = s.with("$defs", e.definitions)
-	}
-	return s, nil
+	return o, nil
 }
 
 // layered is the schema of something in a layer that weaker layers may complete.

@@ -16,6 +16,8 @@ type Validation struct {
 	Checked  int // documents that have a schema
 	Without  int // documents of which nothing says what schema they have
 	NotKnown int // values that are not known here, so that nothing was said of them
+	// Transitions is how many rules compare with the object before a change, and were not judged.
+	Transitions int
 }
 
 // addCommand is the help for a kind that the catalogue lacks.
@@ -100,6 +102,7 @@ func (r *Result) validateKind(p *project.Project, schemas *project.Schemas, a *p
 // tell reports what is wrong with a document.
 func (r *Result) tell(p *project.Project, result *schema.Result, v value.Value, label string, d *Document) {
 	r.Validation.NotKnown += result.NotKnown
+	r.Validation.Transitions += result.Transitions
 	r.Findings = append(r.Findings, result.Schema...)
 	for _, problem := range result.Problems {
 		f := problem.Finding("", v, schema.Places{At: r.World.Recorder().Pos, Key: p.KeyOf})

@@ -18,6 +18,8 @@ type Validator struct {
 	// Schema is what every document must be as; nil when each says itself, or is of a kind.
 	Schema     *Schema
 	SchemaName string
+	// Check, when it is not nil, is asked about every document instead.
+	Check func(v value.Value) source.Findings
 	// UnknownKinds says that a kind which the catalogue lacks is no mistake; its documents are not checked.
 	UnknownKinds bool
 	// Address returns the path in the address of a file, by the path of the file. It may be nil.
@@ -35,6 +37,8 @@ type Validated struct {
 	Wrong   bool
 	// NotKnown is how many values are not known, so that nothing was said of them.
 	NotKnown int
+	// Transitions is how many rules compare with the object before a change, and were not judged.
+	Transitions int
 }
 
 // File validates the documents of a file. Those that cannot be read are reported, and the others validated.
@@ -130,6 +134,11 @@ func (v *validating) document(named *reference, several bool) {
 		}
 	}
 	switch {
+	case v.Check != nil:
+		v.result.By = v.SchemaName
+		found := v.Check(d)
+		v.result.Wrong = found.HasErrors()
+		v.findings = append(v.findings, found...)
 	case v.Schema != nil:
 		v.against(v.Schema, v.SchemaName, false)
 	case named != nil:
@@ -223,7 +232,7 @@ func (v *validating) against(s *Schema, name string, asObject bool) {
 	}
 	r := validate(v.whole, v.numbers)
 	v.findings = append(v.findings, r.Schema...)
-	v.result.NotKnown = r.NotKnown
+	v.result.NotKnown, v.result.Transitions = r.NotKnown, r.Transitions
 	for _, p := range r.Problems {
 		v.result.Wrong = v.result.Wrong || !p.Warning
 		v.findings.Add(p.Finding(v.label, v.whole, Places{func(o value.Origin) source.Pos { return o.Pos() },

@@ -13,17 +13,20 @@ import (
 	"time"
 
 	"knothole/core/data"
+	"knothole/core/eval"
 	"knothole/core/parallel"
 	"knothole/core/render"
 	"knothole/core/schema"
 	"knothole/core/source"
+	"knothole/core/value"
 	"knothole/outside/gate"
 	"knothole/shell/present"
 )
 
 var validateCommand = &command{
-	name: "validate", arguments: "FILE… [--schema FILE[#PART]] [--catalogue DIR] [--format text|json|sarif|junit]",
-	short: "plain data files against a schema, or by their kinds",
+	name:      "validate",
+	arguments: "FILE… [--schema FILE[#PART] | --type TYPE] [--catalogue DIR] [--format text|json|sarif|junit]",
+	short:     "plain data files against a schema, or by their kinds",
 	long: `Validates data files (YAML, also streams of documents; JSON; TOML), and all in the folders that are named.
 It needs no project.
 
@@ -33,6 +36,8 @@ schema that the file names itself: with $schema, or a first line "# schema: PATH
 a kind, against the definition of that kind: those that are built in, those in the folders given with --catalogue, and
 those of the project, if there is one. Objects in lists are validated one by one.
 
+With --type it is held to a type of the project's main module, such as Level, or of one that this uses: levels.Level.
+
 Nothing is fetched. A kind that the catalogue lacks is an error, unless --unknown-kinds lets such documents pass. The
 last lines say what was not checked. Formats, such as date-time, must hold; --no-formats takes them for notes.
 
@@ -41,6 +46,7 @@ Ends with 0 when everything is right, 1 when it is not, or nothing was checked a
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		v := &validation{}
 		flags.StringVar(&v.schema, "schema", "", "the schema `FILE` for all documents; # and a JSON Pointer select a part")
+		flags.StringVar(&v.typeName, "type", "", "a `TYPE` of the project instead of a schema")
 		flags.Func("catalogue", "a folder `DIR` of definitions of kinds, or a file; repeatable", func(s string) error {
 			v.catalogues = append(v.catalogues, s)
 			return nil
@@ -53,7 +59,8 @@ Ends with 0 when everything is right, 1 when it is not, or nothing was checked a
 }
 
 type validation struct {
-	schema, format          string
+	schema, typeName        string
+	format                  string
 	catalogues              []string
 	unknownKinds, noFormats bool
 }
@@ -70,10 +77,35 @@ func (v *validation) run(c *call) int {
 	if status != exitClean {
 		return status
 	}
+	if v.schema != "" && v.typeName != "" {
+		return c.wrongUsage("--schema and --type are two ways to say what documents must be: choose one")
+	}
 	sources := source.NewSet()
+	var p *opened
+	if v.typeName != "" {
+		if p, status = c.open(); p == nil {
+			return status
+		}
+		if p.Module == nil || p.Findings.HasErrors() {
+			c.presenter(p, c.err).Findings(p.Findings.Tidy(p.Sources))
+			fmt.Fprintln(c.err, "\nnothing was checked: check finds all that is wrong with the project")
+			return exitFailed
+		}
+		sources = p.Sources
+	}
 	validator, findings, status := v.validator(c, sources)
 	if status != exitClean {
 		return status
+	}
+	if p != nil {
+		object, err := p.TypeNamed(v.typeName)
+		if err != nil {
+			return c.failed("%s", err)
+		}
+		validator.SchemaName = v.typeName
+		validator.Check = func(d value.Value) source.Findings {
+			return p.Program.World(eval.Environment{}).Pass(d, object)
+		}
 	}
 	if !findings.HasErrors() {
 		var all []schema.Validated
@@ -331,8 +363,20 @@ func printValidated(c *call, all []schema.Validated) {
 			fmt.Fprintf(c.err, "%s: %s\n", what, strings.Join(texts, ", "))
 		}
 	}
+	transitions := 0
+	for _, d := range all {
+		transitions += d.Transitions
+	}
 	print("checked", "%d %s", checked)
+	if transitions > 0 {
+		fmt.Fprintf(c.err, "not judged: %s\n", notJudged(transitions))
+	}
 	print("not checked", "%d (%s)", unchecked)
+}
+
+// notJudged says how many rules could not be judged.
+func notJudged(rules int) string {
+	return source.Count(rules, "rule") + " over a change (oldSelf)"
 }
 
 // printValidation says how many of the rendered documents were validated against schemas.
@@ -342,6 +386,7 @@ func (c *call) printValidation(results []*render.Result) {
 		all.Checked += r.Validation.Checked
 		all.Without += r.Validation.Without
 		all.NotKnown += r.Validation.NotKnown
+		all.Transitions += r.Validation.Transitions
 	}
 	fmt.Fprintf(c.err, "schemas: %s checked", source.Count(all.Checked, "document"))
 	if all.Without > 0 {
@@ -349,6 +394,9 @@ func (c *call) printValidation(results []*render.Result) {
 	}
 	if all.NotKnown > 0 {
 		fmt.Fprintf(c.err, "; %s not known here", source.Count(all.NotKnown, "value"))
+	}
+	if all.Transitions > 0 {
+		fmt.Fprintf(c.err, "; %s", notJudged(all.Transitions))
 	}
 	fmt.Fprintln(c.err)
 }

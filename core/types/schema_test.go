@@ -1,0 +1,72 @@
+package types_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"knothole/core/data"
+	"knothole/core/schema"
+	"knothole/core/source"
+	"knothole/core/types"
+)
+
+// TestDescribed holds what types schemas describe.
+func TestDescribed(t *testing.T) {
+	for text, want := range map[string]string{
+		`{ "type": "string", "minLength": 2 }`:                                `string`,
+		`{ "type": ["integer", "null"] }`:                                     `int?`,
+		`{ "type": "number" }`:                                                `int | float`,
+		`{ "enum": ["a", 1, true, null] }`:                                    `"a" | 1 | true | null`,
+		`{ "const": "a" }`:                                                    `"a"`,
+		`{ "enum": [0.5] }`:                                                   `any`,
+		`{ "type": "array", "items": { "type": "boolean" } }`:                 `[bool]`,
+		`{ "type": "array" }`:                                                 `[any]`,
+		`{ "type": "array", "prefixItems": [{ "type": "string" }] }`:          `[any]`,
+		`{ "type": "object" }`:                                                `{ *: any }`,
+		`{ "type": "object", "additionalProperties": { "type": "integer" } }`: `{ *: int }`,
+		`{ "type": "object", "required": ["a"], "additionalProperties": false, "properties": { "a": { "type": "string" }, ` +
+			`"b": { "type": "integer" } } }`: `{ a: string, b?: int }`,
+		`{ "properties": { "a": { "type": "string" } }, "required": ["a"] }`: `{ a: string, *: any }`,
+		`{ "properties": { "a": { "type": "string" } } }`:                    `any`,
+		`{ "anyOf": [{ "type": "string" }, { "type": "integer" }] }`:         `string | int`,
+		`{ "anyOf": [{ "type": "object" }, { "type": "array" }] }`:           `any`,
+		`{ "anyOf": [{ "type": "string" }, { "minimum": 1 }] }`:              `any`,
+		`{ "allOf": [{ "type": "string" }] }`:                                `string`,
+		`{ "$ref": "#/$defs/a", "$defs": { "a": { "type": "boolean" } } }`:   `bool`,
+		`{ "not": { "type": "string" } }`:                                    `any`,
+		`false`:                                                              `nothing`,
+		`true`:                                                               `any`,
+	} {
+		sources := source.NewSet()
+		file, err := sources.Add("s.json", []byte(text))
+		require.NoError(t, err)
+		root, findings := data.Read(file, data.JSON, nil)
+		require.Empty(t, findings, text)
+		s := schema.NewStore(sources).Add(schema.FileURI("s.json"), schema.Document{Root: root})
+		described := types.NewUniverse().Described("S", s)
+		require.Equal(t, "S", described.String())
+		require.Equal(t, want, described.Underlying().String(), text)
+	}
+}
+
+// TestDescribedKind: the type of a kind knows its version and name, and is found out level by level.
+func TestDescribedKind(t *testing.T) {
+	u := types.NewUniverse()
+	k := schema.NewCatalogue(schema.NewStore(source.NewSet())).Find("apps/v1", "Deployment")
+	described := u.DescribedKind(k)
+	require.Same(t, described, u.DescribedKind(k))
+	record := types.AsRecord(described)
+	field := func(r *types.Record, name string) types.Type {
+		f, ok := r.Field(name)
+		require.True(t, ok, name)
+		return f.Type
+	}
+	require.Equal(t, `"apps/v1"`, field(record, "apiVersion").String())
+	require.Equal(t, `"Deployment"`, field(record, "kind").String())
+	spec := types.AsRecord(field(record, "spec"))
+	require.Equal(t, "int", field(spec, "replicas").String())
+	require.Nil(t, spec.Rest, "a field that is not named is dropped by a server")
+	pods := types.AsRecord(field(types.AsRecord(field(spec, "template")), "spec"))
+	require.Equal(t, `"Always" | "OnFailure" | "Never"`, field(pods, "restartPolicy").String())
+}
