@@ -188,6 +188,15 @@ func (p *Project) readCatalogue(s *Schemas, folder value.Value) {
 // defaultCatalogue is the folder of the catalogue of a project that names none.
 const defaultCatalogue = "schemas/kinds"
 
+// CatalogueFolders returns the folders of the catalogue.
+func (p *Project) CatalogueFolders() []string {
+	var all []string
+	for _, v := range p.schemas.folders {
+		all = append(all, path.Clean(v.Text()))
+	}
+	return all
+}
+
 // CatalogueFolder returns the folder that definitions are added to, and whether the project names it.
 func (p *Project) CatalogueFolder() (folder string, named bool) {
 	if len(p.schemas.folders) > 0 {

@@ -131,6 +131,11 @@ func (c *Catalogue) definition(path string, d Document) (kinds []*Kind, findings
 			Help:    "it needs spec.group, spec.names.kind and spec.versions"})
 		return nil, findings
 	}
+	// Servers of the first version keep what a definition does not name, unless it says otherwise.
+	keeps := strings.HasSuffix(textOf(d.Root.Get("apiVersion")), "/v1beta1")
+	if says := lookUp(spec, "preserveUnknownFields"); says.Kind() == value.Bool {
+		keeps = says.Bool()
+	}
 	shared := lookUp(spec, "validation", "openAPIV3Schema") // of the first version of definitions
 	one := func(version, of value.Value) {
 		label := textOf(version)
@@ -157,6 +162,7 @@ func (c *Catalogue) definition(path string, d Document) (kinds []*Kind, findings
 			root = value.BoolOf(true, version.Origin())
 		}
 		k.Schema = c.Store.AddOpenAPI(path+"/"+k.Key(), Document{Root: root, Numbers: d.Numbers})
+		k.Schema.loose = keeps
 		kinds = append(kinds, k)
 	}
 	if versions.Kind() == value.List {

@@ -86,9 +86,11 @@ func TestKinds(t *testing.T) {
 	}
 	c := schema.NewCatalogue(schema.NewStore(source.NewSet()))
 	for text, want := range map[string]string{
-		deployment("replica: 2, ", ""):                                          `spec.replica: there is no field "replica" here | did you mean "replicas"?`,
+		deployment("replica: 2, ", ""): `spec.replica: there is no field "replica" here | did you mean "replicas"?`,
+		deployment("strategy: null, ", "env: null"): `spec.strategy: null says nothing here: a server takes the field as if it were not there | leave it out; ` +
+			`spec.template.spec.containers[mudflat].env: null says nothing here: a server takes the field as if it were not there | leave it out`,
 		deployment("replicas: two, ", ""):                                       `spec.replicas: expected an integer, found "two"`,
-		deployment("replicas: null, ", ""):                                      `spec.replicas: null is not allowed here, and a server puts the default in its place: 1 | leave it out`,
+		deployment("replicas: null, ", ""):                                      `spec.replicas: null says nothing here: a server takes the field as if it were not there | leave it out`,
 		deployment("", "imagePullPolicy: Allways"):                              `spec.template.spec.containers[mudflat].imagePullPolicy: expected one of "Always", "IfNotPresent", "Never", found "Allways" | did you mean "Always"?`,
 		deployment("", "env: [{ name: A, value: 3 }]"):                          `spec.template.spec.containers[mudflat].env[A].value: expected a string, found 3 | write it in quotes: "3"`,
 		deployment("", "env: [{ name: A, value: a }, { name: A, value: b }]"):   `spec.template.spec.containers[mudflat].env[1]: it has the same { name: "A" } as element 0 | leave one of them out`,
@@ -111,4 +113,26 @@ func TestMetadata(t *testing.T) {
 	require.Empty(t, validated(t, c, head+"metadata: { name: a, labels: { a: b } }"))
 	require.Equal(t, []string{`metadata.lables: there is no field "lables" here | did you mean "labels"?`},
 		validated(t, c, head+"metadata: { name: a, lables: { a: b } }"))
+}
+
+// TestFirstDefinitions: definitions of the first version have one schema for all versions, and keep what they do not name.
+func TestFirstDefinitions(t *testing.T) {
+	const definition = `
+apiVersion: apiextensions.k8s.io/v1beta1
+kind: CustomResourceDefinition
+spec: { group: floodwatch.example, version: v1, names: { kind: Buoy }, %s
+  validation: { openAPIV3Schema: { type: object, properties: { spec: { type: object, properties: { at: { type: integer } } } } } } }
+`
+	for says, want := range map[string][]string{
+		"": {`spec.at: expected an integer, found "x"`},
+		"preserveUnknownFields: false, ": {`spec.at: expected an integer, found "x"`,
+			`spec.more: there is no field "more" here | it has at`},
+	} {
+		c := schema.NewCatalogue(schema.NewStore(source.NewSet()))
+		file, err := c.Store.Sources.Add("buoy.yaml", []byte(strings.Replace(definition, "%s", says, 1)))
+		require.NoError(t, err)
+		require.Empty(t, c.AddFile(file))
+		got := validated(t, c, "apiVersion: floodwatch.example/v1\nkind: Buoy\nmetadata: { name: a }\nspec: { at: x, more: 1 }")
+		require.Equal(t, want, got, says)
+	}
 }

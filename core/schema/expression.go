@@ -12,6 +12,7 @@ import (
 	"cel.dev/cel-go/ext"
 
 	"knothole/core/place"
+	"knothole/core/source"
 	"knothole/core/value"
 )
 
@@ -84,6 +85,9 @@ func (c *compiler) program(v value.Value, want *cel.Type) cel.Program {
 	ast, issues := env.Compile(v.Text())
 	if err := issues.Err(); err != nil {
 		c.report(v, "", "the rule cannot be read: %s", firstIssue(issues))
+		if strings.Contains(err.Error(), "undeclared reference") { // a newer server may know it
+			c.rules.findings[len(c.rules.findings)-1].Severity = source.Warning
+		}
 		return nil
 	}
 	if got := ast.OutputType(); !got.IsExactType(want) && !got.IsExactType(cel.DynType) {

@@ -15,7 +15,7 @@ import (
 // extend compiles the extensions.
 func (c *compiler) extend() {
 	r := c.rules
-	e := &extended{nullable: c.isTrue("nullable"), embedded: c.isTrue("x-kubernetes-embedded-resource")}
+	e := &extended{builtIn: c.resource.uri.Scheme == builtInScheme, nullable: c.isTrue("nullable"), embedded: c.isTrue("x-kubernetes-embedded-resource")}
 	r.extended = e
 	if c.isTrue("x-kubernetes-int-or-string") {
 		r.types = anInteger | aString
@@ -70,10 +70,10 @@ func (s *Schema) ValidateShaped(v value.Value, asObject bool) *Result {
 
 func (s *Schema) validateObject(v value.Value, numbers data.Numbers, shaped bool) *Result {
 	f := &filler{shaped: shaped}
-	filled := f.fill(s, v, nil, 0)
+	filled := f.object(s, v)
 	if f.notes != nil {
 		f = &filler{withPaths: true, shaped: shaped}
-		filled = f.fill(s, v, nil, 0)
+		filled = f.object(s, v)
 	}
 	r := s.validate(filled, numbers, shaped)
 	r.Problems = append(f.notes, r.Problems...)
@@ -85,6 +85,20 @@ type filler struct {
 	notes     []Problem
 	withPaths bool
 	shaped    bool // what a type says of the value is so
+}
+
+// object fills in the defaults of an object, and of its metadata, which no definition tells.
+func (f *filler) object(s *Schema, v value.Value) value.Value {
+	v = f.fill(s, v, nil, 0)
+	if v.Kind() != value.Record || s.shownAt() == 0 {
+		return v
+	}
+	return value.MapParts(v, func(i int, x value.Value) value.Value {
+		if key := v.Shape().Keys()[i]; key == "metadata" {
+			return f.fill(s.store.metadata(), x, f.field(nil, key), 1)
+		}
+		return x
+	})
 }
 
 func (f *filler) field(path *place.Path, name string) *place.Path {
@@ -119,6 +133,7 @@ func (f *filler) fill(s *Schema, v value.Value, path *place.Path, depth int) val
 }
 
 func (f *filler) fillRecord(r *rules, v value.Value, path *place.Path, depth int) value.Value {
+	v = f.withoutNulls(r, v, path)
 	v = value.MapParts(v, func(i int, x value.Value) value.Value {
 		key := v.Shape().Keys()[i]
 		inner, ok := r.properties[key]
@@ -151,6 +166,32 @@ func (f *filler) fillRecord(r *rules, v value.Value, path *place.Path, depth int
 		return v
 	}
 	return v.Extend(names, values, v.Origin())
+}
+
+// withoutNulls leaves out the fields of an object of a built-in kind that are null: servers take them as if they were not
+// there.
+func (f *filler) withoutNulls(r *rules, v value.Value, path *place.Path) value.Value {
+	if r.extended == nil || !r.builtIn {
+		return v
+	}
+	var nulls []string
+	for i, key := range v.Shape().Keys() {
+		x := v.Values()[i]
+		inner, ok := r.properties[key]
+		if !ok || !x.IsNull() || x.Unknown() {
+			continue
+		}
+		if inner.told().types&aNull == 0 {
+			nulls = append(nulls, key)
+			f.notes = append(f.notes, Problem{Kind: WrongType, Warning: true, Path: f.field(path, key), Value: x,
+				Message: "null says nothing here: a server takes the field as if it were not there", Help: "leave it out",
+				Description: inner.Description()})
+		}
+	}
+	if nulls == nil {
+		return v
+	}
+	return without(v, nulls...)
 }
 
 // withDefaults returns the fields that have a default.

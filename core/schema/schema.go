@@ -85,6 +85,7 @@ type rules struct {
 
 // extended is what the schema objects of custom resource definitions say besides; nil in other dialects.
 type extended struct {
+	builtIn    bool
 	structural bool // fields that are not named are dropped
 	embedded   bool // the value is an object with a kind of its own
 	nullable   bool

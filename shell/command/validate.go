@@ -15,6 +15,7 @@ import (
 	"knothole/core/data"
 	"knothole/core/eval"
 	"knothole/core/parallel"
+	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/schema"
 	"knothole/core/source"
@@ -93,6 +94,9 @@ func (v *validation) run(c *call) int {
 		}
 		sources = p.Sources
 	}
+	if status := v.addProject(c, p); status != exitClean {
+		return status
+	}
 	validator, findings, status := v.validator(c, sources)
 	if status != exitClean {
 		return status
@@ -117,6 +121,24 @@ func (v *validation) run(c *call) int {
 		return v.answer(c, sources, findings.Tidy(sources), all, len(files), start)
 	}
 	return v.answer(c, sources, findings.Tidy(sources), nil, len(files), start)
+}
+
+// addProject adds the catalogue of the project, if there is one, to what flags name.
+func (v *validation) addProject(c *call, p *opened) int {
+	if p == nil {
+		folder, ok := c.projectFolder()
+		if !ok || !gate.IsFile(filepath.Join(folder, project.FileName)) {
+			return exitClean
+		}
+		var status int
+		if p, status = c.open(); p == nil {
+			return status
+		}
+	}
+	for _, name := range p.CatalogueFolders() {
+		v.catalogues = append([]string{c.near(filepath.Join(p.folder, filepath.FromSlash(name)))}, v.catalogues...)
+	}
+	return exitClean
 }
 
 // validator reads the schema and the catalogue.
