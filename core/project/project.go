@@ -271,7 +271,8 @@ type moduleState struct {
 
 // loadProgram reads the main module, others that are named, and all that they lead to, and checks them.
 func (p *Project) loadProgram(modules []string) {
-	p.checked = &check.Program{Sources: p.Sources, Universe: types.NewUniverse(), Builtins: builtin.Table.Builtins, Schemas: p,
+	p.checked = &check.Program{Sources: p.Sources, Universe: types.NewUniverse(), Builtins: builtin.Table.Builtins,
+		Schemas: p,
 		SecretGiven: func(names []string) string {
 			return "it is secret: name its source in [environments.….secrets]: " + secretSource(names)
 		}}

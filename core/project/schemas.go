@@ -89,7 +89,8 @@ func (c *configuration) association() *Association {
 	case ok:
 		a.Documents, a.Span = documents.Text(), source.At(documents.Origin().Pos())
 	case documents.IsAbsent():
-		c.report(source.MissingField, a.Span, `write: documents = "k8s/**"`, "an entry of [[schemas]] says which documents it is for")
+		c.report(source.MissingField, a.Span, `write: documents = "k8s/**"`,
+			"an entry of [[schemas]] says which documents it is for")
 		return nil
 	default:
 		return nil

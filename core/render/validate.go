@@ -43,7 +43,8 @@ func (r *Result) validate(p *project.Project) {
 }
 
 // validateDocument reports whether there was a schema for a document.
-func (r *Result) validateDocument(p *project.Project, schemas *project.Schemas, a *project.Association, d *Document) (checked bool) {
+func (r *Result) validateDocument(p *project.Project, schemas *project.Schemas, a *project.Association,
+	d *Document) (checked bool) {
 	var all []value.Value
 	if d.Stream {
 		for _, v := range d.Value.Elements() {

@@ -23,8 +23,8 @@ var builtInFiles = map[string]string{
 }
 
 // ofCluster are the kinds that stand in no name space.
-var ofCluster = map[string]bool{"Namespace": true, "IngressClass": true, "ClusterRole": true, "ClusterRoleBinding": true,
-	"StorageClass": true, "PriorityClass": true}
+var ofCluster = map[string]bool{"Namespace": true, "IngressClass": true, "ClusterRole": true,
+	"ClusterRoleBinding": true, "StorageClass": true, "PriorityClass": true}
 
 // builtInScheme is that of the addresses of what is built in.
 const builtInScheme = "knothole"

@@ -157,8 +157,9 @@ func (c *Catalogue) definition(path string, d Document) (kinds []*Kind, findings
 		}
 		if root.Kind() != value.Record {
 			findings.Add(source.Finding{Code: source.BadSchema, Severity: source.Warning,
-				Span: source.At(version.Origin().Pos()), Message: fmt.Sprintf("%s has no schema, so that anything is allowed", k.Key()),
-				Help: "add schema.openAPIV3Schema"})
+				Span:    source.At(version.Origin().Pos()),
+				Message: fmt.Sprintf("%s has no schema, so that anything is allowed", k.Key()),
+				Help:    "add schema.openAPIV3Schema"})
 			root = value.BoolOf(true, version.Origin())
 		}
 		k.Schema = c.Store.AddOpenAPI(path+"/"+k.Key(), Document{Root: root, Numbers: d.Numbers})

@@ -127,3 +127,62 @@ func TestDefinitions(t *testing.T) {
 		})
 	}
 }
+
+// places returns the paths of all values in an object.
+func places(v value.Value, path string) []string {
+	all := []string{}
+	if path != "" {
+		all = append(all, path)
+	}
+	for i, x := range value.Parts(v) {
+		if v.Kind() == value.List {
+			all = append(all, places(x, fmt.Sprintf("%s[%d]", path, i))...)
+		} else if key := v.Shape().Keys()[i]; !strings.ContainsAny(key, ".[/") {
+			all = append(all, places(x, path+"."+key)...)
+		}
+	}
+	return all
+}
+
+// oneMistake holds that one mistake is one finding: whatever is put in one place of a right object, there is at most one
+// problem about that place, and none elsewhere but with what is around it.
+func oneMistake(t *testing.T, s *schema.Schema, object value.Value, wrong []value.Value) (found int) {
+	for _, path := range places(object, "") {
+		for _, x := range append(wrong, value.Value{}) {
+			result := s.ValidateObject(broken(t, object, path, x), nil)
+			require.LessOrEqual(t, len(result.Problems), 1, "%s = %s: %v", path, x.Show(40), result.Problems)
+			for _, p := range result.Problems {
+				found++
+				at := strings.TrimPrefix(path, ".")
+				where := p.Path.String()
+				require.True(t, strings.HasPrefix(at, where) || strings.HasPrefix(where, at), "%s = %s: told at %s: %s", path,
+					x.Show(40), where, p.Message)
+			}
+		}
+	}
+	return found
+}
+
+// TestOneMistake tries one mistake at every place of the objects in testdata.
+func TestOneMistake(t *testing.T) {
+	names, err := filepath.Glob("testdata/definitions/*.yaml")
+	require.NoError(t, err)
+	found := 0
+	for _, name := range names {
+		store := schema.NewStore(source.NewSet())
+		c := schema.NewCatalogue(store)
+		text, err := os.ReadFile(name)
+		require.NoError(t, err)
+		file, err := store.Sources.Add(name, text)
+		require.NoError(t, err)
+		documents, findings := data.ReadEach(file, nil, nil)
+		require.Empty(t, findings)
+		_, findings = c.Add(name, schema.Document{Root: documents[0]})
+		require.Empty(t, findings)
+		apiVersion, kind := schema.KindOf(documents[1])
+		wrong := []value.Value{value.StringOf("?", 0), value.IntOf(-1, 0), value.FloatOf(0.5, 0), value.BoolOf(true, 0),
+			value.ListOf(nil, 0)}
+		found += oneMistake(t, c.Find(apiVersion, kind).Schema, documents[1], wrong)
+	}
+	require.Greater(t, found, 800)
+}

@@ -254,8 +254,8 @@ func ReadDocument(file *source.File) Document {
 // IsFile reports whether an address is that of a file.
 func IsFile(uri *url.URL) bool { return uri.Scheme == fileScheme }
 
-// Part returns the schema at a JSON Pointer, or with an anchor, in the document of a schema; nil when there is none, and
-// why not.
+// Part returns the schema at a JSON Pointer, or with an anchor, in the document of a schema; nil when there is none,
+// and why not.
 func (s *Schema) Part(fragment string) (part *Schema, why, help string) {
 	return s.store.resolve("#"+fragment, s.resource)
 }

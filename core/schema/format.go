@@ -48,14 +48,24 @@ var openAPIFormats = map[string]format{
 	"byte":     {"data in base64", isBase64},
 	"duration": {"a duration, such as 1h30m", isGoDuration},
 	"datetime": formats["date-time"],
-	"cidr":     {"an address range, such as 198.51.100.0/24", func(s string) bool { _, err := netip.ParsePrefix(s); return err == nil }},
-	"mac":      {"a MAC address", func(s string) bool { _, err := net.ParseMAC(s); return err == nil }},
+	"cidr":     {"an address range, such as 198.51.100.0/24", isCIDR},
+	"mac":      {"a MAC address", isMAC},
 	"hexcolor": {"a colour, such as #aa7733", regexp.MustCompile(`^#?([0-9a-fA-F]{3}|[0-9a-fA-F]{6})$`).MatchString},
 }
 
 // openAPIShared are the formats that are the same there.
 var openAPIShared = map[string]bool{"date-time": true, "date": true, "email": true, "hostname": true, "ipv4": true,
 	"ipv6": true, "uri": true, "uuid": true}
+
+func isCIDR(s string) bool {
+	_, err := netip.ParsePrefix(s)
+	return err == nil
+}
+
+func isMAC(s string) bool {
+	_, err := net.ParseMAC(s)
+	return err == nil
+}
 
 func isBase64(s string) bool {
 	_, err := base64.StdEncoding.DecodeString(s)
@@ -67,7 +77,8 @@ func isGoDuration(s string) bool {
 	return err == nil || wordyDuration.MatchString(s)
 }
 
-var wordyDuration = regexp.MustCompile(`^([0-9]+\s*(ns|us|µs|ms|s|sec|second|m|min|minute|h|hr|hour|d|day|w|week)s?\s*)+$`)
+var wordyDuration = regexp.MustCompile(
+	`^([0-9]+\s*(ns|us|µs|ms|s|sec|second|m|min|minute|h|hr|hour|d|day|w|week)s?\s*)+$`)
 
 // formatsOf returns the formats of a dialect: older ones have fewer.
 func formatsOf(name string, d *dialect) (format, bool) {
@@ -394,7 +405,8 @@ func isURITemplate(s string) bool {
 		if begin >= 0 {
 			literal = s[:begin]
 		}
-		if strings.ContainsAny(literal, "\"'<>\\^`| ") || strings.ContainsFunc(literal, func(r rune) bool { return r < ' ' }) {
+		if strings.ContainsAny(literal, "\"'<>\\^`| ") ||
+			strings.ContainsFunc(literal, func(r rune) bool { return r < ' ' }) {
 			return false
 		}
 		if begin < 0 {

@@ -136,8 +136,8 @@ func (c *visit) noForm(forms []*Schema, keyword string) {
 	}
 }
 
-// byWord narrows forms that are told apart by the word in one field, such as a kind, to those of the word that the value
-// has there. When none has that word, it says so, and told is true.
+// byWord narrows forms that are told apart by the word in one field, such as a kind, to those of the word that the
+// value has there. When none has that word, it says so, and told is true.
 func (c *visit) byWord(forms []*Schema, keyword string) (narrowed []*Schema, told bool) {
 	if c.value.Kind() != value.Record || len(forms) < 2 {
 		return forms, false

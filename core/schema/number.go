@@ -47,14 +47,9 @@ func numberText(n *big.Rat) string {
 	if n.IsInt() {
 		return n.Num().String()
 	}
-	if f, ok := n.Float64(); ok {
-		return value.FormatFloat(f)
-	}
-	text := strconv.FormatFloat(first(n.Float64()), 'g', -1, 64)
-	return text
+	f, _ := n.Float64()
+	return value.FormatFloat(f)
 }
-
-func first(f float64, _ bool) float64 { return f }
 
 // compare returns -1, 0 or 1 as a number is below, at or above the limit.
 func (l *limit) compare(v value.Value, numbers data.Numbers) int {

@@ -15,7 +15,8 @@ import (
 // extend compiles the extensions.
 func (c *compiler) extend() {
 	r := c.rules
-	e := &extended{builtIn: c.resource.uri.Scheme == builtInScheme, nullable: c.isTrue("nullable"), embedded: c.isTrue("x-kubernetes-embedded-resource")}
+	e := &extended{builtIn: c.resource.uri.Scheme == builtInScheme, nullable: c.isTrue("nullable"),
+		embedded: c.isTrue("x-kubernetes-embedded-resource")}
 	r.extended = e
 	if c.isTrue("x-kubernetes-int-or-string") {
 		r.types = anInteger | aString
@@ -168,8 +169,8 @@ func (f *filler) fillRecord(r *rules, v value.Value, path *place.Path, depth int
 	return v.Extend(names, values, v.Origin())
 }
 
-// withoutNulls leaves out the fields of an object of a built-in kind that are null: servers take them as if they were not
-// there.
+// withoutNulls leaves out the fields of an object of a built-in kind that are null: servers take them as if they were
+// not there.
 func (f *filler) withoutNulls(r *rules, v value.Value, path *place.Path) value.Value {
 	if r.extended == nil || !r.builtIn {
 		return v

@@ -66,8 +66,8 @@ func (s *Schema) findMore(seen map[*Schema]bool) bool {
 
 // own reports whether a schema itself, whatever is in it, asks for what a type cannot say.
 func (r *rules) own() bool {
-	for _, l := range []*limit{r.minimum, r.maximum, r.exclusiveMin, r.exclusiveMax, r.multipleOf, r.minLength, r.maxLength,
-		r.minContains, r.maxContains, r.minItems, r.maxItems, r.minProperties, r.maxProperties} {
+	for _, l := range []*limit{r.minimum, r.maximum, r.exclusiveMin, r.exclusiveMax, r.multipleOf, r.minLength,
+		r.maxLength, r.minContains, r.maxContains, r.minItems, r.maxItems, r.minProperties, r.maxProperties} {
 		if l != nil {
 			return true
 		}
@@ -81,8 +81,8 @@ func (r *rules) own() bool {
 		r.not != nil || r.condition != nil || r.unevaluatedItems != nil || r.unevaluatedProperties != nil
 }
 
-// isLoose reports whether the type of a schema says less of a value and its parts than the schema does: where it is any,
-// or takes more values.
+// isLoose reports whether the type of a schema says less of a value and its parts than the schema does: where it is
+// any, or takes more values.
 func (s *Schema) isLoose() bool {
 	switch s.loosely.Load() {
 	case saysMore:

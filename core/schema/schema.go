@@ -348,7 +348,7 @@ func (c *compiler) ofArrays() {
 		r.items = c.schemaAt("items", draft4)
 	}
 	if r.contains = c.schemaAt("contains", draft6); r.contains != nil && c.resource.dialect.has(validation) {
-		r.minContains, r.maxContains = c.count("minContains", draft2019), c.count("maxContains", draft2019)
+		r.minContains, r.maxContains = c.number("minContains", draft2019), c.number("maxContains", draft2019)
 	}
 }
 
@@ -423,9 +423,6 @@ func (c *compiler) number(name string, since int) *limit {
 	return newLimit(v, c.resource.numbers)
 }
 
-// count is a number of elements, fields or characters.
-func (c *compiler) count(name string, since int) *limit { return c.number(name, since) }
-
 func (c *compiler) assertions() {
 	r := c.rules
 	r.types = c.types()
@@ -438,16 +435,16 @@ func (c *compiler) assertions() {
 	}
 	r.constant = c.keyword("const", draft6)
 	c.ofNumbers()
-	r.minLength, r.maxLength = c.count("minLength", draft4), c.count("maxLength", draft4)
+	r.minLength, r.maxLength = c.number("minLength", draft4), c.number("maxLength", draft4)
 	if v := c.raw.Get("pattern"); v.Kind() == value.String {
 		r.pattern, r.patternText = c.pattern(v.Text(), v), v.Text()
 	}
-	r.minItems, r.maxItems = c.count("minItems", draft4), c.count("maxItems", draft4)
+	r.minItems, r.maxItems = c.number("minItems", draft4), c.number("maxItems", draft4)
 	if v := c.raw.Get("uniqueItems"); v.Kind() == value.Bool {
 		r.uniqueItems = v.Bool()
 	}
 	r.required = texts(c.raw.Get("required"))
-	r.minProperties, r.maxProperties = c.count("minProperties", draft4), c.count("maxProperties", draft4)
+	r.minProperties, r.maxProperties = c.number("minProperties", draft4), c.number("maxProperties", draft4)
 	if all := c.keyword("dependentRequired", draft2019); all.Kind() == value.Record {
 		for i, field := range all.Shape().Keys() {
 			r.dependentRequired = append(r.dependentRequired, dependency{field: field, names: texts(all.Values()[i])})

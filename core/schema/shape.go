@@ -34,7 +34,10 @@ type ShapeField struct {
 func (s *Schema) Shape() Shape {
 	r := s.told()
 	// What it refers to, and one schema alone that must hold too, say what it says.
-	for depth := 0; depth < maxReferences && r.types == 0 && r.enum == nil && r.constant.IsAbsent() && r.properties == nil; depth++ {
+	for range maxReferences {
+		if r.types != 0 || r.enum != nil || !r.constant.IsAbsent() || r.properties != nil {
+			break
+		}
 		switch {
 		case len(r.allOf) == 1 && r.anyOf == nil && r.oneOf == nil:
 			r = r.allOf[0].told()

@@ -67,7 +67,8 @@ func (r *checking) once(c *call) int {
 			"run out")
 	}
 	bar := c.progress("checking", 0)
-	results, findings := render.All(p.Project, environments, render.Options{Everything: true, Validate: true, Made: bar.add})
+	results, findings := render.All(p.Project, environments,
+		render.Options{Everything: true, Validate: true, Made: bar.add})
 	bar.stop()
 	n, of := len(environments), "environment"
 	if modules != nil {

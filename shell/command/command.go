@@ -116,8 +116,8 @@ var commands []*command
 
 func init() {
 	commands = []*command{demoCommand, newCommand, fmtCommand, inputsCommand, setCommand, renderCommand,
-		outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, validateCommand, diffCommand, testCommand, helpCommand,
-		versionCommand}
+		outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, validateCommand, diffCommand,
+		testCommand, helpCommand, versionCommand}
 }
 
 // Main runs the program and returns its exit status.

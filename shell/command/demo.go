@@ -65,8 +65,8 @@ func demoSteps(policy string) []demoStep {
 			"more.",
 		"forgotten-environment": "Here a template forgot the south coast. Nothing had to be rendered to find out.",
 		"secret-exposed":        "Here the key of the survey office is on its way into a plain file. The way is told.",
-		"unknown-field": "Here a field is misspelt that the harbour office's own kind of object has. Its definition is in the " +
-			"project.",
+		"unknown-field": "Here a field is misspelt that the harbour office's own kind of object has. Its definition " +
+			"is in the project.",
 		"edited-rendering": "And here somebody has changed a rendered file by hand.",
 	}
 	for _, name := range demo.Mistakes {

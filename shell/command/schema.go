@@ -155,7 +155,7 @@ func (s *schemaRun) list(c *call) int {
 
 // find returns the schema that an argument names: that of a kind, or of a file. Kind is nil for a file.
 func (s *schemaRun) find(c *call, name string) (found *schema.Schema, kind *schema.Kind, status int) {
-	file, part, _ := strings.Cut(name, "#")
+	file, _, _ := strings.Cut(name, "#")
 	if _, ok := readable(file); ok {
 		sources := source.NewSet()
 		v := &validation{schema: name}
@@ -170,7 +170,6 @@ func (s *schemaRun) find(c *call, name string) (found *schema.Schema, kind *sche
 		}
 		return validator.Schema, nil, exitClean
 	}
-	_ = part
 	catalogue, _, _, status := s.catalogue(c)
 	if catalogue == nil {
 		return nil, nil, status
@@ -374,8 +373,8 @@ func (s *schemaRun) add(c *call) int {
 	}
 	folder, named := p.CatalogueFolder()
 	if status = s.extract(c, filepath.Join(p.folder, filepath.FromSlash(folder))); status != exitFailed && !named {
-		fmt.Fprintf(c.err, "add to %s:\n[catalogue]\ndirs = [\"%s\"]\n", c.relative(filepath.Join(p.folder, project.FileName)),
-			folder)
+		fmt.Fprintf(c.err, "add to %s:\n[catalogue]\ndirs = [\"%s\"]\n",
+			c.relative(filepath.Join(p.folder, project.FileName)), folder)
 	}
 	return status
 }
