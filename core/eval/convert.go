@@ -144,7 +144,7 @@ func (c *conversion) wrongKind(path *place.Path, v value.Value, to types.Type, h
 
 // known converts along the static type: a part whose type is the wanted one already is left as it is.
 func (c *conversion) known(v value.Value, from, to types.Type, path *place.Path) value.Value {
-	if from == nil || from == types.Any || types.AsUnion(from) != nil || from == types.Invalid {
+	if !tells(from) {
 		return c.value(v, to, path)
 	}
 	if limited := types.AsLimited(to); limited != nil && !v.Unknown() && !c.trial {
@@ -163,6 +163,11 @@ func (c *conversion) known(v value.Value, from, to types.Type, path *place.Path)
 		return c.value(v, to, path)
 	}
 	return c.once(v, to, func() value.Value { return c.record(v, static, target, path) })
+}
+
+// tells reports whether a static type says of what shape a value is.
+func tells(from types.Type) bool {
+	return from != nil && from != types.Any && types.AsUnion(from) == nil && from != types.Invalid
 }
 
 // manyVisits is how many values a conversion visits before it remembers which it has converted: few values are
@@ -403,10 +408,13 @@ func (c *conversion) tuple(v value.Value, to *types.Tuple, path *place.Path) val
 	return value.ListOf(elements, v.Origin())
 }
 
+// fewDefaults is for how many fields that are filled in there is room from the beginning.
+const fewDefaults = 4
+
 // record converts a record; from is its static type where that is known, else nil.
 func (c *conversion) record(v value.Value, from, to *types.Record, path *place.Path) value.Value {
 	var b value.Builder
-	b.Grow(v.Len() + len(to.Fields))
+	b.Grow(v.Len() + min(len(to.Fields), fewDefaults))
 	fromField := func(name string) types.Type {
 		if from != nil {
 			if f, ok := from.Field(name); ok {

@@ -459,5 +459,6 @@ func (c *compiler) is(e *syntax.Is) code {
 
 func (c *compiler) as(e *syntax.As) code {
 	operand, asked, at := c.expression(e.Operand), c.module.Info.Asked[e.ID()], e.Operand.Place()
-	return func(f *frame) value.Value { return f.convertTo(operand(f), asked, passing{at: at}) }
+	from := c.module.Info.Types[e.Operand.ID()]
+	return func(f *frame) value.Value { return f.convert(operand(f), from, asked, passing{at: at}) }
 }
