@@ -2,6 +2,8 @@ package schema
 
 import (
 	"net/url"
+	"slices"
+	"strings"
 
 	"knothole/core/source"
 	"knothole/core/value"
@@ -32,7 +34,27 @@ func (s *Schema) Mistakes() source.Findings {
 		}
 	}
 	look(s)
+	if s.saysNothing() {
+		findings.Add(source.Finding{Code: source.BadSchema, Severity: source.Warning, Span: source.At(s.raw.Origin().Pos()),
+			Message: "this schema has none of the words of JSON Schema: it allows anything", Help: "is it data?"})
+	}
 	return findings
+}
+
+// words are those of JSON Schema beside the applicators and what begins with $.
+var words = []string{"type", "enum", "const", "multipleOf", "maximum", "exclusiveMaximum", "minimum", "exclusiveMinimum",
+	"maxLength", "minLength", "pattern", "maxItems", "minItems", "uniqueItems", "maxContains", "minContains",
+	"maxProperties", "minProperties", "required", "dependentRequired", "format", "title", "description", "default"}
+
+// saysNothing reports whether a schema has fields, and none of them is a word of JSON Schema.
+func (s *Schema) saysNothing() bool {
+	if s.raw.Kind() != value.Record || s.raw.Len() == 0 {
+		return false
+	}
+	return !slices.ContainsFunc(s.raw.Shape().Keys(), func(key string) bool {
+		_, applies := applicators[key]
+		return applies || strings.HasPrefix(key, "$") || strings.HasPrefix(key, "x-") || slices.Contains(words, key)
+	})
 }
 
 // inSchema is a problem that a metaschema has with a schema.

@@ -116,6 +116,7 @@ func TestMistakes(t *testing.T) {
 		`pattern: "a(?=b)"`:                                  `the pattern "a(?=b)" cannot be used: it looks ahead (?=…), which this program cannot do`,
 		`$schema: "https://quay.floodwatch.example/dialect"`: `the dialect https://quay.floodwatch.example/dialect is not known`,
 		`multipleOf: 0`:                                      `multipleOf: it must be more than 0, found 0`,
+		`{ name: heron, level: 4 }`:                          `this schema has none of the words of JSON Schema: it allows anything`,
 		`minLength: -1`:                                      `minLength: it must be at least 0, found -1`,
 		`{ $schema: "http://json-schema.org/draft-04/schema#", exclusiveMinimum: true }`: `the field "minimum" is missing, which must be there when "exclusiveMinimum" is`,
 	} {

@@ -41,10 +41,10 @@ func TestWithin(t *testing.T) {
 	require.Equal(t, `there is no field "templat" in spec`, why)
 	require.Equal(t, `did you mean "template"?`, help)
 	tree := k.Schema.Tree(2)
-	require.Equal(t, "spec", tree.Inner[4].Name)
-	require.True(t, tree.Inner[4].Required)
-	replicas := tree.Inner[4].Inner[0]
+	require.Equal(t, "spec", tree.Inner[3].Name)
+	require.True(t, tree.Inner[3].Required)
+	replicas := tree.Inner[3].Inner[0]
 	require.Equal(t, []any{"replicas", "an integer", int64(1), false},
 		[]any{replicas.Name, replicas.Type, replicas.Default.Int(), replicas.Deeper})
-	require.True(t, tree.Inner[4].Inner[2].Deeper)
+	require.True(t, tree.Inner[3].Inner[2].Deeper)
 }

@@ -175,8 +175,9 @@ func (v *validation) validator(c *call, sources *source.Set) (*schema.Validator,
 		return validator, append(findings, document.Findings...), exitClean
 	}
 	root := store.Add(uri, document)
-	if mistakes := root.Mistakes(); mistakes.HasErrors() {
-		return validator, append(findings, mistakes...), exitClean
+	findings = append(findings, root.Mistakes()...)
+	if findings.HasErrors() {
+		return validator, findings, exitClean
 	}
 	validator.Schema, validator.SchemaName = root, v.schema
 	if part != "" {
