@@ -99,7 +99,7 @@ func TestKinds(t *testing.T) {
 		deployment("", "ports: [{ containerPort: 70000 }]"):                     `spec.template.spec.containers[mudflat].ports[0].containerPort: it must be at most 65535, found 70000`,
 		head: `the field "spec" is missing | add it: a record`,
 		head + "spec: { template: { spec: { containers: [] } } }":                                                               `spec: the field "selector" is missing | add it: a record; spec.template.spec.containers: it must have at least 1 element, found none`,
-		head + "data: {}\nspec: { selector: {}, template: { spec: { containers: [{ name: a }] } } }":                            `data: there is no field "data" here | it has apiVersion, kind, metadata, status, spec`,
+		head + "data: {}\nspec: { selector: {}, template: { spec: { containers: [{ name: a }] } } }":                            `data: there is no field "data" here | it has apiVersion, kind, metadata, spec, status`,
 		"apiVersion: policy/v1\nkind: PodDisruptionBudget\nmetadata: { name: a }\nspec: { minAvailable: 1, maxUnavailable: 1 }": `spec: the fields "minAvailable", "maxUnavailable" must not be here together`,
 	} {
 		require.Equal(t, want, strings.Join(validated(t, c, text), "; "), text)
