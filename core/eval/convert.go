@@ -408,11 +408,52 @@ func (c *conversion) tuple(v value.Value, to *types.Tuple, path *place.Path) val
 	return value.ListOf(elements, v.Origin())
 }
 
+// looseRecord converts a record into a type that says nothing of the order of fields, and fills nothing in.
+func (c *conversion) looseRecord(v value.Value, from, to *types.Record, path *place.Path) value.Value {
+	var meant []string // fields that unknown ones were probably meant for
+	result := value.MapParts(v, func(i int, x value.Value) value.Value {
+		key := v.Shape().Keys()[i]
+		into := to.Rest
+		if f, declared := to.Field(key); declared {
+			c.warnDeprecated(f, x)
+			into = f.Type
+		}
+		if into == nil {
+			if near, ok := source.Nearest(key, to.FieldNames()); ok {
+				meant = append(meant, near)
+			}
+			c.unknown(key, x, to, path)
+			return x
+		}
+		var static types.Type
+		if from != nil {
+			if f, ok := from.Field(key); ok {
+				static = f.Type
+			}
+		}
+		if tells(static) && !types.Converts(static, into) {
+			return x
+		}
+		return c.known(x, static, into, path.Field(key))
+	})
+	for i := range to.Fields {
+		f := &to.Fields[i]
+		if !f.Optional && v.Get(f.Name).IsAbsent() && !slices.Contains(meant, f.Name) {
+			c.misfit(path, v, source.MissingField, c.howToAdd(f, path), "the field %q (%s) is missing", f.Name, f.Type)
+		}
+	}
+	c.spend(v.Len()*elementCost, source.At(c.recorder.Pos(v.Origin())))
+	return result
+}
+
 // fewDefaults is for how many fields that are filled in there is room from the beginning.
 const fewDefaults = 4
 
 // record converts a record; from is its static type where that is known, else nil.
 func (c *conversion) record(v value.Value, from, to *types.Record, path *place.Path) value.Value {
+	if to.Loose {
+		return c.looseRecord(v, from, to, path)
+	}
 	var b value.Builder
 	b.Grow(v.Len() + min(len(to.Fields), fewDefaults))
 	fromField := func(name string) types.Type {

@@ -77,9 +77,36 @@ func (r *relation) convertsFunction(from, to *Function) bool {
 	return false
 }
 
+// convertsLoose is convertsRecord where the order of fields does not matter.
+func (r *relation) convertsLoose(from, to *Record) bool {
+	for i := range from.Fields {
+		f := &from.Fields[i]
+		into := to.Possible(f.Name)
+		if into.Type == nil || into.Secret || r.converts(f.Type, into.Type) {
+			return true
+		}
+	}
+	for i := range to.Fields {
+		f := &to.Fields[i]
+		if f.Optional && f.Default == nil {
+			continue
+		}
+		if given, ok := from.Field(f.Name); !ok || given.Optional {
+			return true
+		}
+	}
+	if from.Rest == nil {
+		return false
+	}
+	return len(to.Fields) > 0 || to.Rest == nil || r.converts(from.Rest, to.Rest)
+}
+
 // convertsRecord is converts for record types. A record stays as it is when its fields stand in the order of the type,
 // the declared ones first, none has to be filled in and none changes.
 func (r *relation) convertsRecord(from, to *Record) bool {
+	if to.Loose {
+		return r.convertsLoose(from, to)
+	}
 	if len(to.Fields) > 0 && (from.Loose || from.Rest != nil) {
 		return true
 	}

@@ -34,7 +34,7 @@ func (u *Universe) DescribedKind(k *schema.Kind) Type {
 					}
 					fields = append(fields, f)
 				}
-				base = u.Record(fields, record.Rest)
+				base = u.RecordOf(fields, record.Rest, true)
 			}
 			return u.validated(base, k.Schema, true)
 		})
@@ -136,7 +136,7 @@ func (u *Universe) recordOf(name string, shape schema.Shape) Type {
 	default:
 		rest = Any
 	}
-	return u.Record(fields, rest)
+	return u.RecordOf(fields, rest, true) // a schema says nothing of their order
 }
 
 // values returns the type of some values; Any when one of them is more than a type can name.

@@ -122,7 +122,8 @@ type Record struct {
 	identity
 	Fields []Field // in the order of declaration
 	Rest   Type    // of all other fields; nil when there are none
-	// Loose says that its values fit, but have not passed into it: their fields stand in any order.
+	// Loose says that the fields of its values stand in any order: they fit, but have not passed into it, or nothing is
+	// said of the order.
 	Loose bool
 	index map[string]int // of many fields: their positions
 }
