@@ -49,19 +49,17 @@ func (c *visit) inPlace() {
 
 // follow goes on with another schema, unless that is looking at the value already.
 func (c *visit) follow(s *Schema) {
-	for at := c.here; at != nil; at = at.outer {
-		if at.schema == s {
-			if !c.told[c.schema] {
-				if c.told == nil {
-					c.told = map[*Schema]bool{}
-				}
-				c.told[c.schema] = true
-				c.result.Schema.Add(source.Finding{Code: source.BadSchema, Span: source.At(c.schema.raw.Origin().Pos()),
-					Message: "this reference leads back to itself without going into the value",
-					Help:    "put it under properties, items or another part that goes into the value"})
+	if c.here.includes(s) {
+		if !c.told[c.schema] {
+			if c.told == nil {
+				c.told = map[*Schema]bool{}
 			}
-			return
+			c.told[c.schema] = true
+			c.result.Schema.Add(source.Finding{Code: source.BadSchema, Span: source.At(c.schema.raw.Origin().Pos()),
+				Message: "this reference leads back to itself without going into the value",
+				Help:    "put it under properties, items or another part that goes into the value"})
 		}
+		return
 	}
 	outer := c.here
 	c.node = here{s, outer}

@@ -63,6 +63,7 @@ type rules struct {
 	dependentSchemas  []dependency
 
 	ref                 *Schema
+	onlyRef             bool    // there is nothing beside it
 	dynamicRef          *Schema // where it leads when nothing around says otherwise
 	dynamicAnchor       string  // that is asked for around; empty for none
 	recursiveRef        bool
@@ -225,6 +226,7 @@ func (c *compiler) compile() {
 	if ref := c.keyword("$ref", draft4); ref.Kind() == value.String {
 		r.ref = c.reference(ref)
 		if c.resource.dialect.refAlone() {
+			r.onlyRef = r.ref != nil
 			return
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"regexp"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"knothole/core/data"
 	"knothole/core/place"
@@ -33,6 +34,8 @@ type Store struct {
 	schemas   map[value.Origin]*Schema
 	custom    map[string]*dialect // by their metaschemas
 	patterns  sync.Map            // of *compiledPattern, by their text
+	// dynamic says that some reference may lead elsewhere for whoever refers to the schema that it is in.
+	dynamic atomic.Bool
 }
 
 // Document is data that is a schema, or holds some.
@@ -250,9 +253,11 @@ func (s *Store) scan(v value.Value, r *resource, isRoot bool) {
 		}
 		if anchor := v.Get("$dynamicAnchor"); anchor.Kind() == value.String && r.dialect.version >= draft2020 {
 			r.anchors[anchor.Text()], r.dynamic[anchor.Text()] = v, v
+			s.dynamic.Store(true)
 		}
 		if v.Origin() == r.root.Origin() && v.Get("$recursiveAnchor").Kind() == value.Bool {
 			r.recursive = v.Get("$recursiveAnchor").Bool()
+			s.dynamic.Store(true)
 		}
 	}
 	for i, key := range v.Shape().Keys() {

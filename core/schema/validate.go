@@ -2,6 +2,7 @@ package schema
 
 import (
 	"fmt"
+	"sync"
 
 	"knothole/core/data"
 	"knothole/core/place"
@@ -26,7 +27,25 @@ func (s *Schema) Validate(v value.Value, numbers data.Numbers) *Result {
 }
 
 func (s *Schema) validate(v value.Value, numbers data.Numbers, shaped bool) *Result {
+	dynamic := s.store.dynamic.Load()
+	result := s.validateOnce(v, numbers, shaped)
+	if !dynamic && s.store.dynamic.Load() {
+		return s.validateOnce(v, numbers, shaped) // a document that came in on the way asks for the scope
+	}
+	return result
+}
+
+func (s *Schema) validateOnce(v value.Value, numbers data.Numbers, shaped bool) *Result {
 	r := &run{store: s.store, top: s, numbers: numbers, shaped: shaped, result: &Result{}}
+	kept := free.Get().(*[]*visit)
+	r.free = *kept
+	defer func() {
+		for _, c := range r.free {
+			*c = visit{} // so that nothing is held on to
+		}
+		*kept = r.free
+		free.Put(kept)
+	}()
 	start := &scope{resource: s.resource}
 	if !r.check(s, v, nil, start, nil, nil, nil) {
 		out := &sink{}
@@ -72,10 +91,31 @@ func (s *scope) in(r *resource) *scope {
 	return &scope{r, s}
 }
 
+// within is the scope inside of a schema. Nobody asks for it where no reference depends on it.
+func (r *run) within(in *scope, s *Schema) *scope {
+	if !r.store.dynamic.Load() {
+		return in
+	}
+	return in.in(s.resource)
+}
+
+// free are visits of runs that have ended.
+var free = sync.Pool{New: func() any { return &[]*visit{} }}
+
 // here is the schemas that are looking at one value, innermost first.
 type here struct {
 	schema *Schema
 	outer  *here
+}
+
+// includes reports whether a schema is looking at the value already.
+func (h *here) includes(s *Schema) bool {
+	for ; h != nil; h = h.outer {
+		if h.schema == s {
+			return true
+		}
+	}
+	return false
 }
 
 // evaluated is which parts of a value were looked at.
@@ -111,18 +151,26 @@ type visit struct {
 	path   *place.Path
 	scope  *scope
 	here   *here
-	node   here       // the last of here, while a reference is followed
-	seen   *evaluated // nil when nobody asks
-	out    *sink      // nil at the first look
-	failed bool
-	isTop  bool // the value is the whole that is validated
+	node   here // the last of here, while a reference is followed
+	// followed is the last of here when the schema was only referred to.
+	followed here
+	seen     *evaluated // nil when nobody asks
+	out      *sink      // nil at the first look
+	failed   bool
+	isTop    bool // the value is the whole that is validated
 	// unsure says that a schema beside failed, so that what was looked at is not known.
 	unsure bool
 }
 
 // check reports whether a value is as a schema asks.
 func (r *run) check(s *Schema, v value.Value, path *place.Path, in *scope, at *here, seen *evaluated, out *sink) bool {
-	rules := s.compiled()
+	top, rules := s == r.top, s.compiled()
+	in = r.within(in, s)
+	followed := rules.onlyRef && !at.includes(rules.ref)
+	if followed { // what only refers to another is the other
+		s = rules.ref
+		rules, in = s.compiled(), r.within(in, s)
+	}
 	if rules.findings != nil && !r.told[s] {
 		if r.told == nil {
 			r.told = map[*Schema]bool{}
@@ -144,8 +192,11 @@ func (r *run) check(s *Schema, v value.Value, path *place.Path, in *scope, at *h
 		}
 	}
 	c := r.visit()
-	*c = visit{run: r, rules: rules, schema: s, value: v, path: path, isTop: s == r.top, scope: in.in(s.resource),
-		here: at, seen: seen, out: out}
+	*c = visit{run: r, rules: rules, schema: s, value: v, path: path, isTop: top, scope: in, here: at, seen: seen, out: out}
+	if followed {
+		c.followed = here{s, at}
+		c.here = &c.followed
+	}
 	outer := seen
 	if rules.unevaluatedItems != nil || rules.unevaluatedProperties != nil {
 		c.seen = &evaluated{}
