@@ -229,11 +229,11 @@ func FuzzTypesAreSchemas(f *testing.F) {
 // TestTypesAreSchemas is a part of what FuzzTypesAreSchemas tries.
 func TestTypesAreSchemas(t *testing.T) {
 	valid := 0
-	for seed := range uint64(600) {
+	for seed := range uint64(300) {
 		if typesAreSchemas(t, seed) {
 			valid++
 		}
 	}
-	require.Greater(t, valid, 150)
-	require.Less(t, valid, 500)
+	require.Greater(t, valid, 75)
+	require.Less(t, valid, 250)
 }
