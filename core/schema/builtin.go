@@ -20,11 +20,13 @@ var builtInFiles = map[string]string{
 	"v1": "core", "apps/v1": "apps", "batch/v1": "batch", "autoscaling/v1": "autoscaling",
 	"autoscaling/v2": "autoscaling", "networking.k8s.io/v1": "networking", "policy/v1": "policy",
 	"rbac.authorization.k8s.io/v1": "rbac", "storage.k8s.io/v1": "storage", "scheduling.k8s.io/v1": "scheduling",
+	"apiextensions.k8s.io/v1": "extensions", "coordination.k8s.io/v1": "coordination",
 }
 
 // ofCluster are the kinds that stand in no name space.
 var ofCluster = map[string]bool{"Namespace": true, "IngressClass": true, "ClusterRole": true,
-	"ClusterRoleBinding": true, "StorageClass": true, "PriorityClass": true}
+	"ClusterRoleBinding": true, "StorageClass": true, "PriorityClass": true,
+	"CustomResourceDefinition": true, "PersistentVolume": true}
 
 // builtInScheme is that of the addresses of what is built in.
 const builtInScheme = "knothole"

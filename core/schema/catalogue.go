@@ -95,9 +95,12 @@ func (c *Catalogue) Add(path string, d Document) (added []*Kind, findings source
 	return added, findings
 }
 
+// DefinitionKind is the kind of custom resource definitions.
+const DefinitionKind = "CustomResourceDefinition"
+
 // isDefinition reports whether an object is a custom resource definition.
 func isDefinition(v value.Value) bool {
-	return v.Kind() == value.Record && textOf(v.Get("kind")) == "CustomResourceDefinition" &&
+	return v.Kind() == value.Record && textOf(v.Get("kind")) == DefinitionKind &&
 		group(textOf(v.Get("apiVersion"))) == "apiextensions.k8s.io"
 }
 

@@ -73,6 +73,11 @@ func init() {
 	for _, name := range []string{"RoleBinding", "ClusterRoleBinding"} {
 		least[name] = metadata + "roleRef: { apiGroup: rbac.authorization.k8s.io, kind: Role, name: mudflat }"
 	}
+	least["ReplicaSet"] = metadata + "spec: { " + selector + template + " }"
+	least["PersistentVolume"] = metadata + "spec: { capacity: { storage: 1Gi }, nfs: { server: a, path: /b } }"
+	least["Lease"] = metadata
+	least["CustomResourceDefinition"] = metadata + "spec: { group: a, scope: Cluster, names: { kind: A, plural: as }, " +
+		"versions: [{ name: v1, served: true, storage: true }] }"
 	least["StorageClass"] = metadata + "provisioner: slow"
 	least["PriorityClass"] = metadata + "value: 10"
 }
@@ -135,4 +140,39 @@ spec: { group: floodwatch.example, version: v1, names: { kind: Buoy }, %s
 		got := validated(t, c, "apiVersion: floodwatch.example/v1\nkind: Buoy\nmetadata: { name: a }\nspec: { at: x, more: 1 }")
 		require.Equal(t, want, got, says)
 	}
+}
+
+// TestServers holds what servers take for right that a strict reader of the standard would not.
+func TestServers(t *testing.T) {
+	const definition = `
+apiVersion: apiextensions.k8s.io/v1
+kind: CustomResourceDefinition
+spec:
+  group: floodwatch.example
+  names: { kind: Buoy }
+  versions:
+  - name: v1
+    schema:
+      openAPIV3Schema:
+        type: object
+        properties:
+          spec:
+            type: object
+            properties:
+              name: { type: string, pattern: '(?i)^[[:alpha:]]+$' }
+              colour: { type: string, nullable: true, enum: [red, green] }
+              depth: { type: integer, default: null }
+              limit: { type: integer, maximum: 18446744073709551615 }
+              chain: { type: object, nullable: true, properties: { links: { type: integer } }, x-kubernetes-validations: [{ rule: self.links > 1 }] }
+`
+	c := schema.NewCatalogue(schema.NewStore(source.NewSet()))
+	file, err := c.Store.Sources.Add("buoy.yaml", []byte(definition))
+	require.NoError(t, err)
+	require.Empty(t, c.AddFile(file))
+	require.Empty(t, c.Find("floodwatch.example/v1", "Buoy").Schema.Mistakes())
+	const head = "apiVersion: floodwatch.example/v1\nkind: Buoy\nmetadata: { name: a }\nspec: "
+	require.Empty(t, validated(t, c, head+"{ name: ABC, colour: null, limit: 9000000000000000000, chain: null }"))
+	require.Empty(t, validated(t, c, head+"{ depth: 4.0 }"))
+	require.Equal(t, []string{`spec.colour: expected one of "red", "green", found "blue"`},
+		validated(t, c, head+"{ colour: blue }"))
 }

@@ -137,7 +137,7 @@ func fieldPath(text string) []string {
 
 // holdRules looks at the rules about a value that is right in all else.
 func (c *visit) holdRules() {
-	if c.failed || len(c.rulesAbout) == 0 {
+	if c.failed || len(c.rulesAbout) == 0 || c.value.IsNull() {
 		return
 	}
 	if value.Marks(c.value)&value.Unknown != 0 {

@@ -213,6 +213,19 @@ func (v *validating) byKind(apiVersion, kind string) {
 		v.findings.Add(f)
 	}
 	v.against(k.Schema, k.Key(), true)
+	if isDefinition(v.whole) {
+		v.definition()
+	}
+}
+
+// definition looks at the schemas in a custom resource definition.
+func (v *validating) definition() {
+	kinds, findings := NewCatalogue(v.Catalogue.Store).Add(v.file.Path, Document{Root: v.whole, Numbers: v.numbers})
+	for _, k := range kinds {
+		findings = append(findings, k.Schema.Mistakes()...)
+	}
+	v.result.Wrong = v.result.Wrong || findings.HasErrors()
+	v.findings = append(v.findings, findings...)
 }
 
 // titled puts the name of the document before a message.

@@ -199,9 +199,11 @@ func (f *filler) withoutNulls(r *rules, v value.Value, path *place.Path) value.V
 func (r *rules) withDefaults() []string {
 	r.defaultsOnce.Do(func() {
 		for _, name := range r.names {
-			if !r.properties[name].compiled().fallback.IsAbsent() {
-				r.defaults = append(r.defaults, name)
+			inner := r.properties[name].compiled()
+			if inner.fallback.IsAbsent() || inner.fallback.IsNull() && inner.types != 0 && inner.types&aNull == 0 {
+				continue
 			}
+			r.defaults = append(r.defaults, name)
 		}
 	})
 	return r.defaults

@@ -25,7 +25,12 @@ func compilePattern(pattern string) (*regexp.Regexp, error) {
 	if err != nil {
 		return nil, err
 	}
-	compiled, err := regexp.Compile(translated)
+	return compileRE2(translated)
+}
+
+// compileRE2 compiles a pattern of RE2.
+func compileRE2(pattern string) (*regexp.Regexp, error) {
+	compiled, err := regexp.Compile(pattern)
 	if err != nil {
 		message := err.Error()
 		if at := strings.LastIndex(message, "regexp: "); at >= 0 {

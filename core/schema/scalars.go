@@ -25,7 +25,7 @@ func (c *visit) kindOf() kinds {
 	case value.Int:
 		return anInteger | aNumber
 	case value.Float:
-		if c.schema.resource.dialect.version > draft4 && isInteger(c.value, c.numbers) || c.value.Kind() == value.Float &&
+		if (c.schema.resource.dialect.version > draft4 || c.extended != nil) && isInteger(c.value, c.numbers) || c.value.Kind() == value.Float &&
 			c.numbers != nil && c.numbers[c.value.Origin().Pos()] != nil && isInteger(c.value, c.numbers) {
 			return anInteger | aNumber
 		}

@@ -406,7 +406,7 @@ func texts(list value.Value) []string {
 
 // pattern compiles a pattern; at is where it stands.
 func (c *compiler) pattern(text string, at value.Value) *regexp.Regexp {
-	pattern, err := c.store.pattern(text)
+	pattern, err := c.store.pattern(text, c.resource.dialect)
 	switch {
 	case isInvalid(err):
 		c.report(at, "", "the pattern %q is %s", text, err)

@@ -399,11 +399,15 @@ type compiledPattern struct {
 }
 
 // pattern compiles a pattern; the same one, which definitions have often, once.
-func (s *Store) pattern(text string) (*regexp.Regexp, error) {
-	known, ok := s.patterns.Load(text)
+func (s *Store) pattern(text string, d *dialect) (*regexp.Regexp, error) {
+	compile, key := compilePattern, "ecma "+text
+	if d.openAPI { // servers take the patterns of definitions for those of RE2
+		compile, key = compileRE2, "re2 "+text
+	}
+	known, ok := s.patterns.Load(key)
 	if !ok {
-		pattern, err := compilePattern(text)
-		known, _ = s.patterns.LoadOrStore(text, &compiledPattern{pattern, err})
+		pattern, err := compile(text)
+		known, _ = s.patterns.LoadOrStore(key, &compiledPattern{pattern, err})
 	}
 	c := known.(*compiledPattern)
 	return c.pattern, c.err

@@ -250,6 +250,9 @@ func (c *visit) all() {
 		c.fail(Forbidden, "leave it out", "nothing may be here")
 		return
 	}
+	if c.extended != nil && c.nullable && c.value.IsNull() {
+		return // whatever else is asked for
+	}
 	if !c.isOfType() {
 		return // one mistake: what else is asked of a value of another type says nothing
 	}

@@ -34,8 +34,8 @@ It needs no project.
 A document is validated against --schema, if that is given: a JSON Schema (2020-12, 2019-09, draft 7, 6 or 4, as its
 $schema says), or the part of one after a #, such as levels.schema.json#/$defs/Level. Else it is validated against the
 schema that the file names itself: with $schema, or a first line "# schema: PATH". Else, when it has an apiVersion and
-a kind, against the definition of that kind: those that are built in, those in the folders given with --catalogue, and
-those of the project, if there is one. Objects in lists are validated one by one.
+a kind, against the definition of that kind: those that are built in, those among the files, those in the folders given
+with --catalogue, and those of the project, if there is one. Objects in lists are validated one by one.
 
 With --type it is held to a type of the project's main module, such as Level, or of one that this uses: levels.Level.
 
@@ -296,6 +296,9 @@ func (v *validation) validate(c *call, sources *source.Set, validator *schema.Va
 	for i, name := range files {
 		if read[i], status = c.readData(sources, name); read[i] == nil {
 			return nil, nil, status
+		}
+		if strings.Contains(read[i].Text, schema.DefinitionKind) { // which counts for the objects beside it
+			_ = validator.Catalogue.AddFile(read[i]) // what is wrong with it is found when it is validated
 		}
 	}
 	bar := c.progress("validating", len(files))
