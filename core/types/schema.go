@@ -9,14 +9,14 @@ import (
 // Described returns the type of what a schema describes, under a name. It is found out level by level, when it is
 // needed. What a type cannot say, such as a pattern, is validated when a value passes into it.
 func (u *Universe) Described(name string, s *schema.Schema) Type {
-	return u.describedBy(s, func() Type {
+	return u.describedBy(description{s, true}, func() Type {
 		return u.Lazy(name, func() Type { return u.validated(u.shape(name, s), s, false) })
 	})
 }
 
 // DescribedKind returns the type of objects of a kind.
 func (u *Universe) DescribedKind(k *schema.Kind) Type {
-	return u.describedBy(k.Schema, func() Type {
+	return u.describedBy(description{k.Schema, true}, func() Type {
 		return u.Lazy(k.Key(), func() Type {
 			base := u.shape(k.Key(), k.Schema)
 			if record := AsRecord(base); record != nil {
@@ -41,8 +41,14 @@ func (u *Universe) DescribedKind(k *schema.Kind) Type {
 	})
 }
 
+// description is a schema as a type: by itself, whose values are validated, or as a part of another, with which it is.
+type description struct {
+	schema *schema.Schema
+	whole  bool
+}
+
 // describedBy returns the type of a schema, which is made once.
-func (u *Universe) describedBy(s *schema.Schema, describe func() Type) Type {
+func (u *Universe) describedBy(s description, describe func() Type) Type {
 	u.mu.Lock()
 	known, ok := u.described[s]
 	u.mu.Unlock()
@@ -56,7 +62,7 @@ func (u *Universe) describedBy(s *schema.Schema, describe func() Type) Type {
 		return known
 	}
 	if u.described == nil {
-		u.described = map[*schema.Schema]Type{}
+		u.described = map[description]Type{}
 	}
 	u.described[s] = made
 	return made
@@ -79,7 +85,7 @@ func (u *Universe) part(name string, s *schema.Schema) Type {
 	if len(shape.Fields) == 0 {
 		return u.shape(name, s)
 	}
-	return u.describedBy(s, func() Type { return u.Lazy(name, func() Type { return u.shape(name, s) }) })
+	return u.describedBy(description{s, false}, func() Type { return u.Lazy(name, func() Type { return u.shape(name, s) }) })
 }
 
 // shape returns the type that says what a schema says of the shape of values.

@@ -70,3 +70,22 @@ func TestDescribedKind(t *testing.T) {
 	pods := types.AsRecord(field(types.AsRecord(field(spec, "template")), "spec"))
 	require.Equal(t, `"Always" | "OnFailure" | "Never"`, field(pods, "restartPolicy").String())
 }
+
+// TestPartsAreNotWholes: a part of a schema that is asked for as a type of its own is validated, whether or not the whole
+// was looked into before.
+func TestPartsAreNotWholes(t *testing.T) {
+	sources := source.NewSet()
+	file, err := sources.Add("s.json", []byte(`{ "type": "object", "properties": { "a": { "type": "object", `+
+		`"properties": { "b": { "type": "integer", "minimum": 1 } } } } }`))
+	require.NoError(t, err)
+	root, findings := data.Read(file, data.JSON, nil)
+	require.Empty(t, findings)
+	s := schema.NewStore(sources).Add(schema.FileURI("s.json"), schema.Document{Root: root})
+	part, why, _ := s.Part("/properties/a")
+	require.NotNil(t, part, why)
+	u := types.NewUniverse()
+	whole, ok := types.AsRecord(u.Described("S", s)).Field("a")
+	require.True(t, ok)
+	require.Nil(t, types.AsLimited(whole.Type), "the whole is validated, and its parts with it")
+	require.NotNil(t, types.AsLimited(u.Described("A", part)))
+}

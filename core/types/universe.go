@@ -2,7 +2,6 @@ package types
 
 import (
 	"fmt"
-	"knothole/core/schema"
 	"strconv"
 	"strings"
 	"sync"
@@ -21,7 +20,7 @@ type Universe struct {
 	// unresolved is how many names do not stand for anything yet: what is found meanwhile may not hold afterwards.
 	unresolved atomic.Int64
 	// described are the types of schemas; validations counts down the numbers of the conditions that are some.
-	described   map[*schema.Schema]Type
+	described   map[description]Type
 	validations int
 }
 
