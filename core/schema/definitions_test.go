@@ -55,28 +55,39 @@ func broken(t *testing.T, v value.Value, path string, x value.Value) value.Value
 	return b.Record(v.Origin())
 }
 
-// TestDefinitions: the objects beside the definitions in testdata are right; broken at one place each, what is said of
-// them is what stands in the file .messages.
-func TestDefinitions(t *testing.T) {
+// definition returns a catalogue with a definition in testdata, and the object beside it.
+func definition(t *testing.T, name string) (c *schema.Catalogue, object value.Value) {
+	t.Helper()
+	c = schema.NewCatalogue(schema.NewStore(source.NewSet()))
+	text, err := os.ReadFile(name)
+	require.NoError(t, err)
+	file, err := c.Store.Sources.Add(name, text)
+	require.NoError(t, err)
+	documents, findings := data.ReadEach(file, nil, nil)
+	require.Empty(t, findings)
+	_, findings = c.Add(name, schema.Document{Root: documents[0]})
+	require.Empty(t, findings)
+	return c, documents[1]
+}
+
+// definitions are the files of the definitions in testdata.
+func definitions(t *testing.T) []string {
+	t.Helper()
 	names, err := filepath.Glob("testdata/definitions/*.yaml")
 	require.NoError(t, err)
 	require.NotEmpty(t, names)
-	for _, name := range names {
+	return names
+}
+
+// TestDefinitions: the objects beside the definitions in testdata are right; broken at one place each, what is said of
+// them is what stands in the file .messages.
+func TestDefinitions(t *testing.T) {
+	for _, name := range definitions(t) {
 		t.Run(filepath.Base(name), func(t *testing.T) {
-			store := schema.NewStore(source.NewSet())
-			c := schema.NewCatalogue(store)
-			text, err := os.ReadFile(name)
-			require.NoError(t, err)
-			file, err := store.Sources.Add(name, text)
-			require.NoError(t, err)
-			documents, findings := data.ReadEach(file, nil, nil)
-			require.Empty(t, findings)
-			_, findings = c.Add(name, schema.Document{Root: documents[0]})
-			require.Empty(t, findings)
+			c, object := definition(t, name)
 			for _, k := range c.Kinds() {
 				require.Empty(t, k.Schema.Mistakes(), k.Key())
 			}
-			object := documents[1]
 			say := func(v value.Value) string {
 				apiVersion, name := schema.KindOf(v)
 				k := c.Find(apiVersion, name)
@@ -108,8 +119,9 @@ func TestDefinitions(t *testing.T) {
 				path, text, set := strings.Cut(line, " = ")
 				x := value.Value{}
 				if set {
-					file, err := store.Sources.Add(line, []byte(text))
+					file, err := c.Store.Sources.Add(line, []byte(text))
 					require.NoError(t, err)
+					var findings source.Findings
 					x, findings = data.Read(file, data.YAML, nil)
 					require.Empty(t, findings, line)
 				}
@@ -165,24 +177,42 @@ func oneMistake(t *testing.T, s *schema.Schema, object value.Value, wrong []valu
 
 // TestOneMistake tries one mistake at every place of the objects in testdata.
 func TestOneMistake(t *testing.T) {
-	names, err := filepath.Glob("testdata/definitions/*.yaml")
-	require.NoError(t, err)
 	found := 0
-	for _, name := range names {
-		store := schema.NewStore(source.NewSet())
-		c := schema.NewCatalogue(store)
-		text, err := os.ReadFile(name)
-		require.NoError(t, err)
-		file, err := store.Sources.Add(name, text)
-		require.NoError(t, err)
-		documents, findings := data.ReadEach(file, nil, nil)
-		require.Empty(t, findings)
-		_, findings = c.Add(name, schema.Document{Root: documents[0]})
-		require.Empty(t, findings)
-		apiVersion, kind := schema.KindOf(documents[1])
+	for _, name := range definitions(t) {
+		c, object := definition(t, name)
+		apiVersion, kind := schema.KindOf(object)
 		wrong := []value.Value{value.StringOf("?", 0), value.IntOf(-1, 0), value.FloatOf(0.5, 0), value.BoolOf(true, 0),
 			value.ListOf(nil, 0)}
-		found += oneMistake(t, c.Find(apiVersion, kind).Schema, documents[1], wrong)
+		found += oneMistake(t, c.Find(apiVersion, kind).Schema, object, wrong)
+	}
+	require.Greater(t, found, 800)
+}
+
+// TestNothingSecretShows: whatever is wrong with a secret, nothing that is said of it holds it.
+func TestNothingSecretShows(t *testing.T) {
+	secret := func(v value.Value) value.Value { return value.MarkAll(v, value.Secret) }
+	hidden := []value.Value{secret(value.StringOf("tern48151623", 0)), secret(value.IntOf(48151623, 0)),
+		secret(value.FloatOf(48151623.5, 0)), secret(value.StringOf("48151623", 0)),
+		secret(value.ListOf([]value.Value{value.StringOf("48151623", 0), value.StringOf("48151623", 0)}, 0)),
+		secret(value.RecordOf(value.NewShape([]string{"name"}), []value.Value{value.StringOf("48151623", 0)}, 0))}
+	found := 0
+	for _, name := range definitions(t) {
+		c, object := definition(t, name)
+		apiVersion, kind := schema.KindOf(object)
+		s := c.Find(apiVersion, kind).Schema
+		for _, path := range places(object, "") {
+			for _, x := range hidden {
+				v := broken(t, object, path, x)
+				for _, result := range []*schema.Result{s.ValidateObject(v, nil), s.ValidateShaped(v, true)} {
+					for _, p := range result.Problems {
+						found++
+						f := p.Finding("a.yaml", v, schema.Places{At: func(o value.Origin) source.Pos { return o.Pos() },
+							Key: func(value.Value, string, value.Value) source.Pos { return source.NoPos }})
+						require.NotContains(t, fmt.Sprint(f), "48151623", "%s = %s", path, x.Show(40))
+					}
+				}
+			}
+		}
 	}
 	require.Greater(t, found, 800)
 }

@@ -153,6 +153,8 @@ func (c *visit) holdRules() {
 		}
 		got, _, err := e.program.Eval(variables)
 		switch {
+		case err != nil && value.Marks(c.value)&value.Secret != 0: // what the library says may hold it
+			c.breaks(e, c.messageOf(e, variables)+": the rule cannot be computed")
 		case err != nil:
 			c.breaks(e, c.messageOf(e, variables)+": the rule cannot be computed: "+costless(err))
 		case got != types.True:

@@ -9,6 +9,7 @@ import (
 	"knothole/core/data"
 	"knothole/core/schema"
 	"knothole/core/source"
+	"knothole/core/value"
 )
 
 // ruled returns a catalogue with a definition whose spec has a rule.
@@ -117,4 +118,17 @@ func TestTransitions(t *testing.T) {
 	got := validated(t, c, "apiVersion: floodwatch.example/v1\nkind: Gate\nspec: { ports: ["+ports+"] }")
 	require.Len(t, got, 1)
 	require.Contains(t, got[0], "it costs too much")
+}
+
+// TestRulesKeepSecrets: what the library says of a secret is not passed on.
+func TestRulesKeepSecrets(t *testing.T) {
+	c, _ := ruled(t, `{ rule: "quantity(self.size).sign() == 1", messageExpression: "'not ' + self.size" }`)
+	file, err := c.Store.Sources.Add("a.yaml", []byte("spec: { size: tern }"))
+	require.NoError(t, err)
+	v, _ := data.Read(file, data.YAML, nil)
+	s := c.Find("floodwatch.example/v1", "Gate").Schema
+	require.Contains(t, s.ValidateObject(v, nil).Problems[0].Message, "tern")
+	problems := s.ValidateObject(value.MarkAll(v, value.Secret), nil).Problems
+	require.Len(t, problems, 1)
+	require.NotContains(t, problems[0].Message, "tern")
 }

@@ -25,8 +25,9 @@ func (c *visit) kindOf() kinds {
 	case value.Int:
 		return anInteger | aNumber
 	case value.Float:
-		if (c.schema.resource.dialect.version > draft4 || c.extended != nil) && isInteger(c.value, c.numbers) || c.value.Kind() == value.Float &&
-			c.numbers != nil && c.numbers[c.value.Origin().Pos()] != nil && isInteger(c.value, c.numbers) {
+		_, large := c.numbers[c.value.Origin().Pos()]
+		strict := c.schema.resource.dialect.version == draft4 && c.extended == nil && !large // 4.0 is written with a point
+		if !strict && isInteger(c.value, c.numbers) {
 			return anInteger | aNumber
 		}
 		return aNumber
@@ -77,7 +78,7 @@ func (r *rules) enumText() string {
 func (c *visit) found(v value.Value) string {
 	switch v.Kind() {
 	case value.Float:
-		if large, ok := c.numbers[v.Origin().Pos()]; ok {
+		if large, ok := c.numbers[v.Origin().Pos()]; ok && !v.Secret() {
 			return numberText(large)
 		}
 	case value.List:
