@@ -265,9 +265,9 @@ func (r *Recorder) chosen(v value.Value, by value.Origin) value.Value {
 }
 
 // result makes what a built-in function returned depend on its arguments: a value that it made on all of them, one
-// that it passed on, on where that came from and on what it was taken from. What it makes of several depends on how many
-// there are: on the lists and records, and what chose their elements, not on all that these hold; so does a number of
-// which it is said.
+// that it passed on, on where that came from and on what it was taken from. What it makes of several depends on how
+// many there are: on the lists and records, and what chose their elements, not on all that these hold; so does a number
+// of which it is said.
 func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value, counts bool) value.Value {
 	var outer []value.Origin
 	for _, a := range arguments {

@@ -54,6 +54,8 @@ type schemas struct {
 	folders      []value.Value // of the catalogue
 	once         sync.Once
 	read         *Schemas
+	written      sync.Once
+	records      map[source.Pos]*syntax.Record // that are written in modules, once one is asked for
 }
 
 // HasSchemas reports whether the project says of any documents which schema they have.
@@ -206,39 +208,40 @@ func (p *Project) CatalogueFolder() (folder string, named bool) {
 	return defaultCatalogue, false
 }
 
-// KeyOf returns the place of a key in a record, under which a value is: where the record is written in a module, or was
-// read from data. It is no place when the record was put together.
-func (p *Project) KeyOf(record value.Value, name string, v value.Value) source.Pos {
-	if at, ok := p.keys[v.Origin().Pos()]; ok && !p.InSource(source.At(record.Origin().Pos())) {
-		return at
+// KeyOf returns the place of a key in a record, under which a value is, by the places of both: where the record is written
+// in a module, or was read from data. It is no place when the record was put together, or is not there.
+func (p *Project) KeyOf(record, under source.Pos, name string) source.Pos {
+	if !p.InSource(source.At(record)) {
+		return p.keys[under]
 	}
-	if record.IsAbsent() {
+	literal := p.recordAt(record)
+	if literal == nil {
 		return source.NoPos
 	}
-	at := record.Origin().Pos()
-	file := p.Sources.File(at)
-	if file == nil {
-		return source.NoPos
-	}
-	found := source.NoPos
-	for _, m := range p.Modules() {
-		if m.Tree.File != file {
-			continue
+	for _, entry := range literal.Entries {
+		if !entry.Spread && entry.Key.Value == nil && entry.Key.Name == name {
+			return entry.Key.Span.Start
 		}
-		for _, d := range m.Tree.Declarations {
-			syntax.Inspect(d, func(n syntax.Node) bool {
-				if r, ok := n.(*syntax.Record); ok && r.Place().Start == at {
-					for _, entry := range r.Entries {
-						if !entry.Spread && entry.Key.Value == nil && entry.Key.Name == name {
-							found = entry.Key.Span.Start
-						}
+	}
+	return source.NoPos
+}
+
+// recordAt returns the record that is written at a place in a module; nil for none.
+func (p *Project) recordAt(at source.Pos) *syntax.Record {
+	p.schemas.written.Do(func() {
+		p.schemas.records = map[source.Pos]*syntax.Record{}
+		for _, m := range p.Modules() {
+			for _, d := range m.Tree.Declarations {
+				syntax.Inspect(d, func(n syntax.Node) bool {
+					if r, ok := n.(*syntax.Record); ok {
+						p.schemas.records[r.Place().Start] = r
 					}
-				}
-				return !found.IsValid()
-			})
+					return true
+				})
+			}
 		}
-	}
-	return found
+	})
+	return p.schemas.records[at]
 }
 
 // SchemaAt returns the schema that a module names by a path from its folder.

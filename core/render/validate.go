@@ -105,8 +105,12 @@ func (r *Result) tell(p *project.Project, result *schema.Result, v value.Value, 
 	r.Validation.NotKnown += result.NotKnown
 	r.Validation.Transitions += result.Transitions
 	r.Findings = append(r.Findings, result.Schema...)
+	at := r.World.Recorder().Pos
+	places := schema.Places{At: at, Key: func(record value.Value, name string, under value.Value) source.Pos {
+		return p.KeyOf(at(record.Origin()), at(under.Origin()), name)
+	}}
 	for _, problem := range result.Problems {
-		f := problem.Finding("", v, schema.Places{At: r.World.Recorder().Pos, Key: p.KeyOf})
+		f := problem.Finding("", v, places)
 		if !f.Span.IsValid() { // a value that is computed nowhere in particular
 			f.Span = d.Span
 		}
@@ -131,7 +135,7 @@ func fold(results []*Result) source.Findings {
 	}
 	var order []key
 	first := map[key]source.Finding{}
-	documents := map[key][]string{}
+	documents, known := map[key][]string{}, map[key]map[string]bool{}
 	for _, r := range results {
 		for _, b := range r.breaches {
 			k := key{b.finding.Span.Start, b.finding.Message}
@@ -144,7 +148,11 @@ func fold(results []*Result) source.Findings {
 				f.Environments = append(slices.Clip(f.Environments), r.Environment.Name)
 			}
 			first[k] = f
-			if !slices.Contains(documents[k], b.document) {
+			if known[k] == nil {
+				known[k] = map[string]bool{}
+			}
+			if !known[k][b.document] {
+				known[k][b.document] = true
 				documents[k] = append(documents[k], b.document)
 			}
 		}

@@ -61,6 +61,7 @@ type Catalogue struct {
 	mu    sync.Mutex
 	kinds map[string]*Kind // by their keys
 	read  map[string]bool  // the versions of which what is built in was read
+	helps sync.Map         // for kinds that are not known, by their keys
 }
 
 // NewCatalogue returns a catalogue of what is built in.
@@ -268,8 +269,17 @@ func (c *Catalogue) Kinds() []*Kind {
 
 // Unknown is the finding for a kind that is not known. Add is the command that would add it.
 func (c *Catalogue) Unknown(apiVersion, name string, at source.Pos, add string) source.Finding {
-	f := source.Finding{Code: source.NoSchema, Span: source.At(at),
-		Message: fmt.Sprintf("the catalogue has no %s %s", apiVersion, name), Help: add}
+	return source.Finding{Code: source.NoSchema, Span: source.At(at),
+		Message: fmt.Sprintf("the catalogue has no %s %s", apiVersion, name), Help: c.helpFor(apiVersion, name, add)}
+}
+
+// helpFor is the help for a kind that is not known, which many objects may be of.
+func (c *Catalogue) helpFor(apiVersion, name, add string) string {
+	key := apiVersion + "/" + name
+	if known, ok := c.helps.Load(key); ok {
+		return known.(string)
+	}
+	help := add
 	var versions, names []string
 	for _, k := range c.Kinds() {
 		if k.Name == name {
@@ -280,15 +290,16 @@ func (c *Catalogue) Unknown(apiVersion, name string, at source.Pos, add string) 
 		}
 	}
 	if near, ok := source.Nearest(name, names); ok {
-		f.Help = source.DidYouMean(near)
+		help = source.DidYouMean(near)
 	}
 	if len(versions) > 0 {
-		f.Help = fmt.Sprintf("it has %s as %s; to add this one: %s", name, source.Quoted(versions), add)
+		help = fmt.Sprintf("it has %s as %s; to add this one: %s", name, source.Quoted(versions), add)
 		if near, ok := source.Nearest(apiVersion, versions); ok {
-			f.Help = source.DidYouMean(near)
+			help = source.DidYouMean(near)
 		}
 	}
-	return f
+	c.helps.Store(key, help)
+	return help
 }
 
 // Definition is a custom resource definition that was found in data, as it is kept in a catalogue.

@@ -12,6 +12,11 @@ import (
 // Mistakes returns what is wrong with a schema and all in it: what its metaschema does not allow, references that lead
 // nowhere, patterns that cannot be used. Schemas in other documents to which it refers are not looked at.
 func (s *Schema) Mistakes() source.Findings {
+	s.looked.Do(func() { s.mistakes = s.findMistakes() })
+	return slices.Clone(s.mistakes)
+}
+
+func (s *Schema) findMistakes() source.Findings {
 	var findings source.Findings
 	if meta := s.store.metaschemaOf(s.resource); meta != nil {
 		for _, p := range meta.Validate(s.raw, s.resource.numbers).Problems {
@@ -42,8 +47,8 @@ func (s *Schema) Mistakes() source.Findings {
 }
 
 // words are those of JSON Schema beside the applicators and what begins with $.
-var words = []string{"type", "enum", "const", "multipleOf", "maximum", "exclusiveMaximum", "minimum", "exclusiveMinimum",
-	"maxLength", "minLength", "pattern", "maxItems", "minItems", "uniqueItems", "maxContains", "minContains",
+var words = []string{"type", "enum", "const", "multipleOf", "maximum", "exclusiveMaximum", "minimum",
+	"exclusiveMinimum", "maxLength", "minLength", "pattern", "maxItems", "minItems", "uniqueItems", "maxContains", "minContains",
 	"maxProperties", "minProperties", "required", "dependentRequired", "format", "title", "description", "default"}
 
 // saysNothing reports whether a schema has fields, and none of them is a word of JSON Schema.

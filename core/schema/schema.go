@@ -22,6 +22,9 @@ type Schema struct {
 	rules *rules
 	// beyond remembers whether it says more than a type can.
 	beyond, loosely beyond
+	// mistakes are what is wrong with it and all in it, once that was looked at.
+	looked   sync.Once
+	mistakes source.Findings
 }
 
 // rules are what a schema asks for.

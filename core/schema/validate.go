@@ -192,7 +192,8 @@ func (r *run) check(s *Schema, v value.Value, path *place.Path, in *scope, at *h
 		}
 	}
 	c := r.visit()
-	*c = visit{run: r, rules: rules, schema: s, value: v, path: path, isTop: top, scope: in, here: at, seen: seen, out: out}
+	*c = visit{run: r, rules: rules, schema: s, value: v, path: path, isTop: top, scope: in, here: at, seen: seen,
+		out: out}
 	if followed {
 		c.followed = here{s, at}
 		c.here = &c.followed
