@@ -50,20 +50,21 @@ spec:
 // definition is a custom resource definition of about so many fields.
 func definition(fields int) string {
 	var b strings.Builder
-	b.WriteString(`{"apiVersion": "apiextensions.k8s.io/v1", "kind": "CustomResourceDefinition", "spec": {"group": "floodwatch.example",
-"names": {"kind": "Basin"}, "versions": [{"name": "v1", "schema": {"openAPIV3Schema": {"type": "object", "properties": {"spec": {
-"type": "object", "properties": {`)
+	b.WriteString(`{"apiVersion": "apiextensions.k8s.io/v1", "kind": "CustomResourceDefinition",
+"spec": {"group": "floodwatch.example", "names": {"kind": "Basin"}, "versions": [{"name": "v1",
+"schema": {"openAPIV3Schema": {"type": "object", "properties": {"spec": {"type": "object", "properties": {`)
 	for i := range fields / 10 {
 		if i > 0 {
 			b.WriteString(",\n")
 		}
-		fmt.Fprintf(&b, `"part%d": {"type": "object", "description": "What the part of the basin with the number %d has.", "properties": {`, i, i)
+		fmt.Fprintf(&b, `"part%d": {"type": "object", `+
+			`"description": "What the part of the basin with the number %d has.", "properties": {`, i, i)
 		for j := range 10 {
 			if j > 0 {
 				b.WriteString(", ")
 			}
-			fmt.Fprintf(&b, `"field%d": {"type": "string", "description": "One of the fields of the part, of which there are ten in `+
-				`all; it has a name and a form.", "pattern": "^[a-z]{1,63}$", "maxLength": 63}`, j)
+			fmt.Fprintf(&b, `"field%d": {"type": "string", "description": "One of the fields of the part, of which `+
+				`there are ten in all; it has a name and a form.", "pattern": "^[a-z]{1,63}$", "maxLength": 63}`, j)
 		}
 		b.WriteString("}}")
 	}
@@ -99,7 +100,8 @@ func validation() {
 		panic(err)
 	}
 	root, _ := data.Read(file, data.JSON, nil)
-	object := value.Put(value.RecordOf(value.NewShape(nil), nil, 0), []string{"spec", "part7", "field3"}, value.StringOf("a", 0))
+	object := value.Put(value.RecordOf(value.NewShape(nil), nil, 0), []string{"spec", "part7", "field3"},
+		value.StringOf("a", 0))
 	compare(fmt.Sprintf("a definition of %.1f MB, used", float64(len(large))/1e6), side{"knothole", func() string {
 		c := schema.NewCatalogue(schema.NewStore(sources))
 		kinds, _ := c.Add("basin.json", schema.Document{Root: root})

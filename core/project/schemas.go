@@ -208,8 +208,8 @@ func (p *Project) CatalogueFolder() (folder string, named bool) {
 	return defaultCatalogue, false
 }
 
-// KeyOf returns the place of a key in a record, under which a value is, by the places of both: where the record is written
-// in a module, or was read from data. It is no place when the record was put together, or is not there.
+// KeyOf returns the place of a key in a record, under which a value is, by the places of both: where the record is
+// written in a module, or was read from data. It is no place when the record was put together, or is not there.
 func (p *Project) KeyOf(record, under source.Pos, name string) source.Pos {
 	if !p.InSource(source.At(record)) {
 		return p.keys[under]

@@ -55,13 +55,16 @@ var least = map[string]string{}
 
 func init() {
 	const metadata = "metadata: { name: mudflat }\n"
-	const template = "template: { metadata: { labels: { app: mudflat } }, spec: { containers: [{ name: mudflat, image: a }] } }"
+	const template = "template: { metadata: { labels: { app: mudflat } }, spec: { containers: [{ name: mudflat, " +
+		"image: a }] } }"
 	const selector = "selector: { matchLabels: { app: mudflat } }, "
-	for _, name := range strings.Fields("Service ConfigMap Secret ServiceAccount PersistentVolumeClaim Namespace ResourceQuota " +
+	for _, name := range strings.Fields("Service ConfigMap Secret ServiceAccount PersistentVolumeClaim Namespace " +
+		"ResourceQuota " +
 		"Ingress IngressClass NetworkPolicy PodDisruptionBudget Role ClusterRole") {
 		least[name] = metadata
 	}
-	least["PersistentVolumeClaim"] = metadata + "spec: { accessModes: [ReadWriteOnce], resources: { requests: { storage: 1Gi } } }"
+	least["PersistentVolumeClaim"] = metadata + "spec: { accessModes: [ReadWriteOnce], resources: { requests: { " +
+		"storage: 1Gi } } }"
 	for _, name := range []string{"Deployment", "StatefulSet", "DaemonSet"} {
 		least[name] = metadata + "spec: { " + selector + template + " }"
 	}
@@ -69,7 +72,8 @@ func init() {
 	least["Job"] = metadata + "spec: { " + template + " }"
 	least["CronJob"] = metadata + "spec: { schedule: '5 * * * *', jobTemplate: { spec: { " + template + " } } }"
 	least["LimitRange"] = metadata + "spec: { limits: [{ type: Container, max: { cpu: 2 } }] }"
-	least["HorizontalPodAutoscaler"] = metadata + "spec: { maxReplicas: 3, scaleTargetRef: { kind: Deployment, name: mudflat } }"
+	least["HorizontalPodAutoscaler"] = metadata + "spec: { maxReplicas: 3, scaleTargetRef: { kind: Deployment, " +
+		"name: mudflat } }"
 	for _, name := range []string{"RoleBinding", "ClusterRoleBinding"} {
 		least[name] = metadata + "roleRef: { apiGroup: rbac.authorization.k8s.io, kind: Role, name: mudflat }"
 	}
@@ -85,27 +89,49 @@ func init() {
 // TestKinds holds what is said of objects that are wrong.
 func TestKinds(t *testing.T) {
 	const head = "apiVersion: apps/v1\nkind: Deployment\nmetadata: { name: mudflat }\n"
-	const pods = "template: { metadata: { labels: { app: mudflat } }, spec: { containers: [{ name: mudflat, image: a, %s }] } }"
+	const pods = "template: { metadata: { labels: { app: mudflat } }, spec: { containers: [{ name: mudflat, image: " +
+		"a, %s }] } }"
 	deployment := func(spec, container string) string {
-		return head + "spec: { selector: { matchLabels: { app: mudflat } }, " + spec + strings.Replace(pods, "%s", container, 1) + " }"
+		return head + "spec: { selector: { matchLabels: { app: mudflat } }, " +
+			"" + spec + strings.Replace(pods, "%s", container, 1) + " }"
 	}
 	c := schema.NewCatalogue(schema.NewStore(source.NewSet()))
 	for text, want := range map[string]string{
 		deployment("replica: 2, ", ""): `spec.replica: there is no field "replica" here | did you mean "replicas"?`,
-		deployment("strategy: null, ", "env: null"): `spec.strategy: null says nothing here: a server takes the field as if it were not there | leave it out; ` +
-			`spec.template.spec.containers[mudflat].env: null says nothing here: a server takes the field as if it were not there | leave it out`,
-		deployment("replicas: two, ", ""):                                       `spec.replicas: expected an integer, found "two"`,
-		deployment("replicas: null, ", ""):                                      `spec.replicas: null says nothing here: a server takes the field as if it were not there | leave it out`,
-		deployment("", "imagePullPolicy: Allways"):                              `spec.template.spec.containers[mudflat].imagePullPolicy: expected one of "Always", "IfNotPresent", "Never", found "Allways" | did you mean "Always"?`,
-		deployment("", "env: [{ name: A, value: 3 }]"):                          `spec.template.spec.containers[mudflat].env[A].value: expected a string, found 3 | write it in quotes: "3"`,
-		deployment("", "env: [{ name: A, value: a }, { name: A, value: b }]"):   `spec.template.spec.containers[mudflat].env[1]: it has the same { name: "A" } as element 0 | leave one of them out`,
-		deployment("", "resources: { limits: { memory: 64Mb } }"):               `spec.template.spec.containers[mudflat].resources.limits.memory: it must match the pattern ^[+-]?([0-9]+|[0-9]+\.[0-9]*|\.[0-9]+)(([KMGTPE]i)|[numkMGTPE]|[eE][+-]?[0-9]+)?$, found "64Mb" | An amount: a number with a unit, such as 250m, 64Mi or 2`,
-		deployment("", "ports: [{ containerPort: 80 }, { containerPort: 80 }]"): `spec.template.spec.containers[mudflat].ports[1]: it has the same { containerPort: 80, protocol: "TCP" } as element 0 | leave one of them out`,
-		deployment("", "ports: [{ containerPort: 70000 }]"):                     `spec.template.spec.containers[mudflat].ports[0].containerPort: it must be at most 65535, found 70000`,
+		deployment("strategy: null, ", "env: null"): `spec.strategy: null says nothing here: a server takes the field ` +
+			`as if it were not there | leave it out; ` +
+			`spec.template.spec.containers[mudflat].env: null says nothing here: a server takes the field as if it were ` +
+			`not there | leave it out`,
+		deployment("replicas: two, ", ""): `spec.replicas: expected an integer, ` +
+			`found "two"`,
+		deployment("replicas: null, ", ""): `spec.replicas: null says nothing ` +
+			`here: a server takes the field as if it were not there | leave it out`,
+		deployment("", "imagePullPolicy: Allways"): `spec.template.spec.containers[mudflat].imagePullPolicy: expected one of "Always", "IfNotPresent", "Never", found "Allways" | did you mean "Always"?`,
+		deployment("", "env: [{ name: A, value: 3 "+
+			"}]"): `spec.template.spec.containers[mudflat].env[A].value: expected a string, ` +
+			`found 3 | write it in quotes: "3"`,
+		deployment("", "env: [{ name: A, value: a }, { name: A, value: b "+
+			"}]"): `spec.template.spec.containers[mudflat].env[1]: it has the same { name: "A" } as element 0 | leave ` +
+			`one of them out`,
+		deployment("", "resources: { limits: { memory: 64Mb } "+
+			"}"): `spec.template.spec.containers[mudflat].resources.limits.memory: it must match the ` +
+			`pattern ^[+-]?([0-9]+|[0-9]+\.[0-9]*|\.[0-9]+)(([KMGTPE]i)|[numkMGTPE]|[eE][+-]?[0-9]+)?$, found "64Mb" | An ` +
+			`amount: a number with a unit, such as 250m, 64Mi or 2`,
+		deployment("", "ports: [{ containerPort: 80 }, { containerPort: 80 "+
+			"}]"): `spec.template.spec.containers[mudflat].ports[1]: it has the same { containerPort: 80, protocol: "TCP" ` +
+			`} as element 0 | leave one of them out`,
+		deployment("", "ports: [{ containerPort: 70000 "+
+			"}]"): `spec.template.spec.containers[mudflat].ports[0].containerPort: it must be at most ` +
+			`65535, found 70000`,
 		head: `the field "spec" is missing | add it: a record`,
-		head + "spec: { template: { spec: { containers: [] } } }":                                                               `spec: the field "selector" is missing | add it: a record; spec.template.spec.containers: it must have at least 1 element, found none`,
-		head + "data: {}\nspec: { selector: {}, template: { spec: { containers: [{ name: a }] } } }":                            `data: there is no field "data" here | it has apiVersion, kind, metadata, spec, status`,
-		"apiVersion: policy/v1\nkind: PodDisruptionBudget\nmetadata: { name: a }\nspec: { minAvailable: 1, maxUnavailable: 1 }": `spec: the fields "minAvailable", "maxUnavailable" must not be here together`,
+		head + "spec: { template: { spec: { containers: [] } } " +
+			"}": `spec: the field "selector" is missing | ` +
+			`add it: a record; spec.template.spec.containers: it must have at least 1 element, found none`,
+		head + "data: {}\nspec: { selector: {}, template: { spec: { containers: [{ name: a }] } } " +
+			"}": `data: there is no field "data" here | it has apiVersion, kind, metadata, ` +
+			`spec, status`,
+		"apiVersion: policy/v1\nkind: PodDisruptionBudget\nmetadata: { name: a }\nspec: { minAvailable: 1, " +
+			"maxUnavailable: 1 }": `spec: the fields "minAvailable", "maxUnavailable" must not be here together`,
 	} {
 		require.Equal(t, want, strings.Join(validated(t, c, text), "; "), text)
 	}
@@ -120,13 +146,15 @@ func TestMetadata(t *testing.T) {
 		validated(t, c, head+"metadata: { name: a, lables: { a: b } }"))
 }
 
-// TestFirstDefinitions: definitions of the first version have one schema for all versions, and keep what they do not name.
+// TestFirstDefinitions: definitions of the first version have one schema for all versions, and keep what they do not
+// name.
 func TestFirstDefinitions(t *testing.T) {
 	const definition = `
 apiVersion: apiextensions.k8s.io/v1beta1
 kind: CustomResourceDefinition
 spec: { group: floodwatch.example, version: v1, names: { kind: Buoy }, %s
-  validation: { openAPIV3Schema: { type: object, properties: { spec: { type: object, properties: { at: { type: integer } } } } } } }
+  validation: { openAPIV3Schema: { type: object, properties: { spec: { type: object,
+    properties: { at: { type: integer } } } } } } }
 `
 	for says, want := range map[string][]string{
 		"": {`spec.at: expected an integer, found "x"`},
@@ -137,7 +165,8 @@ spec: { group: floodwatch.example, version: v1, names: { kind: Buoy }, %s
 		file, err := c.Store.Sources.Add("buoy.yaml", []byte(strings.Replace(definition, "%s", says, 1)))
 		require.NoError(t, err)
 		require.Empty(t, c.AddFile(file))
-		got := validated(t, c, "apiVersion: floodwatch.example/v1\nkind: Buoy\nmetadata: { name: a }\nspec: { at: x, more: 1 }")
+		got := validated(t, c, "apiVersion: floodwatch.example/v1\nkind: Buoy\nmetadata: { name: a }\nspec: { at: x, "+
+			"more: 1 }")
 		require.Equal(t, want, got, says)
 	}
 }
@@ -163,7 +192,11 @@ spec:
               colour: { type: string, nullable: true, enum: [red, green] }
               depth: { type: integer, default: null }
               limit: { type: integer, maximum: 18446744073709551615 }
-              chain: { type: object, nullable: true, properties: { links: { type: integer } }, x-kubernetes-validations: [{ rule: self.links > 1 }] }
+              chain:
+                type: object
+                nullable: true
+                properties: { links: { type: integer } }
+                x-kubernetes-validations: [{ rule: self.links > 1 }]
 `
 	c := schema.NewCatalogue(schema.NewStore(source.NewSet()))
 	file, err := c.Store.Sources.Add("buoy.yaml", []byte(definition))

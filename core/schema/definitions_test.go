@@ -156,8 +156,8 @@ func places(v value.Value, path string) []string {
 	return all
 }
 
-// oneMistake holds that one mistake is one finding: whatever is put in one place of a right object, there is at most one
-// problem about that place, and none elsewhere but with what is around it.
+// oneMistake holds that one mistake is one finding: whatever is put in one place of a right object, there is at most
+// one problem about that place, and none elsewhere but with what is around it.
 func oneMistake(t *testing.T, s *schema.Schema, object value.Value, wrong []value.Value) (found int) {
 	for _, path := range places(object, "") {
 		for _, x := range append(wrong, value.Value{}) {

@@ -80,7 +80,8 @@ func TestRules(t *testing.T) {
 			`{ ports: [1, 3] }`, ``},
 		{`{ rule: "self.labels.all(k, k.startsWith('tide/') && self.labels[k] != '')" }`, `{ labels: { tide/a: x } }`, ``},
 		{`{ rule: "self.name.find('[0-9]+') == '12' && self.name.findAll('[a-z]').size() == 3" }`, `{ name: ab12c }`, ``},
-		{`{ rule: "isURL(self.name) && url(self.name).getHost() == 'a.example:80'" }`, `{ name: "https://a.example:80/b" }`, ``},
+		{`{ rule: "isURL(self.name) && url(self.name).getHost() == 'a.example:80'" }`, `{ name: ` +
+			`"https://a.example:80/b" }`, ``},
 		{`{ rule: "cidr('198.51.100.0/24').containsIP(ip(self.name))" }`, `{ name: 198.51.100.7 }`, ``},
 		{`{ rule: "self.name.split(',').size() == 2 && sets.contains([1, 2], [1]) && math.greatest(1, 2) == 2" }`,
 			`{ name: "a,b" }`, ``},

@@ -16,12 +16,17 @@ import (
 // FuzzSchemas: whatever stands in a schema or a definition, it is taken in, looked at and used without a panic and in a
 // time that can be foreseen, and each finding has a place.
 func FuzzSchemas(f *testing.F) {
-	f.Add(`{ "type": "object", "properties": { "a": { "$ref": "#" }, "b": { "pattern": "^a+$" } }, "required": ["a"] }`, `{ "a": 1 }`)
-	f.Add(`{ "$schema": "http://json-schema.org/draft-04/schema#", "anyOf": [{ "minimum": 1 }, { "items": [true] }] }`, `[1, null]`)
+	f.Add(`{ "type": "object", "properties": { "a": { "$ref": "#" }, "b": { "pattern": "^a+$" } }, "required": `+
+		`["a"] }`, `{ "a": 1 }`)
+	f.Add(`{ "$schema": "http://json-schema.org/draft-04/schema#", "anyOf": [{ "minimum": 1 }, { "items": [true] }] `+
+		`}`, `[1, null]`)
 	f.Add(`{ "$defs": { "a": { "$dynamicAnchor": "m" } }, "$dynamicRef": "#m", "unevaluatedProperties": false }`, `{}`)
-	f.Add(`{ "apiVersion": "apiextensions.k8s.io/v1", "kind": "CustomResourceDefinition", "spec": { "group": "a", "names": `+
-		`{ "kind": "B" }, "versions": [{ "name": "v1", "schema": { "openAPIV3Schema": { "type": "object", "properties": { "c": `+
-		`{ "type": "integer", "default": 1 } }, "x-kubernetes-validations": [{ "rule": "self.c > 0" }] } } }] } }`, `{ "c": -1 }`)
+	f.Add(`{ "apiVersion": "apiextensions.k8s.io/v1", "kind": "CustomResourceDefinition", "spec": { "group": "a", `+
+		`"names": `+
+		`{ "kind": "B" }, "versions": [{ "name": "v1", "schema": { "openAPIV3Schema": { "type": "object", `+
+		`"properties": { "c": `+
+		`{ "type": "integer", "default": 1 } }, "x-kubernetes-validations": [{ "rule": "self.c > 0" }] } } }] } }`, `{ `+
+		`"c": -1 }`)
 	f.Fuzz(useAll)
 }
 
@@ -64,12 +69,16 @@ func useAll(t *testing.T, schemaText, dataText string) {
 }
 
 // oddKeywords are keywords, for schemas in which anything may stand under each.
-var oddKeywords = strings.Fields("$ref $dynamicRef $recursiveRef $id id $anchor $dynamicAnchor $recursiveAnchor $defs definitions " +
-	"type enum const minimum maximum exclusiveMinimum multipleOf minLength pattern format items prefixItems additionalItems " +
-	"contains minContains maxContains uniqueItems properties patternProperties additionalProperties propertyNames required " +
+var oddKeywords = strings.Fields("$ref $dynamicRef $recursiveRef $id id $anchor $dynamicAnchor $recursiveAnchor " +
+	"$defs definitions " +
+	"type enum const minimum maximum exclusiveMinimum multipleOf minLength pattern format items prefixItems " +
+	"additionalItems " +
+	"contains minContains maxContains uniqueItems properties patternProperties additionalProperties propertyNames " +
+	"required " +
 	"dependencies dependentRequired dependentSchemas allOf anyOf oneOf not if then else unevaluatedItems " +
 	"unevaluatedProperties default title description nullable x-kubernetes-int-or-string x-kubernetes-list-type " +
-	"x-kubernetes-list-map-keys x-kubernetes-embedded-resource x-kubernetes-preserve-unknown-fields x-kubernetes-validations")
+	"x-kubernetes-list-map-keys x-kubernetes-embedded-resource x-kubernetes-preserve-unknown-fields " +
+	"x-kubernetes-validations")
 
 // odd makes data that looks like a schema.
 func odd(g *rand.Rand, depth int) any {

@@ -48,7 +48,8 @@ func (s *Schema) findMistakes() source.Findings {
 
 // words are those of JSON Schema beside the applicators and what begins with $.
 var words = []string{"type", "enum", "const", "multipleOf", "maximum", "exclusiveMaximum", "minimum",
-	"exclusiveMinimum", "maxLength", "minLength", "pattern", "maxItems", "minItems", "uniqueItems", "maxContains", "minContains",
+	"exclusiveMinimum", "maxLength", "minLength", "pattern", "maxItems", "minItems", "uniqueItems", "maxContains",
+	"minContains",
 	"maxProperties", "minProperties", "required", "dependentRequired", "format", "title", "description", "default"}
 
 // saysNothing reports whether a schema has fields, and none of them is a word of JSON Schema.

@@ -85,7 +85,9 @@ func (u *Universe) part(name string, s *schema.Schema) Type {
 	if len(shape.Fields) == 0 {
 		return u.shape(name, s)
 	}
-	return u.describedBy(description{s, false}, func() Type { return u.Lazy(name, func() Type { return u.shape(name, s) }) })
+	return u.describedBy(description{s, false}, func() Type {
+		return u.Lazy(name, func() Type { return u.shape(name, s) })
+	})
 }
 
 // shape returns the type that says what a schema says of the shape of values.

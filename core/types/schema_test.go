@@ -71,8 +71,8 @@ func TestDescribedKind(t *testing.T) {
 	require.Equal(t, `"Always" | "OnFailure" | "Never"`, field(pods, "restartPolicy").String())
 }
 
-// TestPartsAreNotWholes: a part of a schema that is asked for as a type of its own is validated, whether or not the whole
-// was looked into before.
+// TestPartsAreNotWholes: a part of a schema that is asked for as a type of its own is validated, whether or not the
+// whole was looked into before.
 func TestPartsAreNotWholes(t *testing.T) {
 	sources := source.NewSet()
 	file, err := sources.Add("s.json", []byte(`{ "type": "object", "properties": { "a": { "type": "object", `+
