@@ -147,15 +147,15 @@ func (c *conversion) known(v value.Value, from, to types.Type, path *place.Path)
 	if !tells(from) {
 		return c.value(v, to, path)
 	}
+	if !types.Converts(from, to) {
+		return v
+	}
 	if limited := types.AsLimited(to); limited != nil && !v.Unknown() && !c.trial {
 		before := len(c.misfits)
 		v = c.known(v, from, limited.Base, path)
 		if len(c.misfits) == before {
 			c.conditions(v, limited, path)
 		}
-		return v
-	}
-	if !types.Converts(from, to) {
 		return v
 	}
 	target, static := types.AsRecord(to), types.AsRecord(from)
