@@ -3,7 +3,9 @@ package core_test
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math/rand/v2"
+	"slices"
 	"testing"
 	"testing/fstest"
 
@@ -11,6 +13,8 @@ import (
 
 	"knothole/core/project"
 	"knothole/core/render"
+	"knothole/core/source"
+	"knothole/core/value"
 )
 
 // schemaGenerator makes random schemas, and values that often are as they ask.
@@ -71,7 +75,34 @@ func (g schemaGenerator) schema(depth int) map[string]any {
 	case 8:
 		s["$ref"] = "#/$defs/" + []string{"one", "two"}[g.IntN(2)]
 	}
+	if depth > 0 && g.chance(15) {
+		g.aside(s, depth)
+	}
 	return s
+}
+
+// aside adds what a type cannot say.
+func (g schemaGenerator) aside(s map[string]any, depth int) {
+	switch g.IntN(9) {
+	case 0:
+		s["const"] = []any{"a", 1, nil}[g.IntN(3)]
+	case 1:
+		s["not"] = g.schema(0)
+	case 2:
+		s["if"], s["then"], s["else"] = g.schema(depth-1), g.schema(depth-1), g.schema(0)
+	case 3:
+		s["dependentRequired"] = map[string]any{"a": []any{"b"}}
+	case 4:
+		s["minItems"], s["maxLength"], s["maxProperties"] = 1, 3, 2
+	case 5:
+		s["prefixItems"] = []any{g.schema(depth - 1)}
+	case 6:
+		s["contains"] = g.schema(0)
+	case 7:
+		s["pattern"], s["propertyNames"] = "^a", map[string]any{"maxLength": 3}
+	case 8:
+		s["unevaluatedProperties"], s["dependentSchemas"] = false, map[string]any{"b": g.schema(depth - 1)}
+	}
 }
 
 func (g schemaGenerator) record(s map[string]any, depth int) {
@@ -130,7 +161,7 @@ func (g schemaGenerator) like(s map[string]any, definitions map[string]any, dept
 	if depth < 0 || g.chance(8) {
 		return g.value(1)
 	}
-	if ref, ok := s["$ref"].(string); ok {
+	if ref, ok := s["$ref"].(string); ok && depth > 0 {
 		return g.like(definitions[ref[len("#/$defs/"):]].(map[string]any), definitions, depth-1)
 	}
 	if values, ok := s["enum"].([]any); ok {
@@ -181,9 +212,6 @@ func typesAreSchemas(t *testing.T, seed uint64) (valid bool) {
 	s := g.schema(3)
 	definitions := map[string]any{"one": g.schema(2), "two": map[string]any{"type": "object",
 		"properties": map[string]any{"a": map[string]any{"$ref": "#/$defs/two"}, "b": g.schema(0)}}}
-	if _, loops := definitions["one"].(map[string]any)["$ref"]; loops {
-		definitions["one"] = map[string]any{"type": "string"}
-	}
 	v := g.like(s, definitions, 4)
 	s["$defs"] = definitions
 	schemaText, err := json.Marshal(s)
@@ -196,7 +224,13 @@ func typesAreSchemas(t *testing.T, seed uint64) (valid bool) {
 		"main.knot": {Data: []byte("use \"./d.json\" as d\ninput open: any = 1\noutput before = d\n" +
 			"output after = (if open == 1 then d else open) as (schema \"./s.json\")\n")}})
 	require.NoError(t, err)
-	require.False(t, p.Findings.HasErrors(), "%v\n%s", p.Findings, schemaText)
+	if p.Findings.HasErrors() { // the only mistake that is made here
+		for _, f := range p.Findings {
+			require.Equal(t, source.BadSchema, f.Code, "%v\n%s", p.Findings, schemaText)
+			require.Contains(t, f.Message, "leads back to itself", schemaText)
+		}
+		return false
+	}
 	w := p.World(p.Environment("bench"), false)
 	before, ok := w.Value(p.Module.Objects["before"])
 	require.True(t, ok)
@@ -217,7 +251,76 @@ func typesAreSchemas(t *testing.T, seed uint64) (valid bool) {
 	require.NoError(t, err)
 	_, findings := render.All(written, written.Concrete(), render.Options{Everything: true})
 	require.Equal(t, ok, !findings.HasErrors(), "%s\n%v", label, findings)
+	g.passages(t, s, schemaText, dataText)
 	return ok
+}
+
+// passages holds for a value that passes into several types of one schema, wholes and parts, one after the other and
+// side by side: it arrives exactly when it is valid for each of them, and as it was.
+func (g schemaGenerator) passages(t *testing.T, s map[string]any, schemaText, dataText []byte) {
+	places := []string{"", "#/$defs/one", "#/$defs/two"}
+	if properties, ok := s["properties"].(map[string]any); ok {
+		for _, name := range slices.Sorted(maps.Keys(properties)) {
+			places = append(places, "#/properties/"+name)
+		}
+	}
+	for _, word := range []string{"anyOf", "oneOf", "allOf"} {
+		if _, ok := s[word]; ok {
+			places = append(places, "#/"+word+"/0")
+		}
+	}
+	program := "use \"./d.json\" as d\ninput open: any = 1\nlet v = if open == 1 then d else open\noutput before = d\n"
+	chosen := []string{}
+	for i := range 2 + g.IntN(2) {
+		place := places[g.IntN(len(places))]
+		chosen = append(chosen, place)
+		program += fmt.Sprintf("type T%d = schema \"./s.json%s\"\n", i, place)
+	}
+	last := len(chosen) - 1
+	chain := "v"
+	for i := range chosen {
+		chain = fmt.Sprintf("(%s as T%d)", chain, i)
+	}
+	ways := []string{
+		"output after = " + chain,
+		"output after = { a: v, b: [v] } as ({ a: T0, b: [T1] })",
+		fmt.Sprintf("fn f(x: T%d) = x as T0\noutput after = f(v) as T1", last),
+		fmt.Sprintf("let x: T0 = v\nlet y = [x, x] as ([T1])\noutput after = y[1] as T%d", last),
+		"fn same(x: T0 | [T1]) = x\noutput after = same([v])",
+	}
+	way := g.IntN(len(ways))
+	p, err := project.Load(fstest.MapFS{
+		project.FileName: {Data: []byte("[environments.bench]\n")}, "s.json": {Data: schemaText},
+		"d.json": {Data: dataText}, "main.knot": {Data: []byte(program + ways[way] + "\n")}})
+	require.NoError(t, err)
+	w := p.World(p.Environment("bench"), false)
+	before, ok := w.Value(p.Module.Objects["before"])
+	require.True(t, ok)
+	valid := func(place string, v value.Value) bool {
+		found, why, _ := p.SchemaAt("main.knot", "./s.json"+place)
+		require.NotNil(t, found, why)
+		return len(found.Validate(v, nil).Problems) == 0
+	}
+	label := fmt.Sprintf("%s\n%s\n%s%s\n", schemaText, dataText, program, ways[way])
+	all := valid(chosen[0], before) && valid(chosen[1], before)
+	switch way {
+	case 0, 3:
+		all = all && valid(chosen[last], before)
+	case 2:
+		all = all && valid(chosen[last], before)
+	case 4:
+		list := value.ListOf([]value.Value{before}, before.Origin())
+		all = valid(chosen[0], list) || valid(chosen[1], before)
+	}
+	if p.Findings.HasErrors() {
+		require.False(t, all, "%s%v", label, p.Findings)
+		return
+	}
+	after, ok := w.Value(p.Module.Objects["after"])
+	require.Equal(t, all, ok, "%s%v", label, w.Findings())
+	if ok && way != 1 && way != 4 {
+		require.Equal(t, before.Show(1<<20), after.Show(1<<20), label)
+	}
 }
 
 // FuzzTypesAreSchemas: whatever the schema, it describes the same values as a type and as a schema.

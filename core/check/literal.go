@@ -81,7 +81,7 @@ func (c *checker) inferTuple(e *syntax.List, want types.Type) types.Type {
 	for _, alternative := range types.Alternatives(want) {
 		if t := types.AsTuple(alternative); t != nil {
 			tuples = append(tuples, t)
-		} else if types.AsList(alternative) != nil {
+		} else if types.AsList(alternative) != nil || types.Core(alternative) == types.Any {
 			return nil
 		}
 	}

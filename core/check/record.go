@@ -217,6 +217,9 @@ func (c *checker) memberFor(e *syntax.Record, union types.Type) types.Type {
 	var found types.Type
 	for _, part := range types.Alternatives(union) {
 		record := types.AsRecord(part)
+		if types.Core(part) == types.Any { // with a condition, which it may meet
+			return nil
+		}
 		if record == nil {
 			continue
 		}

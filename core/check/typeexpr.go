@@ -78,8 +78,12 @@ func (c *checker) schemaType(t *syntax.SchemaType) types.Type {
 			c.report(source.BadSchema, span, help, "%s", why)
 			return types.Invalid
 		}
-		for _, f := range found.Mistakes() {
+		mistakes := found.Mistakes()
+		for _, f := range mistakes {
 			c.add(f)
+		}
+		if mistakes.HasErrors() {
+			return types.Invalid
 		}
 		_, part, _ := strings.Cut(reference, "#")
 		name := found.Title()

@@ -11,6 +11,9 @@ import (
 // described validates a value that has the shape which a schema says: what a type cannot say is looked at here.
 func (c *conversion) described(v value.Value, by *types.Condition, path *place.Path) {
 	result := by.Schema.ValidateShaped(v, by.Object)
+	for _, f := range result.Schema {
+		c.note(f) // what depends on it was not looked at
+	}
 	for _, p := range result.Problems {
 		if p.Warning {
 			continue

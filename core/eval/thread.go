@@ -165,7 +165,6 @@ func (t *thread) fail(f source.Finding) {
 
 // report adds a finding and goes on.
 func (t *thread) report(f source.Finding) {
-	to := t.reports
 	for i := len(t.calls) - 1; i >= 0 && i >= len(t.calls)-shownCalls; i-- {
 		f.Related = append(slices.Clip(f.Related), source.Related{Span: t.calls[i].at, Text: t.calls[i].text()})
 	}
@@ -173,6 +172,12 @@ func (t *thread) report(f source.Finding) {
 		f.Related = append(slices.Clip(f.Related),
 			source.Related{Span: m.at, Text: "in the instance created here"})
 	}
+	t.note(f)
+}
+
+// note adds a finding that is the same whoever calls.
+func (t *thread) note(f source.Finding) {
+	to := t.reports
 	if to.constant() {
 		to.mu.Lock()
 		defer to.mu.Unlock()

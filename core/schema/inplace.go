@@ -55,9 +55,7 @@ func (c *visit) follow(s *Schema) {
 				c.told = map[*Schema]bool{}
 			}
 			c.told[c.schema] = true
-			c.result.Schema.Add(source.Finding{Code: source.BadSchema, Span: source.At(c.schema.raw.Origin().Pos()),
-				Message: "this reference leads back to itself without going into the value",
-				Help:    "put it under properties, items or another part that goes into the value"})
+			c.result.Schema.Add(c.schema.circle())
 		}
 		return
 	}

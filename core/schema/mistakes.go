@@ -10,7 +10,8 @@ import (
 )
 
 // Mistakes returns what is wrong with a schema and all in it: what its metaschema does not allow, references that lead
-// nowhere, patterns that cannot be used. Schemas in other documents to which it refers are not looked at.
+// nowhere or in a circle, patterns that cannot be used. So are schemas looked at to which it refers, but that those in
+// other documents are what their metaschema asks for is not.
 func (s *Schema) Mistakes() source.Findings {
 	s.looked.Do(func() { s.mistakes = s.findMistakes() })
 	return slices.Clone(s.mistakes)
@@ -37,13 +38,79 @@ func (s *Schema) findMistakes() source.Findings {
 		for _, inner := range s.inner() {
 			look(inner)
 		}
+		if target := s.compiled().ref; target != nil {
+			look(target)
+		}
 	}
 	look(s)
+	findings = append(findings, s.circles()...)
 	if s.saysNothing() {
 		findings.Add(source.Finding{Code: source.BadSchema, Severity: source.Warning, Span: source.At(s.raw.Origin().Pos()),
 			Message: "this schema has none of the words of JSON Schema: it allows anything", Help: "is it data?"})
 	}
 	return findings
+}
+
+// circles returns the references that lead back to themselves without going into the value, in a schema and all in it.
+func (s *Schema) circles() source.Findings {
+	var findings source.Findings
+	done := map[*Schema]bool{} // false while it is gone through
+	var last []*Schema         // the references gone through
+	var within func(s *Schema)
+	within = func(s *Schema) {
+		if finished, ok := done[s]; ok {
+			if !finished && len(last) > 0 && !done[last[len(last)-1]] {
+				findings.Add(last[len(last)-1].circle())
+			}
+			return
+		}
+		done[s] = false
+		r := s.compiled()
+		if r.ref != nil {
+			last = append(last, s)
+			within(r.ref)
+			last = last[:len(last)-1]
+		}
+		for _, beside := range r.beside() {
+			within(beside)
+		}
+		done[s] = true
+	}
+	var into func(s *Schema)
+	seen := map[*Schema]bool{}
+	into = func(s *Schema) {
+		if seen[s] {
+			return
+		}
+		seen[s] = true
+		within(s)
+		for _, inner := range s.inner() {
+			into(inner)
+		}
+	}
+	into(s)
+	return findings
+}
+
+// circle is the finding for a reference that leads back to itself without going into the value.
+func (s *Schema) circle() source.Finding {
+	return source.Finding{Code: source.BadSchema, Span: source.At(s.raw.Origin().Pos()),
+		Message: "this reference leads back to itself without going into the value",
+		Help:    "put it under properties, items or another part that goes into the value"}
+}
+
+// beside returns the schemas in a schema that look at the same value.
+func (r *rules) beside() []*Schema {
+	all := slices.Concat(r.allOf, r.anyOf, r.oneOf)
+	for _, s := range []*Schema{r.not, r.condition, r.then, r.otherwise} {
+		if s != nil {
+			all = append(all, s)
+		}
+	}
+	for _, d := range r.dependentSchemas {
+		all = append(all, d.schema)
+	}
+	return all
 }
 
 // words are those of JSON Schema beside the applicators and what begins with $.

@@ -118,5 +118,17 @@ func (s *Schema) findLoose() bool {
 		}
 	}
 	return shape.Any && (r.properties != nil || r.additional != nil || r.items != nil || r.required != nil) ||
-		r.enum != nil && r.types != 0 || r.additional != nil && shape.Rest == nil && !shape.Closed
+		r.saysTwice() || r.additional != nil && shape.Rest == nil && !shape.Closed
+}
+
+// saysTwice reports whether several words of a schema say which values it describes, of which a type says one.
+func (r *rules) saysTwice() bool {
+	times := 0
+	for _, says := range []bool{r.types != 0, r.enum != nil, !r.constant.IsAbsent()} {
+		if says {
+			times++
+		}
+	}
+	own := times > 0 || r.properties != nil || r.required != nil || r.items != nil || r.additional != nil
+	return times > 1 || r.ref != nil && own
 }

@@ -169,7 +169,8 @@ func (s *Schema) compiled() *rules {
 func (s *Schema) told() *rules {
 	r := s.compiled()
 	for range maxReferences {
-		if r.ref == nil || r.types != 0 || r.enum != nil || r.properties != nil || r.description != "" {
+		if r.ref == nil || r.types != 0 || r.enum != nil || !r.constant.IsAbsent() || r.properties != nil ||
+			r.description != "" {
 			break
 		}
 		r = r.ref.compiled()

@@ -130,6 +130,11 @@ func TestMistakes(t *testing.T) {
 			`(?=…), which this program cannot do`,
 		`$schema: "https://quay.floodwatch.example/dialect"`: `the dialect https://quay.floodwatch.example/dialect is ` +
 			`not known`,
+		`$ref: "#"`: `this reference leads back to itself without going into the value`,
+		`{ anyOf: [{ $ref: "#" }, { items: { $ref: "#" } }] }`: `this reference leads back to itself without going into ` +
+			`the value`,
+		`{ $ref: "#/$defs/a", $defs: { a: { not: { $ref: "#/$defs/b" } }, b: { if: { $ref: "#/$defs/a" } } } }`: `this ` +
+			`reference leads back to itself without going into the value`,
 		`multipleOf: 0`: `multipleOf: it must be more than 0, found 0`,
 		`{ name: heron, level: 4 }`: `this schema has none of the words of JSON Schema: it ` +
 			`allows anything`,
@@ -146,5 +151,10 @@ func TestMistakes(t *testing.T) {
 		}
 		require.Equal(t, want, got, text)
 		require.True(t, findings[0].Span.IsValid())
+	}
+	for _, text := range []string{`items: { $ref: "#" }`, `{ allOf: [{ $ref: "#/$defs/a" }, { $ref: "#/$defs/a" }], ` +
+		`$defs: { a: { properties: { b: { $ref: "#" } } } } }`} {
+		_, s := yamlSchema(t, text)
+		require.Empty(t, s.Mistakes(), text)
 	}
 }

@@ -1,6 +1,8 @@
 package types
 
 import (
+	"slices"
+
 	"knothole/core/schema"
 	"knothole/core/source"
 	"knothole/core/value"
@@ -79,15 +81,54 @@ func (u *Universe) validated(base Type, s *schema.Schema, object bool) Type {
 }
 
 // part returns the type of a part of what a schema describes. Records have a name, so that they are found out only when
-// somebody looks into them, and may contain themselves.
+// somebody looks into them, and may contain themselves; so has what else contains itself.
 func (u *Universe) part(name string, s *schema.Schema) Type {
-	shape := s.Shape()
-	if len(shape.Fields) == 0 {
+	if len(s.Shape().Fields) == 0 && !containsItself(s) {
 		return u.shape(name, s)
 	}
 	return u.describedBy(description{s, false}, func() Type {
 		return u.Lazy(name, func() Type { return u.shape(name, s) })
 	})
+}
+
+// elements returns the schemas of what lists and maps of no named fields hold.
+func elements(shape schema.Shape) (all []*schema.Schema) {
+	for _, s := range []*schema.Schema{shape.Items, shape.Rest} {
+		if s != nil {
+			all = append(all, s)
+		}
+	}
+	return all
+}
+
+// containsItself says whether a schema describes lists or maps of itself, with no record of named fields between.
+func containsItself(s *schema.Schema) bool {
+	return leadsToItself(s, func(shape schema.Shape) []*schema.Schema {
+		if len(shape.Fields) > 0 {
+			return nil
+		}
+		return append(elements(shape), shape.Forms...)
+	})
+}
+
+// isItsOwnForm says whether one of the forms of a value is the value itself, a mistake that validating tells.
+func isItsOwnForm(s *schema.Schema) bool {
+	return leadsToItself(s, func(shape schema.Shape) []*schema.Schema { return shape.Forms })
+}
+
+func leadsToItself(s *schema.Schema, next func(schema.Shape) []*schema.Schema) bool {
+	seen := map[*schema.Schema]bool{}
+	var reaches func(from *schema.Schema) bool
+	reaches = func(from *schema.Schema) bool {
+		return slices.ContainsFunc(next(from.Shape()), func(to *schema.Schema) bool {
+			if to == s || seen[to] {
+				return to == s
+			}
+			seen[to] = true
+			return reaches(to)
+		})
+	}
+	return reaches(s)
 }
 
 // shape returns the type that says what a schema says of the shape of values.
@@ -175,6 +216,9 @@ func (u *Universe) forms(name string, forms []*schema.Schema) Type {
 	var members []Type
 	records := 0
 	for _, s := range forms {
+		if isItsOwnForm(s) {
+			return Any
+		}
 		t := u.part(name, s)
 		if t == Any {
 			return Any

@@ -74,13 +74,8 @@ func TestDescribedKind(t *testing.T) {
 // TestPartsAreNotWholes: a part of a schema that is asked for as a type of its own is validated, whether or not the
 // whole was looked into before.
 func TestPartsAreNotWholes(t *testing.T) {
-	sources := source.NewSet()
-	file, err := sources.Add("s.json", []byte(`{ "type": "object", "properties": { "a": { "type": "object", `+
-		`"properties": { "b": { "type": "integer", "minimum": 1 } } } } }`))
-	require.NoError(t, err)
-	root, findings := data.Read(file, data.JSON, nil)
-	require.Empty(t, findings)
-	s := schema.NewStore(sources).Add(schema.FileURI("s.json"), schema.Document{Root: root})
+	s := schemaOf(t, `{ "type": "object", "properties": { "a": { "type": "object", `+
+		`"properties": { "b": { "type": "integer", "minimum": 1 } } } } }`)
 	part, why, _ := s.Part("/properties/a")
 	require.NotNil(t, part, why)
 	u := types.NewUniverse()
@@ -88,4 +83,29 @@ func TestPartsAreNotWholes(t *testing.T) {
 	require.True(t, ok)
 	require.Nil(t, types.AsLimited(whole.Type), "the whole is validated, and its parts with it")
 	require.NotNil(t, types.AsLimited(u.Described("A", part)))
+}
+
+// TestContainsItself: what contains itself is found out level by level, also where no record is between; what is itself
+// without going into the value is any, for validating tells that mistake.
+func TestContainsItself(t *testing.T) {
+	u := types.NewUniverse()
+	lists := u.Described("Lists", schemaOf(t, `{ "type": "array", "items": { "$ref": "#" } }`))
+	require.NotNil(t, types.AsList(types.AsList(lists).Element))
+	maps := u.Described("Maps", schemaOf(t, `{ "type": "object", "additionalProperties": { "anyOf": `+
+		`[{ "type": "string" }, { "$ref": "#" }] } }`))
+	inner := types.AsUnion(types.AsRecord(maps).Rest)
+	require.NotNil(t, inner)
+	require.NotNil(t, types.AsRecord(inner.Members[1]).Rest)
+	for _, text := range []string{`{ "$ref": "#" }`, `{ "anyOf": [{ "type": "string" }, { "$ref": "#" }] }`} {
+		require.Equal(t, types.Any, types.Core(u.Described("Itself", schemaOf(t, text))), text)
+	}
+}
+
+func schemaOf(t *testing.T, text string) *schema.Schema {
+	sources := source.NewSet()
+	file, err := sources.Add("s.json", []byte(text))
+	require.NoError(t, err)
+	root, findings := data.Read(file, data.JSON, nil)
+	require.Empty(t, findings)
+	return schema.NewStore(sources).Add(schema.FileURI("s.json"), schema.Document{Root: root})
 }

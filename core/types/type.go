@@ -405,8 +405,8 @@ func Alternatives(t Type) []Type {
 	return parts
 }
 
-// OnlyRecord returns the one record type among the parts of a type, nil when there is none or more than one. OnlyList
-// and OnlyFunction are told with it.
+// OnlyRecord returns the one record type among the parts of a type, nil when there is none or more than one, or when
+// one of them is any, with a condition. OnlyList and OnlyFunction are told with it.
 func OnlyRecord(t Type) *Record { return only[*Record](t) }
 
 // OnlyList is told with OnlyRecord.
@@ -419,6 +419,9 @@ func only[T Type](t Type) (found T) {
 	var none T
 	count := 0
 	for _, p := range Parts(t) {
+		if p == Any {
+			return none
+		}
 		if of, ok := p.(T); ok {
 			found = of
 			count++
