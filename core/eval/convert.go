@@ -144,11 +144,11 @@ func (c *conversion) wrongKind(path *place.Path, v value.Value, to types.Type, h
 
 // known converts along the static type: a part whose type is the wanted one already is left as it is.
 func (c *conversion) known(v value.Value, from, to types.Type, path *place.Path) value.Value {
+	if tells(from) && !types.Converts(from, to) || c.fits(v, to, 0) {
+		return v
+	}
 	if !tells(from) {
 		return c.value(v, to, path)
-	}
-	if !types.Converts(from, to) {
-		return v
 	}
 	if limited := types.AsLimited(to); limited != nil && !v.Unknown() && !c.trial {
 		before := len(c.misfits)

@@ -61,11 +61,26 @@ func useAll(t *testing.T, schemaText, dataText string) {
 		findings = append(append(findings, a.Schema...), b.Schema...)
 		again := s.Validate(v.Root, v.Numbers)
 		require.Len(t, again.Problems, len(a.Problems))
+		certain(t, s, v, false)
+		certain(t, s, v, true)
 	}
 	for _, finding := range findings {
 		require.True(t, finding.Span.IsValid(), finding.Message)
 		require.NotEmpty(t, finding.Message)
 	}
+}
+
+// certain holds that a value is right if it is certain that it is, and says whether that is so.
+func certain(t *testing.T, s *schema.Schema, d schema.Document, object bool) bool {
+	if !s.IsCertain(d.Root, d.Numbers, object) {
+		return false
+	}
+	whole := s.ValidateWhole
+	if object {
+		whole = s.ValidateWholeObject
+	}
+	require.Equal(t, &schema.Result{}, whole(d.Root, d.Numbers))
+	return true
 }
 
 // oddKeywords are keywords, for schemas in which anything may stand under each.

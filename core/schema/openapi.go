@@ -70,13 +70,20 @@ func (s *Schema) ValidateShaped(v value.Value, asObject bool) *Result {
 }
 
 func (s *Schema) validateObject(v value.Value, numbers data.Numbers, shaped bool) *Result {
+	if s.isCertain(v, numbers, shaped, true) {
+		return &Result{}
+	}
+	return s.validateWholeObject(v, numbers, shaped)
+}
+
+func (s *Schema) validateWholeObject(v value.Value, numbers data.Numbers, shaped bool) *Result {
 	f := &filler{shaped: shaped}
 	filled := f.object(s, v)
 	if f.notes != nil {
 		f = &filler{withPaths: true, shaped: shaped}
 		filled = f.object(s, v)
 	}
-	r := s.validate(filled, numbers, shaped)
+	r := s.validateWhole(filled, numbers, shaped)
 	r.Problems = append(f.notes, r.Problems...)
 	return r
 }

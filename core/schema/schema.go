@@ -2,10 +2,10 @@ package schema
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"knothole/core/source"
 	"knothole/core/value"
@@ -22,6 +22,7 @@ type Schema struct {
 	rules *rules
 	// beyond remembers whether it says more than a type can.
 	beyond, loosely beyond
+	shape           atomic.Pointer[Shape] // nil until somebody asks
 	// mistakes are what is wrong with it and all in it, once that was looked at.
 	looked   sync.Once
 	mistakes source.Findings
@@ -29,8 +30,10 @@ type Schema struct {
 
 // rules are what a schema asks for.
 type rules struct {
-	never    bool // the schema false
-	findings source.Findings
+	never bool // the schema false
+	// intricate says that only a whole validation can tell whether a value is right.
+	intricate bool
+	findings  source.Findings
 
 	types    kinds // 0 for any
 	enum     []value.Value
@@ -42,7 +45,7 @@ type rules struct {
 	multipleOf                 *limit
 
 	minLength, maxLength *limit
-	pattern              *regexp.Regexp
+	pattern              *matcher
 	patternText          string
 	format               *format
 	formatName           string // also when the format is a note
@@ -99,7 +102,7 @@ type extended struct {
 }
 
 type patternProperty struct {
-	pattern *regexp.Regexp
+	pattern *matcher
 	text    string
 	schema  *Schema
 }
@@ -160,6 +163,7 @@ func (s *Schema) compiled() *rules {
 	s.once.Do(func() {
 		c := &compiler{Schema: s, rules: &rules{}}
 		c.compile()
+		c.rules.intricate = c.rules.isIntricate()
 		s.rules = c.rules
 	})
 	return s.rules
@@ -409,7 +413,7 @@ func texts(list value.Value) []string {
 }
 
 // pattern compiles a pattern; at is where it stands.
-func (c *compiler) pattern(text string, at value.Value) *regexp.Regexp {
+func (c *compiler) pattern(text string, at value.Value) *matcher {
 	pattern, err := c.store.pattern(text, c.resource.dialect)
 	switch {
 	case isInvalid(err):

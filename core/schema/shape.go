@@ -32,6 +32,15 @@ type ShapeField struct {
 
 // Shape returns what a schema says that a type can say too. The rest is told only by validating.
 func (s *Schema) Shape() Shape {
+	if known := s.shape.Load(); known != nil {
+		return *known
+	}
+	shape := s.findShape()
+	s.shape.Store(&shape)
+	return shape
+}
+
+func (s *Schema) findShape() Shape {
 	r := s.told()
 	// What it refers to, and one schema alone that must hold too, say what it says.
 	for range maxReferences {

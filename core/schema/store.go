@@ -3,7 +3,6 @@ package schema
 import (
 	"fmt"
 	"net/url"
-	"regexp"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -394,20 +393,25 @@ func FileURI(path string) string {
 
 // compiledPattern is a pattern, or why it cannot be used.
 type compiledPattern struct {
-	pattern *regexp.Regexp
+	pattern *matcher
 	err     error
 }
 
 // pattern compiles a pattern; the same one, which definitions have often, once.
-func (s *Store) pattern(text string, d *dialect) (*regexp.Regexp, error) {
+func (s *Store) pattern(text string, d *dialect) (*matcher, error) {
 	compile, key := compilePattern, "ecma "+text
 	if d.openAPI { // servers take the patterns of definitions for those of RE2
 		compile, key = compileRE2, "re2 "+text
 	}
 	known, ok := s.patterns.Load(key)
 	if !ok {
-		pattern, err := compile(text)
-		known, _ = s.patterns.LoadOrStore(key, &compiledPattern{pattern, err})
+		made := &compiledPattern{}
+		if pattern, err := compile(text); err != nil {
+			made.err = err
+		} else {
+			made.pattern = &matcher{Regexp: pattern}
+		}
+		known, _ = s.patterns.LoadOrStore(key, made)
 	}
 	c := known.(*compiledPattern)
 	return c.pattern, c.err

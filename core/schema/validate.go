@@ -27,6 +27,13 @@ func (s *Schema) Validate(v value.Value, numbers data.Numbers) *Result {
 }
 
 func (s *Schema) validate(v value.Value, numbers data.Numbers, shaped bool) *Result {
+	if s.isCertain(v, numbers, shaped, false) {
+		return &Result{}
+	}
+	return s.validateWhole(v, numbers, shaped)
+}
+
+func (s *Schema) validateWhole(v value.Value, numbers data.Numbers, shaped bool) *Result {
 	dynamic := s.store.dynamic.Load()
 	result := s.validateOnce(v, numbers, shaped)
 	if !dynamic && s.store.dynamic.Load() {

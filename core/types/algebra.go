@@ -162,7 +162,8 @@ func (u *Universe) Loose(t Type) Type {
 	case *Named:
 		// What it stands for is made when it is needed, since its parts may contain it.
 		return intern(u, "loose "+number(t), func(id identity) *Named {
-			return &Named{identity: id, Name: t.Name, expand: func() Type { return u.Loose(t.Base()) }}
+			return &Named{identity: id, Name: t.Name, described: t.described,
+				expand: func() Type { return u.Loose(t.Base()) }}
 		})
 	case *Limited:
 		return u.Loose(t.Base)

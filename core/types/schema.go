@@ -12,14 +12,14 @@ import (
 // needed. What a type cannot say, such as a pattern, is validated when a value passes into it.
 func (u *Universe) Described(name string, s *schema.Schema) Type {
 	return u.describedBy(description{s, true}, func() Type {
-		return u.Lazy(name, func() Type { return u.validated(u.shape(name, s), s, false) })
+		return u.lazy(name, func() Type { return u.validated(u.shape(name, s), s, false) })
 	})
 }
 
 // DescribedKind returns the type of objects of a kind.
 func (u *Universe) DescribedKind(k *schema.Kind) Type {
 	return u.describedBy(description{k.Schema, true}, func() Type {
-		return u.Lazy(k.Key(), func() Type {
+		return u.lazy(k.Key(), func() Type {
 			base := u.shape(k.Key(), k.Schema)
 			if record := AsRecord(base); record != nil {
 				fields := []Field{{Name: "apiVersion", Type: u.Literal(k.APIVersion)},
@@ -41,6 +41,13 @@ func (u *Universe) DescribedKind(k *schema.Kind) Type {
 			return u.validated(base, k.Schema, true)
 		})
 	})
+}
+
+// lazy returns a new type with a name, of what a schema describes.
+func (u *Universe) lazy(name string, expand func() Type) Type {
+	made := u.Lazy(name, expand)
+	made.described = true
+	return made
 }
 
 // description is a schema as a type: by itself, whose values are validated, or as a part of another, with which it is.
@@ -87,7 +94,7 @@ func (u *Universe) part(name string, s *schema.Schema) Type {
 		return u.shape(name, s)
 	}
 	return u.describedBy(description{s, false}, func() Type {
-		return u.Lazy(name, func() Type { return u.shape(name, s) })
+		return u.lazy(name, func() Type { return u.shape(name, s) })
 	})
 }
 

@@ -233,6 +233,8 @@ type Named struct {
 	// the name, but not look into it.
 	expand func() Type
 	once   sync.Once
+	// described says that a schema describes its values.
+	described bool
 }
 
 // Base returns the type that a name stands for; nil while it is being resolved.
