@@ -35,7 +35,8 @@ levels are shown.
 "schema example KIND" writes a document to fill in: what is required, and as comments what is not.
 
 "schema extract FILE… --to DIR" takes custom resource definitions out of files, folders and exported streams (- is
-standard input), one file for each. "schema add FILE…" does the same into the catalogue of the project.
+standard input), one file for each. "schema add FILE…" does the same into the catalogue of the project, which is named
+in the project file if it is not yet.
 
 "schema export TYPE" writes a JSON Schema (2020-12) of a type of the main module; "schema export --inputs [MODULE]" one
 of the layers of the project, or of those of a module: with it an editor completes the names of inputs and marks
@@ -372,11 +373,32 @@ func (s *schemaRun) add(c *call) int {
 		return status
 	}
 	folder, named := p.CatalogueFolder()
-	if status = s.extract(c, filepath.Join(p.folder, filepath.FromSlash(folder))); status != exitFailed && !named {
-		fmt.Fprintf(c.err, "add to %s:\n[catalogue]\ndirs = [\"%s\"]\n",
-			c.relative(filepath.Join(p.folder, project.FileName)), folder)
+	status = s.extract(c, filepath.Join(p.folder, filepath.FromSlash(folder)))
+	if status == exitFailed || named {
+		return status
 	}
-	return status
+	return max(status, c.nameCatalogue(p, folder))
+}
+
+// nameCatalogue names a folder of definitions in the project file; where that has something of the sort already, it
+// says what to write.
+func (c *call) nameCatalogue(p *opened, folder string) int {
+	name, lines := filepath.Join(p.folder, project.FileName), fmt.Sprintf("[catalogue]\ndirs = [%q]\n", folder)
+	before := p.Sources.Named(project.FileName).Text
+	if strings.Contains(before, "catalogue") {
+		fmt.Fprintf(c.err, "add to %s:\n%s", c.relative(name), lines)
+		return exitClean
+	}
+	if before != "" && !strings.HasSuffix(before, "\n") {
+		lines = "\n" + lines
+	}
+	if err := c.rewrite(name, []byte(before), []byte(before+"\n"+lines)); err != nil {
+		return c.failed("%s: %s: it was not written\n  add to it:\n%s", c.relative(name), plainError(err), lines)
+	}
+	if !c.quiet {
+		fmt.Fprintf(c.err, "%s: [catalogue] added\n", c.relative(name))
+	}
+	return exitClean
 }
 
 func (s *schemaRun) export(c *call) int {
