@@ -18,6 +18,7 @@ type passing struct {
 	what     string        // what receives the value, such as "input"; may be empty
 	name     string        // its name; the path in the value is shown as part of it
 	declared *check.Object // where the type is declared, for the related place
+	keys     Keys          // the places of keys that the program does not know; nil for none
 }
 
 // misfit is one reason why a value does not fit a type.
@@ -78,10 +79,20 @@ func (c *conversion) finish() {
 	c.fail(c.finding(c.misfits[last]))
 }
 
+// keyAt returns the place of the key of a value in data, where that is known, else the place of the value.
+func (c *conversion) keyAt(value source.Span) source.Span {
+	for _, keys := range []Keys{c.keys, c.world.program.keys} {
+		if key, ok := keys[value.Start]; ok {
+			return source.At(key)
+		}
+	}
+	return value
+}
+
 func (c *conversion) finding(m misfit) source.Finding {
 	span := source.At(c.recorder.Pos(m.value.Origin()))
-	if key, ok := c.world.program.keys[span.Start]; ok && m.key {
-		span = source.At(key)
+	if m.key {
+		span = c.keyAt(span)
 	}
 	if !span.IsValid() || span.Start == c.at.Start {
 		span = c.at
@@ -519,9 +530,7 @@ func (c *conversion) warnDeprecated(f *types.Field, v value.Value) {
 		return
 	}
 	span := source.At(c.recorder.Pos(v.Origin()))
-	if key, ok := c.world.program.keys[span.Start]; ok {
-		span = source.At(key)
-	}
+	span = c.keyAt(span)
 	c.report(check.DeprecatedField(span, f))
 }
 

@@ -196,11 +196,12 @@ func (w *World) SetInput(o *check.Object, v value.Value) bool {
 	return ok
 }
 
-// Pass passes a value into a type that a module declares, and returns what does not fit.
-func (w *World) Pass(v value.Value, o *check.Object) source.Findings {
+// Pass passes a value into a type that a module declares, and returns what does not fit. Keys are the places of those in
+// the value.
+func (w *World) Pass(v value.Value, keys Keys, o *check.Object) source.Findings {
 	t := w.thread(o)
 	before := len(w.evaluation.findings)
-	guard(func() { t.convertTo(v, o.Type, passing{}) })
+	guard(func() { t.convertTo(v, o.Type, passing{keys: keys}) })
 	return slices.Clone(w.evaluation.findings[before:])
 }
 

@@ -19,7 +19,7 @@ type Validator struct {
 	Schema     *Schema
 	SchemaName string
 	// Check, when it is not nil, is asked about every document instead.
-	Check func(v value.Value) source.Findings
+	Check func(v value.Value, keys data.Keys) source.Findings
 	// UnknownKinds says that a kind which the catalogue lacks is no mistake; its documents are not checked.
 	UnknownKinds bool
 	// Address returns the path in the address of a file, by the path of the file. It may be nil.
@@ -136,7 +136,7 @@ func (v *validating) document(named *reference, several bool) {
 	switch {
 	case v.Check != nil:
 		v.result.By = v.SchemaName
-		found := v.Check(d)
+		found := v.Check(d, v.keys)
 		v.result.Wrong = found.HasErrors()
 		v.findings = append(v.findings, found...)
 	case v.Schema != nil:

@@ -107,8 +107,8 @@ func (v *validation) run(c *call) int {
 			return c.failed("%s", err)
 		}
 		validator.SchemaName = v.typeName
-		validator.Check = func(d value.Value) source.Findings {
-			return p.Program.World(eval.Environment{}).Pass(d, object)
+		validator.Check = func(d value.Value, keys data.Keys) source.Findings {
+			return p.Program.World(eval.Environment{}).Pass(d, eval.Keys(keys), object)
 		}
 	}
 	if !findings.HasErrors() {
