@@ -85,6 +85,21 @@ func TestRules(t *testing.T) {
 		{`{ rule: "cidr('198.51.100.0/24').containsIP(ip(self.name))" }`, `{ name: 198.51.100.7 }`, ``},
 		{`{ rule: "self.name.split(',').size() == 2 && sets.contains([1, 2], [1]) && math.greatest(1, 2) == 2" }`,
 			`{ name: "a,b" }`, ``},
+		{`{ rule: "cidr('198.51.100.0/24').containsIP(self.name) && isIP(self.name) && ip(self.name).family() == 4" }`,
+			`{ name: 198.51.100.7 }`, ``},
+		{`{ rule: "!format.dns1123Label().validate(self.name).hasValue()" }`, `{ name: tern-1 }`, ``},
+		{`{ rule: "!format.named('labelValue').value().validate(self.name).hasValue()",` +
+			` messageExpression: "format.labelValue().validate(self.name).value().join('; ')" }`, `{ name: "-" }`,
+			"spec: expected the value of a label: letters, digits, -, _ and ., at most 63"},
+		{`{ rule: "format.named('heron').hasValue() || format.qualifiedName().validate(self.name) == optional.none()" }`,
+			`{ name: floodwatch.example/heron }`, ``},
+		{`{ rule: "semver(self.name).isGreaterThan(semver('1.2.3-rc.1')) && semver(self.name).major() == 1" }`,
+			`{ name: 1.2.3 }`, ``},
+		{`{ rule: "semver('1.0.0-2').isLessThan(semver('1.0.0-10')) && semver('1.0.0-10').isLessThan(semver('1.0.0-a'))` +
+			` && semver('1.0.0-a').isLessThan(semver('1.0.0-a.1')) && semver('1.0.0+a').compareTo(semver('1.0.0')) == 0" }`,
+			`{ name: 1.2.3 }`, ``},
+		{`{ rule: "isSemver(self.name, true) && !isSemver(self.name) && semver(self.name, true).minor() == 2" }`,
+			`{ name: v01.2 }`, ``},
 		{`{ rule: "self.low == oldSelf.low" }`, `{ low: 3 }`, ``},
 		{`{ rule: "self.?low.orValue(5) == 5" }`, `{}`, ``},
 	} {

@@ -15,7 +15,7 @@ import (
 )
 
 // functions are those that the format of custom resource definitions adds to the language: on lists, regular
-// expressions, addresses and quantities.
+// expressions, addresses, quantities, versions and forms of texts.
 func functions() []cel.EnvOption {
 	text, list := cel.StringType, cel.ListType(cel.TypeParamType("T"))
 	element := cel.TypeParamType("T")
@@ -32,7 +32,7 @@ func functions() []cel.EnvOption {
 	part := func(name string, get func(u *url.URL) string) cel.EnvOption {
 		return one(name, "url_"+name, urlType, text, func(v ref.Val) ref.Val { return types.String(get(v.(urlValue).URL)) })
 	}
-	return []cel.EnvOption{
+	return append(append(formatFunctions(), versionFunctions()...), []cel.EnvOption{
 		one("isSorted", "list_is_sorted", list, cel.BoolType, isSorted),
 		one("sum", "list_sum", list, element, sum),
 		one("min", "list_min", list, element, func(v ref.Val) ref.Val { return extreme(v, -1) }),
@@ -94,7 +94,7 @@ func functions() []cel.EnvOption {
 		two("sub", "quantity_sub_int", quantity, cel.IntType, quantity, func(a, b ref.Val) ref.Val {
 			return quantityValue{new(big.Rat).Sub(a.(quantityValue).Rat, new(big.Rat).SetInt64(int64(b.(types.Int))))}
 		}),
-	}
+	}...)
 }
 
 func decodeBase64(text string) ([]byte, error) { return base64.StdEncoding.DecodeString(text) }
