@@ -209,3 +209,23 @@ spec:
 	require.Equal(t, []string{`spec.colour: expected one of "red", "green", found "blue"`},
 		validated(t, c, head+"{ colour: blue }"))
 }
+
+// TestPlainDefinitions: the metadata of an object is validated also when its definition says no more than types do.
+func TestPlainDefinitions(t *testing.T) {
+	sources := source.NewSet()
+	c := schema.NewCatalogue(schema.NewStore(sources))
+	file, err := sources.Add("gate.yaml", []byte("apiVersion: apiextensions.k8s.io/v1\nkind: CustomResourceDefinition\n"+
+		"spec: { group: floodwatch.example, names: { kind: Gate }, versions: [{ name: v1, schema: { openAPIV3Schema: "+
+		"{ type: object, properties: { spec: { type: object, properties: { low: { type: integer } } } } } } }] }\n"))
+	require.NoError(t, err)
+	require.Empty(t, c.AddFile(file))
+	object, err := sources.Add("a.yaml", []byte("metadata: { name: \"?\" }\nspec: { low: 1 }\n"))
+	require.NoError(t, err)
+	v, findings := data.Read(object, data.YAML, nil)
+	require.Empty(t, findings)
+	s := c.Find("floodwatch.example/v1", "Gate").Schema
+	for _, result := range []*schema.Result{s.ValidateObject(v, nil), s.ValidateShaped(v, true)} {
+		require.Len(t, result.Problems, 1)
+		require.Contains(t, result.Problems[0].Message, "it must match the pattern")
+	}
+}

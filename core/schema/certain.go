@@ -57,7 +57,7 @@ func (c *certainty) holds(s *Schema, v value.Value, shaped bool, depth int) bool
 		return false
 	}
 	if shaped {
-		if !s.says() {
+		if !s.says() && !(isTop && s.impliesMetadata()) {
 			return true
 		}
 		shaped = !s.isLoose()
@@ -251,7 +251,7 @@ func (c *certainty) record(s *Schema, r *rules, v value.Value, isTop, shaped boo
 	}
 	for i, key := range v.Shape().Keys() {
 		inner, known := r.properties[key]
-		if isTop && key == "metadata" && r.extended != nil && s.shownAt() != 0 {
+		if isTop && key == "metadata" && s.impliesMetadata() {
 			inner, known = c.top.store.metadata(), true
 		}
 		switch {

@@ -61,7 +61,7 @@ func (s *Schema) ValidateObject(v value.Value, numbers data.Numbers) *Result {
 // ValidateShaped validates a value that passed into the type of the schema: only what a type cannot say is looked at.
 func (s *Schema) ValidateShaped(v value.Value, asObject bool) *Result {
 	switch {
-	case !s.says():
+	case !s.says() && !(asObject && s.impliesMetadata()):
 		return &Result{}
 	case asObject:
 		return s.validateObject(v, nil, true)
@@ -88,6 +88,10 @@ func (s *Schema) validateWholeObject(v value.Value, numbers data.Numbers, shaped
 	return r
 }
 
+// impliesMetadata reports whether what the metadata of an object must be is not for the schema to say: that of a custom
+// resource is as that of all objects, whatever its definition says.
+func (s *Schema) impliesMetadata() bool { return s.compiled().extended != nil && s.shownAt() != 0 }
+
 // filler fills in defaults. Notes are what a person should know of it; they have their paths when that is asked for.
 type filler struct {
 	notes     []Problem
@@ -98,7 +102,7 @@ type filler struct {
 // object fills in the defaults of an object, and of its metadata, which no definition tells.
 func (f *filler) object(s *Schema, v value.Value) value.Value {
 	v = f.fill(s, v, nil, 0)
-	if v.Kind() != value.Record || s.shownAt() == 0 {
+	if v.Kind() != value.Record || !s.impliesMetadata() {
 		return v
 	}
 	return value.MapParts(v, func(i int, x value.Value) value.Value {

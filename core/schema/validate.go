@@ -190,7 +190,7 @@ func (r *run) check(s *Schema, v value.Value, path *place.Path, in *scope, at *h
 		return true
 	}
 	if r.shaped {
-		if seen == nil && !s.says() {
+		if seen == nil && !s.says() && !(top && s.impliesMetadata()) {
 			return true
 		}
 		if s.isLoose() { // nor are the parts of the value of the types that it names
