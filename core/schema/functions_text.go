@@ -50,7 +50,7 @@ var forms = []formValue{
 	matching("dns1123LabelPrefix", label+`-?`, 63, "the beginning of a DNS label (RFC 1123)"),
 	matching("dns1123SubdomainPrefix", label+`(\.`+label+`)*[-.]?`, 253, "the beginning of a DNS subdomain (RFC 1123)"),
 	matching("dns1035LabelPrefix", `[a-z]([-a-z0-9]*[a-z0-9])?-?`, 63, "the beginning of a DNS label (RFC 1035)"),
-	{"qualifiedName", isQualifiedName, "a name of letters, digits, -, _ and ., perhaps behind a DNS subdomain and /"},
+	{"qualifiedName", isQualifiedName, "a name of letters, digits, -, _ and ., perhaps after a DNS subdomain and a slash"},
 	matching("labelValue", `(`+qualified+`)?`, 63, "the value of a label: letters, digits, -, _ and ., at most 63"),
 	{"uri", func(text string) bool { return !types.IsError(toURL(types.String(text))) }, "a URI, or a path from the root"},
 	matching("uuid", `(?i)[0-9a-f]{8}-?[0-9a-f]{4}-?[0-9a-f]{4}-?[0-9a-f]{4}-?[0-9a-f]{12}`, longest, "a UUID"),
