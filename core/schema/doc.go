@@ -12,6 +12,8 @@
 //     resources that begin at one (JSON Schema 2020-12, section 4.3.5), are known by these places.
 //   - Nothing is fetched: a reference leads to a document that was added, to one that the store's own Load knows, or to
 //     a metaschema, which are part of the program.
+//   - What is certain (certain.go) is right: the short way never says so of a value that a whole validation would say
+//     anything about, be it a problem, a mistake in the schema, or that something is not known.
 //   - The first look at a value collects nothing and stops at the first mistake. Only what fails is looked at again, to
 //     say why. Both are the same code: a nil sink is the first look.
 //   - What is not known of a value (a secret, a value that is open) is neither right nor wrong. Whatever would turn
