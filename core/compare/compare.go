@@ -108,6 +108,9 @@ func Environments(p *project.Project, left, right *project.Environment) (*Compar
 			addCauses(d, a, b, differs)
 		}
 	}
+	t := &trials{differences: newDifferences(p, a.Result, b.Result), documents: [2]map[string]*render.Document{a.documents,
+		b.documents}, outcomes: map[string]*outcome{}, left: budget + len(differing)}
+	t.confirm(c.Documents)
 	return c, findings
 }
 

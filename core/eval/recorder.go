@@ -23,6 +23,7 @@ type Recorder struct {
 	replaced []value.Value // by patches
 	inputs   []string      // the names of inputs, with the paths in them
 	numbers  map[string]uint32
+	defaults []value.Origin // of inputs, where these depend on something
 }
 
 // Blocks hold so many steps, or operands, as powers of two. A step with more operands than a block holds has a block of
@@ -35,9 +36,11 @@ const (
 // packedStep is one step. Its first number is where its operands begin, as the number of their block and the position
 // in it; for an input it is that of its name.
 type packedStep struct {
-	pos    source.Pos
-	first  uint32
-	count  uint32 // of operands; for a patch, which has one, 1 more than the number of what it replaced
+	pos   source.Pos
+	first uint32
+	// count is how many operands there are; for a patch, which has one, 1 more than the number of what it replaced, and
+	// for an input 1 more than that of its default, when that depends on something.
+	count  uint32
 	kind   StepKind
 	origin stepOrigin
 }
@@ -57,7 +60,8 @@ type RecordedStep struct {
 	Input string     // the input that the value is, with the path of fields in it; empty for others
 	// Environment says that the value is env.name or another field of env.
 	Environment bool
-	// Operands are what it was computed from, or chosen by. They must not be changed.
+	// Operands are what it was computed from, or chosen by; of an input, its default, when that depends on something. They
+	// must not be changed.
 	Operands []value.Origin
 	Kind     StepKind
 	// Replaced is what stood where a patch put the value; nil where nothing did.
@@ -87,6 +91,9 @@ func (r *Recorder) Step(o value.Origin) (step RecordedStep, ok bool) {
 	switch {
 	case p.origin == fromInput:
 		step.Input = r.inputs[p.first]
+		if p.count > 0 {
+			step.Operands = r.defaults[p.count-1 : p.count : p.count]
+		}
 	case p.origin == fromEnvironment:
 		step.Environment = true
 	case p.kind == Patched:
@@ -214,7 +221,12 @@ func (r *Recorder) input(name string, v value.Value) value.Value {
 		number = uint32(len(r.inputs))
 		r.inputs, r.numbers[name] = append(r.inputs, name), number
 	}
-	o := r.add(packedStep{pos: r.Pos(v.Origin()), origin: fromInput, first: number})
+	s := packedStep{pos: r.Pos(v.Origin()), origin: fromInput, first: number}
+	if _, depends := v.Origin().Step(); depends {
+		r.defaults = append(r.defaults, v.Origin())
+		s.count = uint32(len(r.defaults))
+	}
+	o := r.add(s)
 	switch v.Kind() {
 	case value.List:
 		elements := make([]value.Value, v.Len())

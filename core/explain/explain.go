@@ -176,6 +176,8 @@ type Cause struct {
 	// Because names the inputs, or the environment, on which the difference depends. It is empty when the lines say
 	// it all, such as for two data files.
 	Because []Reason
+	// Tried says that the difference was seen to go when all that is named is made equal, and that it takes each of them.
+	Tried bool
 }
 
 // Reason is one thing that makes two values differ.

@@ -79,6 +79,9 @@ func (s *story) tell(o value.Origin, depth int) {
 		}
 	case step.Input != "":
 		s.add(Event{Kind: Input, Pos: step.Pos, Name: step.Input, Depth: depth})
+		for _, operand := range step.Operands { // its default
+			s.tell(operand, depth+1)
+		}
 	case step.Environment:
 		s.add(Event{Kind: Environment, Pos: step.Pos, Name: EnvironmentName, Depth: depth})
 	case step.Kind == eval.Placed:

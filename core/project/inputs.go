@@ -302,45 +302,95 @@ func fieldOf(record *types.Record, key string) (t types.Type, removable bool) {
 	return types.Any, false
 }
 
+// Assignment is what an environment gives an input.
+type Assignment struct {
+	Input *check.Object
+	Value value.Value // Absent for its default
+	// Missing says that the value is not known now: it is a secret that is not read, or comes after deployment. From is
+	// where it will come from.
+	Missing bool
+	From    value.Origin
+	// fails says that there is no value, which was reported.
+	fails bool
+}
+
+// Assignments returns what an environment gives the inputs of the project.
+func (p *Project) Assignments(e *Environment) []Assignment {
+	bad := e.broken || slices.ContainsFunc(e.AllLayers(), func(l *Layer) bool { return l.Bad })
+	inputs := p.Inputs()
+	all := make([]Assignment, len(inputs))
+	for i, o := range inputs {
+		all[i] = p.assignment(e, o)
+		if a := &all[i]; !a.Missing && a.Value.IsAbsent() {
+			if _, later := Placeholder(o); later {
+				a.Missing, a.From = true, value.From(o.Span.Start)
+			} else {
+				a.fails = bad || !declaredDefault(o)
+			}
+		}
+	}
+	return all
+}
+
+func (p *Project) assignment(e *Environment, o *check.Object) Assignment {
+	v := p.merged(e, o)
+	if !IsSecret(o) {
+		return Assignment{Input: o, Value: p.withSecretFields(e, o, guarded(v, o.Type))}
+	}
+	if r := e.reference(o); r != nil && !e.gives(r.Path) {
+		read, ok := e.read[r]
+		if !ok {
+			return Assignment{Input: o, Missing: true, From: value.From(r.Span.Start)}
+		}
+		v = read
+	} else if !e.gives([]string{o.Name}) {
+		v = value.Value{} // what a layer says was reported
+	}
+	if v.IsAbsent() || v.Kind() == value.Record {
+		v = p.withSecretFields(e, o, v)
+	}
+	return Assignment{Input: o, Value: v}
+}
+
 // World returns a world with the inputs of an environment. Values that do not fit are among its findings. A recording
 // world knows what its values depend on.
 func (p *Project) World(e *Environment, recording bool) *eval.World {
-	environment := eval.Environment{Name: e.Name, Tags: e.Tags}
+	return p.WorldOf(eval.Environment{Name: e.Name, Tags: e.Tags}, p.Assignments(e), recording)
+}
+
+// WorldOf is World for what no environment needs to have together.
+func (p *Project) WorldOf(environment eval.Environment, assignments []Assignment, recording bool) *eval.World {
 	w := p.Program.World(environment)
 	if recording {
 		w = p.Program.Recording(environment)
 	}
-	bad := e.broken || slices.ContainsFunc(e.AllLayers(), func(l *Layer) bool { return l.Bad })
-	for _, o := range p.Inputs() {
-		v := p.merged(e, o)
-		if IsSecret(o) {
-			if r := e.reference(o); r != nil && !e.gives(r.Path) {
-				read, ok := e.read[r]
-				if !ok {
-					w.SetMissing(o, value.From(r.Span.Start))
-					continue
-				}
-				v = read
-			} else if !e.gives([]string{o.Name}) {
-				v = value.Value{} // what a layer says was reported
-			}
-			if v.IsAbsent() || v.Kind() == value.Record {
-				v = p.withSecretFields(e, o, v)
-			}
-		} else {
-			v = p.withSecretFields(e, o, guarded(v, o.Type))
+	for _, a := range assignments {
+		switch {
+		case a.Missing:
+			w.SetMissing(a.Input, a.From)
+		case a.fails:
+			w.Fail(a.Input)
+		default:
+			w.SetInput(a.Input, a.Value)
 		}
-		if _, later := Placeholder(o); later && v.IsAbsent() {
-			w.SetMissing(o, value.From(o.Span.Start))
-			continue
-		}
-		if v.IsAbsent() && (bad || !declaredDefault(o)) {
-			w.Fail(o)
-			continue
-		}
-		w.SetInput(o, v)
 	}
 	return w
+}
+
+// TakenAway returns where a layer takes away what weaker ones give at a path of keys in an input, with null; no place
+// when none does.
+func (p *Project) TakenAway(e *Environment, path []string) source.Pos {
+	for _, l := range slices.Backward(e.AllLayers()) {
+		for n := len(path); n > 0; n-- {
+			if v := at(l.Root, path[:n]); v.Kind() == value.Null {
+				return v.Origin().Pos()
+			}
+		}
+		if !at(l.Root, path).IsAbsent() {
+			break
+		}
+	}
+	return source.NoPos
 }
 
 // gives reports whether a secret input, or a secret field of one, is given for this run.

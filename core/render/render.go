@@ -84,11 +84,15 @@ func (r *Result) Recorder() *eval.Recorder {
 // Environment renders one environment. Findings of declarations that are the same in all environments are not among
 // those of the result, but among Program.Constants of the project.
 func Environment(p *project.Project, e *project.Environment, options Options) *Result {
-	r := &Result{Environment: e}
 	if p.Module == nil {
-		return r
+		return &Result{Environment: e}
 	}
-	w := p.World(e, options.Recording)
+	return World(p, e, p.World(e, options.Recording), options)
+}
+
+// World is Environment for a world that is there already. What is wrong is said to be so in the environment.
+func World(p *project.Project, e *project.Environment, w *eval.World, options Options) *Result {
+	r := &Result{Environment: e}
 	places := map[string]taken{}
 	visit := eval.Visitor{
 		Document: func(d *eval.Document) { r.document(d, places, options) },

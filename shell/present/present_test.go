@@ -164,7 +164,7 @@ k/x.yaml · Deployment x
   spec.level             1 → 2                                  env.name, main.knot:5
 
 k/y.yaml
-  list[new]              new → { name: "new" }                  names, b.yaml:3
+  list[new]              new → { name: "new" }                  names, main.knot:4 → b.yaml:3
 
 only-a.json              only in a                              env.name, main.knot:8
 only-b.json              only in b                              env.name, main.knot:8

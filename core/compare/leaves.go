@@ -1,0 +1,269 @@
+package compare
+
+import (
+	"slices"
+
+	"knothole/core/check"
+	"knothole/core/eval"
+	"knothole/core/explain"
+	"knothole/core/place"
+	"knothole/core/project"
+	"knothole/core/render"
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/value"
+)
+
+// leaf is something outside of the templates that two environments have different: an input or a part of one, what the
+// environment is called, or its tags.
+type leaf struct {
+	name   string // as people write it: infra.zones[0]
+	fields []string
+	pos    [2]source.Pos // where it got its value on each side; no place where nothing gives one
+}
+
+// The leaves that are no inputs come first, if they differ.
+const tagsName = "env.tags"
+
+// delta is how a value, or a part of it, differs between two environments. A nil one says that it does not.
+type delta struct {
+	leaf int // the number of the leaf that it is as a whole; -1 when its parts are
+	// order is the number of the leaf that is the order of its keys; -1 when that is the same.
+	order    int
+	keys     map[string]*delta
+	elements []*delta
+}
+
+// differences are the leaves in which two environments differ, and how they stand in the inputs.
+type differences struct {
+	project *project.Project
+	sides   [2]*project.Environment
+	worlds  [2]*eval.World // recorded
+	given   [2][]project.Assignment
+	inputs  []*delta
+	leaves  []leaf
+	// name and tags are the numbers of the leaves that say how the environment is called; -1 when it is the same.
+	name, tags int
+}
+
+func newDifferences(p *project.Project, left, right *render.Result) *differences {
+	d := &differences{project: p, worlds: [2]*eval.World{left.World, right.World}, name: -1, tags: -1,
+		sides: [2]*project.Environment{left.Environment, right.Environment}}
+	for i, e := range d.sides {
+		d.given[i] = p.Assignments(e)
+	}
+	if d.sides[0].Name != d.sides[1].Name {
+		d.name = d.add(leaf{name: explain.EnvironmentName})
+	}
+	if !slices.Equal(d.sides[0].Tags, d.sides[1].Tags) {
+		d.tags = d.add(leaf{name: tagsName})
+	}
+	for i := range d.given[0] {
+		d.inputs = append(d.inputs, d.input(&d.given[0][i], &d.given[1][i]))
+	}
+	return d
+}
+
+func (d *differences) add(l leaf) int {
+	d.leaves = append(d.leaves, l)
+	return len(d.leaves) - 1
+}
+
+// input finds how an input differs. Its defaults are taken as if they were given, unless they depend on something, such
+// as the environment: then it is that which differs.
+func (d *differences) input(a, b *project.Assignment) *delta {
+	path := (*place.Path)(nil).Field(a.Input.Name)
+	switch {
+	case a.Missing && b.Missing:
+		return nil // both are not known, and not compared
+	case a.Missing || b.Missing:
+		found := d.whole(path, a.Value, b.Value)
+		for i, of := range []*project.Assignment{a, b} {
+			if of.Missing {
+				d.leaves[found.leaf].pos[i] = of.From.Pos()
+			}
+		}
+		return found
+	}
+	if x, ok := d.filled(0, a.Input); ok {
+		if y, ok := d.filled(1, a.Input); ok {
+			a.Value, b.Value = x, y
+		}
+	}
+	return d.value(path, a.Value, b.Value)
+}
+
+// filled returns the value of an input with its defaults; ok is false when one of them depends on something.
+func (d *differences) filled(side int, o *check.Object) (v value.Value, ok bool) {
+	if v, ok = d.worlds[side].Value(o); !ok {
+		return v, false
+	}
+	return v, value.Walk([]value.Value{v}, func(x value.Value) bool {
+		step, recorded := d.worlds[side].Recorder().Step(x.Origin())
+		return !recorded || len(step.Operands) == 0
+	})
+}
+
+// whole is a difference of which no part is told apart.
+func (d *differences) whole(path *place.Path, a, b value.Value) *delta {
+	l := leaf{name: path.String()}
+	for _, step := range path.Steps() {
+		if step.Kind == place.Field {
+			l.fields = append(l.fields, step.Name)
+		}
+	}
+	for i, v := range []value.Value{a, b} {
+		l.pos[i] = d.worlds[i].Recorder().Pos(v.Origin())
+		if v.IsAbsent() {
+			l.pos[i] = d.absentAt(d.sides[i], path, l.fields)
+		}
+	}
+	return &delta{leaf: d.add(l), order: -1}
+}
+
+// absentAt is the place that says that nothing is given: of the null that takes it away, or of the default.
+func (d *differences) absentAt(e *project.Environment, path *place.Path, fields []string) source.Pos {
+	if len(path.Steps()) == len(fields) { // no list is on the way
+		if at := d.project.TakenAway(e, fields); at.IsValid() {
+			return at
+		}
+	}
+	if len(fields) != 1 {
+		return source.NoPos
+	}
+	for _, o := range d.project.Inputs() {
+		if in, ok := o.Declaration.(*syntax.Input); ok && o.Name == fields[0] && in.Default != nil {
+			return in.Default.Place().Start
+		}
+	}
+	return source.NoPos
+}
+
+func (d *differences) value(path *place.Path, a, b value.Value) *delta {
+	switch {
+	case a.Kind() == value.Record && b.Kind() == value.Record:
+		return d.record(path, a, b)
+	case a.Kind() == value.List && b.Kind() == value.List && a.Len() == b.Len():
+		found := &delta{leaf: -1, order: -1, elements: make([]*delta, a.Len())}
+		differ := false
+		for i, x := range a.Elements() {
+			found.elements[i] = d.value(path.Index(i), x, b.Elements()[i])
+			differ = differ || found.elements[i] != nil
+		}
+		if differ {
+			return found
+		}
+		return nil
+	case a.IsAbsent() && b.IsAbsent() || !a.IsAbsent() && !b.IsAbsent() && value.Identical(a, b):
+		return nil
+	}
+	return d.whole(path, a, b)
+}
+
+func (d *differences) record(path *place.Path, a, b value.Value) *delta {
+	found := &delta{leaf: -1, order: -1, keys: map[string]*delta{}}
+	var common [2][]string
+	for i, key := range a.Shape().Keys() {
+		other := b.Get(key)
+		if kid := d.value(path.Field(key), a.Values()[i], other); kid != nil {
+			found.keys[key] = kid
+		}
+		if !other.IsAbsent() {
+			common[0] = append(common[0], key)
+		}
+	}
+	for i, key := range b.Shape().Keys() {
+		if !a.Get(key).IsAbsent() {
+			common[1] = append(common[1], key)
+		} else if kid := d.value(path.Field(key), value.Value{}, b.Values()[i]); kid != nil {
+			found.keys[key] = kid
+		}
+	}
+	if !slices.Equal(common[0], common[1]) {
+		found.order = d.whole(path, a, b).leaf
+	}
+	if len(found.keys) == 0 && found.order < 0 {
+		return nil
+	}
+	return found
+}
+
+// with returns the inputs of one side with some of the leaves as on the other.
+func (d *differences) with(side int, on func(leaf int) bool) []project.Assignment {
+	all := slices.Clone(d.given[side])
+	for i := range all {
+		change, other := d.inputs[i], d.given[1-side][i]
+		switch {
+		case change == nil:
+		case change.leaf >= 0:
+			if on(change.leaf) {
+				all[i] = other
+			}
+		default:
+			all[i].Value = change.apply(all[i].Value, other.Value, on)
+		}
+	}
+	return all
+}
+
+// apply returns a value with some of its leaves as in another.
+func (c *delta) apply(v, other value.Value, on func(leaf int) bool) value.Value {
+	switch {
+	case c == nil:
+		return v
+	case c.leaf >= 0 && on(c.leaf):
+		return other
+	case c.leaf >= 0:
+		return v
+	case c.elements != nil:
+		return value.MapParts(v, func(i int, x value.Value) value.Value {
+			return c.elements[i].apply(x, other.Elements()[i], on)
+		})
+	}
+	keys := c.ordered(v.Shape().Keys(), other.Shape().Keys(), on)
+	var b value.Builder
+	for _, key := range keys {
+		x := v.Get(key)
+		if kid := c.keys[key]; kid != nil {
+			x = kid.apply(x, other.Get(key), on)
+		}
+		if !x.IsAbsent() {
+			b.Set(key, x)
+		}
+	}
+	return b.Record(v.Origin())
+}
+
+// ordered returns the keys of both in the order of the first, or of the second if that is wanted. A key that is in the
+// second alone stands behind the one that it stands behind there.
+func (c *delta) ordered(own, others []string, on func(leaf int) bool) []string {
+	if c.order >= 0 && on(c.order) {
+		own, others = others, own
+	}
+	there := make(map[string]bool, len(own))
+	for _, key := range own {
+		there[key] = true
+	}
+	behind := map[string][]string{} // what is in the second alone, by what it stands behind
+	first := []string{}
+	for i, key := range others {
+		switch {
+		case there[key]:
+		case i == 0:
+			first = append(first, key)
+		default:
+			behind[others[i-1]] = append(behind[others[i-1]], key)
+		}
+	}
+	all := make([]string, 0, len(own)+len(others))
+	for _, key := range append(first, own...) {
+		for key, more := key, true; more; {
+			all = append(all, key)
+			next := behind[key]
+			if more = len(next) > 0; more {
+				key = next[0]
+			}
+		}
+	}
+	return all
+}

@@ -1,0 +1,310 @@
+package compare
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"knothole/core/eval"
+	"knothole/core/explain"
+	"knothole/core/place"
+	"knothole/core/render"
+	"knothole/core/value"
+)
+
+// What the record of an evaluation says of the causes of a difference is where to look. Whether it is so is tried: the
+// environment is rendered with the causes as they are in the other, and then the difference must be gone, in both
+// directions; a cause without which it goes as well is none.
+
+// trials finds causes by trying.
+type trials struct {
+	*differences
+	documents [2]map[string]*render.Document
+	outcomes  map[string]*outcome
+	// left is how much may be tried yet, in documents that are evaluated.
+	left int
+}
+
+// budget is how much may be tried besides as much as there are documents that differ: a small project is tried whole, a
+// large one as far as it costs no more than to compare it.
+const budget = 3000
+
+// outcome is what the documents are when some leaves are made equal, from the left and from the right.
+type outcome struct {
+	on        map[int]bool
+	evaluated map[string]bool
+	documents [2]map[string]value.Value
+}
+
+// subject is a difference whose causes are looked for: a row of a document, or that the document is on one side only.
+type subject struct {
+	document string
+	row      *Row // nil for the document
+	cause    *explain.Cause
+	first    []int // the leaves that the record names
+}
+
+// confirm finds the causes of differences by trying. What the record says stays where it would cost too much.
+func (t *trials) confirm(documents []Document) {
+	groups := map[string][]*subject{}
+	add := func(s *subject) {
+		s.first = t.named(s.cause.Because)
+		key := fmt.Sprint(s.first)
+		groups[key] = append(groups[key], s)
+	}
+	for i := range documents {
+		d := &documents[i]
+		switch d.Status {
+		case OnlyLeft, OnlyRight:
+			add(&subject{document: d.Path, cause: &d.Cause})
+		case Differs:
+			for j := range d.Rows {
+				add(&subject{document: d.Path, row: &d.Rows[j], cause: &d.Rows[j].Cause})
+			}
+		}
+	}
+	// What explains the most is tried first.
+	keys := slices.SortedFunc(maps.Keys(groups), func(a, b string) int {
+		return cmp.Or(cmp.Compare(len(groups[b]), len(groups[a])), cmp.Compare(a, b))
+	})
+	for _, key := range keys {
+		t.group(groups[key])
+	}
+}
+
+// manyDocuments is in how many documents that differ for one cause it is tried.
+const manyDocuments = 20
+
+// group finds the causes of differences for which the record names the same ones.
+func (t *trials) group(all []*subject) {
+	var together []string
+	for _, s := range all {
+		if !slices.Contains(together, s.document) && len(together) < manyDocuments {
+			together = append(together, s.document)
+		}
+	}
+	for _, s := range all {
+		causes, tried := s.first, false
+		if slices.Contains(together, s.document) {
+			causes, tried = t.find(s, together)
+		}
+		t.tell(s, causes, tried)
+	}
+}
+
+// named returns the leaves that reasons name, or are a part of what they name, or have a part of that name.
+func (t *trials) named(reasons []explain.Reason) (leaves []int) {
+	for i, l := range t.leaves {
+		if slices.ContainsFunc(reasons, func(r explain.Reason) bool {
+			if l.fields == nil || r.Name == explain.EnvironmentName {
+				return r.Name == explain.EnvironmentName && l.fields == nil
+			}
+			fields := explain.Fields(r.Name)
+			n := min(len(fields), len(l.fields))
+			return slices.Equal(fields[:n], l.fields[:n])
+		}) {
+			leaves = append(leaves, i)
+		}
+	}
+	return leaves
+}
+
+// find returns the leaves that make a difference, and whether that was tried.
+func (t *trials) find(s *subject, together []string) (causes []int, tried bool) {
+	suffice := func(leaves []int) bool { return t.suffice(s, leaves, together) }
+	causes = s.first
+	if !suffice(causes) {
+		var rest []int
+		for i := range t.leaves {
+			if !slices.Contains(causes, i) {
+				rest = append(rest, i)
+			}
+		}
+		if !suffice(slices.Concat(causes, rest)) {
+			return s.first, false // what is tried cannot be evaluated, or it may not be tried any more
+		}
+		causes = slices.Concat(causes, needed(causes, rest, suffice))
+		if !suffice(causes) {
+			return s.first, false
+		}
+	}
+	// One that is needed beside another may not be when that is gone.
+	for i, kept := 0, 0; kept < len(causes) && len(causes) > 1; kept++ {
+		i %= len(causes)
+		if without := slices.Delete(slices.Clone(causes), i, i+1); suffice(without) {
+			causes, kept = without, -1
+		} else {
+			i++
+		}
+	}
+	slices.Sort(causes)
+	return causes, t.left > 0
+}
+
+// needed returns those of some leaves that are needed beside others, when all of them suffice. It halves them, so that
+// few are found among many in few trials.
+func needed(beside, leaves []int, suffice func([]int) bool) []int {
+	if len(leaves) == 0 || suffice(beside) {
+		return nil
+	}
+	if len(leaves) == 1 {
+		return leaves
+	}
+	half := len(leaves) / 2
+	second := needed(slices.Concat(beside, leaves[:half]), leaves[half:], suffice)
+	first := needed(slices.Concat(beside, second), leaves[:half], suffice)
+	return slices.Concat(first, second)
+}
+
+// suffice reports whether a difference is gone when some leaves are made equal.
+func (t *trials) suffice(s *subject, leaves []int, together []string) bool {
+	o := t.outcome(leaves, s.document, together)
+	if o == nil {
+		return false
+	}
+	for side := range 2 {
+		v, is := o.documents[side][s.document]
+		target, wanted := t.documents[1-side][s.document]
+		if is != wanted {
+			return false
+		}
+		if is && s.row != nil && !s.row.IsGone(v, target.Value) {
+			return false
+		}
+	}
+	return true
+}
+
+// IsGone reports whether two documents that are compared again do not differ any more where a row says that they did.
+// An element of a list is the one that is known by the same key; of those without keys, what differs is found anew.
+func (r *Row) IsGone(left, right value.Value) bool {
+	for steps := r.Path.Steps(); len(steps) > 0; steps = steps[1:] {
+		if left.IsAbsent() || right.IsAbsent() {
+			return left.IsAbsent() && right.IsAbsent()
+		}
+		holder := value.List
+		if steps[0].Kind == place.Field {
+			holder = value.Record
+		}
+		if left.Kind() != holder || right.Kind() != holder {
+			return value.Identical(left, right)
+		}
+		switch step := steps[0]; step.Kind {
+		case place.Field:
+			left, right = left.Get(step.Name), right.Get(step.Name)
+		case place.Keyed:
+			x, okLeft := elementOf(left, step.Name)
+			y, okRight := elementOf(right, step.Name)
+			if !okLeft || !okRight {
+				return false
+			}
+			left, right = x, y
+		default:
+			return !slices.ContainsFunc(Values(left, right), func(other Row) bool {
+				return overlap(steps, other.Path.Steps())
+			})
+		}
+	}
+	if left.IsAbsent() || right.IsAbsent() {
+		return left.IsAbsent() && right.IsAbsent()
+	}
+	if r.Order {
+		return !slices.ContainsFunc(Values(left, right), func(other Row) bool { return other.Path == nil || other.Order })
+	}
+	return value.Identical(left, right)
+}
+
+// elementOf returns the element that is known by a text, Absent when there is none; ok is false when there are several.
+func elementOf(list value.Value, name string) (found value.Value, ok bool) {
+	for _, x := range list.Elements() {
+		if place.IsKnownAs(x, name) {
+			if !found.IsAbsent() {
+				return value.Value{}, false
+			}
+			found = x
+		}
+	}
+	return found, true
+}
+
+// overlap reports whether two paths lead to the same place, or one to what holds that of the other.
+func overlap(a, b []place.Step) bool {
+	n := min(len(a), len(b))
+	return place.Text(a[:n]) == place.Text(b[:n])
+}
+
+// outcome renders both environments with some leaves made equal; nil when that costs too much.
+func (t *trials) outcome(leaves []int, document string, together []string) *outcome {
+	on := map[int]bool{}
+	for _, i := range leaves {
+		on[i] = true
+	}
+	key := fmt.Sprint(slices.Sorted(maps.Keys(on)))
+	o := t.outcomes[key]
+	if o != nil && o.evaluated[document] {
+		return o
+	}
+	if o == nil {
+		o = &outcome{on: on, evaluated: map[string]bool{}, documents: [2]map[string]value.Value{{}, {}}}
+		t.outcomes[key] = o
+	}
+	if !slices.Contains(together, document) {
+		together = []string{document}
+	}
+	// To know which documents there are costs something for each of them, too.
+	if t.left -= 2 * (len(together) + 1 + (len(t.documents[0])+len(t.given[0]))/20); t.left < 0 {
+		return nil
+	}
+	for side := range 2 {
+		for path, v := range t.render(side, o.on, together) {
+			o.documents[side][path] = v
+		}
+	}
+	for _, path := range together {
+		o.evaluated[path] = true
+	}
+	return o
+}
+
+// render renders some documents of one side with some leaves as on the other.
+func (t *trials) render(side int, on map[int]bool, documents []string) map[string]value.Value {
+	environment := eval.Environment{Name: t.sides[side].Name, Tags: t.sides[side].Tags}
+	if t.name >= 0 && on[t.name] {
+		environment.Name = t.sides[1-side].Name
+	}
+	if t.tags >= 0 && on[t.tags] {
+		environment.Tags = t.sides[1-side].Tags
+	}
+	w := t.project.WorldOf(environment, t.with(side, func(leaf int) bool { return on[leaf] }), false)
+	r := render.World(t.project, t.sides[side], w,
+		render.Options{Only: func(path string) bool { return slices.Contains(documents, path) }})
+	made := make(map[string]value.Value, len(r.Documents))
+	for i := range r.Documents {
+		made[r.Documents[i].Path] = r.Documents[i].Value
+	}
+	return made
+}
+
+// tell puts leaves in the place of what the record says.
+func (t *trials) tell(s *subject, causes []int, tried bool) {
+	if len(causes) == 0 {
+		return
+	}
+	before := s.cause.Because
+	s.cause.Because, s.cause.Tried = nil, tried
+	for _, i := range causes {
+		l := t.leaves[i]
+		r := explain.Reason{Name: l.name, Left: l.pos[0], Right: l.pos[1]}
+		if l.fields == nil { // where it is read
+			for _, known := range before {
+				if known.Name == explain.EnvironmentName {
+					r.Left, r.Right = known.Left, known.Right
+				}
+			}
+		}
+		s.cause.Because = append(s.cause.Because, r)
+	}
+	slices.SortFunc(s.cause.Because, func(a, b explain.Reason) int { return strings.Compare(a.Name, b.Name) })
+}
