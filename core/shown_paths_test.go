@@ -48,17 +48,25 @@ func TestShownPathsAreRead(t *testing.T) {
 		r := rand.New(rand.NewPCG(seed, 2))
 		left, right := randomData(r, 3), randomData(r, 3)
 		for _, row := range compare.Values(left, right) {
-			if row.Path == nil || row.Left.IsAbsent() ||
-				row.Left.Kind() == value.List { // which may be the order of the elements
+			if row.Path == nil || row.Kind == compare.Order || row.Kind == compare.Renamed {
 				continue
 			}
-			places, err := eval.ParsePlaces(row.Path.String(), builtin.Table)
-			require.NoError(t, err, "seed %d: %s", seed, row.Path)
-			found, why := places.Find(left)
-			require.Len(t, found, 1, "seed %d: %s: %s", seed, row.Path, why)
-			require.True(t, value.Identical(row.Left, found[0].Value), "seed %d: %s leads to %s, not to %s", seed,
-				row.Path, found[0].Value.Show(60), row.Left.Show(60))
-			read++
+			for side, v := range []value.Value{left, right} {
+				path := row.Paths[side]
+				if path == nil {
+					continue
+				}
+				places, err := eval.ParsePlaces(path.String(), builtin.Table)
+				require.NoError(t, err, "seed %d: %s", seed, path)
+				found, why := places.Find(v)
+				require.Len(t, found, 1, "seed %d: %s: %s", seed, path, why)
+				require.True(t, value.Identical(row.Cells[side], found[0].Value), "seed %d: %s leads to %s, not to %s", seed,
+					path, found[0].Value.Show(60), row.Cells[side].Show(60))
+				read++
+			}
+			if row.Paths[1] != nil {
+				require.Equal(t, row.Paths[1].String(), row.Path.String(), "it is shown as it is on the last side")
+			}
 		}
 	}
 	require.Greater(t, read, 500)

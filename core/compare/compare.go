@@ -1,11 +1,9 @@
-// Package compare finds what differs between two sides, each a set of documents, and why. It exists to answer the
-// question that a folder of rendered files leaves open: not only what differs, but which line made it so.
+// Package compare finds what differs between sides, each a set of documents, and why. It exists to answer the question
+// that a folder of rendered files leaves open: not only what differs, but which line made it so.
 package compare
 
 import (
-	"fmt"
 	"slices"
-	"strings"
 
 	"knothole/core/check"
 	"knothole/core/eval"
@@ -20,19 +18,20 @@ import (
 // Status says what became of a document.
 type Status string
 
-// The statuses of a document.
+// The statuses of a document. Of two sides one that is not on both is on the left or on the right only.
 const (
 	Same      Status = "same"
 	Differs   Status = "differs"
 	OnlyLeft  Status = "only-left"
 	OnlyRight Status = "only-right"
+	OnlySome  Status = "only-some" // of three sides or more
 )
 
-// Comparison is what differs between two sides.
+// Comparison is what differs between two sides or more.
 type Comparison struct {
-	Left, Right string // the names of the sides
-	Documents   []Document
-	// Unread is how many places of both sides hold secrets that are not read, and so not compared.
+	Sides     []string // their names
+	Documents []Document
+	// Unread is how many places of all sides hold secrets that are not read, and so not compared.
 	Unread int
 }
 
@@ -42,20 +41,19 @@ type Document struct {
 	Title  string // what kind of thing it is, such as "Deployment bay-map"; may be empty
 	Stream bool
 	Status Status
-	Rows   []Row         // where it differs
-	Cause  explain.Cause // why it is only on one side
+	On     []bool // which sides have it
+	Root   *Node  // how it differs between those that have it; nil when it does not
+	Rows   []Row  // where it differs
+	// Cause says why it is not on all sides: Against is the side with which the first was compared for it.
+	Cause   explain.Cause
+	Against int
 }
 
-// Row is one place at which a document differs.
-type Row struct {
-	Path        *place.Path
-	Left, Right value.Value // Absent when the place is not there
-	// Order says that the elements are the same and only their order differs; Left and Right are then their keys.
-	Order bool
-	Cause explain.Cause
+// Left and Right are the names of the first two sides.
+func (c *Comparison) Left() string { return c.Sides[0] }
 
-	around *holders // of the place
-}
+// Right is told with Left.
+func (c *Comparison) Right() string { return c.Sides[1] }
 
 // Equal reports whether nothing differs.
 func (c *Comparison) Equal() bool { return c.Count(Same) == len(c.Documents) }
@@ -71,27 +69,28 @@ func (c *Comparison) Count(s Status) int {
 	return n
 }
 
-// Environments compares what two environments of a project render to. Only what differs is evaluated again, recorded,
-// to find the causes. The comparison is nil when there are errors.
-func Environments(p *project.Project, left, right *project.Environment) (*Comparison, source.Findings) {
-	pair := []*project.Environment{left, right}
-	if left == right {
-		pair = pair[:1]
-	}
-	results, findings := render.All(p, pair, render.Options{})
+// Values returns the places at which two values differ.
+func Values(left, right value.Value) []Row { return Compare(left, right).Rows() }
+
+// Environments compares what environments of a project render to. Only what differs is evaluated again, recorded, to
+// find the causes. The comparison is nil when there are errors.
+func Environments(p *project.Project, environments ...*project.Environment) (*Comparison, source.Findings) {
+	results, findings := renderAll(p, environments, render.Options{})
 	if findings.HasErrors() {
 		return nil, findings
 	}
-	a, b := index(results[0]), index(results[len(results)-1])
-	c := &Comparison{Left: left.Name, Right: right.Name}
-	for path, d := range a.documents {
-		if other := b.documents[path]; other != nil && left != right {
-			c.Unread += min(unread(d.Value), unread(other.Value))
-		}
+	sides := make([]side, len(results))
+	c := &Comparison{}
+	for i, r := range results {
+		sides[i] = index(r)
+		c.Sides = append(c.Sides, environments[i].Name)
 	}
 	differing := map[string]bool{}
-	for _, path := range paths(a, b) {
-		d := compareDocuments(path, a.documents[path], b.documents[path])
+	for _, path := range paths(sides) {
+		d := compareDocuments(path, sides)
+		if slices.ContainsFunc(sides, func(s side) bool { return s.Result != sides[0].Result }) {
+			c.Unread += d.unread(sides)
+		}
 		differing[path] = d.Status != Same
 		c.Documents = append(c.Documents, d)
 	}
@@ -99,31 +98,58 @@ func Environments(p *project.Project, left, right *project.Environment) (*Compar
 		return c, findings
 	}
 	options := render.Options{Recording: true, Only: func(path string) bool { return differing[path] }}
-	recorded, _ := render.All(p, pair, options)
-	a, b = index(recorded[0]), index(recorded[len(recorded)-1])
-	differs := differingInputs(p, a.Result, b.Result)
+	recorded, _ := renderAll(p, environments, options)
+	for i, r := range recorded {
+		sides[i] = index(r)
+	}
 	for i := range c.Documents {
 		if d := &c.Documents[i]; d.Status != Same {
-			*d = compareDocuments(d.Path, a.documents[d.Path], b.documents[d.Path])
-			addCauses(d, a, b, differs)
+			*d = compareDocuments(d.Path, sides)
 		}
 	}
-	t := &trials{differences: newDifferences(p, a.Result, b.Result), documents: [2]map[string]*render.Document{a.documents,
-		b.documents}, outcomes: map[string]*outcome{}, left: budget + len(differing)}
-	t.confirm(c.Documents)
+	for against := 1; against < len(sides); against++ {
+		addCauses(p, c, sides, against)
+	}
 	return c, findings
 }
 
-// unread counts the secrets in a value that are not read.
-func unread(v value.Value) int {
-	n := 0
-	value.Walk([]value.Value{v}, func(x value.Value) bool {
-		if x.Secret() && x.Unknown() {
-			n++
+// renderAll renders environments, one that is named twice once.
+func renderAll(p *project.Project, environments []*project.Environment, options render.Options) ([]*render.Result,
+	source.Findings) {
+	var once []*project.Environment
+	for _, e := range environments {
+		if !slices.Contains(once, e) {
+			once = append(once, e)
 		}
-		return true
-	})
-	return n
+	}
+	results, findings := render.All(p, once, options)
+	all := make([]*render.Result, len(environments))
+	for i, e := range environments {
+		all[i] = results[slices.Index(once, e)]
+	}
+	return all, findings
+}
+
+// unread counts the secrets in a document that no side reads.
+func (d *Document) unread(sides []side) int {
+	least := -1
+	for _, s := range sides {
+		document := s.documents[d.Path]
+		if document == nil {
+			return 0
+		}
+		n := 0
+		value.Walk([]value.Value{document.Value}, func(x value.Value) bool {
+			if x.Secret() && x.Unknown() {
+				n++
+			}
+			return true
+		})
+		if least < 0 || n < least {
+			least = n
+		}
+	}
+	return least
 }
 
 // side is one side of a comparison of environments.
@@ -140,16 +166,100 @@ func index(r *render.Result) side {
 	return s
 }
 
-// paths returns the paths of both sides, sorted.
-func paths(a, b side) []string {
+// paths returns the paths of all sides, sorted.
+func paths(sides []side) []string {
 	var all []string
-	for _, s := range []side{a, b} {
+	for _, s := range sides {
 		for path := range s.documents {
 			all = append(all, path)
 		}
 	}
 	slices.Sort(all)
 	return slices.Compact(all)
+}
+
+func compareDocuments(path string, sides []side) Document {
+	d := Document{Path: path, Status: Same, On: make([]bool, len(sides))}
+	cells := make([]value.Value, len(sides))
+	on := 0
+	for i, s := range sides {
+		document := s.documents[path]
+		if document == nil {
+			continue
+		}
+		d.On[i], cells[i], d.Stream, d.Title = true, document.Value, document.Stream, place.Title(document.Value)
+		on++
+	}
+	if on == len(sides) {
+		if d.Root = Compare(cells...); d.Root != nil {
+			d.Status, d.Rows = Differs, d.Root.Rows()
+		}
+		return d
+	}
+	switch {
+	case len(sides) > 2:
+		d.Status = OnlySome
+		if d.Root = Compare(cells...); d.Root != nil && d.Root.Kids != nil {
+			d.Rows = slices.DeleteFunc(d.Root.Rows(), func(r Row) bool { return r.Path == nil })
+		}
+	case d.On[0]:
+		d.Status = OnlyLeft
+	default:
+		d.Status = OnlyRight
+	}
+	return d
+}
+
+// addCauses finds why documents and places differ between the first side and another, where these are the first that
+// differ.
+func addCauses(p *project.Project, c *Comparison, sides []side, against int) {
+	a, b := sides[0], sides[against]
+	differs := differingInputs(p, a.Result, b.Result)
+	t := &trials{against: against, documents: [2]map[string]*render.Document{a.documents, b.documents},
+		outcomes: map[string]*outcome{}, left: budget + len(c.Documents)}
+	for i := range c.Documents {
+		d := &c.Documents[i]
+		if d.Status == Same {
+			continue
+		}
+		one, other := a.documents[d.Path], b.documents[d.Path]
+		if (one == nil) != (other == nil) && d.Against == 0 {
+			d.Against = against
+			left, right := explain.Side{}, explain.Side{}
+			if one != nil {
+				left = explain.Side{Recorder: a.Recorder(), Value: one.Name}
+			} else {
+				right = explain.Side{Recorder: b.Recorder(), Value: other.Name}
+			}
+			d.Cause = explain.Difference(left, right, differs)
+		}
+		for j := range d.Rows {
+			row := &d.Rows[j]
+			if row.Against > 0 ||
+				row.Kind != Moved && !differ([]value.Value{row.Cells[0], row.Cells[against]}) {
+				continue
+			}
+			row.Against = against
+			left, right := row.side(a, d.Path, 0), row.side(b, d.Path, against)
+			if one != nil && other != nil {
+				left.Block, right.Block = one.Name.Origin(), other.Name.Origin()
+			}
+			row.Cause = explain.Difference(left, right, differs)
+		}
+	}
+	if a.Environment != b.Environment {
+		t.differences = newDifferences(p, a.Result, b.Result)
+		t.confirm(c.Documents)
+	}
+}
+
+// side is what a row has on a side.
+func (r *Row) side(s side, path string, number int) explain.Side {
+	of := explain.Side{Recorder: s.Recorder(), Value: r.Cells[number]}
+	for _, holder := range r.around {
+		of.Around = append(of.Around, holder.Cells[number].Origin())
+	}
+	return of
 }
 
 // differingInputs returns whether an input, or a part of one, has different values in two environments.
@@ -191,202 +301,6 @@ func samePart(a, b value.Value, fields []string) bool {
 	return samePart(a.Get(fields[0]), b.Get(fields[0]), fields[1:])
 }
 
-func addCauses(d *Document, a, b side, differs func(string) bool) {
-	of := func(s side, v value.Value) explain.Side { return explain.Side{Recorder: s.Recorder(), Value: v} }
-	for i := range d.Rows {
-		row := &d.Rows[i]
-		left, right := of(a, row.Left), of(b, row.Right)
-		left.Around, right.Around = row.around.sides()
-		if one, other := a.documents[d.Path], b.documents[d.Path]; one != nil && other != nil {
-			left.Block, right.Block = one.Name.Origin(), other.Name.Origin()
-		}
-		row.Cause = explain.Difference(left, right, differs)
-	}
-	left, right := a.documents[d.Path], b.documents[d.Path]
-	switch {
-	case left == nil && right != nil:
-		d.Cause = explain.Difference(explain.Side{}, of(b, right.Name), differs)
-	case right == nil && left != nil:
-		d.Cause = explain.Difference(of(a, left.Name), explain.Side{}, differs)
-	}
-}
-
-func compareDocuments(path string, left, right *render.Document) Document {
-	d := Document{Path: path, Status: Same}
-	switch {
-	case left == nil:
-		d.Status, d.Title = OnlyRight, place.Title(right.Value)
-	case right == nil:
-		d.Status, d.Title = OnlyLeft, place.Title(left.Value)
-	default:
-		d.Title, d.Stream = place.Title(right.Value), right.Stream
-		d.Rows = Values(left.Value, right.Value)
-		if len(d.Rows) > 0 {
-			d.Status = Differs
-		}
-	}
-	return d
-}
-
-// Values returns the places at which two values differ.
-func Values(left, right value.Value) []Row {
-	var w walk
-	w.values(nil, left, right)
-	return w.rows
-}
-
-type walk struct {
-	rows   []Row
-	around *holders
-}
-
-// holders are the origins of a record or list on both sides, and of those around it.
-type holders struct {
-	outer       *holders
-	left, right value.Origin
-}
-
-// sides returns the origins of each side, innermost first.
-func (h *holders) sides() (left, right []value.Origin) {
-	for ; h != nil; h = h.outer {
-		left, right = append(left, h.left), append(right, h.right)
-	}
-	return left, right
-}
-
-// within compares what two records or lists hold.
-func (w *walk) within(left, right value.Value, compare func()) {
-	w.around = &holders{w.around, left.Origin(), right.Origin()}
-	compare()
-	w.around = w.around.outer
-}
-
-func (w *walk) row(path *place.Path, left, right value.Value) {
-	w.rows = append(w.rows, Row{Path: path, Left: left, Right: right, around: w.around})
-}
-
-func (w *walk) values(path *place.Path, left, right value.Value) {
-	if id := left.Identity(); id != 0 && id == right.Identity() && left.Kind() == right.Kind() {
-		return
-	}
-	switch {
-	case left.Kind() == value.Record && right.Kind() == value.Record:
-		w.within(left, right, func() { w.records(path, left, right) })
-	case left.Kind() == value.List && right.Kind() == value.List:
-		w.within(left, right, func() { w.lists(path, left.Elements(), right.Elements()) })
-	case !value.Identical(left, right):
-		w.row(path, left, right)
-	}
-}
-
-func (w *walk) records(path *place.Path, left, right value.Value) {
-	for i, key := range left.Shape().Keys() {
-		y := right.Get(key)
-		if y.IsAbsent() {
-			w.row(path.Field(key), left.Values()[i], y)
-			continue
-		}
-		w.values(path.Field(key), left.Values()[i], y)
-	}
-	for i, key := range right.Shape().Keys() {
-		if left.Get(key).IsAbsent() {
-			w.row(path.Field(key), value.Value{}, right.Values()[i])
-		}
-	}
-}
-
-func (w *walk) lists(path *place.Path, left, right []value.Value) {
-	if len(left)+len(right) > 0 {
-		// As many elements with other keys throughout: it is the key that differs.
-		accept := func(keys [][]string) bool {
-			a, b := keys[0], keys[1]
-			return len(a) != len(b) || slices.ContainsFunc(a, func(key string) bool { return slices.Contains(b, key) })
-		}
-		if keys := place.Keys(accept, left, right); keys != nil {
-			w.keyed(path, left, right, keys[0], keys[1])
-			return
-		}
-	}
-	w.aligned(path, left, right)
-}
-
-// keyed compares lists whose elements are known by keys.
-func (w *walk) keyed(path *place.Path, left, right []value.Value, a, b []string) {
-	position := make(map[string]int, len(b))
-	for i, key := range b {
-		position[key] = i
-	}
-	var before, after []int // positions on both sides of what is in both
-	for i, key := range a {
-		j, ok := position[key]
-		if !ok {
-			w.row(path.Keyed(key, i), left[i], value.Value{})
-			continue
-		}
-		before, after = append(before, i), append(after, j)
-		w.values(path.Keyed(key, j), left[i], right[j])
-	}
-	here := make(map[string]bool, len(a))
-	for _, key := range a {
-		here[key] = true
-	}
-	for j, key := range b {
-		if !here[key] {
-			w.row(path.Keyed(key, j), value.Value{}, right[j])
-		}
-	}
-	if slices.IsSorted(after) {
-		return
-	}
-	sorted := slices.Sorted(slices.Values(after))
-	order := func(keys []string, positions []int, elements []value.Value) value.Value {
-		var texts []value.Value
-		for _, i := range positions {
-			texts = append(texts, value.StringOf(keys[i], elements[i].Origin()))
-		}
-		return value.ListOf(texts, texts[0].Origin())
-	}
-	w.rows = append(w.rows, Row{Path: path, Left: order(a, before, left), Right: order(b, sorted, right), Order: true})
-}
-
-// aligned compares lists element by element, after finding what they have in common, so that an insertion does not
-// shift all that follows. It is quadratic, so long lists are only compared from both ends.
-func (w *walk) aligned(path *place.Path, left, right []value.Value) {
-	start := 0
-	for start < len(left) && start < len(right) && value.Identical(left[start], right[start]) {
-		start++
-	}
-	endLeft, endRight := len(left), len(right)
-	for endLeft > start && endRight > start && value.Identical(left[endLeft-1], right[endRight-1]) {
-		endLeft--
-		endRight--
-	}
-	a, b := left[start:endLeft], right[start:endRight]
-	pairs := commonPairs(a, b)
-	i, j := 0, 0
-	gap := func(toLeft, toRight int) {
-		for i < toLeft || j < toRight {
-			switch {
-			case i < toLeft && j < toRight:
-				w.values(path.Index(start+j), a[i], b[j])
-				i++
-				j++
-			case i < toLeft:
-				w.row(path.Index(start+i), a[i], value.Value{})
-				i++
-			default:
-				w.row(path.Index(start+j), value.Value{}, b[j])
-				j++
-			}
-		}
-	}
-	for _, pair := range pairs {
-		gap(pair[0], pair[1])
-		i, j = pair[0]+1, pair[1]+1
-	}
-	gap(len(a), len(b))
-}
-
 // maxTable bounds the table of commonPairs.
 const maxTable = 1 << 20
 
@@ -421,151 +335,4 @@ func commonPairs(a, b []value.Value) [][2]int {
 		}
 	}
 	return pairs
-}
-
-// Group is rows that several documents share, or the rows of one document.
-type Group struct {
-	Documents []*Document
-	Rows      []Row
-}
-
-// parts returns the documents, with those of streams that are known by a key as documents of their own.
-func (c *Comparison) parts() []*Document {
-	var parts []*Document
-	for i := range c.Documents {
-		d := &c.Documents[i]
-		if !d.Stream {
-			parts = append(parts, d)
-			continue
-		}
-		whole := *d
-		whole.Rows = nil
-		var inside []*Document
-		for _, row := range d.Rows {
-			first, rest, below := row.Path.Split()
-			if first.Kind != place.Keyed || !below && (row.Order || !row.Left.IsAbsent() && !row.Right.IsAbsent()) {
-				whole.Rows = append(whole.Rows, row)
-				continue
-			}
-			if !below {
-				status := OnlyLeft
-				if row.Left.IsAbsent() {
-					status = OnlyRight
-				}
-				inside = append(inside, &Document{Path: d.Path, Title: first.Name, Stream: true, Status: status,
-					Cause: row.Cause})
-				continue
-			}
-			if n := len(inside); n == 0 || inside[n-1].Title != first.Name {
-				inside = append(inside, &Document{Path: d.Path, Title: first.Name, Stream: true, Status: d.Status})
-			}
-			row.Path = rest
-			part := inside[len(inside)-1]
-			part.Rows = append(part.Rows, row)
-		}
-		parts = append(append(parts, &whole), inside...)
-	}
-	return parts
-}
-
-// Groups folds equal differences of several documents into one row: first the rows that a document has alone, by
-// document, then those that are shared, by the documents that share them.
-func (c *Comparison) Groups() []Group {
-	type shared struct {
-		row       Row
-		documents []*Document
-	}
-	var keys []string
-	byKey := map[string]*shared{}
-	documents := c.parts()
-	for _, d := range documents {
-		for _, row := range d.Rows {
-			key := rowKey(row)
-			s, ok := byKey[key]
-			if !ok {
-				s = &shared{row: row}
-				byKey[key] = s
-				keys = append(keys, key)
-			}
-			s.documents = append(s.documents, d)
-		}
-	}
-	var single, several []Group
-	position := map[string]int{}
-	for _, key := range keys {
-		s := byKey[key]
-		if len(s.documents) == 1 {
-			continue
-		}
-		var names []string
-		for _, d := range s.documents {
-			names = append(names, d.Path)
-		}
-		set := strings.Join(names, "\n")
-		at, ok := position[set]
-		if !ok {
-			at = len(several)
-			position[set] = at
-			several = append(several, Group{Documents: s.documents})
-		}
-		several[at].Rows = append(several[at].Rows, s.row)
-	}
-	for _, d := range documents {
-		g := Group{Documents: []*Document{d}}
-		for _, row := range d.Rows {
-			if len(byKey[rowKey(row)].documents) == 1 {
-				g.Rows = append(g.Rows, row)
-			}
-		}
-		if len(g.Rows) > 0 || d.Status == OnlyLeft || d.Status == OnlyRight {
-			single = append(single, g)
-		}
-	}
-	return append(single, several...)
-}
-
-// rowKey is a text that is the same for rows that say the same.
-func rowKey(r Row) string {
-	const all = 1 << 20
-	return fmt.Sprintf("%s\n%s\n%s\n%v %v %v", r.Path, r.Left.Show(all), r.Right.Show(all), r.Cause.Left,
-		r.Cause.Right, r.Cause.Because)
-}
-
-// Reasons counts for each cause how many rows it explains, the most frequent first.
-func (c *Comparison) Reasons() []ReasonCount {
-	counts := map[string]int{}
-	var names []string
-	add := func(cause explain.Cause) {
-		for _, reason := range cause.Because {
-			if counts[reason.Name] == 0 {
-				names = append(names, reason.Name)
-			}
-			counts[reason.Name]++
-		}
-	}
-	for _, d := range c.Documents {
-		for _, row := range d.Rows {
-			add(row.Cause)
-		}
-		if d.Status == OnlyLeft || d.Status == OnlyRight {
-			add(d.Cause)
-		}
-	}
-	result := make([]ReasonCount, len(names))
-	for i, name := range names {
-		result[i] = ReasonCount{name, counts[name]}
-	}
-	slices.SortStableFunc(result, func(a, b ReasonCount) int {
-		if a.Places != b.Places {
-			return b.Places - a.Places
-		}
-		return strings.Compare(a.Name, b.Name)
-	})
-	return result
-}
-
-// ReasonCount says how many places differ because of something.
-type ReasonCount struct {
-	Name   string
-	Places int
 }

@@ -27,11 +27,12 @@ func rows(t *testing.T, left, right string) []string {
 	t.Helper()
 	var lines []string
 	for _, r := range compare.Values(read(t, left), read(t, right)) {
-		order := ""
-		if r.Order {
-			order = "order "
+		kind := ""
+		switch r.Kind {
+		case compare.Order, compare.Moved, compare.Renamed, compare.Text, compare.Embedded:
+			kind = string(r.Kind) + " "
 		}
-		lines = append(lines, fmt.Sprintf("%s%s: %s → %s (%s)", order, r.Path, r.Left.Show(40), r.Right.Show(40),
+		lines = append(lines, fmt.Sprintf("%s%s: %s → %s (%s)", kind, r.Path, r.Left().Show(40), r.Right().Show(40),
 			r.Path.Pointer()))
 	}
 	return lines
@@ -53,8 +54,13 @@ func TestListsAreMatchedByKey(t *testing.T) {
 			"cs: [{name: new, port: 1}, {name: a, port: 1}, {name: b, port: 2}]"))
 	require.Equal(t, []string{"cs[b].port: 2 → 3 (/cs/1/port)"},
 		rows(t, "cs: [{name: a, port: 1}, {name: b, port: 2}]", "cs: [{name: a, port: 1}, {name: b, port: 3}]"))
-	require.Equal(t, []string{`order cs: ["a", "b"] → ["b", "a"] (/cs)`},
+	require.Equal(t, []string{`moved cs[a]: { name: "a" } → { name: "a" } (/cs/1)`},
 		rows(t, "cs: [{name: a}, {name: b}]", "cs: [{name: b}, {name: a}]"))
+	require.Equal(t, []string{`order : ["a", "b", "c", "d", "e"] → ["e", "d", "c", "b", "a"] ()`},
+		rows(t, "[{id: a}, {id: b}, {id: c}, {id: d}, {id: e}]", "[{id: e}, {id: d}, {id: c}, {id: b}, {id: a}]"))
+	require.Equal(t, []string{`renamed [uno]: "one" → "uno" (/0)`},
+		rows(t, "[{name: one, a: 1, b: 2, c: 3}, {name: two, a: 4}]", "[{name: uno, a: 1, b: 2, c: 3}, {name: two, a: 4}]"),
+		"another key, and all else as before")
 	require.Equal(t, []string{`[north].spec: 1 → 2 (/0/spec)`},
 		rows(t, "[{kind: F, metadata: {name: north}, spec: 1}]", "[{kind: F, metadata: {name: north}, spec: 2}]"))
 	require.Equal(t, []string{`["F north"].spec: 1 → 2 (/0/spec)`},
@@ -70,6 +76,10 @@ func TestListsAreMatchedByKey(t *testing.T) {
 }
 
 func TestListsAreAligned(t *testing.T) {
+	require.Equal(t, []string{`[0]: nothing → { run: "lint", strict: true } (/0)`, `[1].go: "1.25" → "1.26" (/1/go)`},
+		rows(t, "[{run: build, go: '1.25', x: 1}, {run: test, x: 2}]",
+			"[{run: lint, strict: true}, {run: build, go: '1.26', x: 1}, {run: test, x: 2}]"), "what is alike stays itself")
+	require.Equal(t, []string{`moved [0]: "d" → "d" (/0)`}, rows(t, "[a, b, c, d]", "[d, a, b, c]"))
 	require.Equal(t, []string{`[0]: "new" → nothing (/0)`}, rows(t, "[new, a, b, c]", "[a, b, c]"))
 	require.Equal(t, []string{`[2]: nothing → "x" (/2)`}, rows(t, "[a, b, c]", "[a, b, x, c]"))
 	require.Equal(t, []string{`[1]: "b" → "x" (/1)`}, rows(t, "[a, b, c]", "[a, x, c]"))
@@ -158,12 +168,13 @@ func TestEqualDifferencesAreFolded(t *testing.T) {
 		"main.knot": "input n: int\ndocument \"k/a.yaml\" = { n: n }\ndocument \"k/b.yaml\" = { n: n, other: n + 1 " +
 			"}\ndocument \"k/c.yaml\" = { n: n }\n",
 	})
-	groups := c.Groups()
+	groups := c.Groups(compare.GroupOptions{})
 	require.Len(t, groups, 2)
-	require.Len(t, groups[0].Documents, 1)
-	require.Equal(t, "other", groups[0].Rows[0].Path.String())
-	require.Len(t, groups[1].Documents, 3)
-	require.Equal(t, "n", groups[1].Rows[0].Path.String())
+	require.Len(t, groups[0].Documents, 3)
+	require.Equal(t, "n", groups[0].Rows[0].Path.String())
+	require.Equal(t, 3, groups[0].Rows[0].Places)
+	require.Len(t, groups[1].Documents, 1)
+	require.Equal(t, "other", groups[1].Rows[0].Path.String())
 }
 
 func TestDifferencesOfOtherCausesAreNotFolded(t *testing.T) {
@@ -171,7 +182,7 @@ func TestDifferencesOfOtherCausesAreNotFolded(t *testing.T) {
 		"a.yaml": "n: 1\nm: 1\n", "b.yaml": "n: 2\nm: 2\n",
 		"main.knot": "input n: int\ninput m: int\ndocument \"k/a.yaml\" = { x: n }\ndocument \"k/b.yaml\" = { x: m }\n",
 	})
-	require.Len(t, c.Groups(), 2)
+	require.Len(t, c.Groups(compare.GroupOptions{}), 2)
 }
 
 // TestWhatIsEqualIsNoCause holds that a part of an input that is the same on both sides is not named, though another
@@ -184,7 +195,7 @@ func TestWhatIsEqualIsNoCause(t *testing.T) {
 			"\"${limits.cpu}-${level}\", m: limits.memory }\n",
 	})
 	var names [][]string
-	for _, row := range c.Groups()[0].Rows {
+	for _, row := range c.Groups(compare.GroupOptions{})[0].Rows {
 		var because []string
 		for _, r := range row.Cause.Because {
 			because = append(because, r.Name)

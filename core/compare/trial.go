@@ -9,7 +9,6 @@ import (
 
 	"knothole/core/eval"
 	"knothole/core/explain"
-	"knothole/core/place"
 	"knothole/core/render"
 	"knothole/core/value"
 )
@@ -21,6 +20,7 @@ import (
 // trials finds causes by trying.
 type trials struct {
 	*differences
+	against   int // the side with which the first is compared
 	documents [2]map[string]*render.Document
 	outcomes  map[string]*outcome
 	// left is how much may be tried yet, in documents that are evaluated.
@@ -56,11 +56,11 @@ func (t *trials) confirm(documents []Document) {
 	}
 	for i := range documents {
 		d := &documents[i]
-		switch d.Status {
-		case OnlyLeft, OnlyRight:
+		if d.Against == t.against {
 			add(&subject{document: d.Path, cause: &d.Cause})
-		case Differs:
-			for j := range d.Rows {
+		}
+		for j := range d.Rows {
+			if d.Rows[j].Against == t.against {
 				add(&subject{document: d.Path, row: &d.Rows[j], cause: &d.Rows[j].Cause})
 			}
 		}
@@ -175,64 +175,6 @@ func (t *trials) suffice(s *subject, leaves []int, together []string) bool {
 		}
 	}
 	return true
-}
-
-// IsGone reports whether two documents that are compared again do not differ any more where a row says that they did.
-// An element of a list is the one that is known by the same key; of those without keys, what differs is found anew.
-func (r *Row) IsGone(left, right value.Value) bool {
-	for steps := r.Path.Steps(); len(steps) > 0; steps = steps[1:] {
-		if left.IsAbsent() || right.IsAbsent() {
-			return left.IsAbsent() && right.IsAbsent()
-		}
-		holder := value.List
-		if steps[0].Kind == place.Field {
-			holder = value.Record
-		}
-		if left.Kind() != holder || right.Kind() != holder {
-			return value.Identical(left, right)
-		}
-		switch step := steps[0]; step.Kind {
-		case place.Field:
-			left, right = left.Get(step.Name), right.Get(step.Name)
-		case place.Keyed:
-			x, okLeft := elementOf(left, step.Name)
-			y, okRight := elementOf(right, step.Name)
-			if !okLeft || !okRight {
-				return false
-			}
-			left, right = x, y
-		default:
-			return !slices.ContainsFunc(Values(left, right), func(other Row) bool {
-				return overlap(steps, other.Path.Steps())
-			})
-		}
-	}
-	if left.IsAbsent() || right.IsAbsent() {
-		return left.IsAbsent() && right.IsAbsent()
-	}
-	if r.Order {
-		return !slices.ContainsFunc(Values(left, right), func(other Row) bool { return other.Path == nil || other.Order })
-	}
-	return value.Identical(left, right)
-}
-
-// elementOf returns the element that is known by a text, Absent when there is none; ok is false when there are several.
-func elementOf(list value.Value, name string) (found value.Value, ok bool) {
-	for _, x := range list.Elements() {
-		if place.IsKnownAs(x, name) {
-			if !found.IsAbsent() {
-				return value.Value{}, false
-			}
-			found = x
-		}
-	}
-	return found, true
-}
-
-// overlap reports whether two paths lead to the same place, or one to what holds that of the other.
-func overlap(a, b []place.Step) bool {
-	n := min(len(a), len(b))
-	return place.Text(a[:n]) == place.Text(b[:n])
 }
 
 // outcome renders both environments with some leaves made equal; nil when that costs too much.

@@ -42,7 +42,8 @@ type system struct {
 	terminal    bool   // whether out is one
 	errTerminal bool   // whether err is one
 	width       int    // of the terminal
-	color       bool
+	color       bool   // whether out shows colours
+	errColor    bool   // whether err does
 }
 
 // gcPercent is how much the heap may grow, in percent, before it is looked through.
@@ -70,7 +71,8 @@ func System() *system {
 	}
 	s.errTerminal = term.IsTerminal(int(os.Stderr.Fd()))
 	// https://no-color.org: any value that is not empty.
-	s.color = s.terminal && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
+	wanted := os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
+	s.color, s.errColor = s.terminal && wanted, s.errTerminal && wanted
 	return s
 }
 
@@ -107,7 +109,7 @@ type call struct {
 	command        *command
 	arguments      []string
 	project        string
-	noColor        bool
+	color          string
 	quiet          bool
 }
 
@@ -173,7 +175,7 @@ func Main(arguments []string, s *system) (status int) {
 	flags.SetOutput(io.Discard)
 	flags.StringVar(&c.project, "project", "",
 		"the folder of the project `DIR` (default: the nearest one upwards with a knothole.toml)")
-	flags.BoolVar(&c.noColor, "no-color", false, "no colours")
+	flags.StringVar(&c.color, "color", colorAuto, colorHelp)
 	flags.BoolVar(&c.quiet, "quiet", false, "no summary")
 	run := cmd.define(flags)
 	rest := arguments[1:]
@@ -198,11 +200,24 @@ func Main(arguments []string, s *system) (status int) {
 		c.arguments = append(c.arguments, flags.Arg(0))
 		rest = flags.Args()[1:]
 	}
-	if c.noColor {
-		s.color = false
+	switch c.color {
+	case colorAuto:
+	case colorAlways, colorNever:
+		s.color = c.color == colorAlways
+		s.errColor = s.color
+	default:
+		return c.wrongUsage("--color is auto, always or never, not %s", c.color)
 	}
 	return run(c)
 }
+
+// When there are colours: on terminals that take them, or as somebody says.
+const (
+	colorAuto   = "auto"
+	colorAlways = "always"
+	colorNever  = "never"
+	colorHelp   = "colours: `WHEN` is auto (on a terminal), always or never"
+)
 
 // describePanic says what went wrong in the program. Only what the runtime says is told in its words: what a library
 // says may hold data, and that may be secret.
@@ -365,8 +380,12 @@ func upwards(folder string) (string, bool) {
 }
 
 func (c *call) presenter(p *opened, out io.Writer) *present.Presenter {
-	return &present.Presenter{Out: out, Sources: p.Sources, Prefix: p.prefix, Color: c.color, Width: c.width,
-		Fit: c.terminal, All: len(p.Concrete())}
+	presenter := &present.Presenter{Out: out, Sources: p.Sources, Prefix: p.prefix, Color: c.system.color,
+		Width: c.width, Fit: c.terminal, All: len(p.Concrete())}
+	if out == c.err {
+		presenter.Color, presenter.Fit = c.errColor, c.errTerminal
+	}
+	return presenter
 }
 
 // openSelected opens the project and finds the environments that the arguments name, all when they name none. When

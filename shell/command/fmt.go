@@ -52,7 +52,7 @@ func runFmt(c *call, check, diff bool) int {
 		}
 		formatted, findings := syntax.Format(file)
 		if len(findings) > 0 {
-			presenter := &present.Presenter{Out: c.err, Sources: set, Color: c.color, Width: c.width}
+			presenter := &present.Presenter{Out: c.err, Sources: set, Color: c.errColor, Width: c.width}
 			presenter.Findings(findings.Tidy(set))
 			fmt.Fprintf(c.err, "\n%s was left alone\n", c.relative(name))
 			status = exitFindings

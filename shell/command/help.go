@@ -182,7 +182,7 @@ func usage(cmd *command) string {
 	flags := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
 	flags.String("project", "",
 		"the folder of the project `DIR` (default: the nearest one upwards with a knothole.toml)")
-	flags.Bool("no-color", false, "no colours")
+	flags.String("color", colorAuto, colorHelp)
 	flags.Bool("quiet", false, "no summary")
 	cmd.define(flags)
 	var names, texts []string

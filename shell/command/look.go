@@ -69,7 +69,7 @@ func (l *lookRun) run(c *call) int {
 		}
 		sets = []explain.Documents{{Documents: documents}}
 		presenter = &present.Presenter{
-			Out: c.answer(l.format), Sources: set, Color: c.color, Width: c.width, Fit: c.terminal,
+			Out: c.answer(l.format), Sources: set, Color: c.system.color, Width: c.width, Fit: c.terminal,
 		}
 	} else {
 		p, chosen, status := c.openSelected()
@@ -167,7 +167,7 @@ func (c *call) readFiles(arguments []string) (*source.Set, []render.Document, in
 		documents = append(documents, d)
 	}
 	if findings.HasErrors() {
-		(&present.Presenter{Out: c.err, Sources: set, Color: c.color, Width: c.width}).Findings(findings.Tidy(set))
+		(&present.Presenter{Out: c.err, Sources: set, Color: c.errColor, Width: c.width}).Findings(findings.Tidy(set))
 		return nil, nil, exitFailed
 	}
 	return set, documents, exitClean

@@ -115,7 +115,7 @@ func (s *schemaRun) catalogue(c *call) (*schema.Catalogue, *source.Set, string, 
 			return nil, nil, "", status
 		}
 		if findings.HasErrors() {
-			(&present.Presenter{Out: c.err, Sources: sources, Color: c.color, Width: c.width}).
+			(&present.Presenter{Out: c.err, Sources: sources, Color: c.errColor, Width: c.width}).
 				Findings(findings.Tidy(sources))
 			return nil, nil, "", exitFindings
 		}
@@ -138,7 +138,7 @@ func (s *schemaRun) list(c *call) int {
 			return !strings.Contains(strings.ToLower(k.Key()), text)
 		})
 	}
-	presenter := &present.Presenter{Out: c.answer(s.format), Sources: sources, Prefix: prefix, Color: c.color,
+	presenter := &present.Presenter{Out: c.answer(s.format), Sources: sources, Prefix: prefix, Color: c.system.color,
 		Width: c.width, Fit: c.terminal}
 	if s.format == "json" {
 		if err := presenter.KindsJSON(kinds); err != nil {
@@ -165,7 +165,7 @@ func (s *schemaRun) find(c *call, name string) (found *schema.Schema, kind *sche
 			return nil, nil, status
 		}
 		if findings.HasErrors() {
-			(&present.Presenter{Out: c.err, Sources: sources, Color: c.color, Width: c.width}).
+			(&present.Presenter{Out: c.err, Sources: sources, Color: c.errColor, Width: c.width}).
 				Findings(findings.Tidy(sources))
 			return nil, nil, exitFindings
 		}
@@ -234,7 +234,7 @@ func (s *schemaRun) describe(c *call, what string) int {
 		}
 		found, title = inner, title+" "+c.arguments[1]
 	}
-	presenter := &present.Presenter{Out: c.out, Color: c.color, Width: c.width, Fit: c.terminal}
+	presenter := &present.Presenter{Out: c.out, Color: c.system.color, Width: c.width, Fit: c.terminal}
 	presenter.Schema(title, found.Tree(s.depth))
 	return exitClean
 }
@@ -296,7 +296,7 @@ func (c *call) definitions(arguments []string) (all []definition, status int) {
 		}
 	}
 	if findings.HasErrors() {
-		(&present.Presenter{Out: c.err, Sources: sources, Color: c.color, Width: c.width}).Findings(findings.Tidy(sources))
+		(&present.Presenter{Out: c.err, Sources: sources, Color: c.errColor, Width: c.width}).Findings(findings.Tidy(sources))
 		fmt.Fprintln(c.err, "\nthe other documents were read")
 	}
 	slices.SortStableFunc(all, func(a, b definition) int { return strings.Compare(a.name, b.name) })

@@ -320,7 +320,7 @@ func (v *validation) validate(c *call, sources *source.Set, validator *schema.Va
 // answer shows what is wrong, and what was and was not checked.
 func (v *validation) answer(c *call, sources *source.Set, findings source.Findings, all []schema.Validated, files int,
 	start time.Time) int {
-	presenter := &present.Presenter{Out: c.answer(v.format), Sources: sources, Color: c.color, Width: c.width,
+	presenter := &present.Presenter{Out: c.answer(v.format), Sources: sources, Color: c.system.color, Width: c.width,
 		Fit: c.terminal}
 	if err := c.show(presenter, findings, 0, nil, v.format); err != nil {
 		return c.failed("%s", err)

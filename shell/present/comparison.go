@@ -1,60 +1,84 @@
 package present
 
 import (
-	"encoding/json"
 	"fmt"
 	"path"
 	"slices"
 	"strings"
-	"unicode/utf8"
+
+	"github.com/rivo/uniseg"
 
 	"knothole/core/compare"
-	"knothole/core/data"
 	"knothole/core/explain"
 	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/value"
 )
 
-// Comparison shows what differs between two sides: grouped by document, one row for each differing place with its
-// cause at the right, equal differences of several documents folded, causes summed up at the end.
-func (p *Presenter) Comparison(c *compare.Comparison) {
-	p.printf("%s → %s   %s\n", p.bold(c.Left), p.bold(c.Right), comparisonCounts(c))
-	groups := c.Groups()
-	layout := p.layout(groups)
-	for i, g := range groups {
+// ComparisonOptions say how a comparison is shown.
+type ComparisonOptions struct {
+	compare.GroupOptions
+}
+
+// Comparison shows what differs: first because of what, then the differing places, those of many documents together.
+// Of two sides each place is a line with the change, of more it is one with a column for each side.
+func (p *Presenter) Comparison(c *compare.Comparison, o ComparisonOptions) {
+	arrow := " → "
+	if len(c.Sides) > 2 {
+		arrow = ", "
+	}
+	sides, counts, gap := Clean(strings.Join(c.Sides, arrow)), comparisonCounts(c), "   "
+	if columnsOf(sides+gap+counts) > p.Width {
+		gap = "\n  "
+	}
+	p.printf("%s%s%s\n", p.bold(sides), gap, counts)
+	s := &comparing{Presenter: p, c: c, options: o, groups: c.Groups(o.GroupOptions)}
+	s.reasons()
+	s.measure()
+	for i, g := range s.groups {
 		// Documents that are on one side only stand below each other.
-		if i == 0 || len(g.Rows) > 0 || len(groups[i-1].Rows) > 0 {
+		if i == 0 || len(g.Rows) > 0 || len(s.groups[i-1].Rows) > 0 {
 			p.printf("\n")
 		}
-		p.groupTitle(c, g, layout)
-		for _, row := range g.Rows {
-			p.row(row, layout)
-		}
-	}
-	if reasons := c.Reasons(); len(reasons) > 0 {
-		var texts []string
-		for i, r := range reasons {
-			text := fmt.Sprintf("%s (%d)", r.Name, r.Places)
-			if i == 0 {
-				text = fmt.Sprintf("%s (%s)", r.Name, source.Count(r.Places, "place"))
-			}
-			texts = append(texts, text)
-		}
-		p.printf("\nBecause of: %s\n", strings.Join(texts, ", "))
+		s.group(g)
 	}
 }
+
+// comparing is a comparison that is shown.
+type comparing struct {
+	*Presenter
+	c       *compare.Comparison
+	options ComparisonOptions
+	groups  []compare.Group
+	path    int   // the width of the column of paths
+	columns []int // the widths of those of the sides, for three and more
+	shown   bool  // the heads of the columns are there
+}
+
+// Widths of what is shown. Beyond wide there is room for causes at the right.
+const (
+	wide      = 130
+	rowIndent = 2
+	subIndent = 6
+	mostPath  = 45 // percent of the width
+)
 
 func comparisonCounts(c *compare.Comparison) string {
 	if len(c.Documents) == 0 {
 		return "no documents"
 	}
+	only := func(at int) string {
+		if len(c.Sides) != 2 {
+			return "only in some"
+		}
+		return "only in " + c.Sides[at]
+	}
 	var parts []string
 	for _, s := range []struct {
 		status compare.Status
 		text   string
-	}{{compare.Same, "same"}, {compare.Differs, "differ"}, {compare.OnlyLeft, "only in " + c.Left},
-		{compare.OnlyRight, "only in " + c.Right}} {
+	}{{compare.Same, "same"}, {compare.Differs, "differ"}, {compare.OnlyLeft, only(0)}, {compare.OnlyRight, only(1)},
+		{compare.OnlySome, only(0)}} {
 		if n := c.Count(s.status); n > 0 {
 			if s.status == compare.Differs && n == 1 {
 				s.text = "differs"
@@ -65,66 +89,182 @@ func comparisonCounts(c *compare.Comparison) string {
 	return source.Count(len(c.Documents), "document") + ": " + strings.Join(parts, ", ")
 }
 
-// groupTitle prints the line above the rows of a group. A document that is on one side only has no rows: where it is,
-// and why, stands behind it, in the columns of the rows.
-func (p *Presenter) groupTitle(c *compare.Comparison, g compare.Group, l layout) {
-	if len(g.Documents) > 1 {
+// manyReasons is how many causes are counted at most.
+const manyReasons = 10
+
+// reasons shows because of what how many places differ.
+func (s *comparing) reasons() {
+	reasons := s.c.Reasons()
+	if len(reasons) == 0 {
+		return
+	}
+	s.printf("\nbecause of\n")
+	most := reasons[:min(len(reasons), manyReasons)]
+	if len(reasons) > manyReasons {
+		most = most[:manyReasons-1]
+	}
+	name, number := 0, 0
+	texts := make([]string, len(most))
+	for i, r := range most {
+		texts[i] = Clean(r.Name)
+		if r.Parts > 0 {
+			texts[i] += fmt.Sprintf(" (%d parts)", r.Parts)
+		}
+		name, number = max(name, columnsOf(texts[i])), max(number, len(fmt.Sprint(r.Places)))
+	}
+	for i, r := range most {
+		text := texts[i]
+		s.printf("  %s%s  %*d %s\n", s.cyan(text), strings.Repeat(" ", name-columnsOf(text)), number, r.Places,
+			strings.TrimPrefix(source.Count(r.Places, "place"), fmt.Sprint(r.Places)+" "))
+	}
+	if rest := reasons[len(most):]; len(rest) > 0 {
+		places := 0
+		for _, r := range rest {
+			places += r.Places
+		}
+		s.printf("  and %d more, %s\n", len(rest), source.Count(places, "place"))
+	}
+}
+
+// columnsOf is how many columns of a terminal a text takes.
+func columnsOf(text string) int { return uniseg.StringWidth(text) }
+
+// measure finds out how wide the columns are.
+func (s *comparing) measure() {
+	for _, g := range s.groups {
+		for _, f := range g.Rows {
+			if width := columnsOf(rowName(f)); width <= s.Width*mostPath/100 {
+				s.path = max(s.path, width)
+			}
+		}
+	}
+	if n := len(s.c.Sides); n > 2 {
+		s.path = min(s.path, max(20, s.Width-n*(minCell+columnGap)-rowIndent))
+		each := (s.Width - rowIndent - s.path) / n
+		for range n {
+			s.columns = append(s.columns, max(minCell, each-columnGap))
+		}
+	}
+}
+
+// minCell is how narrow the column of a side is at most.
+const minCell = 12
+
+// rowName is the path of a row, as it is shown.
+func rowName(f compare.Folded) string {
+	if f.Pattern == "" {
+		return "(the whole document)"
+	}
+	return Clean(f.Pattern)
+}
+
+func (s *comparing) group(g compare.Group) {
+	s.title(g)
+	for i, f := range g.Rows {
+		if s.columns != nil {
+			s.cells(f)
+		} else {
+			s.change(f)
+		}
+		// Rows that follow each other and have one cause tell it once.
+		if cause := s.cause(f.Cause); cause != "" && g.Cause == "" && s.narrow() &&
+			(i == len(g.Rows)-1 || s.cause(g.Rows[i+1].Cause) != cause) {
+			s.indented(cause, s.cyan)
+		}
+	}
+}
+
+// narrow says that causes stand below what they are of.
+func (s *comparing) narrow() bool { return s.Width < wide || s.columns != nil }
+
+// title shows the line above the rows of a group.
+func (s *comparing) title(g compare.Group) {
+	switch {
+	case g.Cause != "":
+		n := 0
+		for _, f := range g.Rows {
+			n += f.Places
+		}
+		s.printf("%s, %s in %s\n", s.bold(s.cyan(Clean(g.Cause))), source.Count(n, "place"),
+			source.Count(len(g.Documents), "document"))
+		return
+	case len(g.Documents) > 1:
 		pattern := commonPattern(g.Documents)
-		var names []string
-		for _, d := range g.Documents {
-			name := d.Path
-			if folder := path.Dir(pattern); folder != "." {
-				name = strings.TrimPrefix(name, folder+"/")
-			}
-			if ending := path.Ext(pattern); ending != "" {
-				name = strings.TrimSuffix(name, ending)
-			}
-			switch {
-			case d.Stream && pattern == d.Path:
-				name = d.Title
-			case d.Stream:
-				name += "[" + d.Title + "]"
-			}
-			names = append(names, name)
+		head, only := fmt.Sprintf("%s, %d documents: ", Clean(pattern), len(g.Documents)), ""
+		if len(g.Rows) == 0 {
+			only = s.only(g.Documents[0])
+			head = fmt.Sprintf("%s, %d documents %s: ", Clean(pattern), len(g.Documents), only)
 		}
-		list := strings.Join(names, ", ")
-		if len(g.Documents) > 6 {
-			shown := 5
-			for shown > 1 && len(strings.Join(names[:shown], ", ")) > maxNames {
-				shown--
-			}
-			list = strings.Join(names[:shown], ", ") + ", …"
+		s.printf("%s%s\n", s.bold(Clean(pattern)), strings.TrimPrefix(head, Clean(pattern))+
+			s.list(documentNames(g.Documents, pattern), s.Width-columnsOf(head)))
+		if cause := s.cause(g.Documents[0].Cause); only != "" && cause != "" {
+			s.indented(cause, s.cyan)
 		}
-		p.printf("%s, %d documents: %s\n", p.bold(pattern), len(g.Documents), list)
 		return
 	}
 	d := g.Documents[0]
-	title, shown := d.Path, p.bold(d.Path)
+	s.printf("%s", s.bold(Clean(d.Path)))
 	if d.Title != "" {
-		title += " · " + d.Title
-		shown += " · " + d.Title
+		s.printf(" · %s", Clean(d.Title))
 	}
-	at := p.column(0, title, shown)
-	side := ""
-	switch d.Status {
-	case compare.OnlyLeft:
-		side = "only in " + c.Left
-	case compare.OnlyRight:
-		side = "only in " + c.Right
-	default:
-		p.printf("\n")
+	if only := s.only(d); only != "" {
+		s.printf("   %s\n", s.yellow(only))
+		if cause := s.cause(d.Cause); cause != "" {
+			s.indented(cause, s.cyan)
+		}
 		return
 	}
-	gap := max(3, l.path+5-at)
-	at += gap + p.column(gap, side, p.yellow(side))
-	if cause := p.cause(d.Cause); cause != "" {
-		p.column(max(3, l.path+l.values+8-at), cause, p.cyan(cause))
-	}
-	p.printf("\n")
+	s.printf("\n")
 }
 
-// maxNames is how wide the names of many documents are together at most.
-const maxNames = 80
+// only says on which sides a document is, when it is not on all.
+func (s *comparing) only(d *compare.Document) string {
+	if d.Status == compare.Same || d.Status == compare.Differs {
+		return ""
+	}
+	var on []string
+	for i, is := range d.On {
+		if is {
+			on = append(on, s.c.Sides[i])
+		}
+	}
+	return "only in " + Clean(strings.Join(on, ", "))
+}
+
+// documentNames are the names of documents without what a pattern says of all.
+func documentNames(documents []*compare.Document, pattern string) []string {
+	var names []string
+	for _, d := range documents {
+		name := d.Path
+		if folder := path.Dir(pattern); folder != "." {
+			name = strings.TrimPrefix(name, folder+"/")
+		}
+		if ending := path.Ext(pattern); ending != "" {
+			name = strings.TrimSuffix(name, ending)
+		}
+		switch {
+		case d.Stream && pattern == d.Path:
+			name = d.Title
+		case d.Stream:
+			name += " " + d.Title
+		}
+		names = append(names, Clean(name))
+	}
+	return names
+}
+
+// list joins names as far as there is room.
+func (s *comparing) list(names []string, room int) string {
+	all := strings.Join(names, ", ")
+	if s.options.Full || columnsOf(all) <= room {
+		return all
+	}
+	shown := len(names) - 1
+	for shown > 1 && columnsOf(strings.Join(names[:shown], ", ")) > room-5 {
+		shown--
+	}
+	return strings.Join(names[:shown], ", ") + ", …"
+}
 
 // commonPattern returns a pattern that the paths have in common: a folder and an ending where they share them.
 func commonPattern(documents []*compare.Document) string {
@@ -149,180 +289,377 @@ func commonPattern(documents []*compare.Document) string {
 	return path.Join(folder, name)
 }
 
-// layout is the widths of the columns of paths and values, and the paths as they are shown.
-type layout struct {
-	path, values int
-	short        map[string]string // by the whole path
+// piece is a part of a line, and its colour.
+type piece struct {
+	text  string
+	paint func(string) string
 }
 
-// Widths that columns may have at least; in a wide terminal they may have more.
-const (
-	minPathLimit  = 44
-	minValueLimit = 36
-)
-
-func (p *Presenter) layout(groups []compare.Group) layout {
-	l := layout{path: 20, values: 10, short: map[string]string{}}
-	pathLimit, valueLimit := max(minPathLimit, p.Width*30/100), max(minValueLimit, p.Width*29/100)
-	taken := map[string]string{}
-	for _, g := range groups {
-		for _, row := range g.Rows {
-			whole, short := row.Path.String(), shortPath(row.Path, pathLimit)
-			if other, ok := taken[short]; ok && other != whole {
-				l.short[other] = Clean(other) // two paths that look the same when shortened are shown whole
-				short = Clean(whole)
-			}
-			taken[short] = whole
-			l.short[whole] = short
+// change shows one row of two sides.
+func (s *comparing) change(f compare.Folded) {
+	name := rowName(f)
+	cause, atRight := s.cause(f.Cause), 0
+	if !s.narrow() && cause != "" && s.groups != nil {
+		atRight = min(columnsOf(cause), s.Width/3) + 3
+	}
+	at := rowIndent + columnsOf(name)
+	s.printf("%s%s", strings.Repeat(" ", rowIndent), name)
+	begin := rowIndent + s.path + 3
+	room := s.Width - begin - atRight
+	if at+3 > begin {
+		s.printf("\n")
+		begin, at = subIndent, 0
+		room = s.Width - begin - atRight
+	}
+	pieces, block := s.pieces(f, room)
+	s.printf("%s", strings.Repeat(" ", begin-at))
+	at = begin
+	for _, x := range pieces {
+		at += columnsOf(x.text)
+		if x.paint == nil {
+			s.printf("%s", x.text)
+		} else {
+			s.printf("%s", x.paint(x.text))
 		}
 	}
-	for _, g := range groups {
-		for _, row := range g.Rows {
-			l.path = max(l.path, utf8.RuneCountInString(l.short[row.Path.String()]))
-			left, right := shorten(row)
-			l.values = max(l.values, utf8.RuneCountInString(left+arrow+right))
+	if !s.narrow() && cause != "" {
+		if gap := s.Width - atRight + 3 - at; gap >= 3 && columnsOf(cause) <= s.Width/3 {
+			s.printf("%s%s", strings.Repeat(" ", gap), s.cyan(cause))
+			cause = ""
 		}
 	}
-	l.path, l.values = min(l.path, pathLimit), min(l.values, valueLimit)
-	return l
+	s.printf("\n")
+	for _, line := range block {
+		s.printf("%s%s\n", strings.Repeat(" ", subIndent), line.paint(line.text))
+	}
+	if !s.narrow() && cause != "" {
+		s.indented(cause, s.cyan)
+	}
+	if s.options.ByCause {
+		s.indented("in "+s.list(documentNames(f.Documents, "."), s.Width-subIndent-3), s.faint)
+	}
 }
 
-// row shows one row. What is too long for its column moves the rest to a line of its own.
-func (p *Presenter) row(row compare.Row, l layout) {
-	name := l.short[row.Path.String()]
-	left, right := shorten(row)
-	at := p.column(0, "  "+name, "  "+name)
-	if at > l.path+2 {
-		p.printf("\n")
-		at = 0
+// pieces returns what is shown of a change on its line, and what stands below.
+func (s *comparing) pieces(f compare.Folded, room int) (line, block []piece) {
+	var more []piece
+	switch {
+	case f.Values > 1:
+		more = append(more, piece{fmt.Sprintf("   and %d more alike", f.Places-1), s.faint})
+	case f.Places > len(f.Documents):
+		more = append(more, piece{fmt.Sprintf("   %d places", f.Places), s.faint})
 	}
-	at = p.column(l.path+5-at, left+arrow+right, p.side(row.Left, left, p.red)+arrow+p.side(row.Right, right, p.green))
-	cause := p.cause(row.Cause)
-	if cause == "" {
-		p.printf("\n")
-		return
+	for _, x := range more {
+		room -= columnsOf(x.text)
 	}
-	gap := l.values - at + 3
-	if at > l.values {
-		p.printf("\n")
-		gap = l.path + l.values + 8
+	left, right := value.Shown(f.Left()), value.Shown(f.Right())
+	switch f.Kind {
+	case compare.Moved:
+		from, to := f.Node.At[0], f.Node.At[1]
+		text := fmt.Sprintf("moved %d → %d", from, to)
+		if from == to {
+			text = "moved"
+		}
+		line = []piece{{text, s.yellow}}
+		if f.Node.Keys == nil {
+			line = append(line, piece{"  " + s.one(right, room-columnsOf(text)-2), nil})
+		}
+	case compare.Renamed:
+		line = []piece{{"renamed ", s.yellow}, {plainText(left), s.red}, {" → ", nil}, {plainText(right), s.green}}
+	case compare.Order:
+		line = []piece{{"another order ", s.yellow}}
+		line = append(line, s.both(left, right, room-14)...)
+	case compare.Text:
+		line = []piece{{"text of several lines", s.yellow}}
+		block = s.lines(left.Text(), right.Text())
+	case compare.Embedded:
+		line = []piece{{f.Node.Format + " in a string", s.yellow}}
+		block = s.inner(f.Node.Inner)
+	default:
+		line = s.both(left, right, room)
 	}
-	p.column(gap, cause, p.cyan(cause))
-	p.printf("\n")
+	return append(line, more...), block
 }
 
-// side colours one value of a row; what stands for an absent one is no value.
-func (p *Presenter) side(v value.Value, text string, colour func(string) string) string {
-	if v.IsAbsent() {
-		return p.faint(text)
+func plainText(v value.Value) string {
+	if v.Kind() == value.String {
+		return Clean(v.Text())
 	}
-	return colour(text)
+	return Clean(v.Show(40))
 }
 
-// column prints a text behind a gap and returns its width; shown is the text with its colours.
-func (p *Presenter) column(gap int, text, shown string) int {
-	p.printf("%s%s", strings.Repeat(" ", gap), shown)
-	return utf8.RuneCountInString(text)
+// both shows the change of a value.
+func (s *comparing) both(left, right value.Value, room int) []piece {
+	switch {
+	case left.IsAbsent():
+		return []piece{{"new", s.faint}, {" → ", nil}, {s.one(right, room-6), s.green}}
+	case right.IsAbsent():
+		return []piece{{s.one(left, room-7), s.red}, {" → ", nil}, {"gone", s.faint}}
+	}
+	a, b := left.Show(1<<20), right.Show(1<<20)
+	if !s.options.Full {
+		texts := shortened([]string{a, b}, max(minCell, (room-3)/2))
+		a, b = texts[0], texts[1]
+	}
+	return []piece{{Clean(a), s.red}, {" → ", nil}, {Clean(b), s.green}}
 }
 
-// arrow stands between the values of a change.
-const arrow = " → "
-
-// shortPath shortens a path from its front, at a step.
-func shortPath(at *place.Path, limit int) string {
-	steps := at.Steps()
-	text := place.Text(steps)
-	if text == "" {
-		return "(the whole document)"
+// one shows a value alone.
+func (s *comparing) one(v value.Value, room int) string {
+	text := v.Show(1 << 20)
+	if title := place.Title(v); title != "" && !s.options.Full {
+		text = title
 	}
-	for len(steps) > 1 && utf8.RuneCountInString(text) > limit {
-		steps = steps[1:]
-		text = "…" + place.Text(steps)
+	if !s.options.Full {
+		text = shortened([]string{text}, max(minCell, room))[0]
 	}
 	return Clean(text)
 }
 
-// valueLimit is how much of a value is shown, context how much of what two texts have in common.
-const (
-	valueLimit = 28
-	context    = 5
-)
-
-// shorten shows the two values of a row. Of long texts the part is shown in which they differ.
-func shorten(row compare.Row) (left, right string) {
-	row.Left, row.Right = value.Shown(row.Left), value.Shown(row.Right)
-	if row.Order {
-		return "order " + row.Left.Show(valueLimit), row.Right.Show(valueLimit)
+// shortened makes texts fit a width each: what they have in common goes first, and never what tells them apart.
+func shortened(texts []string, width int) []string {
+	if !slices.ContainsFunc(texts, func(text string) bool { return columnsOf(text) > width }) {
+		return texts
 	}
-	if row.Left.Kind() != value.String || row.Right.Kind() != value.String {
-		return showSide(row.Left, "new"), showSide(row.Right, "gone")
+	runes := make([][]rune, len(texts))
+	for i, text := range texts {
+		runes[i] = []rune(text)
 	}
-	a, b := []rune(row.Left.Text()), []rune(row.Right.Text())
-	if len(a)+len(b) <= minValueLimit-10 {
-		return Clean(row.Left.Show(2 * valueLimit)), Clean(row.Right.Show(2 * valueLimit))
+	all := make([]string, len(texts))
+	for i, text := range runes {
+		start, end := 0, 0 // what it has in common with the one that is most like it
+		for _, other := range runes {
+			if !slices.Equal(text, other) && common(text, other)+commonEnd(text, other) > start+end {
+				start, end = common(text, other), commonEnd(text, other)
+			}
+		}
+		if columnsOf(string(text)) <= width {
+			all[i] = string(text)
+			continue
+		}
+		from, to := start, max(start, len(text)-end)
+		if start+end == 0 {
+			from, to = 0, len(text)
+		}
+		// The quote at the beginning and some of what is before stay; then as much as fits.
+		from = max(0, from-contextBefore)
+		if from <= 1 {
+			from = 0
+		}
+		to = min(len(text), to+contextBefore)
+		if len(text)-to <= 1 {
+			to = len(text)
+		}
+		middle, before, after := text[from:to], "", ""
+		if from > 0 {
+			before = string(text[:1]) + "…"
+			if text[0] != '"' {
+				before = "…"
+			}
+		}
+		if to < len(text) {
+			after = "…"
+			if text[len(text)-1] == '"' {
+				after += `"`
+			}
+		}
+		room := width - columnsOf(before) - columnsOf(after)
+		if columnsOf(string(middle)) > room {
+			if after == "" {
+				after, room = "…", room-1
+			}
+			for len(middle) > 1 && columnsOf(string(middle)) > room {
+				middle = middle[:len(middle)-1]
+			}
+		}
+		all[i] = before + string(middle) + after
 	}
-	start, end := 0, 0
-	for start < len(a) && start < len(b) && a[start] == b[start] {
-		start++
-	}
-	for end < len(a)-start && end < len(b)-start && a[len(a)-1-end] == b[len(b)-1-end] {
-		end++
-	}
-	start, end = max(0, start-context), max(0, end-context)
-	return shortText(a, start, end), shortText(b, start, end)
+	return all
 }
 
-// shortText shows a text without as many characters at its start and end as two texts have in common.
-func shortText(text []rune, start, end int) string {
-	before, after := "", ""
-	if start > 1 {
-		text, before = text[start:], "…"
+// contextBefore is how much of what texts have in common is shown beside what tells them apart.
+const contextBefore = 5
+
+func common(a, b []rune) (n int) {
+	for n < len(a) && n < len(b) && a[n] == b[n] {
+		n++
 	}
-	if end > 1 {
-		text, after = text[:len(text)-end], "…"
-	}
-	if len(text) > valueLimit {
-		text, after = text[:valueLimit], "…"
-	}
-	quoted := fmt.Sprintf("%q", string(text))
-	return Clean(`"` + before + quoted[1:len(quoted)-1] + after + `"`)
+	return n
 }
 
-// showSide shows a value; absent stands for one that is not there.
-func showSide(v value.Value, absent string) string {
-	if v.IsAbsent() {
-		return absent
+func commonEnd(a, b []rune) (n int) {
+	for n < len(a) && n < len(b) && a[len(a)-1-n] == b[len(b)-1-n] {
+		n++
 	}
-	if v.Kind() == value.String {
-		return shortText([]rune(v.Text()), 0, 0)
-	}
-	if title := place.Title(v); title != "" {
-		return Clean(title)
-	}
-	text := Clean(v.Show(valueLimit))
-	if utf8.RuneCountInString(text) > valueLimit {
-		return string([]rune(text)[:valueLimit-1]) + "…"
-	}
-	return text
+	return n
 }
 
-// cause says why two values differ: what they depend on, and the lines that decided them, of layers or of templates.
-func (p *Presenter) cause(c explain.Cause) string {
+// manyLines is how many lines of a change are shown.
+const manyLines = 12
+
+// lines shows the lines of a text that differ, with their numbers.
+func (s *comparing) lines(left, right string) (block []piece) {
+	for _, line := range compare.Lines(left, right) {
+		text := visible(strings.TrimSuffix(line.Text, "\n"))
+		switch {
+		case line.Left > 0 && line.Right > 0:
+			continue
+		case line.Right == 0:
+			block = append(block, piece{s.cut(fmt.Sprintf("- %4d  %s", line.Left, text)), s.red})
+		default:
+			block = append(block, piece{s.cut(fmt.Sprintf("+ %4d  %s", line.Right, text)), s.green})
+		}
+	}
+	return s.most(block)
+}
+
+func (s *comparing) cut(text string) string {
+	if s.options.Full {
+		return text
+	}
+	return shortened([]string{text}, s.Width-subIndent)[0]
+}
+
+func (s *comparing) most(block []piece) []piece {
+	if len(block) <= manyLines || s.options.Full {
+		return block
+	}
+	return append(block[:manyLines-1:manyLines-1],
+		piece{fmt.Sprintf("and %d lines more: --full shows them", len(block)-manyLines+1), s.faint})
+}
+
+// inner shows how the data in a text differs.
+func (s *comparing) inner(n *compare.Node) (block []piece) {
+	for _, row := range n.Rows() {
+		name := Clean(row.Path.String())
+		var text strings.Builder
+		text.WriteString(name + "  ")
+		for _, x := range s.both(value.Shown(row.Left()), value.Shown(row.Right()), s.Width-subIndent-columnsOf(name)-2) {
+			text.WriteString(x.text)
+		}
+		block = append(block, piece{text.String(), func(text string) string { return text }})
+	}
+	return s.most(block)
+}
+
+// cells shows one row of three sides or more.
+func (s *comparing) cells(f compare.Folded) {
+	if !s.shown {
+		s.shown = true
+		s.printf("%s", strings.Repeat(" ", rowIndent+s.path))
+		for i, name := range s.c.Sides {
+			text := shortened([]string{Clean(name)}, s.columns[i])[0]
+			s.printf("%s%s", strings.Repeat(" ", columnGap), s.bold(text))
+			if i < len(s.c.Sides)-1 {
+				s.printf("%s", strings.Repeat(" ", s.columns[i]-columnsOf(text)))
+			}
+		}
+		s.printf("\n")
+	}
+	name := rowName(f)
+	s.printf("%s%s", strings.Repeat(" ", rowIndent), name)
+	gap := s.path - columnsOf(name)
+	if gap < 0 {
+		s.printf("\n")
+		gap = rowIndent + s.path
+	}
+	s.printf("%s", strings.Repeat(" ", gap))
+	texts := make([]string, len(f.Cells))
+	for i, v := range f.Cells {
+		switch {
+		case v.IsAbsent():
+			texts[i] = "·"
+		case place.Title(v) != "":
+			texts[i] = Clean(place.Title(v))
+		case f.Node.Kids != nil && v.Kind() == value.Record: // what differs in it follows
+			texts[i] = "{ … }"
+		case f.Node.Kids != nil && v.Kind() == value.List:
+			texts[i] = "[ … ]"
+		default:
+			texts[i] = Clean(value.Shown(v).Show(1 << 20))
+		}
+	}
+	var there []string
+	for _, text := range texts {
+		if text != "·" {
+			there = append(there, text)
+		}
+	}
+	there = shortened(there, slices.Min(s.columns))
+	for i, text := range texts {
+		paint := s.green
+		switch {
+		case text == "·":
+			paint = s.faint
+		case text == texts[0]:
+			text, there = there[0], there[1:]
+			paint = func(text string) string { return text }
+			if i > 0 {
+				paint = s.faint
+			}
+		default:
+			text, there = there[0], there[1:]
+		}
+		s.printf("%s%s", strings.Repeat(" ", columnGap), paint(text))
+		if i < len(texts)-1 {
+			s.printf("%s", strings.Repeat(" ", max(0, s.columns[i]-columnsOf(text))))
+		}
+	}
+	s.printf("\n")
+	if f.Values > 1 {
+		s.indented(fmt.Sprintf("and %d more alike", f.Places-1), s.faint)
+	}
+}
+
+// indented shows a text below a row, broken at its commas where it is too long.
+func (s *comparing) indented(text string, paint func(string) string) {
+	line := ""
+	flush := func() {
+		if line != "" {
+			s.printf("%s%s\n", strings.Repeat(" ", subIndent), paint(line))
+		}
+	}
+	for i, part := range strings.SplitAfter(text, ", ") {
+		if i > 0 && columnsOf(line+strings.TrimSuffix(part, " ")) > s.Width-subIndent {
+			line = strings.TrimSuffix(line, " ")
+			flush()
+			line = ""
+		}
+		line += part
+	}
+	flush()
+}
+
+// cause says why values differ: what they depend on, and the lines that decided them, of layers or of templates.
+func (s *comparing) cause(c explain.Cause) string {
+	parts := map[string]int{}
+	for _, r := range c.Because {
+		parts[compare.Input(r.Name)]++
+	}
 	var names []string
 	for _, r := range c.Because {
-		names = append(names, r.Name)
+		switch n := parts[compare.Input(r.Name)]; {
+		case n <= fewParts || s.options.Full:
+			names = append(names, Clean(r.Name))
+		case n > 0:
+			names = append(names, fmt.Sprintf("%s (%d parts)", Clean(compare.Input(r.Name)), n))
+			parts[compare.Input(r.Name)] = -1 << 20
+		}
 	}
-	left, right := p.line(c.Left), p.line(c.Right)
+	left, right := s.line(c.Left), s.line(c.Right)
 	if (left == right || left == "" || right == "") && len(c.Because) == 1 &&
 		c.Because[0].Name != explain.EnvironmentName {
 		// One line makes both, or the one that is there: what it depends on makes the difference.
-		left, right = p.line(c.Because[0].Left), p.line(c.Because[0].Right)
+		left, right = s.line(c.Because[0].Left), s.line(c.Because[0].Right)
 	}
 	if lines := fromTo(left, right); lines != "" {
 		names = append(names, lines)
 	}
 	return strings.Join(names, ", ")
 }
+
+// fewParts is how many parts of one input are named for one place.
+const fewParts = 3
 
 // fromTo joins two places; the file is not repeated.
 func fromTo(left, right string) string {
@@ -336,100 +673,4 @@ func fromTo(left, right string) string {
 		return left + " → " + strings.TrimPrefix(right, file)
 	}
 	return left + " → " + right
-}
-
-type jsonPlace struct {
-	File   string `json:"file"`
-	Line   int    `json:"line"`
-	Column int    `json:"column"`
-}
-
-type jsonReason struct {
-	Name  string     `json:"name"`
-	Left  *jsonPlace `json:"left,omitempty"`
-	Right *jsonPlace `json:"right,omitempty"`
-}
-
-type jsonCause struct {
-	Left    *jsonPlace   `json:"left,omitempty"`
-	Right   *jsonPlace   `json:"right,omitempty"`
-	Because []jsonReason `json:"because,omitempty"`
-}
-
-type jsonRow struct {
-	Pointer string          `json:"pointer"`
-	Path    string          `json:"path"`
-	Left    json.RawMessage `json:"left,omitempty"`
-	Right   json.RawMessage `json:"right,omitempty"`
-	Order   bool            `json:"order,omitempty"`
-	Cause   jsonCause       `json:"cause"`
-}
-
-type jsonDocument struct {
-	Path   string         `json:"path"`
-	Title  string         `json:"title,omitempty"`
-	Status compare.Status `json:"status"`
-	Rows   []jsonRow      `json:"rows,omitempty"`
-	Cause  *jsonCause     `json:"cause,omitempty"`
-}
-
-type jsonComparison struct {
-	Left      string         `json:"left"`
-	Right     string         `json:"right"`
-	Equal     bool           `json:"equal"`
-	Documents []jsonDocument `json:"documents"`
-	Because   []jsonCount    `json:"because"`
-}
-
-type jsonCount struct {
-	Name   string `json:"name"`
-	Places int    `json:"places"`
-}
-
-// ComparisonJSON shows the same as JSON. Paths are JSON Pointers (RFC 6901), of the right side unless the place is
-// only on the left; nothing is folded.
-func (p *Presenter) ComparisonJSON(c *compare.Comparison) error {
-	out := jsonComparison{Left: c.Left, Right: c.Right, Equal: c.Equal(), Documents: []jsonDocument{},
-		Because: []jsonCount{}}
-	for _, d := range c.Documents {
-		jd := jsonDocument{Path: d.Path, Title: d.Title, Status: d.Status}
-		if d.Status == compare.OnlyLeft || d.Status == compare.OnlyRight {
-			cause := p.jsonCause(d.Cause)
-			jd.Cause = &cause
-		}
-		for _, row := range d.Rows {
-			jd.Rows = append(jd.Rows, jsonRow{
-				Pointer: row.Path.Pointer(), Path: row.Path.String(), Left: raw(row.Left), Right: raw(row.Right),
-				Order: row.Order, Cause: p.jsonCause(row.Cause),
-			})
-		}
-		out.Documents = append(out.Documents, jd)
-	}
-	for _, r := range c.Reasons() {
-		out.Because = append(out.Because, jsonCount{r.Name, r.Places})
-	}
-	return writeJSON(p.Out, out)
-}
-
-func raw(v value.Value) json.RawMessage {
-	if v.IsAbsent() {
-		return nil
-	}
-	return json.RawMessage(data.CompactJSON(value.Shown(v)))
-}
-
-func (p *Presenter) jsonCause(c explain.Cause) jsonCause {
-	j := jsonCause{Left: p.jsonPlace(c.Left), Right: p.jsonPlace(c.Right)}
-	for _, r := range c.Because {
-		j.Because = append(j.Because, jsonReason{r.Name, p.jsonPlace(r.Left), p.jsonPlace(r.Right)})
-	}
-	return j
-}
-
-func (p *Presenter) jsonPlace(at source.Pos) *jsonPlace {
-	l := p.Sources.Locate(at)
-	if l.File == nil {
-		return nil
-	}
-	return &jsonPlace{p.file(l.File.Path), l.Line, l.Column}
 }

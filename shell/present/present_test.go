@@ -99,7 +99,7 @@ func TestColourOnlyWhereAskedFor(t *testing.T) {
 	p, b := presenter(set)
 	p.Color = true
 	p.Findings(findings)
-	require.Contains(t, b.String(), "\x1b[31;1merror\x1b[")
+	require.Contains(t, b.String(), "\x1b[38;5;131m\x1b[1merror\x1b[")
 	p, b = presenter(set)
 	p.Findings(findings)
 	require.NotContains(t, b.String(), "\x1b")
@@ -154,26 +154,47 @@ document "k/z.yaml" = { label: n }
 document "only-${env.name}.json" = {}
 document "same.json" = {}
 `, "n: 1\ntext: heron on the pier\n", "n: 2\ntext: heron on the lock\nnames: [new]\n")
-	p.Comparison(c)
-	require.Equal(t, `a → b   6 documents: 1 same, 3 differ, 1 only in a, 1 only in b
+	p.Comparison(c, present.ComparisonOptions{})
+	want := `a → b   6 documents: 1 same, 3 differ, 1 only in a, 1 only in b
 
-k/x.yaml · Deployment x
-  spec.n                 1 → 2                                  n, a.yaml:1 → b.yaml:1
-  spec.text              "… the pier suff…" → "… the lock suff…"
-                                                                text, a.yaml:2 → b.yaml:2
-  spec.level             1 → 2                                  env.name, main.knot:5
-
-k/y.yaml
-  list[new]              new → { name: "new" }                  names, main.knot:4 → b.yaml:3
-
-only-a.json              only in a                              env.name, main.knot:8
-only-b.json              only in b                              env.name, main.knot:8
+because of
+  env.name  3 places
+  n         3 places
+  names     1 place
+  text      1 place
 
 k/*.yaml, 2 documents: y, z
-  label                  1 → 2                                  n, a.yaml:1 → b.yaml:1
+  label        1 → 2
+      n, a.yaml:1 → b.yaml:1
 
-Because of: env.name (3 places), n (3), names (1), text (1)
-`, b.String())
+k/x.yaml · Deployment x
+  spec.n       1 → 2
+      n, a.yaml:1 → b.yaml:1
+  spec.text    "prefix heron on the pier suffix" → "prefix heron on the lock suffix"
+      text, a.yaml:2 → b.yaml:2
+  spec.level   1 → 2
+      env.name, main.knot:5
+
+k/y.yaml
+  list[new]    new → { name: "new" }
+      names, main.knot:4 → b.yaml:3
+
+only-a.json   only in a
+      env.name, main.knot:8
+only-b.json   only in b
+      env.name, main.knot:8
+`
+	require.Equal(t, want, b.String())
+	for _, width := range []int{60, 80, 100, 120, 160} {
+		for _, by := range []bool{false, true} {
+			p, b := presenter(p.Sources)
+			p.Width, p.Fit = width, true
+			p.Comparison(c, present.ComparisonOptions{GroupOptions: compare.GroupOptions{ByCause: by}})
+			for line := range strings.Lines(b.String()) {
+				require.LessOrEqual(t, len([]rune(line)), width+1, "%d: %s", width, line)
+			}
+		}
+	}
 }
 
 func TestComparisonJSON(t *testing.T) {
@@ -185,13 +206,15 @@ func TestComparisonJSON(t *testing.T) {
 		Documents []struct {
 			Path, Status string
 			Rows         []struct {
-				Pointer, Path string
-				Left, Right   int
-				Cause         struct {
-					Left    struct{ File string }
+				Path     string
+				Pointers []string
+				Cells    []int
+				Cause    struct {
+					Tried   bool
+					Lines   []struct{ File string }
 					Because []struct {
-						Name  string
-						Right struct{ Line, Column int }
+						Name   string
+						Places []struct{ Line, Column int }
 					}
 				}
 			}
@@ -199,17 +222,18 @@ func TestComparisonJSON(t *testing.T) {
 	}
 	require.NoError(t, json.Unmarshal([]byte(b.String()), &decoded))
 	row := decoded.Documents[0].Rows[0]
-	require.Equal(t, "/a~1b/0/n", row.Pointer)
+	require.Equal(t, []string{"/a~1b/0/n", "/a~1b/0/n"}, row.Pointers)
 	require.Equal(t, `"a/b"[k].n`, row.Path)
-	require.Equal(t, []int{1, 2}, []int{row.Left, row.Right})
-	require.Equal(t, "a.yaml", row.Cause.Left.File)
+	require.Equal(t, []int{1, 2}, row.Cells)
+	require.True(t, row.Cause.Tried)
+	require.Equal(t, "a.yaml", row.Cause.Lines[0].File)
 	require.Equal(t, "n", row.Cause.Because[0].Name)
-	require.Equal(t, 4, row.Cause.Because[0].Right.Column)
+	require.Equal(t, 4, row.Cause.Because[0].Places[1].Column)
 }
 
 func TestNothingDiffers(t *testing.T) {
 	c, p, b := comparison(t, "document \"x.yaml\" = {}\n", "{}", "{}")
-	p.Comparison(c)
+	p.Comparison(c, present.ComparisonOptions{})
 	require.Equal(t, "a → b   1 document: 1 same\n", b.String())
 	require.True(t, c.Equal())
 }

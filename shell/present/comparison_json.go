@@ -1,0 +1,120 @@
+package present
+
+import (
+	"encoding/json"
+
+	"knothole/core/compare"
+	"knothole/core/data"
+	"knothole/core/explain"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+type jsonPlace struct {
+	File   string `json:"file"`
+	Line   int    `json:"line"`
+	Column int    `json:"column"`
+}
+
+type jsonReason struct {
+	Name   string       `json:"name"`
+	Places []*jsonPlace `json:"places"` // on the first side, and on that with which it was compared
+}
+
+type jsonCause struct {
+	Against string       `json:"against"`
+	Lines   []*jsonPlace `json:"lines"`
+	Because []jsonReason `json:"because"`
+	Tried   bool         `json:"tried"`
+}
+
+type jsonRow struct {
+	Path     string            `json:"path"`
+	Kind     string            `json:"kind"`
+	Pointers []*string         `json:"pointers"`
+	Cells    []json.RawMessage `json:"cells"`
+	Cause    *jsonCause        `json:"cause,omitempty"`
+}
+
+type jsonDocument struct {
+	Path   string         `json:"path"`
+	Title  string         `json:"title,omitempty"`
+	Status compare.Status `json:"status"`
+	On     []bool         `json:"on"`
+	Rows   []jsonRow      `json:"rows,omitempty"`
+	Cause  *jsonCause     `json:"cause,omitempty"`
+}
+
+type jsonComparison struct {
+	Version   int            `json:"version"`
+	Sides     []string       `json:"sides"`
+	Equal     bool           `json:"equal"`
+	Unread    int            `json:"unread"`
+	Documents []jsonDocument `json:"documents"`
+	Because   []jsonCount    `json:"because"`
+}
+
+type jsonCount struct {
+	Name   string `json:"name"`
+	Places int    `json:"places"`
+}
+
+// comparisonVersion is that of the form of comparisons in JSON.
+const comparisonVersion = 2
+
+// ComparisonJSON shows the same as JSON. Pointers (RFC 6901) and cells are those of each side, null where there is
+// none; nothing is folded. What is equal on all sides and was not read is not equal.
+func (p *Presenter) ComparisonJSON(c *compare.Comparison) error {
+	out := jsonComparison{Version: comparisonVersion, Sides: c.Sides, Equal: c.Equal() && c.Unread == 0,
+		Unread: c.Unread, Documents: []jsonDocument{}, Because: []jsonCount{}}
+	for _, d := range c.Documents {
+		jd := jsonDocument{Path: d.Path, Title: d.Title, Status: d.Status, On: d.On}
+		if d.Against > 0 {
+			jd.Cause = p.jsonCause(c, d.Cause, d.Against)
+		}
+		for _, row := range d.Rows {
+			jr := jsonRow{Path: row.Path.String(), Kind: string(row.Kind)}
+			for i, v := range row.Cells {
+				var pointer *string
+				if !v.IsAbsent() {
+					text := row.Paths[i].Pointer()
+					pointer = &text
+				}
+				jr.Pointers, jr.Cells = append(jr.Pointers, pointer), append(jr.Cells, raw(v))
+			}
+			if row.Against > 0 {
+				jr.Cause = p.jsonCause(c, row.Cause, row.Against)
+			}
+			jd.Rows = append(jd.Rows, jr)
+		}
+		out.Documents = append(out.Documents, jd)
+	}
+	for _, r := range c.Reasons() {
+		out.Because = append(out.Because, jsonCount{r.Name, r.Places})
+	}
+	return writeJSON(p.Out, out)
+}
+
+func raw(v value.Value) json.RawMessage {
+	if v.IsAbsent() {
+		return json.RawMessage("null")
+	}
+	return json.RawMessage(data.CompactJSON(value.Shown(v)))
+}
+
+func (p *Presenter) jsonCause(c *compare.Comparison, cause explain.Cause, against int) *jsonCause {
+	j := &jsonCause{Against: c.Sides[against], Tried: cause.Tried, Because: []jsonReason{},
+		Lines: []*jsonPlace{p.jsonPlace(cause.Left), p.jsonPlace(cause.Right)}}
+	for _, r := range cause.Because {
+		j.Because = append(j.Because, jsonReason{r.Name, []*jsonPlace{p.jsonPlace(r.Left), p.jsonPlace(r.Right)}})
+	}
+	return j
+}
+
+func (p *Presenter) jsonPlace(at source.Pos) *jsonPlace {
+	l := p.Sources.Locate(at)
+	if l.File == nil {
+		return nil
+	}
+	return &jsonPlace{p.file(l.File.Path), l.Line, l.Column}
+}
