@@ -33,6 +33,7 @@ func (p *Presenter) Comparison(c *compare.Comparison, o ComparisonOptions) {
 	}
 	p.printf("%s%s%s\n", p.bold(sides), gap, counts)
 	s := &comparing{Presenter: p, c: c, options: o, groups: c.Groups(o.GroupOptions)}
+	s.several = len(c.Sides) > 2
 	s.reasons()
 	s.measure()
 	for i, g := range s.groups {
@@ -51,6 +52,7 @@ type comparing struct {
 	options ComparisonOptions
 	groups  []compare.Group
 	path    int   // the width of the column of paths
+	several bool  // there are three sides or more
 	columns []int // the widths of those of the sides, for three and more
 	shown   bool  // the heads of the columns are there
 }
@@ -60,7 +62,13 @@ const (
 	wide      = 130
 	rowIndent = 2
 	subIndent = 6
-	mostPath  = 45 // percent of the width
+)
+
+// Shares of the width, in percent: how wide the column of paths is at most, and where causes begin at the right.
+const (
+	mostPath     = 45
+	mostPathWide = 34
+	causesFrom   = 60
 )
 
 func comparisonCounts(c *compare.Comparison) string {
@@ -131,9 +139,13 @@ func columnsOf(text string) int { return uniseg.StringWidth(text) }
 
 // measure finds out how wide the columns are.
 func (s *comparing) measure() {
+	most := s.Width * mostPath / 100
+	if !s.narrow() {
+		most = s.Width * mostPathWide / 100
+	}
 	for _, g := range s.groups {
 		for _, f := range g.Rows {
-			if width := columnsOf(rowName(f)); width <= s.Width*mostPath/100 {
+			if width := columnsOf(rowName(f)); width <= most {
 				s.path = max(s.path, width)
 			}
 		}
@@ -175,7 +187,7 @@ func (s *comparing) group(g compare.Group) {
 }
 
 // narrow says that causes stand below what they are of.
-func (s *comparing) narrow() bool { return s.Width < wide || s.columns != nil }
+func (s *comparing) narrow() bool { return s.Width < wide || s.several }
 
 // title shows the line above the rows of a group.
 func (s *comparing) title(g compare.Group) {
@@ -298,19 +310,18 @@ type piece struct {
 // change shows one row of two sides.
 func (s *comparing) change(f compare.Folded) {
 	name := rowName(f)
-	cause, atRight := s.cause(f.Cause), 0
-	if !s.narrow() && cause != "" && s.groups != nil {
-		atRight = min(columnsOf(cause), s.Width/3) + 3
+	cause, end := s.cause(f.Cause), s.Width
+	if !s.narrow() && cause != "" {
+		end = s.Width*causesFrom/100 - 3
 	}
 	at := rowIndent + columnsOf(name)
 	s.printf("%s%s", strings.Repeat(" ", rowIndent), name)
 	begin := rowIndent + s.path + 3
-	room := s.Width - begin - atRight
 	if at+3 > begin {
 		s.printf("\n")
 		begin, at = subIndent, 0
-		room = s.Width - begin - atRight
 	}
+	room := end - begin
 	pieces, block := s.pieces(f, room)
 	s.printf("%s", strings.Repeat(" ", begin-at))
 	at = begin
@@ -323,7 +334,7 @@ func (s *comparing) change(f compare.Folded) {
 		}
 	}
 	if !s.narrow() && cause != "" {
-		if gap := s.Width - atRight + 3 - at; gap >= 3 && columnsOf(cause) <= s.Width/3 {
+		if gap := end + 3 - at; gap >= 3 && columnsOf(cause) <= s.Width-end-3 {
 			s.printf("%s%s", strings.Repeat(" ", gap), s.cyan(cause))
 			cause = ""
 		}
