@@ -364,7 +364,8 @@ func (j *judged) right() int {
 // judge tries the causes that are named for the differences of a project.
 func (j *judged) judge(t *testing.T, c *coasts, told func(what, where string)) {
 	p := c.load(t, c.written)
-	found, findings := compare.Environments(p, p.Environment("west"), p.Environment("east"))
+	found, findings := compare.Environments(p, []*project.Environment{p.Environment("west"), p.Environment("east")},
+		compare.Options{})
 	if findings.HasErrors() {
 		return
 	}

@@ -72,35 +72,46 @@ func (c *Comparison) Count(s Status) int {
 // Values returns the places at which two values differ.
 func Values(left, right value.Value) []Row { return Compare(left, right).Rows() }
 
+// Options say what of two sides is compared.
+type Options struct {
+	// Only selects documents by their paths; nil takes all.
+	Only func(path string) bool
+	// Ignore takes out of a document what is not compared; nil for nothing.
+	Ignore func(v value.Value) value.Value
+}
+
+func (o Options) only(path string) bool { return o.Only == nil || o.Only(path) }
+
+func (o Options) taken(v value.Value) value.Value {
+	if o.Ignore == nil {
+		return v
+	}
+	return o.Ignore(v)
+}
+
 // Environments compares what environments of a project render to. Only what differs is evaluated again, recorded, to
 // find the causes. The comparison is nil when there are errors.
-func Environments(p *project.Project, environments ...*project.Environment) (*Comparison, source.Findings) {
-	results, findings := renderAll(p, environments, render.Options{})
+func Environments(p *project.Project, environments []*project.Environment, o Options) (*Comparison, source.Findings) {
+	results, findings := renderAll(p, environments, render.Options{Only: o.only})
 	if findings.HasErrors() {
 		return nil, findings
 	}
-	sides := make([]side, len(results))
-	c := &Comparison{}
+	sides := make([]Side, len(results))
 	for i, r := range results {
-		sides[i] = index(r)
-		c.Sides = append(c.Sides, environments[i].Name)
+		sides[i] = Rendered(r, o)
 	}
-	differing := map[string]bool{}
-	for _, path := range paths(sides) {
-		d := compareDocuments(path, sides)
-		if slices.ContainsFunc(sides, func(s side) bool { return s.Result != sides[0].Result }) {
-			c.Unread += d.unread(sides)
-		}
-		differing[path] = d.Status != Same
-		c.Documents = append(c.Documents, d)
-	}
+	c := Compared(sides)
 	if c.Equal() {
 		return c, findings
 	}
-	options := render.Options{Recording: true, Only: func(path string) bool { return differing[path] }}
-	recorded, _ := renderAll(p, environments, options)
+	differing := map[string]bool{}
+	for i := range c.Documents {
+		differing[c.Documents[i].Path] = c.Documents[i].Status != Same
+	}
+	recorded, _ := renderAll(p, environments,
+		render.Options{Recording: true, Only: func(path string) bool { return differing[path] }})
 	for i, r := range recorded {
-		sides[i] = index(r)
+		sides[i] = Rendered(r, o)
 	}
 	for i := range c.Documents {
 		if d := &c.Documents[i]; d.Status != Same {
@@ -108,9 +119,33 @@ func Environments(p *project.Project, environments ...*project.Environment) (*Co
 		}
 	}
 	for against := 1; against < len(sides); against++ {
-		addCauses(p, c, sides, against)
+		addCauses(c, sides, against, o)
 	}
 	return c, findings
+}
+
+// Compared compares sides; the causes of what differs are only where it is written.
+func Compared(sides []Side) *Comparison {
+	c := &Comparison{}
+	several := slices.ContainsFunc(sides, func(s Side) bool { return s.result == nil || s.result != sides[0].result })
+	for _, s := range sides {
+		c.Sides = append(c.Sides, s.Name)
+	}
+	for _, path := range paths(sides) {
+		d := compareDocuments(path, sides)
+		if several {
+			c.Unread += d.unread(sides)
+		}
+		c.Documents = append(c.Documents, d)
+	}
+	return c
+}
+
+// Explain adds to a comparison of sides that are not all environments of one project where what differs is written.
+func (c *Comparison) Explain(sides []Side, o Options) {
+	for against := 1; against < len(sides); against++ {
+		addCauses(c, sides, against, o)
+	}
 }
 
 // renderAll renders environments, one that is named twice once.
@@ -131,15 +166,15 @@ func renderAll(p *project.Project, environments []*project.Environment, options 
 }
 
 // unread counts the secrets in a document that no side reads.
-func (d *Document) unread(sides []side) int {
+func (d *Document) unread(sides []Side) int {
 	least := -1
 	for _, s := range sides {
-		document := s.documents[d.Path]
-		if document == nil {
+		unit := s.Units[d.Path]
+		if unit == nil {
 			return 0
 		}
 		n := 0
-		value.Walk([]value.Value{document.Value}, func(x value.Value) bool {
+		value.Walk([]value.Value{unit.Value}, func(x value.Value) bool {
 			if x.Secret() && x.Unknown() {
 				n++
 			}
@@ -152,42 +187,30 @@ func (d *Document) unread(sides []side) int {
 	return least
 }
 
-// side is one side of a comparison of environments.
-type side struct {
-	*render.Result
-	documents map[string]*render.Document
-}
-
-func index(r *render.Result) side {
-	s := side{r, make(map[string]*render.Document, len(r.Documents))}
-	for i := range r.Documents {
-		s.documents[r.Documents[i].Path] = &r.Documents[i]
-	}
-	return s
-}
-
 // paths returns the paths of all sides, sorted.
-func paths(sides []side) []string {
+func paths(sides []Side) []string {
 	var all []string
 	for _, s := range sides {
-		for path := range s.documents {
-			all = append(all, path)
+		for path := range s.Units {
+			if !slices.ContainsFunc(sides, func(s Side) bool { return s.broken[path] }) {
+				all = append(all, path)
+			}
 		}
 	}
 	slices.Sort(all)
 	return slices.Compact(all)
 }
 
-func compareDocuments(path string, sides []side) Document {
+func compareDocuments(path string, sides []Side) Document {
 	d := Document{Path: path, Status: Same, On: make([]bool, len(sides))}
 	cells := make([]value.Value, len(sides))
 	on := 0
 	for i, s := range sides {
-		document := s.documents[path]
-		if document == nil {
+		unit := s.Units[path]
+		if unit == nil {
 			continue
 		}
-		d.On[i], cells[i], d.Stream, d.Title = true, document.Value, document.Stream, place.Title(document.Value)
+		d.On[i], cells[i], d.Stream, d.Title = true, unit.Value, unit.Stream, place.Title(unit.Value)
 		on++
 	}
 	if on == len(sides) {
@@ -196,10 +219,11 @@ func compareDocuments(path string, sides []side) Document {
 		}
 		return d
 	}
+	d.Root = Compare(cells...)
 	switch {
 	case len(sides) > 2:
 		d.Status = OnlySome
-		if d.Root = Compare(cells...); d.Root != nil && d.Root.Kids != nil {
+		if d.Root.Kids != nil {
 			d.Rows = slices.DeleteFunc(d.Root.Rows(), func(r Row) bool { return r.Path == nil })
 		}
 	case d.On[0]:
@@ -212,24 +236,26 @@ func compareDocuments(path string, sides []side) Document {
 
 // addCauses finds why documents and places differ between the first side and another, where these are the first that
 // differ.
-func addCauses(p *project.Project, c *Comparison, sides []side, against int) {
+func addCauses(c *Comparison, sides []Side, against int, o Options) {
 	a, b := sides[0], sides[against]
-	differs := differingInputs(p, a.Result, b.Result)
-	t := &trials{against: against, documents: [2]map[string]*render.Document{a.documents, b.documents},
-		outcomes: map[string]*outcome{}, left: budget + len(c.Documents)}
+	differs := func(string) bool { return true }
+	together := a.project != nil && a.project == b.project
+	if together {
+		differs = differingInputs(a.project, a.result, b.result)
+	}
 	for i := range c.Documents {
 		d := &c.Documents[i]
 		if d.Status == Same {
 			continue
 		}
-		one, other := a.documents[d.Path], b.documents[d.Path]
+		one, other := a.Units[d.Path], b.Units[d.Path]
 		if (one == nil) != (other == nil) && d.Against == 0 {
 			d.Against = against
 			left, right := explain.Side{}, explain.Side{}
 			if one != nil {
-				left = explain.Side{Recorder: a.Recorder(), Value: one.Name}
+				left = explain.Side{Recorder: a.recorder(), Value: one.Name}
 			} else {
-				right = explain.Side{Recorder: b.Recorder(), Value: other.Name}
+				right = explain.Side{Recorder: b.recorder(), Value: other.Name}
 			}
 			d.Cause = explain.Difference(left, right, differs)
 		}
@@ -240,22 +266,23 @@ func addCauses(p *project.Project, c *Comparison, sides []side, against int) {
 				continue
 			}
 			row.Against = against
-			left, right := row.side(a, d.Path, 0), row.side(b, d.Path, against)
+			left, right := row.side(a, 0), row.side(b, against)
 			if one != nil && other != nil {
 				left.Block, right.Block = one.Name.Origin(), other.Name.Origin()
 			}
 			row.Cause = explain.Difference(left, right, differs)
 		}
 	}
-	if a.Environment != b.Environment {
-		t.differences = newDifferences(p, a.Result, b.Result)
+	if together && a.result.Environment != b.result.Environment {
+		t := &trials{differences: newDifferences(a.project, a.result, b.result), options: o, against: against,
+			units: [2]map[string]*Unit{a.Units, b.Units}, outcomes: map[string]*outcome{}, left: budget + len(c.Documents)}
 		t.confirm(c.Documents)
 	}
 }
 
 // side is what a row has on a side.
-func (r *Row) side(s side, path string, number int) explain.Side {
-	of := explain.Side{Recorder: s.Recorder(), Value: r.Cells[number]}
+func (r *Row) side(s Side, number int) explain.Side {
+	of := explain.Side{Recorder: s.recorder(), Value: r.Cells[number]}
 	for _, holder := range r.around {
 		of.Around = append(of.Around, holder.Cells[number].Origin())
 	}

@@ -99,7 +99,8 @@ func compareProject(t *testing.T, files map[string]string) (*compare.Comparison,
 	}
 	p, err := project.Load(fs)
 	require.NoError(t, err)
-	c, findings := compare.Environments(p, p.Environment("a"), p.Environment("b"))
+	c, findings := compare.Environments(p, []*project.Environment{p.Environment("a"), p.Environment("b")},
+		compare.Options{})
 	require.False(t, findings.HasErrors(), "%v", findings)
 	var lines []string
 	for _, d := range c.Documents {

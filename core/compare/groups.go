@@ -173,6 +173,9 @@ func familyKey(r Row) string {
 		}
 	}
 	fmt.Fprintf(&b, "\n%s", r.Kind)
+	if len(r.Cause.Because) == 0 { // nothing says that they belong together but that they say the same
+		b.WriteString("\n" + r.said())
+	}
 	for _, name := range namesOf(r.Cause) {
 		top, _, part := strings.Cut(strings.ReplaceAll(name, "[", "."), ".")
 		fmt.Fprintf(&b, "\n%s %v", top, part)
@@ -181,13 +184,15 @@ func familyKey(r Row) string {
 }
 
 // said is a text that is the same for rows that say the same of whatever element.
-func (r *located) said() string {
+func (r *Row) said() string {
 	const all = 1 << 20
 	var b strings.Builder
 	for _, v := range r.Cells {
 		b.WriteString(v.Show(all) + "\n")
 	}
-	fmt.Fprintf(&b, "%v %v %v", r.Cause.Left, r.Cause.Right, r.Cause.Because)
+	if len(r.Cause.Because) > 0 { // else the lines are those of the files themselves
+		fmt.Fprintf(&b, "%v %v %v", r.Cause.Left, r.Cause.Right, r.Cause.Because)
+	}
 	return b.String()
 }
 

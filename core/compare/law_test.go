@@ -2,6 +2,8 @@ package compare_test
 
 import (
 	"math/rand/v2"
+	"slices"
+	"strconv"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -164,4 +166,87 @@ func TestRebuilt(t *testing.T) {
 		told += rebuilt(t, seed)
 	}
 	require.Greater(t, told, 4000)
+}
+
+// applied applies a JSON Patch (RFC 6902), as the standard has it.
+func applied(t *testing.T, v value.Value, operations []compare.Operation) value.Value {
+	for _, o := range operations {
+		steps, err := place.ParsePointer(o.Path)
+		require.NoError(t, err)
+		switch o.Op {
+		case "test":
+			found, missing := place.Follow(v, steps)
+			require.Empty(t, missing)
+			require.True(t, value.Identical(o.Value, found.Value))
+		case "add":
+			v = edited(t, v, steps, o.Value, true)
+		case "replace":
+			v = edited(t, edited(t, v, steps, value.Value{}, false), steps, o.Value, true)
+		case "remove":
+			v = edited(t, v, steps, value.Value{}, false)
+		case "move":
+			from, err := place.ParsePointer(o.From)
+			require.NoError(t, err)
+			found, missing := place.Follow(v, from)
+			require.Empty(t, missing)
+			v = edited(t, edited(t, v, from, value.Value{}, false), steps, found.Value, true)
+		default:
+			t.Fatal(o.Op)
+		}
+	}
+	return v
+}
+
+// edited adds a value at a place, or removes the one that is there.
+func edited(t *testing.T, v value.Value, steps []string, x value.Value, add bool) value.Value {
+	if len(steps) == 0 {
+		return x
+	}
+	if v.Kind() == value.List {
+		at, err := strconv.Atoi(steps[0])
+		require.NoError(t, err)
+		elements := slices.Clone(v.Elements())
+		switch {
+		case len(steps) > 1:
+			elements[at] = edited(t, elements[at], steps[1:], x, add)
+		case add:
+			elements = slices.Insert(elements, at, x)
+		default:
+			elements = slices.Delete(elements, at, at+1)
+		}
+		return value.ListOf(elements, 0)
+	}
+	require.Equal(t, value.Record, v.Kind())
+	var b value.Builder
+	for i, key := range v.Shape().Keys() {
+		switch {
+		case key != steps[0]:
+			b.Set(key, v.Values()[i])
+		case len(steps) > 1:
+			b.Set(key, edited(t, v.Values()[i], steps[1:], x, add))
+		}
+	}
+	if len(steps) == 1 && add {
+		b.Set(steps[0], x)
+	}
+	return b.Record(0)
+}
+
+// TestPatches holds that the patch of two sides, applied to the first, gives the second.
+func TestPatches(t *testing.T) {
+	moves := 0
+	for seed := range uint64(4000) {
+		g := trees{rand.New(rand.NewPCG(seed, 5))}
+		left := g.value(4)
+		right := g.changed(left, 4)
+		operations := compare.Compare(left, right).Patch()
+		require.True(t, value.Identical(right, applied(t, left, operations)), "%s\n%s\n%v", left.Show(1<<20),
+			right.Show(1<<20), operations)
+		for _, o := range operations {
+			if o.Op == "move" {
+				moves++
+			}
+		}
+	}
+	require.Greater(t, moves, 100)
 }

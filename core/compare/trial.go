@@ -20,9 +20,10 @@ import (
 // trials finds causes by trying.
 type trials struct {
 	*differences
-	against   int // the side with which the first is compared
-	documents [2]map[string]*render.Document
-	outcomes  map[string]*outcome
+	against  int // the side with which the first is compared
+	options  Options
+	units    [2]map[string]*Unit
+	outcomes map[string]*outcome
 	// left is how much may be tried yet, in documents that are evaluated.
 	left int
 }
@@ -166,7 +167,7 @@ func (t *trials) suffice(s *subject, leaves []int, together []string) bool {
 	}
 	for side := range 2 {
 		v, is := o.documents[side][s.document]
-		target, wanted := t.documents[1-side][s.document]
+		target, wanted := t.units[1-side][s.document]
 		if is != wanted {
 			return false
 		}
@@ -196,7 +197,7 @@ func (t *trials) outcome(leaves []int, document string, together []string) *outc
 		together = []string{document}
 	}
 	// To know which documents there are costs something for each of them, too.
-	if t.left -= 2 * (len(together) + 1 + (len(t.documents[0])+len(t.given[0]))/20); t.left < 0 {
+	if t.left -= 2 * (len(together) + 1 + (len(t.units[0])+len(t.given[0]))/20); t.left < 0 {
 		return nil
 	}
 	for side := range 2 {
@@ -224,7 +225,7 @@ func (t *trials) render(side int, on map[int]bool, documents []string) map[strin
 		render.Options{Only: func(path string) bool { return slices.Contains(documents, path) }})
 	made := make(map[string]value.Value, len(r.Documents))
 	for i := range r.Documents {
-		made[r.Documents[i].Path] = r.Documents[i].Value
+		made[r.Documents[i].Path] = t.options.taken(r.Documents[i].Value)
 	}
 	return made
 }

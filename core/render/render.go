@@ -62,6 +62,7 @@ type Output struct {
 
 // Result is what an environment renders to.
 type Result struct {
+	Project     *project.Project
 	Environment *project.Environment
 	Documents   []Document // as declared
 	Remarks     []string   // as declared
@@ -85,14 +86,14 @@ func (r *Result) Recorder() *eval.Recorder {
 // those of the result, but among Program.Constants of the project.
 func Environment(p *project.Project, e *project.Environment, options Options) *Result {
 	if p.Module == nil {
-		return &Result{Environment: e}
+		return &Result{Project: p, Environment: e}
 	}
 	return World(p, e, p.World(e, options.Recording), options)
 }
 
 // World is Environment for a world that is there already. What is wrong is said to be so in the environment.
 func World(p *project.Project, e *project.Environment, w *eval.World, options Options) *Result {
-	r := &Result{Environment: e}
+	r := &Result{Project: p, Environment: e}
 	places := map[string]taken{}
 	visit := eval.Visitor{
 		Document: func(d *eval.Document) { r.document(d, places, options) },

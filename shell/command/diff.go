@@ -1,84 +1,367 @@
 package command
 
 import (
+	"cmp"
 	"flag"
 	"fmt"
+	"io"
+	"io/fs"
+	"maps"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
 
+	"knothole/core/builtin"
 	"knothole/core/compare"
+	"knothole/core/eval"
+	"knothole/core/place"
+	"knothole/core/project"
+	"knothole/core/render"
 	"knothole/core/source"
+	"knothole/core/value"
+	"knothole/outside/gate"
 	"knothole/shell/present"
 )
 
 var diffCommand = &command{
-	name: "diff", arguments: "A B… [--by document|cause] [--format text|json]",
-	short: "what differs between environments, and which line made it so",
-	long: `Compares what environments render to. Each row is one place that differs, with its cause below it or at the right:
-the inputs, and the lines of the layers that gave them their values, or the line of the template. It was tried that the
-difference goes when all that is named is made equal, and that it takes each of them. Of three environments or more
-each is a column; --all takes all.
+	name: "diff", arguments: "A B… [--by document|cause] [--format text|json|patch|markdown]",
+	short: "what differs between environments, files or folders, and which line made it so",
+	long: `Compares what environments render to, data files, folders, or standard input (-), each with the others. Each row is
+one place that differs, with its cause below it or at the right: the inputs, and the lines of the layers that gave them
+their values, or the line of the template. It was tried that the difference goes when all that is named is made equal,
+and that it takes each of them. Of three sides or more each is a column; --all takes all environments. With --input and
+--layer the last environment is compared as it would be with them; one that is named alone, with itself.
 
 Equal differences of several documents, or elements of lists, are one row; of many that are alike but for their values one
 is an example, unless --full is given. Elements of lists are matched by their name, id, key, path, host or port, else by
 what they have in common.
 
+--format patch is a JSON Patch (RFC 6902) for each document, markdown is for a review.
+
 Ends with 0 when nothing differs, 1 when something does, 2 when one of the sides has errors.`,
 	example: "knothole diff rehearsal north",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		d := &difference{}
-		flags.StringVar(&d.format, "format", "text", "`FORMAT` of the answer: text or json")
+		d.define(flags)
+		flags.StringVar(&d.format, "format", "text", "`FORMAT` of the answer: text, json, patch or markdown")
 		flags.StringVar(&d.by, "by", "document", "rows are grouped by `WHAT`: document or cause")
 		flags.BoolVar(&d.full, "full", false, "show whole values, and each row")
 		flags.BoolVar(&d.all, "all", false, "compare all environments")
+		flags.Func("only", "only documents whose path matches the pattern `GLOB`; repeatable", func(pattern string) error {
+			d.only = append(d.only, pattern)
+			return nil
+		})
+		flags.Func("ignore", "take the `PLACE` out of all documents; repeatable", func(text string) error {
+			places, err := eval.ParsePlaces(text, builtin.Table)
+			d.ignore = append(d.ignore, places)
+			return err
+		})
 		return d.run
 	},
 }
 
 // difference is what the command diff is asked for.
 type difference struct {
+	given
 	format, by string
 	full, all  bool
+	only       []string
+	ignore     []*eval.Places
 }
 
 func (d *difference) run(c *call) int {
 	switch {
 	case d.all && len(c.arguments) > 0:
 		return c.wrongUsage("--all takes all environments: name none")
-	case !d.all && len(c.arguments) < 2:
-		return c.wrongUsage("two environments or more are compared, not %d", len(c.arguments))
+	case !d.all && len(c.arguments) < 2 && !(len(c.arguments) == 1 && d.any()):
+		return c.wrongUsage("two environments, files or folders, or more, are compared, not %d", len(c.arguments))
 	case d.by != "document" && d.by != "cause":
 		return c.wrongUsage("rows are grouped by document or by cause, not by %s", d.by)
+	case d.format == "patch" && (d.all || len(c.arguments) > 2):
+		return c.wrongUsage("a patch makes one side of another: name two")
 	}
-	if status := c.checkFormat(d.format, "text", "json"); status != exitClean {
+	if status := c.checkFormat(d.format, "text", "json", "patch", "markdown"); status != exitClean {
 		return status
 	}
-	p, environments, status := c.openSelected()
-	if p == nil {
+	s, status := d.sides(c)
+	if s == nil {
 		return status
 	}
-	if len(environments) < 2 {
-		return c.failed("there is one environment: nothing to compare it with")
-	}
-	comparison, findings := compare.Environments(p.Project, environments...)
+	comparison, findings, status := d.compare(c, s)
 	if comparison == nil {
-		c.presenter(p, c.err).Findings(findings)
-		fmt.Fprintf(c.err, "\nnothing was compared: check finds all that is wrong\n")
-		return exitFailed
+		return status
 	}
-	presenter := c.presenter(p, c.answer(d.format))
-	if d.format == "json" {
-		if err := presenter.ComparisonJSON(comparison); err != nil {
-			return c.failed("%s", err)
-		}
-	} else {
-		presenter.Comparison(comparison, present.ComparisonOptions{
-			GroupOptions: compare.GroupOptions{ByCause: d.by == "cause", Full: d.full}})
+	if len(findings) > 0 {
+		c.sourcesPresenter(s, c.err).Findings(findings.Tidy(s.sources))
+	}
+	presenter := c.sourcesPresenter(s, c.answer(d.format))
+	options := present.ComparisonOptions{GroupOptions: compare.GroupOptions{ByCause: d.by == "cause", Full: d.full}}
+	var err error
+	switch d.format {
+	case "json":
+		err = presenter.ComparisonJSON(comparison)
+	case "patch":
+		err = presenter.ComparisonPatch(comparison)
+	case "markdown":
+		presenter.ComparisonMarkdown(comparison, options)
+	default:
+		presenter.Comparison(comparison, options)
+	}
+	if err != nil {
+		return c.failed("%s", err)
 	}
 	if comparison.Unread > 0 && !c.quiet {
 		fmt.Fprintf(c.err, "not compared, since secrets are not read here: %s\n",
 			source.Count(comparison.Unread, "value"))
 	}
-	if comparison.Equal() {
+	if s.secret > 0 && !c.quiet {
+		fmt.Fprintf(c.err, "not compared with files, since they are secret: %s\n", source.Count(s.secret, "document"))
+	}
+	switch {
+	case findings.HasErrors():
+		fmt.Fprintln(c.err, "not all was compared")
+		return exitFailed
+	case comparison.Equal():
 		return exitClean
 	}
 	return exitFindings
+}
+
+// sidesOf are the sides of a comparison, before they are rendered or read.
+type sidesOf struct {
+	project      *opened // nil without one
+	sources      *source.Set
+	environments []*project.Environment // nil where a side is files
+	files        []map[string]compare.File
+	names        []string
+	compared     []compare.Side
+	secret       int // how many documents are not compared, since they are
+}
+
+// sides finds out what the arguments name.
+func (d *difference) sides(c *call) (s *sidesOf, status int) {
+	s = &sidesOf{sources: source.NewSet()}
+	named := "" // what can be nothing but an environment
+	for _, name := range c.arguments {
+		if exists, _, err := gate.Exists(c.path(name)); name != "-" && (err != nil || !exists) {
+			named = cmp.Or(named, name)
+		}
+	}
+	_, ok := c.projectFolder()
+	if !ok && named != "" {
+		return nil, c.failed("%s is not there, and no project here has an environment of that name", named)
+	}
+	if ok || d.all {
+		if s.project, status = c.open(); s.project == nil {
+			return nil, status
+		}
+		s.sources = s.project.Sources
+	}
+	arguments := c.arguments
+	if d.all {
+		for _, e := range s.project.Concrete() {
+			arguments = append(arguments, e.Name)
+		}
+		if len(arguments) < 2 {
+			return nil, c.failed("there is one environment: nothing to compare it with")
+		}
+	}
+	if len(arguments) == 1 {
+		arguments = []string{arguments[0], arguments[0]}
+	}
+	for i, name := range arguments {
+		if status := d.side(c, s, name, i == len(arguments)-1 && d.any()); status != exitClean {
+			return nil, status
+		}
+	}
+	return s, exitClean
+}
+
+// side adds one side: an environment, or else files.
+func (d *difference) side(c *call, s *sidesOf, name string, last bool) int {
+	exists, isFolder, err := gate.Exists(c.path(name))
+	isEnvironment := s.project != nil && s.project.Environment(name) != nil
+	if !isEnvironment && (name == "-" || err == nil && exists) {
+		files, status := c.readSide(s, name, isFolder)
+		if status != exitClean {
+			return status
+		}
+		s.names, s.files = append(s.names, name), append(s.files, files)
+		s.environments = append(s.environments, nil)
+		return exitClean
+	}
+	chosen, ok := c.environments(s.project, []string{name})
+	if !ok {
+		return exitFailed
+	}
+	if last {
+		c.arguments = []string{name}
+		if status := d.apply(c, s.project, chosen); status != exitClean {
+			return status
+		}
+		name += " with what is given"
+	}
+	s.names, s.files = append(s.names, name), append(s.files, nil)
+	s.environments = append(s.environments, chosen[0])
+	return exitClean
+}
+
+// readSide reads the files of a side, by their paths in a folder; one alone has the empty path.
+func (c *call) readSide(s *sidesOf, name string, isFolder bool) (map[string]compare.File, int) {
+	files := map[string]compare.File{}
+	add := func(key, shown string, text []byte) {
+		f := compare.File{Text: string(text)}
+		if file, err := s.sources.Add(filepath.ToSlash(shown), text); err == nil {
+			f.Source = file
+		}
+		files[key] = f
+	}
+	switch {
+	case name == "-":
+		text, err := io.ReadAll(c.in)
+		if err != nil {
+			return nil, c.failed("standard input cannot be read: %s", plainError(err))
+		}
+		if len(strings.TrimSpace(string(text))) == 0 {
+			return nil, c.failed("standard input is empty")
+		}
+		add("", "standard-input.yaml", text)
+	case !isFolder:
+		text, err := gate.ReadGiven(c.path(name))
+		if err != nil {
+			return nil, c.failed("%s cannot be read: %s", name, plainError(err))
+		}
+		add("", name, text)
+	default:
+		err := gate.Walk(c.path(name), func(at string, entry fs.DirEntry, err error) error {
+			switch {
+			case err != nil:
+				return err
+			case entry.IsDir() && (entry.Name() == ".git" || project.Reserved(entry.Name())):
+				return fs.SkipDir
+			case !entry.Type().IsRegular() || gate.IsStaged(entry.Name()) || project.Reserved(entry.Name()):
+				return nil
+			}
+			text, err := gate.ReadGiven(at)
+			if err != nil {
+				return err
+			}
+			key, err := filepath.Rel(c.path(name), at)
+			add(filepath.ToSlash(key), c.near(at), text)
+			return err
+		})
+		if err != nil {
+			return nil, c.failed("%s cannot be read: %s", name, plainError(err))
+		}
+	}
+	return files, exitClean
+}
+
+// alignFiles gives files that stand alone the path by which they are compared: that of the document which another side
+// has and their own paths end with, else one name for all of them. It returns that path; empty when none stands alone.
+func (s *sidesOf) alignFiles() (key string) {
+	alone := func(i int) bool { _, is := s.files[i][""]; return is }
+	for i, name := range s.names {
+		if !alone(i) {
+			continue
+		}
+		name = filepath.ToSlash(name)
+		if key == "" && name != "-" {
+			key = path.Base(name)
+		}
+		for j := range s.names {
+			var others []string
+			if s.environments[j] != nil {
+				others = slices.Collect(maps.Keys(s.compared[j].Units))
+			} else {
+				others = slices.Collect(maps.Keys(s.files[j]))
+			}
+			for _, other := range others {
+				if other != "" && strings.HasSuffix("/"+name, "/"+other) && len(other) > len(key) {
+					key = other
+				}
+			}
+		}
+	}
+	for i := range s.names {
+		if alone(i) {
+			key = cmp.Or(key, "standard input")
+			s.files[i] = map[string]compare.File{key: s.files[i][""]}
+		}
+	}
+	return key
+}
+
+// compare renders and reads the sides, and compares them.
+func (d *difference) compare(c *call, s *sidesOf) (*compare.Comparison, source.Findings, int) {
+	o := compare.Options{Ignore: d.without()}
+	if d.only != nil {
+		o.Only = func(name string) bool {
+			return slices.ContainsFunc(d.only, func(pattern string) bool { return place.Match(pattern, name) })
+		}
+	}
+	if !slices.Contains(s.environments, nil) {
+		comparison, findings := compare.Environments(s.project.Project, s.environments, o)
+		if comparison == nil {
+			c.presenter(s.project, c.err).Findings(findings)
+			fmt.Fprintf(c.err, "\nnothing was compared: check finds all that is wrong\n")
+			return nil, nil, exitFailed
+		}
+		comparison.Sides = s.names
+		return comparison, nil, exitClean
+	}
+	s.compared = make([]compare.Side, len(s.names))
+	for i, e := range s.environments {
+		if e != nil {
+			results, found := render.All(s.project.Project, []*project.Environment{e},
+				render.Options{Recording: true, Only: o.Only})
+			if found.HasErrors() {
+				c.presenter(s.project, c.err).Findings(found)
+				fmt.Fprintf(c.err, "\nnothing was compared: check finds all that is wrong\n")
+				return nil, nil, exitFailed
+			}
+			s.compared[i] = compare.Rendered(results[0], o)
+			s.secret += s.compared[i].AsFiles()
+		}
+	}
+	alone := s.alignFiles()
+	var findings source.Findings
+	for i, name := range s.names {
+		if s.environments[i] == nil {
+			var found source.Findings
+			s.compared[i], found = compare.Files(name, s.files[i], o)
+			findings = append(findings, found...)
+		}
+		if alone != "" {
+			maps.DeleteFunc(s.compared[i].Units, func(name string, _ *compare.Unit) bool { return name != alone })
+		}
+	}
+	comparison := compare.Compared(s.compared)
+	comparison.Explain(s.compared, o)
+	return comparison, findings, exitClean
+}
+
+// without returns what takes the places that are to be ignored out of a document; nil when there are none.
+func (d *difference) without() func(v value.Value) value.Value {
+	if d.ignore == nil {
+		return nil
+	}
+	return func(v value.Value) value.Value {
+		for _, places := range d.ignore {
+			found, _ := places.Find(v)
+			for _, f := range slices.Backward(found) {
+				v = place.Without(v, f.Path)
+			}
+		}
+		return v
+	}
+}
+
+// sourcesPresenter presents what files and a project hold.
+func (c *call) sourcesPresenter(s *sidesOf, out io.Writer) *present.Presenter {
+	if s.project != nil {
+		return c.presenter(s.project, out)
+	}
+	return c.presenter(&opened{Project: &project.Project{Sources: s.sources}}, out)
 }

@@ -114,10 +114,7 @@ func (s *comparing) reasons() {
 	name, number := 0, 0
 	texts := make([]string, len(most))
 	for i, r := range most {
-		texts[i] = Clean(r.Name)
-		if r.Parts > 0 {
-			texts[i] += fmt.Sprintf(" (%d parts)", r.Parts)
-		}
+		texts[i] = Clean(r.Name) + parts(r)
 		name, number = max(name, columnsOf(texts[i])), max(number, len(fmt.Sprint(r.Places)))
 	}
 	for i, r := range most {
@@ -132,6 +129,14 @@ func (s *comparing) reasons() {
 		}
 		s.printf("  and %d more, %s\n", len(rest), source.Count(places, "place"))
 	}
+}
+
+// parts says how many parts of an input are counted together.
+func parts(r compare.ReasonCount) string {
+	if r.Parts == 0 {
+		return ""
+	}
+	return fmt.Sprintf(" (%d parts)", r.Parts)
 }
 
 // columnsOf is how many columns of a terminal a text takes.

@@ -137,7 +137,8 @@ func comparison(t *testing.T, main, a, b string) (*compare.Comparison, *present.
 		"main.knot": {Data: []byte(main)}, "a.yaml": {Data: []byte(a)}, "b.yaml": {Data: []byte(b)},
 	})
 	require.NoError(t, err)
-	c, findings := compare.Environments(files, files.Environment("a"), files.Environment("b"))
+	c, findings := compare.Environments(files, []*project.Environment{files.Environment("a"), files.Environment("b")},
+		compare.Options{})
 	require.NotNil(t, c, "%v", findings)
 	p, out := presenter(files.Sources)
 	return c, p, out

@@ -1,0 +1,132 @@
+package compare
+
+import (
+	"crypto/sha256"
+	"fmt"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"knothole/core/data"
+	"knothole/core/eval"
+	"knothole/core/project"
+	"knothole/core/render"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// Side is one of the sides of a comparison: what an environment renders to, or files.
+type Side struct {
+	Name  string
+	Units map[string]*Unit // by their paths
+	// broken are the paths of files that cannot be read, which are not compared.
+	broken map[string]bool
+
+	project *project.Project // nil for files
+	result  *render.Result
+}
+
+// Unit is a document of a side.
+type Unit struct {
+	Value  value.Value
+	Stream bool
+	// Name is the path, which knows what chose it; of a file it is where that begins.
+	Name value.Value
+}
+
+func (s Side) recorder() *eval.Recorder { return s.result.Recorder() }
+
+// Rendered is the side of what an environment renders to.
+func Rendered(r *render.Result, o Options) Side {
+	s := Side{Name: r.Environment.Name, Units: make(map[string]*Unit, len(r.Documents)), result: r, project: r.Project}
+	for i := range r.Documents {
+		d := &r.Documents[i]
+		s.Units[d.Path] = &Unit{Value: o.taken(d.Value), Stream: d.Stream, Name: d.Name}
+	}
+	return s
+}
+
+// AsFiles makes the documents of a rendered side what they are in files: those in formats that are not read are
+// strings, and what is not known yet is its placeholder. Documents that are secret are not compared with files: it
+// returns how many these are.
+func (s Side) AsFiles() (secret int) {
+	for i := range s.result.Documents {
+		d := &s.result.Documents[i]
+		unit := s.Units[d.Path]
+		switch {
+		case d.Secret:
+			delete(s.Units, d.Path)
+			secret++
+			continue
+		case d.Open:
+			unit.Value = value.WithPlaceholders(unit.Value)
+		}
+		if slices.Contains(data.Readable, d.Format) {
+			continue
+		}
+		if text, err := d.Text(); err == nil && value.Marks(d.Value) == 0 {
+			unit.Value = value.StringOf(string(text), d.Name.Origin())
+		}
+	}
+	return secret
+}
+
+// File is a file of a side.
+type File struct {
+	Source *source.File // nil when it is no text
+	Text   string
+}
+
+// Files is the side of files, by the paths by which they are compared. A file that cannot be read is not compared, and
+// among the findings.
+func Files(name string, files map[string]File, o Options) (Side, source.Findings) {
+	s := Side{Name: name, Units: make(map[string]*Unit, len(files))}
+	var findings source.Findings
+	for path, file := range files {
+		if !o.only(path) {
+			continue
+		}
+		unit, found := readUnit(file)
+		findings = append(findings, found...)
+		if found.HasErrors() {
+			if s.broken == nil {
+				s.broken = map[string]bool{}
+			}
+			s.broken[path] = true
+			continue
+		}
+		unit.Value = o.taken(unit.Value)
+		s.Units[path] = unit
+	}
+	return s, findings
+}
+
+// readUnit reads a file: as data when its name tells a format that can be read, else as a string.
+func readUnit(f File) (*Unit, source.Findings) {
+	if f.Source == nil || !utf8.ValidString(f.Text) || strings.ContainsRune(f.Text, 0) {
+		return &Unit{Value: value.StringOf(fmt.Sprintf("no text: %s, SHA-256 %x", source.Count(len(f.Text), "byte"),
+			sha256.Sum256([]byte(f.Text))), 0)}, nil
+	}
+	file := f.Source
+	at := value.From(file.Pos(0))
+	unit := &Unit{Name: value.StringOf(file.Path, at)}
+	format, ok := data.FormatOf(file.Path)
+	if !ok || !slices.Contains(data.Readable, format) {
+		unit.Value = value.StringOf(file.Text, at)
+		return unit, nil
+	}
+	if format == data.YAML {
+		documents, findings := data.ReadEach(file, nil, nil)
+		unit.Stream = len(documents) != 1
+		if unit.Value = value.ListOf(documents, at); !unit.Stream {
+			unit.Value = documents[0]
+		}
+		return unit, findings
+	}
+	v, findings := data.Read(file, format, nil)
+	if findings.HasErrors() {
+		return nil, findings
+	}
+	unit.Value = v
+	return unit, findings
+}
