@@ -75,7 +75,7 @@ func (d *difference) run(c *call) int {
 	case d.all && len(c.arguments) > 0:
 		return c.wrongUsage("--all takes all environments: name none")
 	case !d.all && len(c.arguments) < 2 && !(len(c.arguments) == 1 && d.any()):
-		return c.wrongUsage("two environments, files or folders, or more, are compared, not %d", len(c.arguments))
+		return c.wrongUsage("name two sides or more: environments, files or folders")
 	case d.by != "document" && d.by != "cause":
 		return c.wrongUsage("rows are grouped by document or by cause, not by %s", d.by)
 	case d.format == "patch" && (d.all || len(c.arguments) > 2):
