@@ -229,6 +229,20 @@ func (c *coasts) load(t *testing.T, sides [2]coast) *project.Project {
 	return p
 }
 
+// texts are the files of the project as it was written.
+func (c *coasts) texts(t *testing.T) map[string]string {
+	files := map[string]string{"main.knot": c.program}
+	toml := ""
+	for _, s := range c.written {
+		toml += fmt.Sprintf("[environments.%s]\nlayers = [\"%s.yaml\"]\n", s.name, s.name)
+		text, err := data.Write(s.values, data.YAML)
+		require.NoError(t, err)
+		files[s.name+".yaml"] = string(text)
+	}
+	files[project.FileName] = toml
+	return files
+}
+
 // rendered returns the documents of one environment, as far as it can be rendered.
 func (c *coasts) rendered(t *testing.T, sides [2]coast, name string) map[string]value.Value {
 	p := c.load(t, sides)

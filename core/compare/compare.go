@@ -29,7 +29,9 @@ const (
 
 // Comparison is what differs between two sides or more.
 type Comparison struct {
-	Sides     []string // their names
+	Sides []string // their names
+	// Sources are those in which the places of each side are; nil when all are in those of one project.
+	Sources   []*source.Set
 	Documents []Document
 	// Unread is how many places of all sides hold secrets that are not read, and so not compared.
 	Unread int
@@ -274,7 +276,7 @@ func addCauses(c *Comparison, sides []Side, against int, o Options) {
 		}
 	}
 	if together && a.result.Environment != b.result.Environment {
-		t := &trials{differences: newDifferences(a.project, a.result, b.result), options: o, against: against,
+		t := &trials{variation: newDifferences(a.project, a.result, b.result), options: o, against: against,
 			units: [2]map[string]*Unit{a.Units, b.Units}, outcomes: map[string]*outcome{}, left: budget + len(c.Documents)}
 		t.confirm(c.Documents)
 	}

@@ -267,3 +267,37 @@ func (c *delta) ordered(own, others []string, on func(leaf int) bool) []string {
 	}
 	return all
 }
+
+func (d *differences) all() []leaf { return d.leaves }
+
+func (d *differences) effort() int { return len(d.given[0]) / 20 }
+
+// named returns the leaves that the reasons of a cause name, or are a part of what they name, or have a part of that
+// name.
+func (d *differences) named(c *explain.Cause) (leaves []int) {
+	for i, l := range d.leaves {
+		if slices.ContainsFunc(c.Because, func(r explain.Reason) bool {
+			if l.fields == nil || r.Name == explain.EnvironmentName {
+				return r.Name == explain.EnvironmentName && l.fields == nil
+			}
+			fields := explain.Fields(r.Name)
+			n := min(len(fields), len(l.fields))
+			return slices.Equal(fields[:n], l.fields[:n])
+		}) {
+			leaves = append(leaves, i)
+		}
+	}
+	return leaves
+}
+
+func (d *differences) render(side int, on map[int]bool, wanted func(path string) bool) []render.Document {
+	environment := eval.Environment{Name: d.sides[side].Name, Tags: d.sides[side].Tags}
+	if d.name >= 0 && on[d.name] {
+		environment.Name = d.sides[1-side].Name
+	}
+	if d.tags >= 0 && on[d.tags] {
+		environment.Tags = d.sides[1-side].Tags
+	}
+	w := d.project.WorldOf(environment, d.with(side, func(leaf int) bool { return on[leaf] }), false)
+	return render.World(d.project, d.sides[side], w, render.Options{Only: wanted}).Documents
+}

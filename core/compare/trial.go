@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"knothole/core/eval"
 	"knothole/core/explain"
 	"knothole/core/render"
 	"knothole/core/value"
@@ -19,13 +18,25 @@ import (
 
 // trials finds causes by trying.
 type trials struct {
-	*differences
+	variation
 	against  int // the side with which the first is compared
 	options  Options
 	units    [2]map[string]*Unit
 	outcomes map[string]*outcome
 	// left is how much may be tried yet, in documents that are evaluated.
 	left int
+}
+
+// variation is what two sides have different that makes their documents, and how they are rendered with some of it as
+// on the other.
+type variation interface {
+	all() []leaf
+	// named returns the leaves that the record of an evaluation names for a difference.
+	named(c *explain.Cause) []int
+	// render renders the documents of a side that are wanted, with some leaves as on the other side.
+	render(side int, on map[int]bool, wanted func(path string) bool) []render.Document
+	// effort is how much a trial costs besides the documents, in documents.
+	effort() int
 }
 
 // budget is how much may be tried besides as much as there are documents that differ: a small project is tried whole, a
@@ -51,7 +62,7 @@ type subject struct {
 func (t *trials) confirm(documents []Document) {
 	groups := map[string][]*subject{}
 	add := func(s *subject) {
-		s.first = t.named(s.cause.Because)
+		s.first = t.named(s.cause)
 		key := fmt.Sprint(s.first)
 		groups[key] = append(groups[key], s)
 	}
@@ -95,30 +106,13 @@ func (t *trials) group(all []*subject) {
 	}
 }
 
-// named returns the leaves that reasons name, or are a part of what they name, or have a part of that name.
-func (t *trials) named(reasons []explain.Reason) (leaves []int) {
-	for i, l := range t.leaves {
-		if slices.ContainsFunc(reasons, func(r explain.Reason) bool {
-			if l.fields == nil || r.Name == explain.EnvironmentName {
-				return r.Name == explain.EnvironmentName && l.fields == nil
-			}
-			fields := explain.Fields(r.Name)
-			n := min(len(fields), len(l.fields))
-			return slices.Equal(fields[:n], l.fields[:n])
-		}) {
-			leaves = append(leaves, i)
-		}
-	}
-	return leaves
-}
-
 // find returns the leaves that make a difference, and whether that was tried.
 func (t *trials) find(s *subject, together []string) (causes []int, tried bool) {
 	suffice := func(leaves []int) bool { return t.suffice(s, leaves, together) }
 	causes = s.first
 	if !suffice(causes) {
 		var rest []int
-		for i := range t.leaves {
+		for i := range t.all() {
 			if !slices.Contains(causes, i) {
 				rest = append(rest, i)
 			}
@@ -197,37 +191,18 @@ func (t *trials) outcome(leaves []int, document string, together []string) *outc
 		together = []string{document}
 	}
 	// To know which documents there are costs something for each of them, too.
-	if t.left -= 2 * (len(together) + 1 + (len(t.units[0])+len(t.given[0]))/20); t.left < 0 {
+	if t.left -= 2 * (len(together) + 1 + len(t.units[0])/20 + t.effort()); t.left < 0 {
 		return nil
 	}
 	for side := range 2 {
-		for path, v := range t.render(side, o.on, together) {
-			o.documents[side][path] = v
+		for _, d := range t.render(side, o.on, func(path string) bool { return slices.Contains(together, path) }) {
+			o.documents[side][d.Path] = t.options.taken(d.Value)
 		}
 	}
 	for _, path := range together {
 		o.evaluated[path] = true
 	}
 	return o
-}
-
-// render renders some documents of one side with some leaves as on the other.
-func (t *trials) render(side int, on map[int]bool, documents []string) map[string]value.Value {
-	environment := eval.Environment{Name: t.sides[side].Name, Tags: t.sides[side].Tags}
-	if t.name >= 0 && on[t.name] {
-		environment.Name = t.sides[1-side].Name
-	}
-	if t.tags >= 0 && on[t.tags] {
-		environment.Tags = t.sides[1-side].Tags
-	}
-	w := t.project.WorldOf(environment, t.with(side, func(leaf int) bool { return on[leaf] }), false)
-	r := render.World(t.project, t.sides[side], w,
-		render.Options{Only: func(path string) bool { return slices.Contains(documents, path) }})
-	made := make(map[string]value.Value, len(r.Documents))
-	for i := range r.Documents {
-		made[r.Documents[i].Path] = t.options.taken(r.Documents[i].Value)
-	}
-	return made
 }
 
 // tell puts leaves in the place of what the record says.
@@ -238,7 +213,7 @@ func (t *trials) tell(s *subject, causes []int, tried bool) {
 	before := s.cause.Because
 	s.cause.Because, s.cause.Tried = nil, tried
 	for _, i := range causes {
-		l := t.leaves[i]
+		l := t.all()[i]
 		r := explain.Reason{Name: l.name, Left: l.pos[0], Right: l.pos[1]}
 		if l.fields == nil { // where it is read
 			for _, known := range before {

@@ -314,6 +314,13 @@ func (s *Set) File(p Pos) *File {
 	return nil // it was replaced
 }
 
+// Files returns the files of the set.
+func (s *Set) Files() []*File {
+	s.mu.RLock()
+	defer s.mu.RUnlock()
+	return slices.Clone(s.files)
+}
+
 // Named returns the last file with a path; nil when there is none.
 func (s *Set) Named(path string) *File {
 	s.mu.RLock()

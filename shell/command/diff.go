@@ -30,7 +30,8 @@ var diffCommand = &command{
 	long: `Compares what environments render to, data files, folders, or standard input (-), each with the others. Each row is
 one place that differs, with its cause below it or at the right: the inputs, and the lines of the layers that gave them
 their values, or the line of the template. It was tried that the difference goes when all that is named is made equal,
-and that it takes each of them. Of three sides or more each is a column; --all takes all environments. With --input and
+and that it takes each of them. ENV@REVISION is an
+environment as it was at a revision of git. Of three sides or more each is a column; --all takes all environments. With --input and
 --layer the last environment is compared as it would be with them; one that is named alone, with itself.
 
 Equal differences of several documents, or elements of lists, are one row; of many that are alike but for their values one
@@ -137,6 +138,8 @@ type sidesOf struct {
 	names        []string
 	compared     []compare.Side
 	secret       int // how many documents are not compared, since they are
+	revisions    [2]*revision
+	at           [2]string // the environments at the revisions
 }
 
 // sides finds out what the arguments name.
@@ -170,12 +173,29 @@ func (d *difference) sides(c *call) (s *sidesOf, status int) {
 	if len(arguments) == 1 {
 		arguments = []string{arguments[0], arguments[0]}
 	}
+	if slices.ContainsFunc(arguments, func(name string) bool { return c.isRevision(name) }) {
+		if len(arguments) != 2 || d.any() {
+			return nil, c.failed("an environment at a revision is compared with one other, without --input and --layer")
+		}
+		s.names = arguments
+		if s.revisions, s.at, status = c.both(s.project, [2]string(arguments)); status != exitClean {
+			return nil, status
+		}
+		return s, exitClean
+	}
 	for i, name := range arguments {
 		if status := d.side(c, s, name, i == len(arguments)-1 && d.any()); status != exitClean {
 			return nil, status
 		}
 	}
 	return s, exitClean
+}
+
+// isRevision reports whether an argument is an environment at a revision, ENV@REVISION.
+func (c *call) isRevision(name string) bool {
+	exists, _, err := gate.Exists(c.path(name))
+	_, at := splitRevision(name)
+	return at != "" && (err != nil || !exists)
 }
 
 // side adds one side: an environment, or else files.
@@ -300,6 +320,10 @@ func (d *difference) compare(c *call, s *sidesOf) (*compare.Comparison, source.F
 		o.Only = func(name string) bool {
 			return slices.ContainsFunc(d.only, func(pattern string) bool { return place.Match(pattern, name) })
 		}
+	}
+	if s.revisions[0] != nil {
+		comparison, status := c.revisions(s.project, s.revisions, s.at, o)
+		return comparison, nil, status
 	}
 	if !slices.Contains(s.environments, nil) {
 		comparison, findings := compare.Environments(s.project.Project, s.environments, o)

@@ -1,10 +1,8 @@
 package command
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
-	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
@@ -12,6 +10,7 @@ import (
 
 	"knothole/core/project"
 	"knothole/outside/gate"
+	"knothole/outside/repository"
 )
 
 // checkIgnored refuses to write secrets where git would take them up. Git is asked about each file, from the folder
@@ -38,7 +37,7 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 	}
 	open, err := notIgnored(there, names)
 	switch {
-	case errors.Is(err, errNoRepository):
+	case errors.Is(err, repository.ErrNone):
 		return exitClean
 	case err != nil:
 		return refuse(fmt.Sprintf("git cannot say whether it ignores %s: %s", c.relative(secretTo), err),
@@ -47,7 +46,7 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 		return refuse(fmt.Sprintf("git does not ignore %s, so that secrets could be committed", c.relative(open[0])),
 			"add "+shown+"/ to .gitignore, and nothing that takes a part of it back")
 	}
-	tracked, err := git(there, nil, append([]string{"ls-files", "-z", "--"}, names...)...)
+	tracked, err := repository.Git(there, nil, append([]string{"ls-files", "-z", "--"}, names...)...)
 	if err != nil {
 		return refuse(fmt.Sprintf("git cannot say whether it has %s: %s", c.relative(secretTo), err),
 			"mend that first: else secrets could be committed")
@@ -60,12 +59,9 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 	return exitClean
 }
 
-// errNoRepository says that a folder is in no repository of git.
-var errNoRepository = errors.New("not a repository of git")
-
 // notIgnored returns the files of some that git would take up.
 func notIgnored(folder string, names []string) ([]string, error) {
-	said, err := git(folder, []byte(strings.Join(names, "\x00")+"\x00"), "check-ignore", "--stdin", "-z", "--no-index")
+	said, err := repository.Git(folder, []byte(strings.Join(names, "\x00")+"\x00"), "check-ignore", "--stdin", "-z", "--no-index")
 	var exit *exec.ExitError
 	if err != nil && !(errors.As(err, &exit) && exit.ExitCode() == 1) { // 1 says that it ignores none
 		return nil, err
@@ -81,51 +77,6 @@ func notIgnored(folder string, names []string) ([]string, error) {
 		}
 	}
 	return open, nil
-}
-
-// git runs git in a folder, so that nothing in the folder or in the environment makes it run another program, or look
-// elsewhere.
-func git(folder string, in []byte, arguments ...string) ([]byte, error) {
-	command := exec.Command("git", append([]string{"-c", "core.fsmonitor=false", "-c", "core.hooksPath=" + os.DevNull,
-		"-c", "core.pager=cat", "--no-optional-locks"}, arguments...)...)
-	command.Dir, command.Stdin = folder, bytes.NewReader(in)
-	for _, entry := range os.Environ() {
-		name, _, _ := strings.Cut(entry, "=")
-		if !strings.HasPrefix(name, "GIT_") && name != "LC_ALL" && name != "LANGUAGE" {
-			command.Env = append(command.Env, entry)
-		}
-	}
-	command.Env = append(command.Env, "LC_ALL=C", "GIT_TERMINAL_PROMPT=0")
-	out, err := command.Output()
-	var exit *exec.ExitError
-	switch {
-	case errors.Is(err, exec.ErrNotFound):
-		if inRepository(folder) {
-			return nil, errors.New("it is not installed, but the folder is in a repository")
-		}
-		return nil, errNoRepository
-	case errors.As(err, &exit) && exit.ExitCode() != 1:
-		said, _, _ := strings.Cut(strings.TrimPrefix(string(exit.Stderr), "fatal: "), "\n")
-		if strings.HasPrefix(said, "not a git repository") && !inRepository(folder) {
-			return nil, errNoRepository
-		}
-		return nil, errors.New(said)
-	}
-	return out, err
-}
-
-// inRepository reports whether a folder, or one that it is in, looks like that of a repository.
-func inRepository(folder string) bool {
-	for {
-		if exists, _, err := gate.Exists(filepath.Join(folder, ".git")); exists || err != nil {
-			return true
-		}
-		parent := filepath.Dir(folder)
-		if parent == folder {
-			return false
-		}
-		folder = parent
-	}
 }
 
 // realName returns a path without links, as far as it is there.

@@ -114,7 +114,7 @@ func (s *comparing) reasons() {
 	name, number := 0, 0
 	texts := make([]string, len(most))
 	for i, r := range most {
-		texts[i] = Clean(r.Name) + parts(r)
+		texts[i] = s.because(r.Name) + parts(r)
 		name, number = max(name, columnsOf(texts[i])), max(number, len(fmt.Sprint(r.Places)))
 	}
 	for i, r := range most {
@@ -184,8 +184,8 @@ func (s *comparing) group(g compare.Group) {
 			s.change(f)
 		}
 		// Rows that follow each other and have one cause tell it once.
-		if cause := s.cause(f.Cause); cause != "" && g.Cause == "" && s.narrow() &&
-			(i == len(g.Rows)-1 || s.cause(g.Rows[i+1].Cause) != cause) {
+		if cause := s.cause(f.Cause, f.Against); cause != "" && g.Cause == "" && s.narrow() &&
+			(i == len(g.Rows)-1 || s.cause(g.Rows[i+1].Cause, g.Rows[i+1].Against) != cause) {
 			s.indented(cause, s.cyan)
 		}
 	}
@@ -214,7 +214,7 @@ func (s *comparing) title(g compare.Group) {
 		}
 		s.printf("%s%s\n", s.bold(Clean(pattern)), strings.TrimPrefix(head, Clean(pattern))+
 			s.list(documentNames(g.Documents, pattern), s.Width-columnsOf(head)))
-		if cause := s.cause(g.Documents[0].Cause); only != "" && cause != "" {
+		if cause := s.cause(g.Documents[0].Cause, g.Documents[0].Against); only != "" && cause != "" {
 			s.indented(cause, s.cyan)
 		}
 		return
@@ -226,7 +226,7 @@ func (s *comparing) title(g compare.Group) {
 	}
 	if only := s.only(d); only != "" {
 		s.printf("   %s\n", s.yellow(only))
-		if cause := s.cause(d.Cause); cause != "" {
+		if cause := s.cause(d.Cause, d.Against); cause != "" {
 			s.indented(cause, s.cyan)
 		}
 		return
@@ -315,7 +315,7 @@ type piece struct {
 // change shows one row of two sides.
 func (s *comparing) change(f compare.Folded) {
 	name := rowName(f)
-	cause, end := s.cause(f.Cause), s.Width
+	cause, end := s.cause(f.Cause, f.Against), s.Width
 	if !s.narrow() && cause != "" {
 		end = s.Width*causesFrom/100 - 3
 	}
@@ -647,7 +647,7 @@ func (s *comparing) indented(text string, paint func(string) string) {
 }
 
 // cause says why values differ: what they depend on, and the lines that decided them, of layers or of templates.
-func (s *comparing) cause(c explain.Cause) string {
+func (s *comparing) cause(c explain.Cause, against int) string {
 	parts := map[string]int{}
 	for _, r := range c.Because {
 		parts[compare.Input(r.Name)]++
@@ -656,22 +656,43 @@ func (s *comparing) cause(c explain.Cause) string {
 	for _, r := range c.Because {
 		switch n := parts[compare.Input(r.Name)]; {
 		case n <= fewParts || s.options.Full:
-			names = append(names, Clean(r.Name))
+			names = append(names, s.because(r.Name))
 		case n > 0:
 			names = append(names, fmt.Sprintf("%s (%d parts)", Clean(compare.Input(r.Name)), n))
 			parts[compare.Input(r.Name)] = -1 << 20
 		}
 	}
-	left, right := s.line(c.Left), s.line(c.Right)
+	if s.c.Sources != nil && len(c.Because) > 0 {
+		return "changed at " + strings.Join(names, ", ") // the lines are what it is because of
+	}
+	left, right := s.lineOn(0, c.Left), s.lineOn(against, c.Right)
 	if (left == right || left == "" || right == "") && len(c.Because) == 1 &&
 		c.Because[0].Name != explain.EnvironmentName {
 		// One line makes both, or the one that is there: what it depends on makes the difference.
-		left, right = s.line(c.Because[0].Left), s.line(c.Because[0].Right)
+		left, right = s.lineOn(0, c.Because[0].Left), s.lineOn(against, c.Because[0].Right)
 	}
 	if lines := fromTo(left, right); lines != "" {
 		names = append(names, lines)
 	}
 	return strings.Join(names, ", ")
+}
+
+// because is what a difference is because of, as it is shown: of revisions it is a line of a file.
+func (s *comparing) because(name string) string {
+	if s.c.Sources != nil {
+		return s.file(name)
+	}
+	return Clean(name)
+}
+
+// lineOn is the line of a place on a side.
+func (s *comparing) lineOn(side int, at source.Pos) string {
+	if s.c.Sources == nil {
+		return s.line(at)
+	}
+	on := *s.Presenter
+	on.Sources = s.c.Sources[side]
+	return on.line(at)
 }
 
 // fewParts is how many parts of one input are named for one place.

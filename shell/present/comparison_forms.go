@@ -82,7 +82,7 @@ func (s *comparing) markdownGroup(g compare.Group) string {
 		}
 	}
 	if len(g.Rows) == 0 {
-		fmt.Fprintf(&b, "\n%s (%s)\n", title, markdown(s.cause(g.Documents[0].Cause)))
+		fmt.Fprintf(&b, "\n%s (%s)\n", title, markdown(s.cause(g.Documents[0].Cause, g.Documents[0].Against)))
 		return b.String()
 	}
 	fmt.Fprintf(&b, "\n<details><summary>%s: %s</summary>\n\n| place |", title, source.Count(len(g.Rows), "row"))
@@ -115,7 +115,7 @@ func (s *comparing) markdownGroup(g compare.Group) string {
 				b.WriteString(" " + code(text) + " |")
 			}
 		}
-		b.WriteString(" " + markdown(s.cause(f.Cause)) + " |\n")
+		b.WriteString(" " + markdown(s.cause(f.Cause, f.Against)) + " |\n")
 	}
 	b.WriteString("\n</details>\n")
 	return b.String()

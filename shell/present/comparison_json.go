@@ -103,10 +103,18 @@ func raw(v value.Value) json.RawMessage {
 }
 
 func (p *Presenter) jsonCause(c *compare.Comparison, cause explain.Cause, against int) *jsonCause {
+	place := func(side int, at source.Pos) *jsonPlace {
+		if c.Sources == nil {
+			return p.jsonPlace(at)
+		}
+		on := *p
+		on.Sources = c.Sources[side]
+		return on.jsonPlace(at)
+	}
 	j := &jsonCause{Against: c.Sides[against], Tried: cause.Tried, Because: []jsonReason{},
-		Lines: []*jsonPlace{p.jsonPlace(cause.Left), p.jsonPlace(cause.Right)}}
+		Lines: []*jsonPlace{place(0, cause.Left), place(against, cause.Right)}}
 	for _, r := range cause.Because {
-		j.Because = append(j.Because, jsonReason{r.Name, []*jsonPlace{p.jsonPlace(r.Left), p.jsonPlace(r.Right)}})
+		j.Because = append(j.Because, jsonReason{r.Name, []*jsonPlace{place(0, r.Left), place(against, r.Right)}})
 	}
 	return j
 }

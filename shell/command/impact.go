@@ -1,0 +1,161 @@
+package command
+
+import (
+	"flag"
+	"slices"
+	"strings"
+
+	"knothole/core/compare"
+	"knothole/outside/repository"
+	"knothole/shell/present"
+)
+
+var impactCommand = &command{
+	name: "impact", arguments: "[FROM[..TO]] [--format text|markdown]",
+	short: "what a change of the project does to every environment",
+	long: `Compares what each environment renders to before and after a change: from a revision of git to another, or to the files
+as they are; from HEAD if none is named. What changes in the same way in several environments is told once, with the
+changed lines of templates, layers and data files that make it so. It was tried that what differs goes when these lines
+are as before, and that it takes each of them.
+
+The files that you work on are not touched.
+
+Ends with 0 when nothing changes, 1 when something does, 2 when one of the two cannot be rendered.`,
+	example: "knothole impact main",
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		i := &impactRun{}
+		flags.StringVar(&i.format, "format", "text", "`FORMAT` of the answer: text or markdown")
+		flags.BoolVar(&i.full, "full", false, "show whole values, and each row")
+		return i.run
+	},
+}
+
+type impactRun struct {
+	format string
+	full   bool
+}
+
+func (i *impactRun) run(c *call) int {
+	if len(c.arguments) > 1 {
+		return c.wrongUsage("name one range of revisions, such as main or v1..v2")
+	}
+	if status := c.checkFormat(i.format, "text", "markdown"); status != exitClean {
+		return status
+	}
+	from, to := "HEAD", ""
+	if len(c.arguments) == 1 {
+		from, to, _ = strings.Cut(c.arguments[0], "..")
+		if from == "" {
+			return c.wrongUsage("a range begins with a revision: FROM..TO")
+		}
+	}
+	p, after, status := c.after(to)
+	if after == nil {
+		return status
+	}
+	before, status := c.atRevision(p, from)
+	if before == nil {
+		return status
+	}
+	change := from + " → " + to
+	if to == "" {
+		change += "the files as they are"
+	}
+	impact, status := c.impact(p, before, after)
+	if impact == nil {
+		return status
+	}
+	presenter := c.presenter(p, c.answer(i.format))
+	options := present.ComparisonOptions{GroupOptions: compare.GroupOptions{Full: i.full}}
+	if i.format == "markdown" {
+		presenter.ImpactMarkdown(change, impact, options)
+	} else {
+		presenter.Impact(change, impact, options)
+	}
+	if len(impact.Blocks) == 0 {
+		return exitClean
+	}
+	return exitFindings
+}
+
+// after loads the project as it is after a change: at a revision, for which no files need be there, as in a bare clone,
+// or as they are.
+func (c *call) after(name string) (p *opened, after *revision, status int) {
+	if name == "" {
+		if p, status = c.open(); p == nil {
+			return nil, nil, status
+		}
+		return p, &revision{"", p.Project}, exitClean
+	}
+	folder, ok := c.projectFolder()
+	if !ok {
+		folder = c.folder
+	}
+	p = &opened{folder: folder, prefix: c.near(folder)}
+	if after, status = c.atRevision(p, name); after != nil {
+		p.Project = after.project
+	}
+	return p, after, status
+}
+
+// impact compares all environments at two revisions.
+func (c *call) impact(p *opened, before, after *revision) (*compare.Impact, int) {
+	var names []string
+	for _, r := range []*revision{before, after} {
+		for _, e := range r.project.Concrete() {
+			if !slices.Contains(names, e.Name) {
+				names = append(names, e.Name)
+			}
+		}
+	}
+	var comparisons []*compare.Comparison
+	for _, name := range names {
+		comparison, status := c.revisions(p, [2]*revision{before, after}, [2]string{name, name}, compare.Options{})
+		if comparison == nil {
+			return nil, status
+		}
+		comparisons = append(comparisons, comparison)
+	}
+	return compare.Together(names, comparisons), exitClean
+}
+
+// revisions compares an environment at two revisions.
+func (c *call) revisions(p *opened, at [2]*revision, environments [2]string, o compare.Options) (*compare.Comparison,
+	int) {
+	var sides [2]compare.Revision
+	for i, r := range at {
+		sides[i] = compare.Revision{Name: environments[i], Project: r.project, Environment: environments[i]}
+		if r.name != "" {
+			sides[i].Name += "@" + r.name
+		}
+	}
+	comparison, findings := compare.Revisions(sides, o, repository.Tree)
+	if comparison != nil {
+		return comparison, exitClean
+	}
+	status := exitFailed
+	for i, found := range findings {
+		if found.HasErrors() {
+			presenter := c.presenter(&opened{Project: at[i].project, prefix: p.prefix}, c.err)
+			presenter.Findings(found)
+			status = c.broken(sides[i].Name)
+		}
+	}
+	return nil, status
+}
+
+// both loads the project at the revisions that two sides name.
+func (c *call) both(p *opened, names [2]string) (at [2]*revision, environments [2]string, status int) {
+	for i, name := range names {
+		var revisionName string
+		if environments[i], revisionName = splitRevision(name); revisionName == "" {
+			at[i] = &revision{"", p.Project}
+		} else if at[i], status = c.atRevision(p, revisionName); at[i] == nil {
+			return at, environments, status
+		}
+		if _, ok := c.environments(&opened{Project: at[i].project}, []string{environments[i]}); !ok {
+			return at, environments, exitFailed
+		}
+	}
+	return at, environments, exitClean
+}

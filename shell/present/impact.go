@@ -1,0 +1,43 @@
+package present
+
+import (
+	"strings"
+
+	"knothole/core/compare"
+	"knothole/core/source"
+)
+
+// Impact shows what a change does, by the environments in which it does the same.
+func (p *Presenter) Impact(change string, impact *compare.Impact, o ComparisonOptions) {
+	p.printf("%s\n", p.bold(Clean(change)))
+	for _, b := range impact.Blocks {
+		places := 0
+		for _, d := range b.Documents {
+			places += max(1, len(d.Rows))
+		}
+		p.printf("\nin %s: %s in %s\n", p.bold(Clean(strings.Join(b.Environments, ", "))), source.Count(places, "change"),
+			source.Count(len(b.Documents), "document"))
+		s := &comparing{Presenter: p, c: b.Comparison, options: o, groups: b.Groups(o.GroupOptions)}
+		s.reasons()
+		s.measure()
+		for _, g := range s.groups {
+			p.printf("\n")
+			s.group(g)
+		}
+	}
+	if len(impact.Unchanged) > 0 {
+		p.printf("\nnothing changes in %s\n", Clean(strings.Join(impact.Unchanged, ", ")))
+	}
+}
+
+// ImpactMarkdown shows it for a review.
+func (p *Presenter) ImpactMarkdown(change string, impact *compare.Impact, o ComparisonOptions) {
+	p.printf("**%s**\n", markdown(change))
+	for _, b := range impact.Blocks {
+		p.printf("\nin **%s**:\n", markdown(strings.Join(b.Environments, ", ")))
+		p.ComparisonMarkdown(b.Comparison, o)
+	}
+	if len(impact.Unchanged) > 0 {
+		p.printf("\nnothing changes in %s\n", markdown(strings.Join(impact.Unchanged, ", ")))
+	}
+}
