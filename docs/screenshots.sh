@@ -28,7 +28,20 @@ shot() {
   kill %% 2>/dev/null; wait %% 2>/dev/null || true
 }
 
-shot diff . 'knothole diff rehearsal north'
+shot diff . 'knothole diff rehearsal north --quiet --color always | head -54' 10 120x58
+shot diff-all . 'knothole diff --all --quiet --color always | head -54' 10 120x58
+
+# A change in a repository of its own.
+cp -r "$work/flood-watch" "$work/changed" && mv "$work/changed" "$work/flood-watch/changed"
+(
+  cd "$work/flood-watch/changed"
+  git init -q . && git add -A && git -c user.name=heron -c user.email=heron@floodwatch.example commit -q -m 'as it was'
+  sed -i 's/^bay_map = 6/bay_map = 8/' inputs/north.toml
+  sed -i 's/"rehearsal" *-> *"info"/"rehearsal" -> "debug"/' main.knot
+  sed -i 's/^mudflat_cache = 3/mudflat_cache = 4/' inputs/north.toml
+)
+shot impact changed 'knothole impact' 12 104x44
+rm -rf "$work/flood-watch/changed"
 
 # Several mistakes at once, each in a copy of the demo.
 cd "$work/flood-watch"
