@@ -3,21 +3,25 @@ package command
 import (
 	"flag"
 	"fmt"
+	"strconv"
+	"strings"
 
 	"knothole/core/builtin"
 	"knothole/core/eval"
 	"knothole/core/explain"
+	"knothole/core/place"
 )
 
 var whyCommand = &command{
-	name: "why", arguments: "ENV DOCUMENT PATH [--format text|json]",
+	name: "why", arguments: "ENV DOCUMENT [OBJECT] PATH [--format text|json]",
 	short: "the life of one rendered value",
 	long: `Tells why a value in a rendered document is what it is: where it was written, computed or patched, what
 chose it, and for each input on which it depends what its layers say, what was overridden, and the limits that it
 passed. Only this document is evaluated.
 
 PATH is a path as patches have it, such as spec.containers[0].image, spec.containers[it.name == "map"].image, or with
-the name of an element as comparisons show it, spec.containers[map].image; or a JSON Pointer, such as /spec/replicas.`,
+the name of an element as comparisons show it, spec.containers[map].image; or a JSON Pointer, such as /spec/replicas.
+OBJECT is one of a document that holds several, as comparisons show it: 'Deployment bay-map'.`,
 	example: "knothole why north k8s/bay-map.yaml spec.replicas",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		w := &whyRun{}
@@ -33,6 +37,9 @@ type whyRun struct {
 }
 
 func (w *whyRun) run(c *call) int {
+	if len(c.arguments) == 4 {
+		c.arguments = append(c.arguments[:2:2], inObject(c.arguments[2], c.arguments[3]))
+	}
 	if len(c.arguments) != 3 {
 		return c.wrongUsage("name an environment, a document and a path in it")
 	}
@@ -65,4 +72,23 @@ func (w *whyRun) run(c *call) int {
 	}
 	presenter.Why(why)
 	return exitClean
+}
+
+// inObject returns the path to a place in an object of a document that holds several.
+func inObject(object, path string) string {
+	at := "[" + place.Quote(object) + "]"
+	if steps, err := place.ParsePointer(path); err == nil && path != "" {
+		for _, step := range steps {
+			if _, err := strconv.Atoi(step); err == nil {
+				at += "[" + step + "]"
+			} else {
+				at += "." + place.Key(step)
+			}
+		}
+		return at
+	}
+	if strings.HasPrefix(path, "[") || strings.HasPrefix(path, ".") {
+		return at + path
+	}
+	return at + "." + path
 }

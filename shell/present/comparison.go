@@ -5,6 +5,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/rivo/uniseg"
 
@@ -140,7 +141,14 @@ func parts(r compare.ReasonCount) string {
 }
 
 // columnsOf is how many columns of a terminal a text takes.
-func columnsOf(text string) int { return uniseg.StringWidth(text) }
+func columnsOf(text string) int {
+	for i := range len(text) {
+		if text[i] >= utf8.RuneSelf {
+			return uniseg.StringWidth(text)
+		}
+	}
+	return len(text)
+}
 
 // measure finds out how wide the columns are.
 func (s *comparing) measure() {
@@ -272,15 +280,20 @@ func documentNames(documents []*compare.Document, pattern string) []string {
 
 // list joins names as far as there is room.
 func (s *comparing) list(names []string, room int) string {
-	all := strings.Join(names, ", ")
-	if s.options.Full || columnsOf(all) <= room {
-		return all
+	if s.options.Full {
+		return strings.Join(names, ", ")
 	}
-	shown := len(names) - 1
-	for shown > 1 && columnsOf(strings.Join(names[:shown], ", ")) > room-5 {
-		shown--
+	const more = ", …"
+	shown, width := 0, 0 // as many as leave room to say that there are more
+	for i, name := range names {
+		if width += columnsOf(name); width > room {
+			return strings.Join(names[:max(1, shown)], ", ") + more
+		}
+		if width += len(", "); width-len(", ")+columnsOf(more) <= room {
+			shown = i + 1
+		}
 	}
-	return strings.Join(names[:shown], ", ") + ", …"
+	return strings.Join(names, ", ")
 }
 
 // commonPattern returns a pattern that the paths have in common: a folder and an ending where they share them.

@@ -1,0 +1,149 @@
+package command
+
+import (
+	"flag"
+	"fmt"
+	"slices"
+	"strings"
+
+	"knothole/core/compare"
+	"knothole/core/data"
+	"knothole/core/render"
+	"knothole/core/source"
+	"knothole/core/value"
+	"knothole/outside/gate"
+	"knothole/shell/present"
+)
+
+var driftCommand = &command{
+	name: "drift", arguments: "ENV FILE|DIR|-",
+	short: "what runs, against what would be rendered",
+	long: `Compares the objects that an environment renders to with those that run, as they were exported: a stream of YAML, JSON
+or TOML files, a folder of them, or standard input (-). Lists of objects are opened.
+
+Only what is rendered is compared: fields that servers add do not count. Amounts such as 1 and 1000m are the same, and so
+is what servers leave out since it is empty. Of a Secret the decoded fields are compared, and never shown. Values that are
+not known here match any.
+
+Objects are known by their kind and name, and by the name space where both name one; --namespace says which is meant by
+those that are rendered without one. With --owner LABEL=VALUE, objects with this label that run and are not rendered are
+told, but for those that another object controls.
+
+Ends with 0 when nothing differs, 1 when something does, 2 when what runs cannot be read or is empty.`,
+	example: "knothole drift north exported.yaml",
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		d := &driftRun{}
+		flags.StringVar(&d.format, "format", "text", "`FORMAT` of the answer: text or json")
+		flags.BoolVar(&d.full, "full", false, "show whole values, and each row")
+		flags.StringVar(&d.namespace, "namespace", "", "the `NAME` of the name space of objects without one")
+		flags.StringVar(&d.owner, "owner", "", "a label of the objects that should be rendered, `LABEL=VALUE`")
+		return d.run
+	},
+}
+
+type driftRun struct {
+	format, namespace, owner string
+	full                     bool
+}
+
+func (d *driftRun) run(c *call) int {
+	if len(c.arguments) != 2 {
+		return c.wrongUsage("name an environment, and what runs: a file, a folder or - for standard input")
+	}
+	if status := c.checkFormat(d.format, "text", "json"); status != exitClean {
+		return status
+	}
+	options := compare.DriftOptions{Namespace: d.namespace}
+	if d.owner != "" {
+		label, wanted, ok := strings.Cut(d.owner, "=")
+		if !ok {
+			return c.wrongUsage("--owner is LABEL=VALUE, not %s", d.owner)
+		}
+		options.Owned = func(v value.Value) bool {
+			has := v.Get("metadata").Get("labels")
+			return has.Kind() == value.Record && has.Get(label).Kind() == value.String && has.Get(label).Text() == wanted
+		}
+	}
+	p, status := c.open()
+	if p == nil {
+		return status
+	}
+	environments, ok := c.environments(p, c.arguments[:1])
+	if !ok {
+		return exitFailed
+	}
+	running, status := d.running(c, p)
+	if running == nil {
+		return status
+	}
+	results, findings := render.All(p.Project, environments, render.Options{Recording: true})
+	if findings.HasErrors() {
+		c.presenter(p, c.err).Findings(findings)
+		fmt.Fprintln(c.err, "\nnothing was compared: check finds all that is wrong")
+		return exitFailed
+	}
+	rendered := compare.Rendered(results[0], compare.Options{})
+	comparison, others := compare.Drift(rendered, running, options)
+	comparison.ExplainDrift(rendered)
+	presenter := c.presenter(p, c.answer(d.format))
+	if d.format == "json" {
+		if err := presenter.ComparisonJSON(comparison); err != nil {
+			return c.failed("%s", err)
+		}
+	} else {
+		presenter.Comparison(comparison, present.ComparisonOptions{GroupOptions: compare.GroupOptions{Full: d.full}})
+	}
+	if !c.quiet {
+		fmt.Fprintf(c.err, "only what is rendered was compared, with %s\n", source.Count(len(running), "running object"))
+		if others > 0 {
+			fmt.Fprintf(c.err, "not compared, since they are no objects: %s\n", source.Count(others, "document"))
+		}
+	}
+	if comparison.Equal() {
+		return exitClean
+	}
+	return exitFindings
+}
+
+// running reads the objects that run; nil when there are none, or one cannot be read.
+func (d *driftRun) running(c *call, p *opened) ([]value.Value, int) {
+	name := c.arguments[1]
+	exists, isFolder, err := gate.Exists(c.path(name))
+	if name != "-" && (err != nil || !exists) {
+		return nil, c.failed("%s is not there", name)
+	}
+	s := &sidesOf{project: p, sources: p.Sources}
+	files, status := c.readSide(s, name, isFolder)
+	if status != exitClean {
+		return nil, status
+	}
+	side, findings := compare.Files(name, readableFiles(files), compare.Options{})
+	if findings.HasErrors() {
+		c.presenter(p, c.err).Findings(findings.Tidy(p.Sources))
+		fmt.Fprintln(c.err, "\nnothing was compared: what runs is not known")
+		return nil, exitFailed
+	}
+	var running []value.Value
+	for _, unit := range side.Units {
+		running = append(running, compare.Objects(unit.Value)...)
+	}
+	if len(running) == 0 {
+		return nil, c.failed("%s has no objects: is it what runs?", name)
+	}
+	slices.SortStableFunc(running, func(a, b value.Value) int { return int(a.Origin().Pos()) - int(b.Origin().Pos()) })
+	return running, exitClean
+}
+
+// readableFiles are the files in formats that objects are exported in.
+func readableFiles(files map[string]compare.File) map[string]compare.File {
+	kept := map[string]compare.File{}
+	for name, f := range files {
+		if f.Source == nil {
+			continue
+		}
+		if format, ok := data.FormatOf(f.Source.Path); ok && slices.Contains(data.Readable, format) {
+			kept[name] = f
+		}
+	}
+	return kept
+}
