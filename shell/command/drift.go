@@ -96,7 +96,7 @@ func (d *driftRun) run(c *call) int {
 	if !c.quiet {
 		fmt.Fprintf(c.err, "only what is rendered was compared, with %s\n", source.Count(len(running), "running object"))
 		if others > 0 {
-			fmt.Fprintf(c.err, "not compared, since they are no objects: %s\n", source.Count(others, "document"))
+			fmt.Fprintf(c.err, "not compared, since they are not objects: %s\n", source.Count(others, "document"))
 		}
 	}
 	if comparison.Equal() {
