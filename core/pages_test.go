@@ -11,6 +11,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"knothole/core/builtin"
+	"knothole/core/compare"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/source"
@@ -26,6 +28,7 @@ func findingsOf(t *testing.T, files []source.PageFile) source.Findings {
 	p, err := project.Load(fs)
 	require.NoError(t, err)
 	_, findings := render.All(p, p.Concrete(), render.Options{Everything: true, Validate: true})
+	findings = append(findings, compare.CheckParity(p, builtin.Table)...)
 	return findings
 }
 

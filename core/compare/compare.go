@@ -78,17 +78,17 @@ func Values(left, right value.Value) []Row { return Compare(left, right).Rows() 
 type Options struct {
 	// Only selects documents by their paths; nil takes all.
 	Only func(path string) bool
-	// Ignore takes out of a document what is not compared; nil for nothing.
-	Ignore func(v value.Value) value.Value
+	// Ignore takes out of the document with a path what is not compared; nil for nothing.
+	Ignore func(path string, v value.Value) value.Value
 }
 
 func (o Options) only(path string) bool { return o.Only == nil || o.Only(path) }
 
-func (o Options) taken(v value.Value) value.Value {
+func (o Options) taken(path string, v value.Value) value.Value {
 	if o.Ignore == nil {
 		return v
 	}
-	return o.Ignore(v)
+	return o.Ignore(path, v)
 }
 
 // Environments compares what environments of a project render to. Only what differs is evaluated again, recorded, to

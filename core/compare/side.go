@@ -41,7 +41,7 @@ func Rendered(r *render.Result, o Options) Side {
 	s := Side{Name: r.Environment.Name, Units: make(map[string]*Unit, len(r.Documents)), result: r, project: r.Project}
 	for i := range r.Documents {
 		d := &r.Documents[i]
-		s.Units[d.Path] = &Unit{Value: o.taken(d.Value), Stream: d.Stream, Name: d.Name}
+		s.Units[d.Path] = &Unit{Value: o.taken(d.Path, d.Value), Stream: d.Stream, Name: d.Name}
 	}
 	return s
 }
@@ -95,7 +95,7 @@ func Files(name string, files map[string]File, o Options) (Side, source.Findings
 			s.broken[path] = true
 			continue
 		}
-		unit.Value = o.taken(unit.Value)
+		unit.Value = o.taken(path, unit.Value)
 		s.Units[path] = unit
 	}
 	return s, findings

@@ -73,7 +73,7 @@ func (c *configuration) texts(key, what string) []value.Value {
 
 func (p *Project) readConfiguration(root value.Value) {
 	top := &configuration{p, FileName, root}
-	top.known("project", "environments", "schemas", "catalogue")
+	top.known("project", "environments", "schemas", "catalogue", "parity")
 	if table, ok := top.get("project", value.Record); ok {
 		c := &configuration{p, "[project]", table}
 		c.known("name", "main", "out", "secret_out", "header", "requires")
@@ -124,6 +124,7 @@ func (p *Project) readConfiguration(root value.Value) {
 		}
 	}
 	p.resolveExtends()
+	p.readParity(top)
 }
 
 // inside returns a path of the configuration, cleaned, when it stays inside the project.

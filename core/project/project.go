@@ -51,6 +51,7 @@ type Project struct {
 	data     map[string]*dataFile
 	keys     data.Keys
 	schemas  schemas
+	parity   []Parity
 }
 
 // Environment is one environment of a project.

@@ -94,6 +94,10 @@ const (
 	// Schemas.
 	BadSchema    Code = "bad-schema"
 	BreaksSchema Code = "breaks-schema"
+	// Unlike is a difference between environments that are to be alike.
+	Unlike Code = "unlike"
+	// NoDifference is a place at which environments may differ, and do not.
+	NoDifference Code = "no-difference"
 	// NoSchema is a kind that the catalogue lacks.
 	NoSchema Code = "no-schema"
 )

@@ -95,7 +95,7 @@ func inRepository(folder string) bool {
 // Commit returns the name of the commit that a revision stands for.
 func (r *Repository) Commit(revision string) (string, error) {
 	if strings.HasPrefix(revision, "-") {
-		return "", fmt.Errorf("%q is no revision", revision)
+		return "", fmt.Errorf("%q is not a revision", revision)
 	}
 	out, err := Git(r.folder, nil, "rev-parse", "--verify", "--quiet", "--end-of-options", revision+"^{commit}")
 	if err == nil {

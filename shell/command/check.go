@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"knothole/core/builtin"
+	"knothole/core/compare"
 	"knothole/core/render"
 	"knothole/core/source"
 	"knothole/shell/present"
@@ -69,6 +71,10 @@ func (r *checking) once(c *call) int {
 	bar := c.progress("checking", 0)
 	results, findings := render.All(p.Project, environments,
 		render.Options{Everything: true, Validate: true, Made: bar.add})
+	if modules == nil && !r.overrides() && len(environments) == len(p.Concrete()) && !findings.HasErrors() &&
+		len(p.Parity()) > 0 {
+		findings = append(findings, compare.CheckParity(p.Project, builtin.Table)...).Tidy(p.Sources)
+	}
 	bar.stop()
 	n, of := len(environments), "environment"
 	if modules != nil {

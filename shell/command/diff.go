@@ -49,6 +49,7 @@ Ends with 0 when nothing differs, 1 when something does, 2 when one of the sides
 		flags.StringVar(&d.by, "by", "document", "rows are grouped by `WHAT`: document or cause")
 		flags.BoolVar(&d.full, "full", false, "show whole values, and each row")
 		flags.BoolVar(&d.all, "all", false, "compare all environments")
+		flags.BoolVar(&d.unexpected, "unexpected", false, "only what the project does not let these environments have different")
 		flags.Func("only", "only documents whose path matches the pattern `GLOB`; repeatable", func(pattern string) error {
 			d.only = append(d.only, pattern)
 			return nil
@@ -67,7 +68,9 @@ type difference struct {
 	given
 	format, by string
 	full, all  bool
+	unexpected bool
 	only       []string
+	allowance  compare.Allowance
 	ignore     []*eval.Places
 }
 
@@ -87,6 +90,9 @@ func (d *difference) run(c *call) int {
 	}
 	s, status := d.sides(c)
 	if s == nil {
+		return status
+	}
+	if status := d.allow(c, s); status != exitClean {
 		return status
 	}
 	comparison, findings, status := d.compare(c, s)
@@ -127,6 +133,32 @@ func (d *difference) run(c *call) int {
 		return exitClean
 	}
 	return exitFindings
+}
+
+// allow finds out what the environments may have different.
+func (d *difference) allow(c *call, s *sidesOf) int {
+	if !d.unexpected {
+		return exitClean
+	}
+	found := false
+	if s.project != nil {
+		for _, group := range s.project.Parity() {
+			if slices.ContainsFunc(s.names, func(name string) bool { return !slices.Contains(group.Environments, name) }) {
+				continue
+			}
+			found = true
+			allowance, findings := compare.NewAllowance(group.MayDiffer, builtin.Table)
+			if findings.HasErrors() {
+				c.presenter(s.project, c.err).Findings(findings)
+				return exitFailed
+			}
+			d.allowance = append(d.allowance, allowance...)
+		}
+	}
+	if !found {
+		return c.failed("no [[parity]] in %s names all of %s", project.FileName, strings.Join(s.names, ", "))
+	}
+	return exitClean
 }
 
 // sidesOf are the sides of a comparison, before they are rendered or read.
@@ -367,11 +399,12 @@ func (d *difference) compare(c *call, s *sidesOf) (*compare.Comparison, source.F
 }
 
 // without returns what takes the places that are to be ignored out of a document; nil when there are none.
-func (d *difference) without() func(v value.Value) value.Value {
-	if d.ignore == nil {
+func (d *difference) without() func(path string, v value.Value) value.Value {
+	if d.ignore == nil && d.allowance == nil {
 		return nil
 	}
-	return func(v value.Value) value.Value {
+	return func(path string, v value.Value) value.Value {
+		v = d.allowance.Taken(path, v)
 		for _, places := range d.ignore {
 			found, _ := places.Find(v)
 			for _, f := range slices.Backward(found) {

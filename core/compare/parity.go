@@ -1,0 +1,151 @@
+package compare
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"knothole/core/eval"
+	"knothole/core/place"
+	"knothole/core/project"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// allowed is a place at which environments may differ.
+type allowed struct {
+	project.Allowed
+	places *eval.Places
+}
+
+// Allowance takes out of documents what environments may have different.
+type Allowance []allowed
+
+// NewAllowance reads the places at which environments may differ; what is no path is among the findings.
+func NewAllowance(places []project.Allowed, builtins *eval.Builtins) (a Allowance, findings source.Findings) {
+	for _, p := range places {
+		read, err := eval.ParsePlaces(p.Place, builtins)
+		if err != nil {
+			findings.Add(source.Finding{Code: source.Syntax, Span: p.Span, Message: err.Error()})
+			continue
+		}
+		a = append(a, allowed{p, read})
+	}
+	return a, findings
+}
+
+// Taken takes the places out of a document.
+func (a Allowance) Taken(path string, v value.Value) value.Value {
+	for _, one := range a {
+		if place.Match(one.Documents, path) {
+			found, _ := one.places.Find(v)
+			for _, f := range slices.Backward(found) {
+				v = place.Without(v, f.Path)
+			}
+		}
+	}
+	return v
+}
+
+// allows reports whether one of the places is that of a row, holds it or is in it.
+func (one allowed) allows(document string, r *Row) bool {
+	if !place.Match(one.Documents, document) {
+		return false
+	}
+	for side, v := range r.whole() {
+		if v.IsAbsent() {
+			continue
+		}
+		found, _ := one.places.Find(v)
+		if slices.ContainsFunc(found, func(f place.Found) bool {
+			return r.Paths[side] != nil && pointersMeet(f.Path.Pointer(), r.Paths[side].Pointer())
+		}) {
+			return true
+		}
+	}
+	return false
+}
+
+func pointersMeet(a, b string) bool {
+	return strings.HasPrefix(a+"/", b+"/") || strings.HasPrefix(b+"/", a+"/")
+}
+
+// whole returns the documents in which a row is.
+func (r *Row) whole() []value.Value {
+	if len(r.around) == 0 {
+		return r.Cells
+	}
+	return r.around[len(r.around)-1].Cells
+}
+
+// CheckParity finds what is different between environments that are to be alike, and places at which they may differ and
+// do not.
+func CheckParity(p *project.Project, builtins *eval.Builtins) source.Findings {
+	var findings source.Findings
+	for _, group := range p.Parity() {
+		allowance, found := NewAllowance(group.MayDiffer, builtins)
+		findings = append(findings, found...)
+		var environments []*project.Environment
+		for _, name := range group.Environments {
+			environments = append(environments, p.Environment(name))
+		}
+		unlike, stopped := Environments(p, environments, Options{Ignore: allowance.Taken})
+		all, _ := Environments(p, environments, Options{})
+		if unlike == nil || all == nil {
+			return append(findings, stopped...)
+		}
+		for i := range unlike.Documents {
+			findings = append(findings, unlike.unlike(&unlike.Documents[i], group)...)
+		}
+		for _, one := range allowance {
+			if !slices.ContainsFunc(all.Documents, func(d Document) bool {
+				return slices.ContainsFunc(d.Rows, func(r Row) bool { return one.allows(d.Path, &r) })
+			}) {
+				findings.Add(source.Finding{Code: source.NoDifference, Severity: source.Warning, Span: one.Span,
+					Message: fmt.Sprintf("nothing differs at %q between %s", one.Text, strings.Join(group.Environments, " and ")),
+					Help:    "leave it out"})
+			}
+		}
+	}
+	return findings
+}
+
+// unlike returns the findings of a document that is to be alike.
+func (c *Comparison) unlike(d *Document, group project.Parity) (findings source.Findings) {
+	related := []source.Related{{Span: group.Span, Text: strings.Join(group.Environments, " and ") + " are to be alike"}}
+	if d.Against > 0 {
+		var on []string
+		for i, is := range d.On {
+			if is {
+				on = append(on, c.Sides[i])
+			}
+		}
+		findings.Add(source.Finding{Code: source.Unlike, Span: group.Span, Help: "render it for all of them, or for none",
+			Message: fmt.Sprintf("%s is only in %s%s", d.Path, strings.Join(on, " and "), because(namesOf(d.Cause)))})
+	}
+	for _, r := range d.Rows {
+		var says []string
+		for i, v := range r.Cells {
+			text := "not there"
+			if !v.IsAbsent() {
+				text = value.Shown(v).Show(40)
+			}
+			says = append(says, text+" in "+c.Sides[i])
+		}
+		at := r.Cause.Right
+		if !at.IsValid() {
+			at = r.Cause.Left
+		}
+		findings.Add(source.Finding{Code: source.Unlike, Span: source.At(at), Related: related,
+			Help:    fmt.Sprintf("make it alike, or allow it: may_differ = [%q]", d.Path+": "+r.Path.String()),
+			Message: fmt.Sprintf("%s: %s is %s%s", d.Path, r.Path, strings.Join(says, ", "), because(namesOf(r.Cause)))})
+	}
+	return findings
+}
+
+func because(names []string) string {
+	if len(names) == 0 {
+		return ""
+	}
+	return ", because of " + strings.Join(names, ", ")
+}
