@@ -90,6 +90,13 @@ func (c *collector) choices(o value.Origin) {
 	}
 }
 
+// decided gathers what a list or record was computed from, where it was: how many elements it has, and which.
+func (c *collector) decided(o value.Origin) {
+	if step, ok := c.recorder.Step(o); ok && step.Kind == eval.Computed && step.Input == "" {
+		c.origin(o)
+	}
+}
+
 func (c *collector) value(v value.Value) {
 	c.origin(v.Origin())
 	if id := v.Identity(); id != 0 {

@@ -22,7 +22,9 @@ type Why struct {
 	Events      []Event
 	// Around are the patches that touched what holds the value, outermost first.
 	Around []Event
-	Inputs []InputLife
+	// Holders are the inputs, or the environment, that chose what holds the value.
+	Holders []Leaf
+	Inputs  []InputLife
 }
 
 // InputLife is an input on which the value depends.
@@ -52,7 +54,11 @@ func Value(p *project.Project, e *project.Environment, document string, path *ev
 	w.Path, w.Value = found.Path, found.Value
 	w.Events = Story(r.Recorder(), w.Value.Origin(), p.InSource)
 	v := w.Document.Value
+	holders := newCollector(r.Recorder())
+	holders.choices(w.Document.Name.Origin())
 	for _, step := range w.Path.Steps() {
+		holders.choices(v.Origin())
+		holders.decided(v.Origin())
 		for _, event := range Story(r.Recorder(), v.Origin(), p.InSource) {
 			if event.Kind == Patched && event.Depth == 0 {
 				w.Around = append(w.Around, event)
@@ -65,6 +71,13 @@ func Value(p *project.Project, e *project.Environment, document string, path *ev
 		}
 	}
 	w.Path = new(place.Namer).Path(w.Document.Value, w.Path)
+	own := deep(r.Recorder(), w.Value)
+	for _, leaf := range holders.leaves {
+		same := func(other Leaf) bool { return other.Name == leaf.Name }
+		if !slices.ContainsFunc(own, same) && !slices.ContainsFunc(w.Holders, same) {
+			w.Holders = append(w.Holders, leaf)
+		}
+	}
 	w.addInputs(p, r, w.names(r.Recorder()))
 	return w, "", findings
 }
@@ -89,7 +102,7 @@ func (w *Why) find(path *eval.Places) (place.Found, string) {
 // names returns the inputs on which the value depends, in the order in which they are told.
 func (w *Why) names(r *eval.Recorder) []string {
 	var names []string
-	for _, leaf := range deep(r, w.Value) {
+	for _, leaf := range slices.Concat(deep(r, w.Value), w.Holders) {
 		if leaf.Name != EnvironmentName && !slices.Contains(names, leaf.Name) {
 			names = append(names, leaf.Name)
 		}

@@ -7,9 +7,11 @@ import (
 	"strings"
 
 	"knothole/core/builtin"
+	"knothole/core/compare"
 	"knothole/core/eval"
 	"knothole/core/explain"
 	"knothole/core/place"
+	"knothole/core/project"
 )
 
 var whyCommand = &command{
@@ -30,6 +32,9 @@ OBJECT is one of a document that holds several, as comparisons show it: 'Deploym
 		return w.run
 	},
 }
+
+// manyOthers is in how many other environments a value is looked up.
+const manyOthers = 12
 
 type whyRun struct {
 	given
@@ -71,6 +76,16 @@ func (w *whyRun) run(c *call) int {
 		return exitClean
 	}
 	presenter.Why(why)
+	if !w.any() {
+		var others []*project.Environment
+		for _, other := range p.Concrete() {
+			if other != e {
+				others = append(others, other)
+			}
+		}
+		shown := others[:min(len(others), manyOthers)]
+		presenter.Elsewhere(compare.Others(p.Project, e, shown, c.arguments[1], why.Path), len(others)-len(shown))
+	}
 	return exitClean
 }
 

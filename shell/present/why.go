@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"strings"
 
+	"knothole/core/compare"
 	"knothole/core/explain"
 	"knothole/core/place"
 	"knothole/core/source"
@@ -56,10 +57,50 @@ func (p *Presenter) Why(w *explain.Why) {
 		row[0].text = "enclosing record patched"
 		rows = append(rows, row)
 	}
+	for _, leaf := range w.Holders {
+		rows = append(rows, []cell{{text: "what holds it is there because of " + Clean(leaf.Name)},
+			{text: p.line(leaf.Pos), paint: p.cyan}, {text: p.lineText(leaf.Pos), paint: p.faint}})
+	}
 	p.table(rows, 1, 30)
 	for _, life := range w.Inputs {
 		p.printf("\n")
 		p.lifeOf(life)
+	}
+}
+
+// Elsewhere shows what is at the place in other environments, and because of what.
+func (p *Presenter) Elsewhere(all []compare.Elsewhere, more int) {
+	if len(all) == 0 {
+		return
+	}
+	p.printf("\nelsewhere\n")
+	var rows [][]cell
+	for _, e := range all {
+		row := []cell{{text: "  " + Clean(e.Environment)}}
+		switch {
+		case !e.Differs:
+			row = append(row, cell{text: "the same", paint: p.faint}, cell{})
+		default:
+			text, because := "differs", ""
+			if !e.Value.IsAbsent() {
+				text = cut(wholeValue(e.Value), 60)
+			}
+			for i, r := range e.Cause.Because {
+				if i > 0 {
+					because += ", "
+				}
+				because += Clean(r.Name)
+			}
+			if because != "" {
+				because = "because of " + because
+			}
+			row = append(row, cell{text: text, paint: p.green}, cell{text: because, paint: p.cyan})
+		}
+		rows = append(rows, row)
+	}
+	p.table(rows, 1, 40)
+	if more > 0 {
+		p.printf("  and %d more\n", more)
 	}
 }
 

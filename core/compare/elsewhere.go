@@ -1,0 +1,50 @@
+package compare
+
+import (
+	"knothole/core/explain"
+	"knothole/core/place"
+	"knothole/core/project"
+	"knothole/core/value"
+)
+
+// Elsewhere is what stands at a place of a document in another environment.
+type Elsewhere struct {
+	Environment string
+	// Differs says that it is not the same there; Value is then what is there, Absent when nothing is or it is not the
+	// value alone that differs, and Cause why.
+	Differs bool
+	Value   value.Value
+	Cause   explain.Cause
+}
+
+// Others returns what is at a place of a document in other environments.
+func Others(p *project.Project, e *project.Environment, others []*project.Environment, document string,
+	at *place.Path) []Elsewhere {
+	var all []Elsewhere
+	for _, other := range others {
+		c, _ := Environments(p, []*project.Environment{e, other},
+			Options{Only: func(path string) bool { return path == document }})
+		if c == nil {
+			continue // what is wrong there is for check to tell
+		}
+		one := Elsewhere{Environment: other.Name}
+		for _, d := range c.Documents {
+			if d.Status == OnlyLeft {
+				one.Differs, one.Cause = true, d.Cause
+			}
+			for _, r := range d.Rows {
+				if r.Paths[0] == nil || !pointersMeet(r.Paths[0].Pointer(), at.Pointer()) {
+					continue
+				}
+				if !one.Differs || r.Paths[0].Pointer() == at.Pointer() {
+					one.Cause, one.Value = r.Cause, value.Value{}
+				}
+				if one.Differs = true; r.Paths[0].Pointer() == at.Pointer() {
+					one.Value = r.Right()
+				}
+			}
+		}
+		all = append(all, one)
+	}
+	return all
+}
