@@ -78,6 +78,12 @@ func Git(folder string, in []byte, arguments ...string) ([]byte, error) {
 	return out, err
 }
 
+// Said reports whether git ended with a status, which is its answer.
+func Said(err error, status int) bool {
+	var exit *exec.ExitError
+	return errors.As(err, &exit) && exit.ExitCode() == status
+}
+
 // inRepository reports whether a folder, or one that it is in, looks like that of a repository.
 func inRepository(folder string) bool {
 	for {

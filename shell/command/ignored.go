@@ -3,7 +3,6 @@ package command
 import (
 	"errors"
 	"fmt"
-	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -62,8 +61,7 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 // notIgnored returns the files of some that git would take up.
 func notIgnored(folder string, names []string) ([]string, error) {
 	said, err := repository.Git(folder, []byte(strings.Join(names, "\x00")+"\x00"), "check-ignore", "--stdin", "-z", "--no-index")
-	var exit *exec.ExitError
-	if err != nil && !(errors.As(err, &exit) && exit.ExitCode() == 1) { // 1 says that it ignores none
+	if err != nil && !repository.Said(err, 1) { // that it ignores none
 		return nil, err
 	}
 	ignored := map[string]bool{}
