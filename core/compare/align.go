@@ -17,7 +17,12 @@ func (n *Node) lists() {
 			sides[i] = v.Elements()
 		}
 	}
+	by := ""
 	keys := keysOf(sides)
+	var numbers [][]bool
+	if keys == nil {
+		by, keys, numbers = uncommonKeys(sides)
+	}
 	if keys != nil {
 		n.Slots = byKeys(keys)
 		n.rename(sides)
@@ -34,7 +39,8 @@ func (n *Node) lists() {
 			cells[side] = sides[side][at]
 			step.Index = at
 			if keys != nil && keys[side][at] != "" {
-				step.Kind, step.Name = place.Keyed, keys[side][at]
+				step.Kind, step.Name, step.By = place.Keyed, keys[side][at], by
+				step.Number = by != "" && numbers[side][at]
 			}
 		}
 		kid := compareAt(step, slot, cells)
@@ -51,7 +57,7 @@ func (n *Node) lists() {
 		}
 		n.Kids = append(n.Kids, kid)
 	}
-	n.moves(sides, keys)
+	n.moves(sides, keys, by, numbers)
 }
 
 // keysOf returns the texts by which the elements of lists are known; nil when there are none. As many elements with
@@ -82,6 +88,45 @@ func keysOf(sides [][]value.Value) [][]string {
 	}
 	return keys
 }
+
+// uncommonKeys returns the texts of another field by which the elements of lists are known, and which of these are
+// numbers: one that all have, no two the same, and of whose texts more than two thirds are on both of two sides. It is
+// empty when there is none.
+func uncommonKeys(sides [][]value.Value) (by string, keys [][]string, numbers [][]bool) {
+	if len(sides) < 2 || len(sides[0]) == 0 || sides[0][0].Kind() != value.Record {
+		return "", nil, nil
+	}
+fields:
+	for _, field := range sides[0][0].Shape().Keys() {
+		all, whether := make([][]string, len(sides)), make([][]bool, len(sides))
+		first := map[string]bool{}
+		for i, list := range sides {
+			if slices.ContainsFunc(list, func(x value.Value) bool { return x.Kind() != value.Record }) {
+				return "", nil, nil
+			}
+			var ok bool
+			if all[i], whether[i], ok = place.KeysBy(list, field); !ok {
+				continue fields
+			}
+			shared := 0
+			for _, key := range all[i] {
+				if i == 0 {
+					first[key] = true
+				} else if first[key] {
+					shared++
+				}
+			}
+			if i > 0 && (shared < fewShared || 3*shared <= 2*max(len(list), len(first))) {
+				continue fields
+			}
+		}
+		return field, all, whether
+	}
+	return "", nil, nil
+}
+
+// fewShared is how many keys are on both sides at least for a field that is no common key to be one.
+const fewShared = 3
 
 // byKeys puts the elements with the same key into one slot. What the first side lacks stands behind what it stands
 // behind on its own.
@@ -410,7 +455,7 @@ func likestInOrder(left, right []int, alike func(i, j int) float64) (pairs [][2]
 
 // moves finds the elements that stand at another position on the second side, among those that are on both: as few as
 // can be. Of more sides it is only told that the order is another.
-func (n *Node) moves(sides [][]value.Value, keys [][]string) {
+func (n *Node) moves(sides [][]value.Value, keys [][]string, by string, numbers [][]bool) {
 	if len(sides) != 2 {
 		if !inSameOrder(n.Slots) {
 			n.Change = Order
@@ -434,7 +479,8 @@ func (n *Node) moves(sides [][]value.Value, keys [][]string) {
 		}
 		step := place.Step{Kind: place.Index, Index: slot[1]}
 		if keys != nil {
-			step.Kind, step.Name = place.Keyed, keys[1][slot[1]]
+			step.Kind, step.Name, step.By = place.Keyed, keys[1][slot[1]], by
+			step.Number = by != "" && numbers[1][slot[1]]
 		}
 		n.Moves = append(n.Moves, &Node{Step: step, At: slot, Change: Moved,
 			Cells: []value.Value{sides[0][slot[0]], sides[1][slot[1]]}})

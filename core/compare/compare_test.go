@@ -2,6 +2,7 @@ package compare_test
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 	"testing/fstest"
 
@@ -73,6 +74,19 @@ func TestListsAreMatchedByKey(t *testing.T) {
 	require.Equal(t, []string{`xs[1].n: 2 → 3 (/xs/1/n)`},
 		rows(t, "xs: [{name: a, n: 1}, {name: a, n: 2}]", "xs: [{name: a, n: 1}, {name: a, n: 3}]"),
 		"a key that stands twice is none")
+}
+
+func TestListsAreMatchedByAnotherField(t *testing.T) {
+	require.Equal(t, []string{`[it.alert == "low"].for: 5 → 6 (/3/for)`, `[it.alert == "new"]: nothing → { alert: "new", for: 1 } (/0)`},
+		sorted(rows(t, "[{alert: high, for: 1}, {alert: gone?, for: 2}, {alert: low, for: 5}]",
+			"[{alert: new, for: 1}, {alert: high, for: 1}, {alert: gone?, for: 2}, {alert: low, for: 6}]")))
+	require.Equal(t, []string{`[it.job == 7].v: 1 → 2 (/0/v)`},
+		rows(t, "[{job: 7, v: 1}, {job: 8, v: 1}, {job: 9, v: 1}]", "[{job: 7, v: 2}, {job: 8, v: 1}, {job: 9, v: 1}]"))
+}
+
+func sorted(lines []string) []string {
+	slices.Sort(lines)
+	return lines
 }
 
 func TestListsAreAligned(t *testing.T) {

@@ -129,7 +129,7 @@ func extended(path *place.Path, step place.Step) *place.Path {
 	case place.Field:
 		return path.Field(step.Name)
 	case place.Keyed:
-		return path.Keyed(step.Name, step.Index)
+		return path.Step(step)
 	}
 	return path.Index(step.Index)
 }
@@ -202,8 +202,8 @@ func (r *Row) IsGone(left, right value.Value) bool {
 		case place.Field:
 			left, right = left.Get(step.Name), right.Get(step.Name)
 		case place.Keyed:
-			x, okLeft := elementOf(left, step.Name)
-			y, okRight := elementOf(right, step.Name)
+			x, okLeft := elementOf(left, step)
+			y, okRight := elementOf(right, step)
 			if !okLeft || !okRight {
 				return false
 			}
@@ -231,10 +231,11 @@ func (r *Row) IsGone(left, right value.Value) bool {
 	return value.Identical(left, right)
 }
 
-// elementOf returns the element that is known by a text, Absent when there is none; ok is false when there are several.
-func elementOf(list value.Value, name string) (found value.Value, ok bool) {
+// elementOf returns the element to which a step leads by what it is known by, Absent when there is none; ok is false when
+// there are several.
+func elementOf(list value.Value, step place.Step) (found value.Value, ok bool) {
 	for _, x := range list.Elements() {
-		if place.IsKnownAs(x, name) {
+		if place.IsElement(x, step) {
 			if !found.IsAbsent() {
 				return value.Value{}, false
 			}

@@ -106,6 +106,33 @@ fields:
 	return nil
 }
 
+// KeysBy returns the texts of a field by which elements are known, and whether they are numbers; ok is false when an
+// element lacks it, two have the same, or one has no string or whole number there.
+func KeysBy(elements []value.Value, field string) (keys []string, numbers []bool, ok bool) {
+	if keys, ok = keysBy(elements, field); !ok {
+		return nil, nil, false
+	}
+	numbers = make([]bool, len(elements))
+	for i, x := range elements {
+		switch k := x.Get(field).Kind(); k {
+		case value.Int, value.String:
+			numbers[i] = k == value.Int
+		default:
+			return nil, nil, false
+		}
+	}
+	return keys, numbers, true
+}
+
+// IsElement reports whether an element is the one to which a step leads by what it is known by.
+func IsElement(element value.Value, step Step) bool {
+	if step.By == "" {
+		return IsKnownAs(element, step.Name)
+	}
+	text, ok := key(element, step.By)
+	return ok && text == step.Name && (element.Get(step.By).Kind() == value.Int) == step.Number
+}
+
 // IsKnownAs reports whether an element is known by a text, through whatever field.
 func IsKnownAs(element value.Value, name string) bool {
 	for _, field := range identifying {

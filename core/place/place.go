@@ -27,6 +27,10 @@ type Step struct {
 	Kind  StepKind
 	Name  string // Field: the key; Keyed: the text by which the element is known
 	Index int    // Index and Keyed: the position
+	// By is the field by which the element is known, when that is none of the common ones; Number says that the text is
+	// that of a number.
+	By     string
+	Number bool
 }
 
 // Path leads from a document, or any other data, to a place in it. It is a chain from the end, so that paths that
@@ -49,6 +53,9 @@ func (p *Path) Index(i int) *Path { return &Path{p, Step{Kind: Index, Index: i}}
 func (p *Path) Keyed(name string, i int) *Path {
 	return &Path{p, Step{Kind: Keyed, Name: name, Index: i}}
 }
+
+// Step returns the path with one more step.
+func (p *Path) Step(step Step) *Path { return &Path{p, step} }
 
 // Steps returns the steps from the beginning.
 func (p *Path) Steps() []Step {
@@ -96,7 +103,7 @@ func Text(steps []Step) string {
 		case Index:
 			b.WriteString("[" + strconv.Itoa(s.Index) + "]")
 		case Keyed:
-			b.WriteString("[" + elementName(s.Name) + "]")
+			b.WriteString("[" + elementName(s) + "]")
 		}
 	}
 	return b.String()
@@ -107,7 +114,14 @@ var bareName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_./:@-]*$`)
 
 // elementName writes the name of an element in brackets: in quotes when it could be taken for a position or a
 // condition.
-func elementName(name string) string {
+func elementName(step Step) string {
+	name := step.Name
+	if step.By != "" {
+		if !step.Number {
+			name = Quote(name)
+		}
+		return "it." + Key(step.By) + " == " + name
+	}
 	if name == "*" || bareName.MatchString(name) && name != "end" && name != "it" && !strings.HasPrefix(name, "it.") {
 		return name
 	}

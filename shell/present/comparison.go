@@ -425,12 +425,36 @@ func (s *comparing) both(left, right value.Value, room int) []piece {
 	case right.IsAbsent():
 		return []piece{{s.one(left, room-7), s.red}, {" → ", nil}, {"gone", s.faint}}
 	}
-	a, b := left.Show(1<<20), right.Show(1<<20)
+	if !s.options.Full {
+		left, right = aroundDifference(left, right)
+	}
+	a, b := left.Show(1<<30), right.Show(1<<30)
 	if !s.options.Full {
 		texts := shortened([]string{a, b}, max(minCell, (room-3)/2))
 		a, b = texts[0], texts[1]
 	}
 	return []piece{{Clean(a), s.red}, {" → ", nil}, {Clean(b), s.green}}
+}
+
+// longText is from how many characters on only what is around the difference of two strings is looked at.
+const longText = 4000
+
+// aroundDifference returns what is around the place at which two long strings begin to differ.
+func aroundDifference(left, right value.Value) (value.Value, value.Value) {
+	if left.Kind() != value.String || right.Kind() != value.String ||
+		max(len(left.Text()), len(right.Text())) <= longText {
+		return left, right
+	}
+	a, b := left.Text(), right.Text()
+	at := 0
+	for at < len(a) && at < len(b) && a[at] == b[at] {
+		at++
+	}
+	part := func(text string) string {
+		from, to := max(0, at-longText/4), min(len(text), at+longText/4)
+		return strings.ToValidUTF8(text[from:to], "")
+	}
+	return value.StringOf(part(a), 0), value.StringOf(part(b), 0)
 }
 
 // one shows a value alone.
@@ -497,6 +521,7 @@ func shortened(texts []string, width int) []string {
 			if after == "" {
 				after, room = "…", room-1
 			}
+			middle = middle[:min(len(middle), max(1, room))]
 			for len(middle) > 1 && columnsOf(string(middle)) > room {
 				middle = middle[:len(middle)-1]
 			}
