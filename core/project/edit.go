@@ -109,21 +109,40 @@ func (e *Editor) keep(l *Layer, text string) {
 	e.texts[l.Path] = text
 }
 
-// Set changes one input, or a field of one. The text is read as its type.
-func (e *Editor) Set(name, text string) error {
+// settable returns an input, or a field of one, that may be given by a layer, and the layer that is to give it.
+func (e *Editor) settable(name string) (*Input, *Layer, error) {
 	in, err := e.project.InputNamed(name)
 	if err != nil {
-		return err
+		return nil, nil, err
 	}
 	if in.Secret {
-		return fmt.Errorf("%q is secret, and secrets must not be stored in layers: name its source in %s, "+
+		return nil, nil, fmt.Errorf("%q is secret, and secrets must not be stored in layers: name its source in %s, "+
 			"[environments.%s.secrets]", name, FileName, e.environment.Name)
 	}
 	for _, path := range SecretFields(in.Type) {
-		return fmt.Errorf("%q has the secret field %q, and secrets must not be stored in layers: set its other fields one "+
-			"by one", name, strings.Join(path, "."))
+		return nil, nil, fmt.Errorf("%q has the secret field %q, and secrets must not be stored in layers: set its other "+
+			"fields one by one", name, strings.Join(path, "."))
 	}
 	l, err := e.layer(in.Path)
+	return in, l, err
+}
+
+// Take gives one input, or a field of one, the value that it has in another environment.
+func (e *Editor) Take(name string, from *Environment) error {
+	in, l, err := e.settable(name)
+	if err != nil {
+		return err
+	}
+	v := e.project.Settings(from, e.project.World(from, false), in).Value
+	if v.IsAbsent() {
+		return fmt.Errorf("%s has no value in %s", name, from.Name)
+	}
+	return e.put(in, l, v)
+}
+
+// Set changes one input, or a field of one. The text is read as its type.
+func (e *Editor) Set(name, text string) error {
+	in, l, err := e.settable(name)
 	if err != nil {
 		return err
 	}
@@ -138,6 +157,12 @@ func (e *Editor) Set(name, text string) error {
 	if found := secretsIn(v, in.Type, false, nil); len(found) > 0 {
 		return fmt.Errorf("%s: %s is secret, and secrets must not be stored in layers", name, found[0].path)
 	}
+	return e.put(in, l, v)
+}
+
+// put writes a value of an input into a layer.
+func (e *Editor) put(in *Input, l *Layer, v value.Value) error {
+	name := in.Name()
 	before, err := e.text(l)
 	if err != nil {
 		return err
@@ -160,7 +185,7 @@ func (e *Editor) Set(name, text string) error {
 		return fmt.Errorf("%s: %s: %w", l.Path, name, err)
 	}
 	e.keep(l, after)
-	e.names, e.layers = append(e.names, in.Name()), append(e.layers, l)
+	e.names, e.layers = append(e.names, name), append(e.layers, l)
 	return nil
 }
 

@@ -1,6 +1,7 @@
 package command
 
 import (
+	"bufio"
 	"flag"
 	"fmt"
 	"io"
@@ -12,6 +13,7 @@ import (
 	"github.com/aymanbagabas/go-udiff"
 
 	"knothole/core/check"
+	"knothole/core/compare"
 	"knothole/core/eval"
 	"knothole/core/project"
 	"knothole/core/render"
@@ -131,12 +133,15 @@ func collectInputs(p *project.Project, m *check.Module, environments []*project.
 }
 
 var setCommand = &command{
-	name: "set", arguments: "ENV NAME=VALUE… [--in FILE] [--complete]",
+	name: "set", arguments: "ENV NAME=VALUE… | ENV --from ENV NAME… [--in FILE] [--complete]",
 	short: "changes values in the right layer, comments kept",
 	long: `Changes the value of inputs in the layer of an environment: the one that gives the input its value now, if
 no other environment shares it, else the last that is the environment's own. Comments, order and the way strings are
 quoted stay as they are. NAME may be a field of an input, such as replicas.bay_map; VALUE is read as the type of the
 input.
+
+With --from the values are those of another environment: what this changes in the rendering is shown, and written after
+a yes; --yes gives it beforehand.
 
 A value that does not fit the type of the input or its limits is refused, and nothing is written. --in chooses the
 layer. --complete adds the optional inputs that the environment does not give, as comments with their default, to the
@@ -145,13 +150,25 @@ end of a YAML or TOML layer.`,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		in := flags.String("in", "", "change the layer `FILE`")
 		complete := flags.Bool("complete", false, "add what is optional and not there as comments")
-		return func(c *call) int { return runSet(c, *in, *complete) }
+		from := flags.String("from", "", "take the values over from the environment `ENV`")
+		yes := flags.Bool("yes", false, "with --from: write without asking")
+		return func(c *call) int { return runSet(c, setting{*in, *from, *complete, *yes}) }
 	},
 }
 
-func runSet(c *call, in string, complete bool) int {
+// setting is how values are set.
+type setting struct {
+	in, from      string
+	complete, yes bool
+}
+
+func runSet(c *call, s setting) int {
+	in, complete := s.in, s.complete
 	if len(c.arguments) < 2 && !(complete && len(c.arguments) == 1) {
 		return c.wrongUsage("name an environment and at least one NAME=VALUE")
+	}
+	if s.yes && s.from == "" {
+		return c.wrongUsage("--yes goes with --from")
 	}
 	name, changes := c.arguments[0], c.arguments[1:]
 	unlock, status := c.lockProject()
@@ -177,6 +194,12 @@ func runSet(c *call, in string, complete bool) int {
 		in = p.shown(c, in)
 	}
 	editor := p.Edit(e, in)
+	if status := s.take(c, p, editor, changes); status != exitClean {
+		return status
+	}
+	if s.from != "" {
+		changes = nil
+	}
 	for _, change := range changes {
 		name, text, ok := strings.Cut(change, "=")
 		if !ok || name == "" {
@@ -211,7 +234,68 @@ func runSet(c *call, in string, complete bool) int {
 			overridden[0].Layer, project.FileName)
 		return exitFindings
 	}
+	if s.from != "" {
+		if status := s.agreed(c, p, editor, e, files); status != exitClean {
+			return status
+		}
+	}
 	return c.replace(p, editor, files)
+}
+
+// take takes the values of inputs over from another environment.
+func (s setting) take(c *call, p *opened, editor *project.Editor, names []string) int {
+	if s.from == "" {
+		return exitClean
+	}
+	from, ok := c.environments(p, []string{s.from})
+	if !ok {
+		return exitFailed
+	}
+	for _, name := range names {
+		if strings.Contains(name, "=") {
+			return c.wrongUsage("with --from, inputs are named without a value, not %s", name)
+		}
+		if err := editor.Take(name, from[0]); err != nil {
+			return c.failed("%s\n  nothing was written", err)
+		}
+	}
+	return exitClean
+}
+
+// agreed shows what the rendering of an environment will be with the values, and asks whether they are to be written.
+// Files that stay as they are need no answer.
+func (s setting) agreed(
+	c *call, p *opened, editor *project.Editor, e *project.Environment, files map[string]string,
+) int {
+	same := true
+	for name, text := range files {
+		same = same && text == editor.Before(name)
+	}
+	if same {
+		return exitClean
+	}
+	now, then := &revision{"", p.Project}, &revision{"then", editor.Edited()}
+	comparison, status := c.revisions(p, [2]*revision{now, then}, [2]string{e.Name, e.Name}, compare.Options{})
+	if comparison == nil {
+		return status
+	}
+	comparison.Sides = []string{e.Name + " now", "then"}
+	c.presenter(p, c.out).Comparison(comparison, present.ComparisonOptions{})
+	fmt.Fprintln(c.out)
+	switch {
+	case s.yes:
+		return exitClean
+	case !c.terminal:
+		fmt.Fprintln(c.err, "nothing was written: --yes writes without asking")
+		return exitFindings
+	}
+	fmt.Fprint(c.err, "write this? [y/N] ")
+	answer, _ := bufio.NewReader(c.in).ReadString('\n')
+	if strings.ToLower(strings.TrimSpace(answer)) != "y" {
+		fmt.Fprintln(c.err, "nothing was written")
+		return exitFindings
+	}
+	return exitClean
 }
 
 // replace writes files of the project that were edited, each whole or not at all, and says what it did.
