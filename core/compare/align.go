@@ -17,9 +17,10 @@ func (n *Node) lists() {
 			sides[i] = v.Elements()
 		}
 	}
-	by := ""
-	keys := keysOf(sides)
-	var numbers [][]bool
+	by, keys, numbers := givenKeys(n.known, sides)
+	if keys == nil {
+		keys = keysOf(sides)
+	}
 	if keys == nil {
 		by, keys, numbers = uncommonKeys(sides)
 	}
@@ -43,7 +44,7 @@ func (n *Node) lists() {
 				step.Number = by != "" && numbers[side][at]
 			}
 		}
-		kid := compareAt(step, slot, cells)
+		kid := compareAt(step, slot, cells, n.known)
 		if kid == nil {
 			continue
 		}
@@ -58,6 +59,28 @@ func (n *Node) lists() {
 		n.Kids = append(n.Kids, kid)
 	}
 	n.moves(sides, keys, by, numbers)
+}
+
+// givenKeys returns the texts of the first of some fields that all elements of lists have and no two share, and which of
+// these are numbers. It is empty when there is none.
+func givenKeys(fields []string, sides [][]value.Value) (by string, keys [][]string, numbers [][]bool) {
+fields:
+	for _, field := range fields {
+		keys, numbers = make([][]string, len(sides)), make([][]bool, len(sides))
+		for i, list := range sides {
+			if slices.ContainsFunc(list, func(x value.Value) bool { return x.Kind() != value.Record }) {
+				return "", nil, nil
+			}
+			var ok bool
+			if keys[i], numbers[i], ok = place.KeysBy(list, field); !ok && len(list) > 0 {
+				continue fields
+			}
+		}
+		if slices.ContainsFunc(sides, func(list []value.Value) bool { return len(list) > 0 }) {
+			return field, keys, numbers
+		}
+	}
+	return "", nil, nil
 }
 
 // keysOf returns the texts by which the elements of lists are known; nil when there are none. As many elements with
@@ -482,7 +505,7 @@ func (n *Node) moves(sides [][]value.Value, keys [][]string, by string, numbers 
 			step.Kind, step.Name, step.By = place.Keyed, keys[1][slot[1]], by
 			step.Number = by != "" && numbers[1][slot[1]]
 		}
-		n.Moves = append(n.Moves, &Node{Step: step, At: slot, Change: Moved,
+		n.Moves = append(n.Moves, &Node{Step: step, At: slot, Change: Moved, known: n.known,
 			Cells: []value.Value{sides[0][slot[0]], sides[1][slot[1]]}})
 	}
 }

@@ -203,6 +203,18 @@ func paths(sides []Side) []string {
 	return slices.Compact(all)
 }
 
+// knownBy returns the fields by which the projects of some sides say that elements of lists are known.
+func knownBy(sides []Side) (fields []string) {
+	for _, s := range sides {
+		for _, field := range s.known {
+			if !slices.Contains(fields, field) {
+				fields = append(fields, field)
+			}
+		}
+	}
+	return fields
+}
+
 func compareDocuments(path string, sides []Side) Document {
 	d := Document{Path: path, Status: Same, On: make([]bool, len(sides))}
 	cells := make([]value.Value, len(sides))
@@ -216,12 +228,12 @@ func compareDocuments(path string, sides []Side) Document {
 		on++
 	}
 	if on == len(sides) {
-		if d.Root = Compare(cells...); d.Root != nil {
+		if d.Root = CompareBy(knownBy(sides), cells...); d.Root != nil {
 			d.Status, d.Rows = Differs, d.Root.Rows()
 		}
 		return d
 	}
-	d.Root = Compare(cells...)
+	d.Root = CompareBy(knownBy(sides), cells...)
 	switch {
 	case len(sides) > 2:
 		d.Status = OnlySome

@@ -54,7 +54,7 @@ func Drift(rendered Side, running []value.Value, o DriftOptions) (c *Comparison,
 			i := index[id][at]
 			taken[i] = true
 			d.On[1], d.Status, d.Against = true, Same, 0
-			if d.Root = Compare(left, within(left, running[i], nil)); d.Root != nil {
+			if d.Root = CompareBy(rendered.known, left, within(left, running[i], nil)); d.Root != nil {
 				d.Status, d.Rows = Differs, d.Root.Rows()
 			}
 			c.Documents = append(c.Documents, d)

@@ -22,6 +22,14 @@ func (g trees) word() string {
 	return []string{"tern", "heron", "gull", "8080", "a\nb\nc\n", "a\nx\nc\nd\n", `{"a": 1}`, `{"a": 2}`, ""}[g.IntN(9)]
 }
 
+// fields returns some fields by which elements of lists are to be known.
+func (g trees) fields() []string {
+	if g.chance(50) {
+		return nil
+	}
+	return []string{[]string{"v", "w", "id"}[g.IntN(3)], []string{"name", "w", "a"}[g.IntN(3)]}
+}
+
 func (g trees) value(depth int) value.Value {
 	kind := g.IntN(8)
 	if depth <= 0 {
@@ -117,7 +125,7 @@ func rebuilt(t *testing.T, seed uint64) (told int) {
 	for range 1 + g.IntN(3) {
 		cells = append(cells, g.changed(cells[0], 4))
 	}
-	n := compare.Compare(cells...)
+	n := compare.CompareBy(g.fields(), cells...)
 	differ := false
 	for side, v := range cells {
 		differ = differ || !value.Identical(cells[0], v)
@@ -239,7 +247,7 @@ func TestPatches(t *testing.T) {
 		g := trees{rand.New(rand.NewPCG(seed, 5))}
 		left := g.value(4)
 		right := g.changed(left, 4)
-		operations := compare.Compare(left, right).Patch()
+		operations := compare.CompareBy(g.fields(), left, right).Patch()
 		require.True(t, value.Identical(right, applied(t, left, operations)), "%s\n%s\n%v", left.Show(1<<20),
 			right.Show(1<<20), operations)
 		for _, o := range operations {

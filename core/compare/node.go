@@ -41,10 +41,18 @@ type Node struct {
 	// Inner is how the data in a text differs, read in a format.
 	Inner  *Node
 	Format string
+
+	known []string // fields by which elements of lists are known, before all others
 }
 
 // Compare returns how the values of some sides differ; nil when they do not. A value that is not there is Absent.
-func Compare(cells ...value.Value) *Node { return compareAt(place.Step{}, nil, cells) }
+func Compare(cells ...value.Value) *Node { return CompareBy(nil, cells...) }
+
+// CompareBy compares as Compare does, with fields by which elements of lists are known where all have them and no two
+// share them. These come before all that are found.
+func CompareBy(fields []string, cells ...value.Value) *Node {
+	return compareAt(place.Step{}, nil, cells, fields)
+}
 
 // differ reports whether not all of some values are the same.
 func differ(cells []value.Value) bool {
@@ -66,8 +74,8 @@ func differ(cells []value.Value) bool {
 	return false
 }
 
-func compareAt(step place.Step, at []int, cells []value.Value) *Node {
-	n := &Node{Step: step, At: at, Cells: cells}
+func compareAt(step place.Step, at []int, cells []value.Value, known []string) *Node {
+	n := &Node{Step: step, At: at, Cells: cells, known: known}
 	kind, some, all := value.Absent, 0, true // of those that are there
 	for _, v := range cells {
 		switch {
@@ -148,7 +156,7 @@ func (n *Node) records() {
 					cells[j] = other.Get(key)
 				}
 			}
-			if kid := compareAt(place.Step{Kind: place.Field, Name: key}, nil, cells); kid != nil {
+			if kid := compareAt(place.Step{Kind: place.Field, Name: key}, nil, cells, n.known); kid != nil {
 				n.Kids = append(n.Kids, kid)
 			}
 		}

@@ -23,6 +23,7 @@ type Side struct {
 	broken map[string]bool
 
 	project *project.Project // nil for files
+	known   []string         // fields by which elements of lists are known
 	result  *render.Result
 }
 
@@ -38,7 +39,8 @@ func (s Side) recorder() *eval.Recorder { return s.result.Recorder() }
 
 // Rendered is the side of what an environment renders to.
 func Rendered(r *render.Result, o Options) Side {
-	s := Side{Name: r.Environment.Name, Units: make(map[string]*Unit, len(r.Documents)), result: r, project: r.Project}
+	s := Side{Name: r.Environment.Name, Units: make(map[string]*Unit, len(r.Documents)), result: r, project: r.Project,
+		known: r.Project.ListKeys}
 	for i := range r.Documents {
 		d := &r.Documents[i]
 		s.Units[d.Path] = &Unit{Value: o.taken(d.Path, d.Value), Stream: d.Stream, Name: d.Name}

@@ -66,7 +66,7 @@ func linesOf(text string) []string {
 // text finds out what texts that differ are: data in a format, or lines.
 func (n *Node) text() {
 	for _, format := range []data.Format{data.JSON, data.YAML} {
-		if inner := embedded(n.Cells, format); inner != nil {
+		if inner := embedded(n.Cells, format, n.known); inner != nil {
 			n.Change, n.Inner, n.Format = Embedded, inner, string(format)
 			return
 		}
@@ -77,7 +77,7 @@ func (n *Node) text() {
 }
 
 // embedded returns how the data in some texts differs; nil when one of them is no data in the format.
-func embedded(cells []value.Value, format data.Format) *Node {
+func embedded(cells []value.Value, format data.Format, known []string) *Node {
 	inner := make([]value.Value, len(cells))
 	for i, v := range cells {
 		if !looksLike(v.Text(), format) {
@@ -93,7 +93,7 @@ func embedded(cells []value.Value, format data.Format) *Node {
 		}
 		inner[i] = read
 	}
-	return Compare(inner...)
+	return CompareBy(known, inner...)
 }
 
 // looksLike reports whether a text is likely to be data in a format, by its first characters: texts are read as YAML

@@ -73,7 +73,14 @@ func (c *configuration) texts(key, what string) []value.Value {
 
 func (p *Project) readConfiguration(root value.Value) {
 	top := &configuration{p, FileName, root}
-	top.known("project", "environments", "schemas", "catalogue", "parity")
+	top.known("project", "environments", "schemas", "catalogue", "parity", "compare")
+	if table, ok := top.get("compare", value.Record); ok {
+		c := &configuration{p, "[compare]", table}
+		c.known("keys")
+		for _, v := range c.texts("keys", "names of fields") {
+			p.ListKeys = append(p.ListKeys, v.Text())
+		}
+	}
 	if table, ok := top.get("project", value.Record); ok {
 		c := &configuration{p, "[project]", table}
 		c.known("name", "main", "out", "secret_out", "header", "requires")

@@ -37,6 +37,7 @@ type Project struct {
 	Header       bool   // rendered files say what made them
 	Requires     string // the oldest version of the program that can read the project; empty for any
 	RequiresSpan source.Span
+	ListKeys     []string       // fields by which comparisons know elements of lists, before the common ones
 	Environments []*Environment // in the order of the project file, abstract ones included
 	Module       *check.Module  // the main module; nil when it could not be read
 	Program      *eval.Program  // nil when there is no main module
