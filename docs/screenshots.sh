@@ -58,7 +58,7 @@ shot patch mistakes/vendor-renamed 'knothole check'
 
 # In a terminal of 120 columns.
 shot inputs . 'knothole inputs' 12 120x44
-shot why . 'knothole why north k8s/bay-map.yaml spec.replicas' 12 120x44
+shot why . 'knothole why north k8s/bay-map.yaml spec.replicas; echo; knothole why --all north k8s/bay-map.yaml spec.replicas' 12 120x44
 shot look . "knothole look 'spec.template.spec.containers[*].image'" 12 120x44
 shot annotate . 'knothole render north --annotate --only k8s/bay-map.yaml' 12 120x44
 shot secret mistakes/secret-exposed 'knothole check' 12 120x44

@@ -15,11 +15,12 @@ import (
 )
 
 var whyCommand = &command{
-	name: "why", arguments: "ENV DOCUMENT [OBJECT] PATH [--format text|json]",
+	name: "why", arguments: "ENV DOCUMENT [OBJECT] PATH [--all] [--format text|json]",
 	short: "the life of one rendered value",
 	long: `Tells why a value in a rendered document is what it is: where it was written, computed or patched, what
 chose it, and for each input on which it depends what its layers say, what was overridden, and the limits that it
-passed. Only this document is evaluated.
+passed. The answer is short: the line that gave the value, what that overrode, what chose it, and what is there in other
+environments. --all tells every step. Only this document is evaluated.
 
 PATH is a path as patches have it, such as spec.containers[0].image, spec.containers[it.name == "map"].image, or with
 the name of an element as comparisons show it, spec.containers[map].image; or a JSON Pointer, such as /spec/replicas.
@@ -28,6 +29,7 @@ OBJECT is one of a document that holds several, as comparisons show it: 'Deploym
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		w := &whyRun{}
 		flags.StringVar(&w.format, "format", "text", "`FORMAT` of the answer: text or json")
+		flags.BoolVar(&w.all, "all", false, "tell the whole life: every step, every layer, the limits")
 		w.given.define(flags)
 		return w.run
 	},
@@ -39,6 +41,7 @@ const manyOthers = 12
 type whyRun struct {
 	given
 	format string
+	all    bool
 }
 
 func (w *whyRun) run(c *call) int {
@@ -75,7 +78,8 @@ func (w *whyRun) run(c *call) int {
 		}
 		return exitClean
 	}
-	presenter.Why(why)
+	var elsewhere []compare.Elsewhere
+	more := 0
 	if !w.any() {
 		var others []*project.Environment
 		for _, other := range p.Concrete() {
@@ -84,7 +88,13 @@ func (w *whyRun) run(c *call) int {
 			}
 		}
 		shown := others[:min(len(others), manyOthers)]
-		presenter.Elsewhere(compare.Others(p.Project, e, shown, c.arguments[1], why.Path), len(others)-len(shown))
+		elsewhere, more = compare.Others(p.Project, e, shown, c.arguments[1], why.Path), len(others)-len(shown)
+	}
+	if w.all {
+		presenter.Why(why)
+		presenter.Elsewhere(elsewhere, more)
+	} else {
+		presenter.WhyShort(why, elsewhere)
 	}
 	return exitClean
 }

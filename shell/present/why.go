@@ -2,6 +2,7 @@ package present
 
 import (
 	"encoding/json"
+	"fmt"
 	"strings"
 
 	"knothole/core/compare"
@@ -18,9 +19,114 @@ var eventTexts = map[explain.EventKind]string{
 	explain.Input: "input", explain.Environment: "environment",
 }
 
+// fewReasons is how many lines a short answer has for each kind of reason.
+const fewReasons = 2
+
+// WhyShort says in a few lines why a value is what it is: the line that gave it, what that overrode, what chose it, and
+// what is there in other environments.
+func (p *Presenter) WhyShort(w *explain.Why, elsewhere []compare.Elsewhere) {
+	p.valueOf(w)
+	var rows [][]cell
+	told := map[string]bool{} // lines
+	row := func(text string, at source.Pos) {
+		if told[p.line(at)] {
+			return
+		}
+		told[p.line(at)] = true
+		rows = append(rows, []cell{{text: "  " + text}, {text: p.line(at), paint: p.cyan},
+			{text: p.lineText(at), paint: p.faint}})
+	}
+	if e := givenBy(w.Events); e != nil {
+		event := p.eventRow(*e)
+		event[0].text = "  " + strings.TrimSpace(event[0].text)
+		rows = append(rows, event)
+		told[p.line(e.Pos)] = true
+	}
+	for _, life := range w.Inputs[:min(len(w.Inputs), fewReasons)] {
+		all := life.Settings.All
+		if len(all) == 0 {
+			row("default of "+Clean(life.Input.Name()), life.Input.Span.Start)
+			continue
+		}
+		row("input "+Clean(life.Input.Name()), all[len(all)-1].At)
+		if len(all) > 1 && len(w.Inputs) == 1 {
+			row("overrides "+cut(shortValue(all[len(all)-2].Value), 40), all[len(all)-2].At)
+		}
+	}
+	for _, e := range w.Events {
+		if e.Kind == explain.Chosen {
+			row(eventTexts[explain.Chosen], e.Pos)
+			break
+		}
+	}
+	if len(w.Holders) > 0 {
+		row("what holds it is there because of "+Clean(w.Holders[0].Name), w.Holders[0].Pos)
+	}
+	p.table(rows, 1, 30)
+	if text := elsewhereText(elsewhere); text != "" {
+		p.printf("  elsewhere: %s\n", text)
+	}
+	p.printf("\n%s\n", p.faint("--all tells its whole life"))
+}
+
+// givenBy returns what gave a value what it is: the last that happened to the value itself, or that computed it.
+func givenBy(events []explain.Event) (by *explain.Event) {
+	for i, e := range events {
+		switch {
+		case by == nil:
+			by = &events[i]
+		case e.Depth > 0 && by.Kind == explain.Passed:
+			// What was passed tells less than what computed it.
+			by = &events[i]
+		case e.Depth > 0 || by.Kind == explain.Patched || by.Kind == explain.Computed:
+			return by
+		case e.Kind != explain.Chosen:
+			by = &events[i]
+		}
+	}
+	return by
+}
+
+// elsewhereText names what is at a place in other environments, those with the same together.
+func elsewhereText(all []compare.Elsewhere) string {
+	var texts []string
+	names := map[string][]string{}
+	for _, e := range all {
+		text := "the same"
+		if e.Differs {
+			if text = "another value"; !e.Value.IsAbsent() {
+				text = cut(wholeValue(e.Value), 40)
+			}
+		}
+		if names[text] == nil {
+			texts = append(texts, text)
+		}
+		names[text] = append(names[text], Clean(e.Environment))
+	}
+	for i, text := range texts {
+		in := names[text]
+		if len(in) > 4 {
+			in = append(in[:3:3], fmt.Sprintf("%d more", len(in)-3))
+		}
+		texts[i] = text + " in " + strings.Join(in, ", ")
+	}
+	return strings.Join(texts, "; ")
+}
+
 // Why tells the life of a value: what it is, what happened to it from the document back to where it was written, and
 // the inputs on which it depends.
 func (p *Presenter) Why(w *explain.Why) {
+	p.valueOf(w)
+	p.printf("\n")
+	p.events(w)
+	for _, life := range w.Inputs {
+		p.printf("\n")
+		p.lifeOf(life)
+	}
+}
+
+// valueOf shows the value that is explained, and where it is.
+func (p *Presenter) valueOf(w *explain.Why) {
 	path := w.Path.String()
 	if path == "" {
 		path = "(the whole document)"
@@ -32,7 +138,10 @@ func (p *Presenter) Why(w *explain.Why) {
 	} else if w.Value.Unknown() {
 		p.printf("  %s\n", p.faint("known only after deployment; --later FILE fills it in"))
 	}
-	p.printf("\n")
+}
+
+// events shows what happened to a value, one line for each.
+func (p *Presenter) events(w *explain.Why) {
 	rows := [][]cell{}
 	last, depth, because := "", 0, false
 	for _, e := range w.Events {
@@ -62,10 +171,6 @@ func (p *Presenter) Why(w *explain.Why) {
 			{text: p.line(leaf.Pos), paint: p.cyan}, {text: p.lineText(leaf.Pos), paint: p.faint}})
 	}
 	p.table(rows, 1, 30)
-	for _, life := range w.Inputs {
-		p.printf("\n")
-		p.lifeOf(life)
-	}
 }
 
 // Elsewhere shows what is at the place in other environments, and because of what.
