@@ -25,6 +25,8 @@ const (
 	OnlyLeft  Status = "only-left"
 	OnlyRight Status = "only-right"
 	OnlySome  Status = "only-some" // of three sides or more
+	// SameUnread is the same as far as it is compared: it holds secrets that are not read.
+	SameUnread Status = "unread"
 )
 
 // Comparison is what differs between two sides or more.
@@ -46,6 +48,7 @@ type Document struct {
 	On     []bool // which sides have it
 	Root   *Node  // how it differs between those that have it; nil when it does not
 	Rows   []Row  // where it differs
+	Unread []Unread
 	// Cause says why it is not on all sides: Against is the side with which the first was compared for it.
 	Cause   explain.Cause
 	Against int
@@ -58,7 +61,10 @@ func (c *Comparison) Left() string { return c.Sides[0] }
 func (c *Comparison) Right() string { return c.Sides[1] }
 
 // Equal reports whether nothing differs.
-func (c *Comparison) Equal() bool { return c.Count(Same) == len(c.Documents) }
+func (c *Comparison) Equal() bool { return c.Count(Same)+c.Count(SameUnread) == len(c.Documents) }
+
+// Alike reports whether nothing differs in a document, as far as it is compared.
+func (d *Document) Alike() bool { return d.Status == Same || d.Status == SameUnread }
 
 // Count returns how many documents have a status.
 func (c *Comparison) Count(s Status) int {
@@ -103,7 +109,7 @@ func Environments(p *project.Project, environments []*project.Environment, o Opt
 		sides[i] = Rendered(r, o)
 	}
 	c := Compared(sides)
-	if c.Equal() {
+	if c.Equal() && c.Unread == 0 {
 		return c, findings
 	}
 	differing := map[string]bool{}
@@ -118,6 +124,7 @@ func Environments(p *project.Project, environments []*project.Environment, o Opt
 	for i := range c.Documents {
 		if d := &c.Documents[i]; d.Status != Same {
 			*d = compareDocuments(d.Path, sides)
+			d.addUnread(sides)
 		}
 	}
 	for against := 1; against < len(sides); against++ {
@@ -129,15 +136,13 @@ func Environments(p *project.Project, environments []*project.Environment, o Opt
 // Compared compares sides; the causes of what differs are only where it is written.
 func Compared(sides []Side) *Comparison {
 	c := &Comparison{}
-	several := slices.ContainsFunc(sides, func(s Side) bool { return s.result == nil || s.result != sides[0].result })
 	for _, s := range sides {
 		c.Sides = append(c.Sides, s.Name)
 	}
 	for _, path := range paths(sides) {
 		d := compareDocuments(path, sides)
-		if several {
-			c.Unread += d.unread(sides)
-		}
+		d.addUnread(sides)
+		c.Unread += len(d.Unread)
 		c.Documents = append(c.Documents, d)
 	}
 	return c
@@ -165,28 +170,6 @@ func renderAll(p *project.Project, environments []*project.Environment, options 
 		all[i] = results[slices.Index(once, e)]
 	}
 	return all, findings
-}
-
-// unread counts the secrets in a document that no side reads.
-func (d *Document) unread(sides []Side) int {
-	least := -1
-	for _, s := range sides {
-		unit := s.Units[d.Path]
-		if unit == nil {
-			return 0
-		}
-		n := 0
-		value.Walk([]value.Value{unit.Value}, func(x value.Value) bool {
-			if x.Secret() && x.Unknown() {
-				n++
-			}
-			return true
-		})
-		if least < 0 || n < least {
-			least = n
-		}
-	}
-	return least
 }
 
 // paths returns the paths of all sides, sorted.
@@ -259,7 +242,7 @@ func addCauses(c *Comparison, sides []Side, against int, o Options) {
 	}
 	for i := range c.Documents {
 		d := &c.Documents[i]
-		if d.Status == Same {
+		if d.Alike() {
 			continue
 		}
 		one, other := a.Units[d.Path], b.Units[d.Path]

@@ -248,7 +248,7 @@ func byDocument(rows []Folded, documents []*Document) []Group {
 	only := map[string]int{} // the group of those that are on some sides only, for one cause
 	for _, d := range documents {
 		g := Group{Documents: []*Document{d}, Rows: alone[d]}
-		if d.Status == Same || d.Status == Differs {
+		if d.Alike() || d.Status == Differs {
 			if g.Rows != nil {
 				shared = append(shared, g)
 			}

@@ -118,7 +118,7 @@ func (d *difference) run(c *call) int {
 	if err != nil {
 		return c.failed("%s", err)
 	}
-	if comparison.Unread > 0 && !c.quiet {
+	if comparison.Unread > 0 && !c.quiet && d.format != "text" {
 		fmt.Fprintf(c.err, "not compared, since secrets are not read here: %s\n",
 			source.Count(comparison.Unread, "value"))
 	}

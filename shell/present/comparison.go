@@ -44,6 +44,43 @@ func (p *Presenter) Comparison(c *compare.Comparison, o ComparisonOptions) {
 		}
 		s.group(g)
 	}
+	s.unread()
+}
+
+// fewUnread is how many places of secrets are listed at most.
+const fewUnread = 10
+
+// unread lists the places that were not compared, and whether what they hold comes from the same source.
+func (s *comparing) unread() {
+	var rows [][]cell
+	for _, d := range s.c.Documents {
+		for _, u := range d.Unread {
+			text := ""
+			switch {
+			case u.Differs():
+				text = Clean(strings.Join(u.From, " → "))
+				if s.several {
+					text = "from several sources"
+				}
+			case !slices.Contains(u.From, ""):
+				text = "from one source"
+			}
+			rows = append(rows, []cell{{text: "  " + Clean(d.Path)}, {text: Clean(u.Path.String())},
+				{text: text, paint: s.faint}})
+		}
+	}
+	if len(rows) == 0 {
+		return
+	}
+	s.printf("\nnot compared, since secrets are not read here\n")
+	most := len(rows)
+	if most > fewUnread && !s.options.Full {
+		most = fewUnread
+	}
+	s.table(rows[:most], 1, mostPath)
+	if most < len(rows) {
+		s.printf("  and %d more; --full lists them\n", len(rows)-most)
+	}
 }
 
 // comparing is a comparison that is shown.
@@ -87,7 +124,7 @@ func comparisonCounts(c *compare.Comparison) string {
 		status compare.Status
 		text   string
 	}{{compare.Same, "same"}, {compare.Differs, "differ"}, {compare.OnlyLeft, only(0)}, {compare.OnlyRight, only(1)},
-		{compare.OnlySome, only(0)}} {
+		{compare.OnlySome, only(0)}, {compare.SameUnread, "not compared wholly"}} {
 		if n := c.Count(s.status); n > 0 {
 			if s.status == compare.Differs && n == 1 {
 				s.text = "differs"
@@ -244,7 +281,7 @@ func (s *comparing) title(g compare.Group) {
 
 // only says on which sides a document is, when it is not on all.
 func (s *comparing) only(d *compare.Document) string {
-	if d.Status == compare.Same || d.Status == compare.Differs {
+	if d.Alike() || d.Status == compare.Differs {
 		return ""
 	}
 	var on []string

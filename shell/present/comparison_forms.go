@@ -21,7 +21,7 @@ func (p *Presenter) ComparisonPatch(c *compare.Comparison) error {
 	}
 	all := []documentPatch{}
 	for _, d := range c.Documents {
-		if d.Status == compare.Same {
+		if d.Alike() {
 			continue
 		}
 		one := documentPatch{Document: d.Path}
@@ -53,6 +53,9 @@ func (p *Presenter) ComparisonMarkdown(c *compare.Comparison, o ComparisonOption
 			}
 			p.printf("| %s | %d |\n", code(r.Name)+parts(r), r.Places)
 		}
+	}
+	if c.Unread > 0 {
+		p.printf("\nNot compared, since secrets are not read here: %s.\n", source.Count(c.Unread, "value"))
 	}
 	written := 0
 	for i, g := range s.groups {

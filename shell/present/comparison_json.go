@@ -36,12 +36,19 @@ type jsonRow struct {
 	Cause    *jsonCause        `json:"cause,omitempty"`
 }
 
+// jsonUnread is a secret that was not compared. From is empty where the source is not known.
+type jsonUnread struct {
+	Path string   `json:"path"`
+	From []string `json:"from"`
+}
+
 type jsonDocument struct {
 	Path   string         `json:"path"`
 	Title  string         `json:"title,omitempty"`
 	Status compare.Status `json:"status"`
 	On     []bool         `json:"on"`
 	Rows   []jsonRow      `json:"rows,omitempty"`
+	Unread []jsonUnread   `json:"unread,omitempty"`
 	Cause  *jsonCause     `json:"cause,omitempty"`
 }
 
@@ -86,6 +93,9 @@ func (p *Presenter) ComparisonJSON(c *compare.Comparison) error {
 				jr.Cause = p.jsonCause(c, row.Cause, row.Against)
 			}
 			jd.Rows = append(jd.Rows, jr)
+		}
+		for _, u := range d.Unread {
+			jd.Unread = append(jd.Unread, jsonUnread{u.Path.String(), u.From})
 		}
 		out.Documents = append(out.Documents, jd)
 	}
