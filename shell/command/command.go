@@ -178,6 +178,7 @@ func Main(arguments []string, s *system) (status int) {
 	flags.StringVar(&c.color, "color", colorAuto, colorHelp)
 	flags.BoolVar(&c.quiet, "quiet", false, "no summary")
 	run := cmd.define(flags)
+	onlyOnce(flags)
 	rest := arguments[1:]
 	for {
 		if err := flags.Parse(rest); err != nil {

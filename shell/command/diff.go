@@ -50,10 +50,7 @@ Ends with 0 when nothing differs, 1 when something does, 2 when one of the sides
 		flags.BoolVar(&d.full, "full", false, "show whole values, and each row")
 		flags.BoolVar(&d.all, "all", false, "compare all environments")
 		flags.BoolVar(&d.unexpected, "unexpected", false, "only what the project does not let these environments have different")
-		flags.Func("only", "only documents whose path matches the pattern `GLOB`; repeatable", func(pattern string) error {
-			d.only = append(d.only, pattern)
-			return nil
-		})
+		d.only.defineOnly(flags)
 		flags.Func("ignore", "take the `PLACE` out of all documents; repeatable", func(text string) error {
 			places, err := eval.ParsePlaces(text, builtin.Table)
 			d.ignore = append(d.ignore, places)
@@ -69,7 +66,7 @@ type difference struct {
 	format, by string
 	full, all  bool
 	unexpected bool
-	only       []string
+	only       patterns
 	allowance  compare.Allowance
 	ignore     []*eval.Places
 }
@@ -347,12 +344,7 @@ func (s *sidesOf) alignFiles() (key string) {
 
 // compare renders and reads the sides, and compares them.
 func (d *difference) compare(c *call, s *sidesOf) (*compare.Comparison, source.Findings, int) {
-	o := compare.Options{Ignore: d.without()}
-	if d.only != nil {
-		o.Only = func(name string) bool {
-			return slices.ContainsFunc(d.only, func(pattern string) bool { return place.Match(pattern, name) })
-		}
-	}
+	o := compare.Options{Ignore: d.without(), Only: d.only.filter()}
 	if s.revisions[0] != nil {
 		comparison, status := c.revisions(s.project, s.revisions, s.at, o)
 		return comparison, nil, status

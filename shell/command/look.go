@@ -33,7 +33,7 @@ Ends with 0 when something was found, 1 when nothing was.`,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		l := &lookRun{}
 		flags.StringVar(&l.format, "format", "text", "`FORMAT` of the answer: text or json")
-		flags.StringVar(&l.only, "only", "", "only documents whose path matches the pattern `GLOB`")
+		l.only.defineOnly(flags)
 		l.given.define(flags)
 		return l.run
 	},
@@ -41,7 +41,8 @@ Ends with 0 when something was found, 1 when nothing was.`,
 
 type lookRun struct {
 	given
-	format, only string
+	format string
+	only   patterns
 }
 
 func (l *lookRun) run(c *call) int {
@@ -79,7 +80,7 @@ func (l *lookRun) run(c *call) int {
 		if status := l.apply(c, p, chosen); status != exitClean {
 			return status
 		}
-		results, findings := render.All(p.Project, chosen, render.Options{Only: l.filter()})
+		results, findings := render.All(p.Project, chosen, render.Options{Only: l.only.filter()})
 		if findings.HasErrors() {
 			c.presenter(p, c.err).Findings(findings)
 			fmt.Fprintln(c.err, "\nstopped; run knothole check for all errors")
@@ -116,13 +117,6 @@ func (l *lookRun) run(c *call) int {
 		fmt.Fprintln(c.err)
 	}
 	return exitClean
-}
-
-func (l *lookRun) filter() func(string) bool {
-	if l.only == "" {
-		return nil
-	}
-	return matcher(l.only)
 }
 
 // areFiles reports whether arguments name data files: they have an ending of data, or are there and no environment.

@@ -11,7 +11,6 @@ import (
 
 	"knothole/core/data"
 	"knothole/core/parallel"
-	"knothole/core/place"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/source"
@@ -47,7 +46,7 @@ project changes.`,
 		flags.BoolVar(&r.stdout, "stdout", false, "print instead of writing files")
 		flags.BoolVar(&r.stream, "stream", false, "print all YAML documents of one environment as one stream")
 		flags.BoolVar(&r.annotate, "annotate", false, "print, with the source of each line beside it")
-		flags.StringVar(&r.only, "only", "", "only documents whose path matches the pattern `GLOB`")
+		r.only.defineOnly(flags)
 		flags.BoolVar(&r.overwrite, "overwrite", false, "also replace and remove files that others made or changed")
 		flags.BoolVar(&r.secrets, "secrets", false, "read the secrets, and write the secret documents too")
 		flags.BoolVar(&r.final, "final", false, "refuse values that are still open")
@@ -61,7 +60,8 @@ project changes.`,
 
 type rendering struct {
 	given
-	to, only                                                              string
+	to                                                                    string
+	only                                                                  patterns
 	stdout, stream, annotate, overwrite, secrets, final, ask, watch, show bool
 }
 
@@ -138,8 +138,8 @@ func (r *rendering) once(c *call) int {
 	for _, result := range results {
 		count += len(result.Documents)
 	}
-	if count == 0 && r.only != "" {
-		return c.failed("no document matches %q%s", r.only, nearestDocument(p, environments, r.only))
+	if count == 0 && r.only != nil {
+		return c.failed("no document matches %q%s", r.only.String(), nearestDocument(p, environments, r.only[0]))
 	}
 	switch {
 	case r.stream:
@@ -176,9 +176,7 @@ func (r *rendering) evaluate(c *call, p *opened, environments []*project.Environ
 	}
 	bar := c.progress("evaluating", 0)
 	options := render.Options{Recording: r.annotate, Validate: true, Made: bar.add}
-	if r.only != "" {
-		options.Only = matcher(r.only)
-	}
+	options.Only = r.only.filter()
 	results, found := render.All(p.Project, environments, options)
 	findings = append(findings, found...).Tidy(p.Sources)
 	bar.stop()
@@ -199,7 +197,7 @@ func (r *rendering) output(c *call, p *opened, results []*render.Result, count i
 	if !r.stdout {
 		base, _ := r.base(c, p)
 		for _, result := range results {
-			known = append(known, cache.Open(filepath.Join(base, result.Environment.Name), r.only != ""))
+			known = append(known, cache.Open(filepath.Join(base, result.Environment.Name), r.only != nil))
 		}
 	}
 	bar := c.progress("rendering", count)
@@ -219,11 +217,6 @@ func (r *rendering) output(c *call, p *opened, results []*render.Result, count i
 		texts.Save()
 	}
 	return exitClean
-}
-
-// matcher returns what selects documents by a pattern of their paths.
-func matcher(pattern string) func(string) bool {
-	return func(name string) bool { return place.Match(pattern, name) }
 }
 
 // printRemarks prints what the templates have to say to the person, equal remarks of several environments once.

@@ -55,7 +55,7 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 		d.around = d.to
 	}
 	d.secretTo = filepath.Join(d.around, filepath.FromSlash(p.SecretOut))
-	options := folder.Options{Overwrite: r.overwrite, Partial: r.only != ""}
+	options := folder.Options{Overwrite: r.overwrite, Partial: r.only != nil}
 	var targets []*target
 	for i := range all {
 		targets = append(targets, &target{encoded: &all[i], base: d.to, files: all[i].plain, options: options})
