@@ -64,12 +64,17 @@ func (g *given) apply(c *call, p *opened, environments []*project.Environment) (
 	if len(environments) != 1 || len(c.arguments) == 0 {
 		return c.wrongUsage("--layer, --input and --later belong to one environment: name it")
 	}
-	e := environments[0]
+	environments[0], status = g.applyTo(c, p, environments[0])
+	return status
+}
+
+// applyTo returns an environment with what is given; when it cannot be, it says so.
+func (g *given) applyTo(c *call, p *opened, e *project.Environment) (with *project.Environment, status int) {
 	for _, name := range g.layers {
 		if status := g.layer(c, p, name, func(shown string, format data.Format, text []byte) {
 			e = p.WithLayer(e, shown, format, text)
 		}); status != exitClean {
-			return status
+			return nil, status
 		}
 	}
 	for _, s := range g.inputs {
@@ -78,18 +83,18 @@ func (g *given) apply(c *call, p *opened, environments []*project.Environment) (
 		if file, ok := strings.CutPrefix(text, "@"); ok {
 			read, err := gate.ReadGiven(c.path(file))
 			if err != nil {
-				return c.failed("--input %s: %s cannot be read: %s", name, file, plainError(err))
+				return nil, c.failed("--input %s: %s cannot be read: %s", name, file, plainError(err))
 			}
 			text, label = strings.TrimSuffix(strings.TrimSuffix(string(read), "\n"), "\r"), c.relative(c.path(file))
 		} else if p.Module == nil {
-			return exitClean // which is reported
+			return e, exitClean // which is reported
 		} else if in, err := p.InputNamed(name); err == nil && in.Secret {
-			return c.wrongUsage("the input %q is secret: write --input %s=@FILE, so that it does not stay in the "+
+			return nil, c.wrongUsage("the input %q is secret: write --input %s=@FILE, so that it does not stay in the "+
 				"history of the shell", name, name)
 		}
 		with, err := p.WithInput(e, name, label, text)
 		if err != nil {
-			return c.failed("%s", err)
+			return nil, c.failed("%s", err)
 		}
 		e = with
 	}
@@ -98,8 +103,7 @@ func (g *given) apply(c *call, p *opened, environments []*project.Environment) (
 			e = p.WithLater(e, shown, format, text)
 		})
 	}
-	environments[0] = e
-	return status
+	return e, status
 }
 
 // openOne opens the project for the environment that the first argument names, with what is given to it. When

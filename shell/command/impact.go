@@ -2,21 +2,26 @@ package command
 
 import (
 	"flag"
+	"fmt"
 	"slices"
 	"strings"
 
 	"knothole/core/compare"
+	"knothole/core/project"
 	"knothole/outside/repository"
 	"knothole/shell/present"
 )
 
 var impactCommand = &command{
-	name: "impact", arguments: "[FROM[..TO]] [--format text|markdown]",
+	name: "impact", arguments: "[FROM[..TO]] | --input NAME=VALUE… [--format text|markdown]",
 	short: "what a change of the project does to every environment",
 	long: `Compares what each environment renders to before and after a change: from a revision of git to another, or to the files
 as they are; from HEAD if none is named. What changes in the same way in several environments is told once, with the
 changed lines of templates, layers and data files that make it so. It was tried that what differs goes when these lines
 are as before, and that it takes each of them.
+
+With --input or --layer it is told instead what these would change in each environment. Where they break a limit or a
+require it says so, and compares the others.
 
 The files that you work on are not touched.
 
@@ -26,11 +31,13 @@ Ends with 0 when nothing changes, 1 when something does, 2 when one of the two c
 		i := &impactRun{}
 		flags.StringVar(&i.format, "format", "text", "`FORMAT` of the answer: text or markdown")
 		flags.BoolVar(&i.full, "full", false, "show whole values, and each row")
+		i.given.define(flags)
 		return i.run
 	},
 }
 
 type impactRun struct {
+	given
 	format string
 	full   bool
 }
@@ -41,6 +48,9 @@ func (i *impactRun) run(c *call) int {
 	}
 	if status := c.checkFormat(i.format, "text", "markdown"); status != exitClean {
 		return status
+	}
+	if i.any() {
+		return i.would(c)
 	}
 	from, to := "HEAD", ""
 	if len(c.arguments) == 1 {
@@ -65,6 +75,47 @@ func (i *impactRun) run(c *call) int {
 	if impact == nil {
 		return status
 	}
+	return i.show(c, p, change, impact)
+}
+
+// would tells what layers and inputs that are given would change in each environment.
+func (i *impactRun) would(c *call) int {
+	switch {
+	case len(c.arguments) > 0:
+		return c.wrongUsage("name a range of revisions, or what is to be given, not both")
+	case slices.Contains(i.layers, "-") || i.later == "-":
+		return c.wrongUsage("a layer for several environments is a file, not standard input")
+	}
+	p, status := c.open()
+	if p == nil {
+		return status
+	}
+	var names []string
+	var comparisons []*compare.Comparison
+	worst := exitClean
+	for _, e := range p.Concrete() {
+		with, status := i.applyTo(c, p, e)
+		if status != exitClean {
+			return status
+		}
+		comparison, findings := compare.Environments(p.Project, []*project.Environment{e, with}, compare.Options{})
+		if comparison == nil {
+			c.presenter(p, c.err).Findings(findings)
+			fmt.Fprintf(c.err, "\n%s is not compared\n", e.Name)
+			worst = exitFailed
+			continue
+		}
+		names, comparisons = append(names, e.Name), append(comparisons, comparison)
+	}
+	if len(comparisons) == 0 {
+		return exitFailed
+	}
+	return max(worst, i.show(c, p, strings.Join(slices.Concat(i.layers, i.inputs), ", "),
+		compare.Together(names, comparisons)))
+}
+
+// show shows what changes.
+func (i *impactRun) show(c *call, p *opened, change string, impact *compare.Impact) int {
 	presenter := c.presenter(p, c.answer(i.format))
 	options := present.ComparisonOptions{GroupOptions: compare.GroupOptions{Full: i.full}}
 	if i.format == "markdown" {
