@@ -21,7 +21,7 @@ changed lines of templates, layers and data files that make it so. It was tried 
 are as before, and that it takes each of them.
 
 With --input or --layer it is told instead what these would change in each environment. Where they break a limit or a
-require it says so, and compares the others.
+require, that is reported, and the others are compared.
 
 The files that you work on are not touched.
 
