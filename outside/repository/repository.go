@@ -107,11 +107,37 @@ func (r *Repository) Commit(revision string) (string, error) {
 	if err == nil {
 		return strings.TrimSpace(string(out)), nil
 	}
-	if shallow, err := Git(r.folder, nil, "rev-parse", "--is-shallow-repository"); err == nil &&
-		strings.TrimSpace(string(shallow)) == "true" {
-		return "", fmt.Errorf("the revision %s is not here: the clone is shallow, git fetch --unshallow gets the rest", revision)
+	if r.isShallow() {
+		return "", fmt.Errorf("the revision %s is not here: the clone is shallow, git fetch --unshallow gets the rest",
+			revision)
 	}
 	return "", fmt.Errorf("there is no revision %s", revision)
+}
+
+func (r *Repository) isShallow() bool {
+	shallow, err := Git(r.folder, nil, "rev-parse", "--is-shallow-repository")
+	return err == nil && strings.TrimSpace(string(shallow)) == "true"
+}
+
+// Parted returns the last commit that two revisions have in common.
+func (r *Repository) Parted(revision, other string) (string, error) {
+	commit, err := r.Commit(revision)
+	if err != nil {
+		return "", err
+	}
+	with, err := r.Commit(other)
+	if err != nil {
+		return "", err
+	}
+	out, err := Git(r.folder, nil, "merge-base", commit, with)
+	if err != nil && r.isShallow() {
+		return "", fmt.Errorf("where %s and %s parted is not here: the clone is shallow, git fetch --unshallow gets the "+
+			"rest", revision, other)
+	}
+	if err != nil {
+		return "", fmt.Errorf("%s and %s have no commit in common", revision, other)
+	}
+	return short(strings.TrimSpace(string(out))), nil
 }
 
 // most is how many bytes a folder has at most.

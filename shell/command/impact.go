@@ -1,6 +1,7 @@
 package command
 
 import (
+	"cmp"
 	"flag"
 	"fmt"
 	"slices"
@@ -13,12 +14,14 @@ import (
 )
 
 var impactCommand = &command{
-	name: "impact", arguments: "[FROM[..TO]] | --input NAME=VALUE… [--format text|markdown]",
+	name: "impact", arguments: "[FROM[..TO]] | --base REVISION [TO] | --input NAME=VALUE… [--format text|markdown]",
 	short: "what a change of the project does to every environment",
-	long: `Compares what each environment renders to before and after a change: from a revision of git to another, or to the files
-as they are; from HEAD if none is named. What changes in the same way in several environments is told once, with the
+	long: `Compares what each environment renders to before and after a change: from a revision of git to another, or to the
+files as they are; from HEAD if none is named. What changes in the same way in several environments is told once, with the
 changed lines of templates, layers and data files that make it so. It was tried that what differs goes when these lines
 are as before, and that it takes each of them.
+
+--base main compares with where main and HEAD, or TO, parted: what a branch does, whatever main does meanwhile.
 
 With --input or --layer it is told instead what these would change in each environment. Where they break a limit or a
 require, that is reported, and the others are compared.
@@ -31,6 +34,7 @@ Ends with 0 when nothing changes, 1 when something does, 2 when one of the two c
 		i := &impactRun{}
 		flags.StringVar(&i.format, "format", "text", "`FORMAT` of the answer: text or markdown")
 		flags.BoolVar(&i.full, "full", false, "show whole values, and each row")
+		flags.StringVar(&i.base, "base", "", "from where `REVISION` parted from what is compared")
 		i.given.define(flags)
 		return i.run
 	},
@@ -39,6 +43,7 @@ Ends with 0 when nothing changes, 1 when something does, 2 when one of the two c
 type impactRun struct {
 	given
 	format string
+	base   string
 	full   bool
 }
 
@@ -49,11 +54,17 @@ func (i *impactRun) run(c *call) int {
 	if status := c.checkFormat(i.format, "text", "markdown"); status != exitClean {
 		return status
 	}
+	if i.base != "" && (i.any() || len(c.arguments) > 0 && strings.Contains(c.arguments[0], "..")) {
+		return c.wrongUsage("with --base, no range of revisions and no inputs are given")
+	}
 	if i.any() {
 		return i.would(c)
 	}
 	from, to := "HEAD", ""
-	if len(c.arguments) == 1 {
+	switch {
+	case len(c.arguments) == 1 && i.base != "":
+		to = c.arguments[0]
+	case len(c.arguments) == 1:
 		from, to, _ = strings.Cut(c.arguments[0], "..")
 		if from == "" {
 			return c.wrongUsage("a range begins with a revision: FROM..TO")
@@ -63,11 +74,19 @@ func (i *impactRun) run(c *call) int {
 	if after == nil {
 		return status
 	}
+	if i.base != "" {
+		if from, status = c.parted(p, i.base, cmp.Or(to, "HEAD")); from == "" {
+			return status
+		}
+	}
 	before, status := c.atRevision(p, from)
 	if before == nil {
 		return status
 	}
 	change := from + " → " + to
+	if i.base != "" {
+		change = from + ", where " + i.base + " parted → " + to
+	}
 	if to == "" {
 		change += "the files as they are"
 	}

@@ -17,12 +17,9 @@ type revision struct {
 
 // atRevision loads the project of a folder as it was at a revision.
 func (c *call) atRevision(p *opened, name string) (*revision, int) {
-	r, err := repository.Open(p.folder)
-	if err != nil {
-		if errors.Is(err, repository.ErrNone) {
-			err = errors.New("the project is in no git repository")
-		}
-		return nil, c.failed("%s: %s", name, err)
+	r, status := c.repository(p, name)
+	if r == nil {
+		return nil, status
 	}
 	commit, err := r.Commit(name)
 	if err != nil {
@@ -40,6 +37,31 @@ func (c *call) atRevision(p *opened, name string) (*revision, int) {
 		return nil, c.failed("%s: %s", name, plainError(err))
 	}
 	return &revision{name, then}, exitClean
+}
+
+// repository opens the repository of a project, in which a revision is wanted; when it cannot, it says so.
+func (c *call) repository(p *opened, revision string) (*repository.Repository, int) {
+	r, err := repository.Open(p.folder)
+	if errors.Is(err, repository.ErrNone) {
+		err = errors.New("the project is in no git repository")
+	}
+	if err != nil {
+		return nil, c.failed("%s: %s", revision, err)
+	}
+	return r, exitClean
+}
+
+// parted returns the last commit that two revisions have in common; when there is none, it says so.
+func (c *call) parted(p *opened, revision, other string) (commit string, status int) {
+	r, status := c.repository(p, revision)
+	if r == nil {
+		return "", status
+	}
+	commit, err := r.Parted(revision, other)
+	if err != nil {
+		return "", c.failed("%s", err)
+	}
+	return commit, exitClean
 }
 
 // splitRevision takes ENV@REVISION apart; revision is empty when there is none.
