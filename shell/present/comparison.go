@@ -124,7 +124,7 @@ func comparisonCounts(c *compare.Comparison) string {
 		status compare.Status
 		text   string
 	}{{compare.Same, "same"}, {compare.Differs, "differ"}, {compare.OnlyLeft, only(0)}, {compare.OnlyRight, only(1)},
-		{compare.OnlySome, only(0)}, {compare.SameUnread, "not compared wholly"}} {
+		{compare.OnlySome, only(0)}, {compare.SameUnread, "compared in part"}} {
 		if n := c.Count(s.status); n > 0 {
 			if s.status == compare.Differs && n == 1 {
 				s.text = "differs"
