@@ -15,6 +15,8 @@ type Elsewhere struct {
 	Differs bool
 	Value   value.Value
 	Cause   explain.Cause
+	// Unread says that there are secrets at the place that are not read, so that it is not known whether they differ.
+	Unread bool
 }
 
 // Others returns what is at a place of a document in other environments.
@@ -31,6 +33,9 @@ func Others(p *project.Project, e *project.Environment, others []*project.Enviro
 		for _, d := range c.Documents {
 			if d.Status == OnlyLeft {
 				one.Differs, one.Cause = true, d.Cause
+			}
+			for _, u := range d.Unread {
+				one.Unread = one.Unread || pointersMeet(u.Path.Pointer(), at.Pointer())
 			}
 			for _, r := range d.Rows {
 				if r.Paths[0] == nil || !pointersMeet(r.Paths[0].Pointer(), at.Pointer()) {

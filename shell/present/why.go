@@ -93,6 +93,9 @@ func elsewhereText(all []compare.Elsewhere) string {
 	names := map[string][]string{}
 	for _, e := range all {
 		text := "the same"
+		if e.Unread {
+			text = "a secret that is not read"
+		}
 		if e.Differs {
 			if text = "another value"; !e.Value.IsAbsent() {
 				text = cut(wholeValue(e.Value), 40)
@@ -183,6 +186,8 @@ func (p *Presenter) Elsewhere(all []compare.Elsewhere, more int) {
 	for _, e := range all {
 		row := []cell{{text: "  " + Clean(e.Environment)}}
 		switch {
+		case e.Unread && !e.Differs:
+			row = append(row, cell{text: "a secret that is not read", paint: p.faint}, cell{})
 		case !e.Differs:
 			row = append(row, cell{text: "the same", paint: p.faint}, cell{})
 		default:
