@@ -13,6 +13,14 @@ type Impact struct {
 	Blocks []Block
 	// Unchanged are the environments in which nothing changes.
 	Unchanged []string
+	// Secrets are the places at which a secret comes from another source: it is not read, and may be another.
+	Secrets []ImpactOnSecret
+}
+
+// ImpactOnSecret is a place in a document of an environment at which a secret comes from another source.
+type ImpactOnSecret struct {
+	Environment, Document string
+	Unread
 }
 
 // Block is what changes in the same way in some environments.
@@ -32,7 +40,15 @@ func Together(names []string, comparisons []*Comparison) *Impact {
 		return fmt.Sprintf("%s\n%s\n%s\n%s", d.Path, r.Path, r.Kind, r.said())
 	}
 	for i, c := range comparisons {
-		if c.Equal() {
+		elsewhere := len(impact.Secrets)
+		for _, d := range c.Documents {
+			for _, u := range d.Unread {
+				if u.Differs() {
+					impact.Secrets = append(impact.Secrets, ImpactOnSecret{names[i], d.Path, u})
+				}
+			}
+		}
+		if c.Equal() && len(impact.Secrets) == elsewhere {
 			impact.Unchanged = append(impact.Unchanged, names[i])
 		}
 		for j := range c.Documents {

@@ -142,7 +142,7 @@ func (i *impactRun) show(c *call, p *opened, change string, impact *compare.Impa
 	} else {
 		presenter.Impact(change, impact, options)
 	}
-	if len(impact.Blocks) == 0 {
+	if len(impact.Blocks)+len(impact.Secrets) == 0 {
 		return exitClean
 	}
 	return exitFindings

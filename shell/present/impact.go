@@ -25,6 +25,15 @@ func (p *Presenter) Impact(change string, impact *compare.Impact, o ComparisonOp
 			s.group(g)
 		}
 	}
+	if len(impact.Secrets) > 0 {
+		p.printf("\nsecrets from another source, which are not read here\n")
+		var rows [][]cell
+		for _, s := range impact.Secrets {
+			rows = append(rows, []cell{{text: "  " + Clean(s.Environment)}, {text: Clean(s.Document)},
+				{text: Clean(s.Path.String())}, {text: Clean(strings.Join(s.From, " → ")), paint: p.faint}})
+		}
+		p.table(rows, 2, mostPath)
+	}
 	if len(impact.Unchanged) > 0 {
 		p.printf("\nnothing changes in %s\n", Clean(strings.Join(impact.Unchanged, ", ")))
 	}
@@ -36,6 +45,13 @@ func (p *Presenter) ImpactMarkdown(change string, impact *compare.Impact, o Comp
 	for _, b := range impact.Blocks {
 		p.printf("\nin **%s**:\n", markdown(strings.Join(b.Environments, ", ")))
 		p.ComparisonMarkdown(b.Comparison, o)
+	}
+	if len(impact.Secrets) > 0 {
+		p.printf("\nSecrets from another source, which are not read here:\n\n")
+		for _, s := range impact.Secrets {
+			p.printf("- %s, %s, %s: %s\n", markdown(s.Environment), code(s.Document), code(s.Path.String()),
+				code(strings.Join(s.From, " → ")))
+		}
 	}
 	if len(impact.Unchanged) > 0 {
 		p.printf("\nnothing changes in %s\n", markdown(strings.Join(impact.Unchanged, ", ")))
