@@ -59,7 +59,8 @@ var variants = [...]variant{
 			{"list.sum(for k in qk -> k.v)", shape{kind: "int"}}},
 		[]string{``, `[{ name: a, v: 1 }]`, `[{ name: a, v: 2, of: [x] }, { name: b, v: 1 }]`,
 			`[{ name: b, v: 1 }, { name: a, v: 2, of: [x, y] }]`}},
-	{"qu", "string | [int] = \"u\"", []variable{{"(match qu { is string -> qu, else -> \"list\" })", shape{kind: "string"}}},
+	{"qu", "string | [int] = \"u\"", []variable{
+		{"(match qu { is string -> qu, else -> \"list\" })", shape{kind: "string"}}},
 		[]string{``, `a`, `[1]`, `[1, 2]`}},
 	{"qx", `{string} = []`, []variable{texts("(for x in qx -> x)"), {"(\"a\" in qx)", shape{kind: "bool"}}},
 		[]string{``, `[a]`, `[b, a]`, `[a, b]`}},
@@ -67,7 +68,8 @@ var variants = [...]variant{
 
 // around is what programs see of the environment.
 var around = []variable{{"env.name", shape{kind: "string"}}, {"(\"live\" in env.tags)", shape{kind: "bool"}},
-	{"(match env.name { \"west\" -> 1, else -> 2 })", shape{kind: "int"}}, texts("[...if env.name == \"west\" then [\"w\"], \"e\"]")}
+	{"(match env.name { \"west\" -> 1, else -> 2 })", shape{kind: "int"}},
+	texts("[...if env.name == \"west\" then [\"w\"], \"e\"]")}
 
 // coast is one environment of a random project.
 type coast struct {
@@ -188,10 +190,12 @@ func (g *generator) documents(outputs []string) string {
 		case 12:
 			fmt.Fprintf(&b, "document \"%d.json\" = { k: for x in qk -> { ...x, w: %s } }\n", i, o)
 		case 13:
-			fmt.Fprintf(&b, "let c%d = part(n: qn, s: qs)\ndocument \"%d.json\" = { y: c%d.y, v: %s }\ninclude c%d under \"%d/\"\n", i, i,
-				i, o, i, i)
+			fmt.Fprintf(&b, "let c%d = part(n: qn, s: qs)\n"+
+				"document \"%d.json\" = { y: c%d.y, v: %s }\ninclude c%d under \"%d/\"\n",
+				i, i, i, o, i, i)
 		case 14:
-			fmt.Fprintf(&b, "document \"%d.json\" = { here: piers[env.name], v: %s, n: list.length(piers[env.name].of) }\n", i, o)
+			fmt.Fprintf(&b, "document \"%d.json\" = { here: piers[env.name], v: %s, n: list.length(piers[env.name].of) }\n",
+				i, o)
 		case 0:
 			fmt.Fprintf(&b, "if %s { document \"%d.json\" = { v: %s } }\n", condition, i, o)
 		case 1:
@@ -199,18 +203,22 @@ func (g *generator) documents(outputs []string) string {
 		case 2:
 			fmt.Fprintf(&b, "stream \"%d.yaml\" = for l in ql -> { kind: \"K\", metadata: { name: l.a }, v: %s }\n", i, o)
 		case 3:
-			fmt.Fprintf(&b, "document \"%d.json\" = { v: %s, ...if %s then { w: %s, x: 1 }, z: (if %s then 3 else null)? }\n", i, o,
+			fmt.Fprintf(&b, "document \"%d.json\" = { v: %s, ...if %s then { w: %s, x: 1 }, z: (if %s then 3 else null)? }\n",
+				i, o,
 				condition, one(), condition)
 		case 4:
 			fmt.Fprintf(&b, "document \"%d.json\" = if %s then { v: %s, a: { b: 1 } } else { v: %s, a: { b: 2, c: 3 } }\n", i,
 				condition, o, one())
 		case 5:
-			fmt.Fprintf(&b, "document \"%d.json\" = { l: for l in ql where l.b >= qn -> { name: l.a, at: l.b, v: %s } }\n", i, o)
+			fmt.Fprintf(&b, "document \"%d.json\" = { l: for l in ql where l.b >= qn -> { name: l.a, at: l.b, v: %s } }\n",
+				i, o)
 		case 6:
-			fmt.Fprintf(&b, "let d%d = patch { l: [{ name: \"x\", v: 1 }, { name: \"y\" }], v: %s } { if %s { put .l[it.name == \"x\"].v: qn\n"+
+			fmt.Fprintf(&b, "let d%d = patch { l: [{ name: \"x\", v: 1 }, { name: \"y\" }], v: %s } "+
+				"{ if %s { put .l[it.name == \"x\"].v: qn\n"+
 				"remove .l[it.name == \"y\"] } }\ndocument \"%d.json\" = d%d\n", i, o, condition, i, i)
 		case 7:
-			fmt.Fprintf(&b, "document \"%d.json\" = { \"${if env.name == \"west\" then \"w\" else \"e\"}\": %s, v: %s }\n", i, o,
+			fmt.Fprintf(&b, "document \"%d.json\" = { \"${if env.name == \"west\" then \"w\" else \"e\"}\": %s, v: %s }\n",
+				i, o,
 				one())
 		case 8:
 			fmt.Fprintf(&b, "document \"%d.txt\" = \"a ${qs}\\n${if %s then \"b\" else \"c\"}\\n${qn}\\n\"\n", i, condition)

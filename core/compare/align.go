@@ -61,8 +61,8 @@ func (n *Node) lists() {
 	n.moves(sides, keys, by, numbers)
 }
 
-// givenKeys returns the texts of the first of some fields that all elements of lists have and no two share, and which of
-// these are numbers. It is empty when there is none.
+// givenKeys returns the texts of the first of some fields that all elements of lists have and no two share, and which
+// of these are numbers. It is empty when there is none.
 func givenKeys(fields []string, sides [][]value.Value) (by string, keys [][]string, numbers [][]bool) {
 fields:
 	for _, field := range fields {

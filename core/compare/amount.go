@@ -7,7 +7,8 @@ import (
 )
 
 // amountForm is a quantity: a number with a unit.
-var amountForm = regexp.MustCompile(`^([+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))([KMGTPE]i|[numkMGTPE]|[eE][+-]?[0-9]{1,3})?$`)
+var amountForm = regexp.MustCompile(
+	`^([+-]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))([KMGTPE]i|[numkMGTPE]|[eE][+-]?[0-9]{1,3})?$`)
 
 // amount returns what a quantity comes to, exactly.
 func amount(text string) (*big.Rat, bool) {

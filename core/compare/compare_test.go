@@ -77,7 +77,8 @@ func TestListsAreMatchedByKey(t *testing.T) {
 }
 
 func TestListsAreMatchedByAnotherField(t *testing.T) {
-	require.Equal(t, []string{`[it.alert == "low"].for: 5 → 6 (/3/for)`, `[it.alert == "new"]: nothing → { alert: "new", for: 1 } (/0)`},
+	require.Equal(t, []string{`[it.alert == "low"].for: 5 → 6 (/3/for)`,
+		`[it.alert == "new"]: nothing → { alert: "new", for: 1 } (/0)`},
 		sorted(rows(t, "[{alert: high, for: 1}, {alert: gone?, for: 2}, {alert: low, for: 5}]",
 			"[{alert: new, for: 1}, {alert: high, for: 1}, {alert: gone?, for: 2}, {alert: low, for: 6}]")))
 	require.Equal(t, []string{`[it.job == 7].v: 1 → 2 (/0/v)`},

@@ -21,8 +21,8 @@ type DriftOptions struct {
 	Owned func(object value.Value) bool
 }
 
-// Drift compares the objects of a rendered side with those that run. Documents that are no objects are not compared: it
-// returns how many these are.
+// Drift compares the objects of a rendered side with those that run. Documents that are no objects are not compared:
+// it returns how many these are.
 func Drift(rendered Side, running []value.Value, o DriftOptions) (c *Comparison, others int) {
 	c = &Comparison{Sides: []string{rendered.Name, "running"}}
 	taken := make([]bool, len(running))
@@ -177,7 +177,8 @@ func isNothing(v value.Value) bool {
 	return v.IsNull() || (v.Kind() == value.Record || v.Kind() == value.List) && v.Len() == 0
 }
 
-// withinList looks at elements with keys one by one, in the order in which they are rendered; what only runs comes last.
+// withinList looks at elements with keys one by one, in the order in which they are rendered; what only runs comes
+// last.
 func withinList(left, right value.Value, path []string) value.Value {
 	keys := place.Keys(func([][]string) bool { return true }, left.Elements(), right.Elements())
 	var elements []value.Value

@@ -69,8 +69,8 @@ func (d *differences) add(l leaf) int {
 	return len(d.leaves) - 1
 }
 
-// input finds how an input differs. Its defaults are taken as if they were given, unless they depend on something, such
-// as the environment: then it is that which differs.
+// input finds how an input differs. Its defaults are taken as if they were given, unless they depend on something,
+// such as the environment: then it is that which differs.
 func (d *differences) input(a, b *project.Assignment) *delta {
 	path := (*place.Path)(nil).Field(a.Input.Name)
 	switch {

@@ -78,8 +78,8 @@ func (r *Row) whole() []value.Value {
 	return r.around[len(r.around)-1].Cells
 }
 
-// CheckParity finds what is different between environments that are to be alike, and places at which they may differ and
-// do not.
+// CheckParity finds what is different between environments that are to be alike, and places at which they may differ
+// and do not.
 func CheckParity(p *project.Project, builtins *eval.Builtins) source.Findings {
 	var findings source.Findings
 	for _, group := range p.Parity() {

@@ -55,8 +55,8 @@ func (p *patching) node(n *Node, at *place.Path) {
 	}
 }
 
-// list removes what has gone, from the end, puts what has come or moved where it is to be, from the beginning, and then
-// goes into what has changed.
+// list removes what has gone, from the end, puts what has come or moved where it is to be, from the beginning, and
+// then goes into what has changed.
 func (p *patching) list(n *Node, at *place.Path) {
 	left, right := n.Cells[0].Elements(), n.Cells[1].Elements()
 	var stays []int // positions on the left of what is in the list now

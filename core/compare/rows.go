@@ -12,7 +12,8 @@ import (
 type Row struct {
 	// Path is the place as people write it, on the last of the sides that have it.
 	Path *place.Path
-	// Cells are the values on each side; Absent where there is none. Of another order they are the keys of what is on all.
+	// Cells are the values on each side; Absent where there is none. Of another order they are the keys of what is on
+	// all.
 	Cells []value.Value
 	Kind  ChangeKind
 	// Paths are the places on each side; nil where it is not there.
@@ -234,8 +235,8 @@ func (r *Row) IsGone(left, right value.Value) bool {
 	return value.Identical(left, right)
 }
 
-// elementOf returns the element to which a step leads by what it is known by, Absent when there is none; ok is false when
-// there are several.
+// elementOf returns the element to which a step leads by what it is known by, Absent when there is none; ok is false
+// when there are several.
 func elementOf(list value.Value, step place.Step) (found value.Value, ok bool) {
 	for _, x := range list.Elements() {
 		if place.IsElement(x, step) {

@@ -39,8 +39,8 @@ type variation interface {
 	effort() int
 }
 
-// budget is how much may be tried besides as much as there are documents that differ: a small project is tried whole, a
-// large one as far as it costs no more than to compare it.
+// budget is how much may be tried besides as much as there are documents that differ: a small project is tried whole,
+// a large one as far as it costs no more than to compare it.
 const budget = 6000
 
 // outcome is what the documents are when some leaves are made equal, from the left and from the right.

@@ -12,14 +12,15 @@ import (
 // Unread is a place at which all sides have a secret that is not read, and so not compared.
 type Unread struct {
 	Path *place.Path
-	// From says for each side where the secret comes from, such as `{ age = "secrets/north.age" }`; empty when that is not
-	// known.
+	// From says for each side where the secret comes from, such as `{ age = "secrets/north.age" }`; empty when that is
+	// not known.
 	From []string
 }
 
 // Differs reports whether the secret is known to come from elsewhere on some side.
 func (u Unread) Differs() bool {
-	return slices.ContainsFunc(u.From, func(from string) bool { return from != u.From[0] && from != "" && u.From[0] != "" })
+	first := u.From[0]
+	return slices.ContainsFunc(u.From, func(from string) bool { return from != first && from != "" && first != "" })
 }
 
 // addUnread adds the places of a document that hold a secret on all sides which none reads.

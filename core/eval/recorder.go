@@ -60,8 +60,8 @@ type RecordedStep struct {
 	Input string     // the input that the value is, with the path of fields in it; empty for others
 	// Environment says that the value is env.name or another field of env.
 	Environment bool
-	// Operands are what it was computed from, or chosen by; of an input, its default, when that depends on something. They
-	// must not be changed.
+	// Operands are what it was computed from, or chosen by; of an input, its default, when that depends on something.
+	// They must not be changed.
 	Operands []value.Origin
 	Kind     StepKind
 	// Replaced is what stood where a patch put the value; nil where nothing did.
@@ -278,8 +278,8 @@ func (r *Recorder) chosen(v value.Value, by value.Origin) value.Value {
 
 // result makes what a built-in function returned depend on its arguments: a value that it made on all of them, one
 // that it passed on, on where that came from and on what it was taken from. What it makes of several depends on how
-// many there are: on the lists and records, and what chose their elements, not on all that these hold; so does a number
-// of which it is said.
+// many there are: on the lists and records, and what chose their elements, not on all that these hold; so does a
+// number of which it is said.
 func (r *Recorder) result(v value.Value, at source.Pos, arguments []value.Value, counts bool) value.Value {
 	var outer []value.Origin
 	for _, a := range arguments {

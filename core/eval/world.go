@@ -196,8 +196,8 @@ func (w *World) SetInput(o *check.Object, v value.Value) bool {
 	return ok
 }
 
-// Pass passes a value into a type that a module declares, and returns what does not fit. Keys are the places of those in
-// the value.
+// Pass passes a value into a type that a module declares, and returns what does not fit. Keys are the places of those
+// in the value.
 func (w *World) Pass(v value.Value, keys Keys, o *check.Object) source.Findings {
 	t := w.thread(o)
 	before := len(w.evaluation.findings)

@@ -106,7 +106,8 @@ func TestKinds(t *testing.T) {
 			`found "two"`,
 		deployment("replicas: null, ", ""): `spec.replicas: null says nothing ` +
 			`here: a server takes the field as if it were not there | leave it out`,
-		deployment("", "imagePullPolicy: Allways"): `spec.template.spec.containers[mudflat].imagePullPolicy: expected one of "Always", "IfNotPresent", "Never", found "Allways" | did you mean "Always"?`,
+		deployment("", "imagePullPolicy: Allways"): `spec.template.spec.containers[mudflat].imagePullPolicy: ` +
+			`expected one of "Always", "IfNotPresent", "Never", found "Allways" | did you mean "Always"?`,
 		deployment("", "env: [{ name: A, value: 3 "+
 			"}]"): `spec.template.spec.containers[mudflat].env[A].value: expected a string, ` +
 			`found 3 | write it in quotes: "3"`,

@@ -11,9 +11,9 @@ import (
 	"knothole/core/value"
 )
 
-// Most of what is validated is right. Here is a short way to find that out: nothing is filled in, nothing is remembered,
-// and nothing is said of what is wrong. What takes more than that, as rules, conditions and values that are not known,
-// is left to a whole validation, and so is whatever seems wrong.
+// Most of what is validated is right. Here is a short way to find that out: nothing is filled in, nothing is
+// remembered, and nothing is said of what is wrong. What takes more than that, as rules, conditions and values that
+// are not known, is left to a whole validation, and so is whatever seems wrong.
 
 // certainty looks whether a value certainly is as a schema asks.
 type certainty struct {
@@ -167,7 +167,8 @@ func (c *certainty) number(r *rules, v value.Value) bool {
 }
 
 func isText(r *rules, text string) bool {
-	return (r.minLength == nil && r.maxLength == nil || isBetween(utf8.RuneCountInString(text), r.minLength, r.maxLength)) &&
+	return (r.minLength == nil && r.maxLength == nil ||
+		isBetween(utf8.RuneCountInString(text), r.minLength, r.maxLength)) &&
 		(r.pattern == nil || r.pattern.MatchString(text)) && (r.format == nil || r.format.holds(text))
 }
 

@@ -88,8 +88,8 @@ func (s *Schema) validateWholeObject(v value.Value, numbers data.Numbers, shaped
 	return r
 }
 
-// impliesMetadata reports whether what the metadata of an object must be is not for the schema to say: that of a custom
-// resource is as that of all objects, whatever its definition says.
+// impliesMetadata reports whether what the metadata of an object must be is not for the schema to say: that of a
+// custom resource is as that of all objects, whatever its definition says.
 func (s *Schema) impliesMetadata() bool { return s.compiled().extended != nil && s.shownAt() != 0 }
 
 // filler fills in defaults. Notes are what a person should know of it; they have their paths when that is asked for.

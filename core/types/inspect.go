@@ -35,8 +35,8 @@ func parts(t Type) []Type {
 }
 
 // Inspect visits a type and all that it is made of, each once, what contains before what is contained. Where visit
-// returns false, the parts of a type are not visited; nor are those of what a schema describes, which is plain data: it
-// has no functions, sets, secrets or defaults.
+// returns false, the parts of a type are not visited; nor are those of what a schema describes, which is plain data:
+// it has no functions, sets, secrets or defaults.
 func Inspect(t Type, visit func(Type) bool) {
 	seen := map[Type]bool{}
 	var inspect func(t Type)

@@ -85,8 +85,8 @@ func TestPartsAreNotWholes(t *testing.T) {
 	require.NotNil(t, types.AsLimited(u.Described("A", part)))
 }
 
-// TestContainsItself: what contains itself is found out level by level, also where no record is between; what is itself
-// without going into the value is any, for validating tells that mistake.
+// TestContainsItself: what contains itself is found out level by level, also where no record is between; what is
+// itself without going into the value is any, for validating tells that mistake.
 func TestContainsItself(t *testing.T) {
 	u := types.NewUniverse()
 	lists := u.Described("Lists", schemaOf(t, `{ "type": "array", "items": { "$ref": "#" } }`))

@@ -118,7 +118,8 @@ var commands []*command
 
 func init() {
 	commands = []*command{demoCommand, newCommand, fmtCommand, inputsCommand, setCommand, renderCommand,
-		outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, validateCommand, diffCommand, impactCommand, driftCommand,
+		outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, validateCommand, diffCommand,
+		impactCommand, driftCommand,
 		testCommand, helpCommand, versionCommand}
 }
 

@@ -27,16 +27,18 @@ import (
 var diffCommand = &command{
 	name: "diff", arguments: "A B… [--by document|cause] [--format text|json|patch|markdown]",
 	short: "what differs between environments, files or folders, and which line made it so",
-	long: `Compares what environments render to, data files, folders, or standard input (-), each with the others. Each row is
-one place that differs, with its cause below it or at the right: the inputs, and the lines of the layers that gave them
-their values, or the line of the template. It was tried that the difference goes when all that is named is made equal,
-and that it takes each of them. ENV@REVISION is an
-environment as it was at a revision of git. Of three sides or more each is a column; --all takes all environments. With --input and
---layer the last environment is compared as it would be with them; one that is named alone, with itself.
+	long: `Compares what environments render to, data files, folders, or standard input (-), each with the others. Each
+row is one place that differs, with its cause below it or at the right: the inputs, and the lines of the layers that
+gave them their values, or the line of the template. It was tried that the difference goes when all that is named is
+made equal, and that it takes each of them.
 
-Equal differences of several documents, or elements of lists, are one row; of many that are alike but for their values one
-is an example, unless --full is given. Elements of lists are matched by their name, id, key, path, host or port, else by
-what they have in common.
+ENV@REVISION is an environment as it was at a revision of git. Of three sides or more each is a column; --all takes
+all environments. With --input and --layer the last environment is compared as it would be with them; one that is
+named alone, with itself.
+
+Equal differences of several documents, or elements of lists, are one row; of many that are alike but for their values
+one is an example, unless --full is given. Elements of lists are matched by their name, id, key, path, host or port,
+else by what they have in common.
 
 --format patch is a JSON Patch (RFC 6902) for each document, markdown is for a review.
 
@@ -49,7 +51,8 @@ Ends with 0 when nothing differs, 1 when something does, 2 when one of the sides
 		flags.StringVar(&d.by, "by", "document", "rows are grouped by `WHAT`: document or cause")
 		flags.BoolVar(&d.full, "full", false, "show whole values, and each row")
 		flags.BoolVar(&d.all, "all", false, "compare all environments")
-		flags.BoolVar(&d.unexpected, "unexpected", false, "only what the project does not let these environments have different")
+		flags.BoolVar(&d.unexpected, "unexpected", false,
+			"only what the project does not let these environments have different")
 		d.only.defineOnly(flags)
 		flags.Func("ignore", "take the `PLACE` out of all documents; repeatable", func(text string) error {
 			places, err := eval.ParsePlaces(text, builtin.Table)

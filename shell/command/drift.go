@@ -18,16 +18,16 @@ import (
 var driftCommand = &command{
 	name: "drift", arguments: "ENV FILE|DIR|-",
 	short: "what runs, against what would be rendered",
-	long: `Compares the objects that an environment renders to with those that run, as they were exported: a stream of YAML, JSON
-or TOML files, a folder of them, or standard input (-). Lists of objects are opened.
+	long: `Compares the objects that an environment renders to with those that run, as they were exported: a stream of
+YAML, JSON or TOML files, a folder of them, or standard input (-). Lists of objects are opened.
 
-Only what is rendered is compared: fields that servers add do not count. Amounts such as 1 and 1000m are the same, and so
-is what servers leave out since it is empty. Of a Secret the decoded fields are compared, and never shown. Values that are
-not known here match any.
+Only what is rendered is compared: fields that servers add do not count. Amounts such as 1 and 1000m are the same, and
+so is what servers leave out since it is empty. Of a Secret the decoded fields are compared, and never shown. Values
+that are not known here match any.
 
 Objects are known by their kind and name, and by the name space where both name one; --namespace says which is meant by
-those that are rendered without one. With --owner LABEL=VALUE, objects with this label that run and are not rendered are
-told, but for those that another object controls.
+those that are rendered without one. With --owner LABEL=VALUE, objects with this label that run and are not rendered
+are told, but for those that another object controls.
 
 Ends with 0 when nothing differs, 1 when something does, 2 when what runs cannot be read or is empty.`,
 	example: "knothole drift north exported.yaml",

@@ -60,7 +60,8 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 
 // notIgnored returns the files of some that git would take up.
 func notIgnored(folder string, names []string) ([]string, error) {
-	said, err := repository.Git(folder, []byte(strings.Join(names, "\x00")+"\x00"), "check-ignore", "--stdin", "-z", "--no-index")
+	said, err := repository.Git(folder, []byte(strings.Join(names, "\x00")+"\x00"), "check-ignore",
+		"--stdin", "-z", "--no-index")
 	if err != nil && !repository.Said(err, 1) { // that it ignores none
 		return nil, err
 	}

@@ -16,10 +16,10 @@ import (
 var impactCommand = &command{
 	name: "impact", arguments: "[FROM[..TO]] | --base REVISION [TO] | --input NAME=VALUE… [--format text|markdown]",
 	short: "what a change of the project does to every environment",
-	long: `Compares what each environment renders to before and after a change: from a revision of git to another, or to the
-files as they are; from HEAD if none is named. What changes in the same way in several environments is told once, with the
-changed lines of templates, layers and data files that make it so. It was tried that what differs goes when these lines
-are as before, and that it takes each of them.
+	long: `Compares what each environment renders to before and after a change: from a revision of git to another, or to
+the files as they are; from HEAD if none is named. What changes in the same way in several environments is told once,
+with the changed lines of templates, layers and data files that make it so. It was tried that what differs goes when
+these lines are as before, and that it takes each of them.
 
 --base main compares with where main and HEAD, or TO, parted: what a branch does, whatever main does meanwhile.
 
@@ -148,8 +148,8 @@ func (i *impactRun) show(c *call, p *opened, change string, impact *compare.Impa
 	return exitFindings
 }
 
-// after loads the project as it is after a change: at a revision, for which no files need be there, as in a bare clone,
-// or as they are.
+// after loads the project as it is after a change: at a revision, for which no files need be there, as in a bare
+// clone, or as they are.
 func (c *call) after(name string) (p *opened, after *revision, status int) {
 	if name == "" {
 		if p, status = c.open(); p == nil {

@@ -296,7 +296,8 @@ func (c *call) definitions(arguments []string) (all []definition, status int) {
 		}
 	}
 	if findings.HasErrors() {
-		(&present.Presenter{Out: c.err, Sources: sources, Color: c.errColor, Width: c.width}).Findings(findings.Tidy(sources))
+		presenter := &present.Presenter{Out: c.err, Sources: sources, Color: c.errColor, Width: c.width}
+		presenter.Findings(findings.Tidy(sources))
 		fmt.Fprintln(c.err, "\nthe other documents were read")
 	}
 	slices.SortStableFunc(all, func(a, b definition) int { return strings.Compare(a.name, b.name) })

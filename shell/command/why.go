@@ -19,8 +19,8 @@ var whyCommand = &command{
 	short: "the life of one rendered value",
 	long: `Tells why a value in a rendered document is what it is: where it was written, computed or patched, what
 chose it, and for each input on which it depends what its layers say, what was overridden, and the limits that it
-passed. The answer is short: the line that gave the value, what that overrode, what chose it, and what is there in other
-environments. --all tells every step. Only this document is evaluated.
+passed. The answer is short: the line that gave the value, what that overrode, what chose it, and what is there in
+other environments. --all tells every step. Only this document is evaluated.
 
 PATH is a path as patches have it, such as spec.containers[0].image, spec.containers[it.name == "map"].image, or with
 the name of an element as comparisons show it, spec.containers[map].image; or a JSON Pointer, such as /spec/replicas.

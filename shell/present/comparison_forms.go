@@ -78,7 +78,8 @@ func (s *comparing) markdownGroup(g compare.Group) string {
 			title += " " + markdown(only)
 		}
 		if len(names) > 1 {
-			title = fmt.Sprintf("<code>%s</code>, %d documents", html.EscapeString(Clean(commonPattern(g.Documents))), len(names))
+			title = fmt.Sprintf("<code>%s</code>, %d documents",
+				html.EscapeString(Clean(commonPattern(g.Documents))), len(names))
 			if only := s.only(g.Documents[0]); only != "" && len(g.Rows) == 0 {
 				title += " " + markdown(only)
 			}
@@ -129,7 +130,8 @@ const mostCell = 60
 
 // markdown makes a text stand in a table as it is.
 func markdown(text string) string {
-	return strings.NewReplacer("|", "\\|", "<", "&lt;", "*", "\\*", "_", "\\_", "`", "\\`", "\n", " ").Replace(Clean(text))
+	escaping := strings.NewReplacer("|", "\\|", "<", "&lt;", "*", "\\*", "_", "\\_", "`", "\\`", "\n", " ")
+	return escaping.Replace(Clean(text))
 }
 
 // code shows a text as code.

@@ -20,12 +20,13 @@ func NewScreen(to io.Writer) *Screen { return &Screen{to} }
 // since no UTF-8 holds it, so that only paint writes it.
 const styleMark = 0xFF
 
-// colours are those of the styles that have one, by their numbers in the table of 256 that terminals have: such as can be
-// read on black and on white alike.
+// colours are those of the styles that have one, by their numbers in the table of 256 that terminals have: such as
+// can be read on black and on white alike.
 var colours = map[byte]int{'r': 131, 'y': 163, 'g': 29, 'c': 63, 'f': 243}
 
 // styles are the codes of terminals (ECMA-48 section 8.3.117) for the styles.
-var styles = map[byte]string{'r': coloured('r') + "\x1b[1m", 'y': coloured('y') + "\x1b[1m", 'g': coloured('g') + "\x1b[1m",
+var styles = map[byte]string{
+	'r': coloured('r') + "\x1b[1m", 'y': coloured('y') + "\x1b[1m", 'g': coloured('g') + "\x1b[1m",
 	'c': coloured('c'), 'b': "\x1b[1m", 'f': coloured('f'), '0': "\x1b[0m"}
 
 func coloured(style byte) string { return fmt.Sprintf("\x1b[38;5;%dm", colours[style]) }

@@ -22,8 +22,8 @@ var eventTexts = map[explain.EventKind]string{
 // fewReasons is how many lines a short answer has for each kind of reason.
 const fewReasons = 2
 
-// WhyShort says in a few lines why a value is what it is: the line that gave it, what that overrode, what chose it, and
-// what is there in other environments.
+// WhyShort says in a few lines why a value is what it is: the line that gave it, what that overrode, what chose it,
+// and what is there in other environments.
 func (p *Presenter) WhyShort(w *explain.Why, elsewhere []compare.Elsewhere) {
 	p.valueOf(w)
 	var rows [][]cell
