@@ -33,7 +33,11 @@ func (d *Document) addUnread(sides []Side) {
 	for i, s := range sides {
 		unit := s.Units[d.Path]
 		namer := new(place.Namer)
-		unreadIn(unit.Value, nil, func(at *place.Path, v value.Value) {
+		unreadIn(unit.Value, nil, func(steps []place.Step, v value.Value) {
+			var at *place.Path
+			for _, step := range steps {
+				at = at.Step(step)
+			}
 			at = namer.Path(unit.Value, at)
 			text := at.String()
 			if i == 0 {
@@ -53,18 +57,19 @@ func (d *Document) addUnread(sides []Side) {
 	}
 }
 
-// unreadIn finds the secrets in a value that are not read.
-func unreadIn(v value.Value, at *place.Path, found func(at *place.Path, v value.Value)) {
+// unreadIn finds the secrets in a value that are not read. All of what is compared is gone through, so that paths are
+// made of the steps only where there is one; the steps hold until found returns.
+func unreadIn(v value.Value, steps []place.Step, found func(steps []place.Step, v value.Value)) {
 	switch {
 	case v.Secret() && v.Unknown():
-		found(at, v)
+		found(steps, v)
 	case v.Kind() == value.List:
 		for i, x := range v.Elements() {
-			unreadIn(x, at.Index(i), found)
+			unreadIn(x, append(steps, place.Step{Kind: place.Index, Index: i}), found)
 		}
 	case v.Kind() == value.Record:
 		for i, key := range v.Shape().Keys() {
-			unreadIn(v.Values()[i], at.Field(key), found)
+			unreadIn(v.Values()[i], append(steps, place.Step{Kind: place.Field, Name: key}), found)
 		}
 	}
 }
