@@ -119,8 +119,7 @@ var commands []*command
 func init() {
 	commands = []*command{demoCommand, newCommand, fmtCommand, inputsCommand, setCommand, renderCommand,
 		outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, validateCommand, diffCommand,
-		impactCommand, driftCommand,
-		testCommand, helpCommand, versionCommand}
+		impactCommand, driftCommand, reportCommand, testCommand, helpCommand, versionCommand}
 }
 
 // Main runs the program and returns its exit status.

@@ -25,7 +25,7 @@ import (
 )
 
 var diffCommand = &command{
-	name: "diff", arguments: "A B… [--by document|cause] [--format text|json|patch|markdown]",
+	name: "diff", arguments: "A B… [--by document|cause] [--format text|json|patch|markdown|html]",
 	short: "what differs between environments, files or folders, and which line made it so",
 	long: `Compares what environments render to, data files, folders, or standard input (-), each with the others. Each
 row is one place that differs, with its cause below it or at the right: the inputs, and the lines of the layers that
@@ -40,14 +40,14 @@ Equal differences of several documents, or elements of lists, are one row; of ma
 one is an example, unless --full is given. Elements of lists are matched by their name, id, key, path, host or port,
 else by what they have in common.
 
---format patch is a JSON Patch (RFC 6902) for each document, markdown is for a review.
+--format patch is a JSON Patch (RFC 6902) for each document, markdown is for a review, html one page to look through.
 
 Ends with 0 when nothing differs, 1 when something does, 2 when one of the sides has errors.`,
 	example: "knothole diff rehearsal north",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		d := &difference{}
 		d.define(flags)
-		flags.StringVar(&d.format, "format", "text", "`FORMAT` of the answer: text, json, patch or markdown")
+		flags.StringVar(&d.format, "format", "text", "`FORMAT` of the answer: text, json, patch, markdown or html")
 		flags.StringVar(&d.by, "by", "document", "rows are grouped by `WHAT`: document or cause")
 		flags.BoolVar(&d.full, "full", false, "show whole values, and each row")
 		flags.BoolVar(&d.all, "all", false, "compare all environments")
@@ -85,7 +85,7 @@ func (d *difference) run(c *call) int {
 	case d.format == "patch" && (d.all || len(c.arguments) > 2):
 		return c.wrongUsage("a patch makes one side of another: name two")
 	}
-	if status := c.checkFormat(d.format, "text", "json", "patch", "markdown"); status != exitClean {
+	if status := c.checkFormat(d.format, "text", "json", "patch", "markdown", "html"); status != exitClean {
 		return status
 	}
 	s, status := d.sides(c)
@@ -112,6 +112,8 @@ func (d *difference) run(c *call) int {
 		err = presenter.ComparisonPatch(comparison)
 	case "markdown":
 		presenter.ComparisonMarkdown(comparison, options)
+	case "html":
+		err = presenter.Page(d.page(s, comparison), options)
 	default:
 		presenter.Comparison(comparison, options)
 	}
@@ -408,6 +410,19 @@ func (d *difference) without() func(path string, v value.Value) value.Value {
 		}
 		return v
 	}
+}
+
+// page is what a page shows of the comparison. Environments as they are bring their inputs along.
+func (d *difference) page(s *sidesOf, comparison *compare.Comparison) *present.Page {
+	page := &present.Page{Title: strings.Join(comparison.Sides, " → "), Comparison: comparison,
+		Footer: "Made by knothole " + Version}
+	if len(comparison.Sides) > 2 {
+		page.Title = strings.Join(comparison.Sides, ", ")
+	}
+	if s.project != nil && s.project.Module != nil && s.revisions[0] == nil && !slices.Contains(s.environments, nil) {
+		page.Inputs = collectInputs(s.project.Project, s.project.Module, s.environments)
+	}
+	return page
 }
 
 // sourcesPresenter presents what files and a project hold.

@@ -721,24 +721,43 @@ func (s *comparing) indented(text string, paint func(string) string) {
 	flush()
 }
 
+// causeName is something that a difference is because of, as it is shown, and what it is the name of.
+type causeName struct{ text, of string }
+
 // cause says why values differ: what they depend on, and the lines that decided them, of layers or of templates.
 func (s *comparing) cause(c explain.Cause, against int) string {
+	names, lines := s.causeParts(c, against)
+	var texts []string
+	for _, name := range names {
+		texts = append(texts, name.text)
+	}
+	if s.c.Sources != nil && len(names) > 0 {
+		return "changed at " + strings.Join(texts, ", ")
+	}
+	if lines != "" {
+		texts = append(texts, lines)
+	}
+	return strings.Join(texts, ", ")
+}
+
+// causeParts returns what values depend on that differ, and the lines that decided them.
+func (s *comparing) causeParts(c explain.Cause, against int) (names []causeName, lines string) {
 	parts := map[string]int{}
 	for _, r := range c.Because {
 		parts[compare.Input(r.Name)]++
 	}
-	var names []string
 	for _, r := range c.Because {
-		switch n := parts[compare.Input(r.Name)]; {
+		input := compare.Input(r.Name)
+		switch n := parts[input]; {
 		case n <= fewParts || s.options.Full:
-			names = append(names, s.because(r.Name))
+			names = append(names, causeName{s.because(r.Name), r.Name})
 		case n > 0:
-			names = append(names, fmt.Sprintf("%s (%d parts)", Clean(compare.Input(r.Name)), n))
-			parts[compare.Input(r.Name)] = -1 << 20
+			names = append(names, causeName{fmt.Sprintf("%s (%d parts)", Clean(input), n), input})
+			parts[input] = -1 << 20
 		}
 	}
 	if s.c.Sources != nil && len(c.Because) > 0 {
-		return "changed at " + strings.Join(names, ", ") // the lines are what it is because of
+		return names, "" // the lines are what it is because of
 	}
 	left, right := s.lineOn(0, c.Left), s.lineOn(against, c.Right)
 	if (left == right || left == "" || right == "") && len(c.Because) == 1 &&
@@ -746,10 +765,7 @@ func (s *comparing) cause(c explain.Cause, against int) string {
 		// One line makes both, or the one that is there: what it depends on makes the difference.
 		left, right = s.lineOn(0, c.Because[0].Left), s.lineOn(against, c.Because[0].Right)
 	}
-	if lines := fromTo(left, right); lines != "" {
-		names = append(names, lines)
-	}
-	return strings.Join(names, ", ")
+	return names, fromTo(left, right)
 }
 
 // because is what a difference is because of, as it is shown: of revisions it is a line of a file.

@@ -36,6 +36,11 @@ func (p *Presenter) finding(f source.Finding) {
 	text := p.wrapped(Clean(f.Message)+where+" "+code, len([]rune(location))+len(f.Severity.String())+4)
 	text = strings.TrimSuffix(text, code)
 	p.printf("%s: %s: %s%s\n", p.bold(location), severity, text, p.faint(code))
+	p.findingBody(f)
+}
+
+// findingBody shows what helps with a finding: its source, and other places.
+func (p *Presenter) findingBody(f source.Finding) {
 	if f.Span.IsValid() {
 		p.excerpt(f.Span, f.Help)
 	} else if f.Help != "" {

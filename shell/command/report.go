@@ -1,0 +1,150 @@
+package command
+
+import (
+	"errors"
+	"flag"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"knothole/core/builtin"
+	"knothole/core/compare"
+	"knothole/core/project"
+	"knothole/core/render"
+	"knothole/core/source"
+	"knothole/outside/gate"
+	"knothole/shell/present"
+)
+
+var reportCommand = &command{
+	name: "report", arguments: "[ENV…] [--to FILE] [--only GLOB]",
+	short: "one page of HTML: environments, what differs and why, findings, inputs",
+	long: `Writes one page of HTML for people who have not the project at hand: how the environments extend each other,
+which documents are the same where, each place that differs with its cause, everything that check reports, and all
+inputs with their values. It holds all environments, unless some are named.
+
+The page needs nothing but itself and fetches nothing. In a browser it is filtered by words (-word leaves out), by
+what makes places different, and by environment. Secrets are not read, and not in it.
+
+An environment with errors is not compared; the page holds its findings, and says so.
+
+Ends with 0 when the page is made, 1 when it is and there are errors, 2 when it cannot be made.`,
+	example: "knothole report --to report.html",
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		r := &reporting{}
+		flags.StringVar(&r.to, "to", "", "write the page to `FILE`, and not to standard output")
+		r.only.defineOnly(flags)
+		return r.run
+	},
+}
+
+type reporting struct {
+	to   string
+	only patterns
+}
+
+func (r *reporting) run(c *call) int {
+	p, environments, status := c.openSelected()
+	if p == nil {
+		return status
+	}
+	if r.to == "" && c.terminal {
+		return c.wrongUsage("a page is for a browser: write it to a file with --to FILE, or into a pipe")
+	}
+	page := &present.Page{Environments: p.Environments, Footer: "Made by knothole " + Version}
+	page.Title = fmt.Sprintf("%s: %s", p.Name, source.Count(len(environments), "environment"))
+	if len(environments) == 1 {
+		page.Title = fmt.Sprintf("%s: %s", p.Name, environments[0].Name)
+	}
+	results, findings := render.All(p.Project, environments, render.Options{Everything: true, Validate: true})
+	if !findings.HasErrors() && len(environments) == len(p.Concrete()) && len(p.Parity()) > 0 {
+		findings = append(findings, compare.CheckParity(p.Project, builtin.Table)...).Tidy(p.Sources)
+	}
+	page.Findings, page.Unchecked = findings, uncheckedPlaces(p, results)
+	if p.Module != nil {
+		page.Inputs = collectInputs(p.Project, p.Module, environments)
+	}
+	page.Comparison, page.NotCompared = r.compare(p, environments)
+	if page.Comparison != nil && page.Inputs != nil { // the columns of the page are those that are compared
+		var compared []*project.Environment
+		for _, name := range page.Comparison.Sides {
+			compared = append(compared, p.Environment(name))
+		}
+		page.Inputs = collectInputs(p.Project, p.Module, compared)
+	}
+	if status := c.writePage(c.presenter(p, nil), page, r.to); status != exitClean {
+		return status
+	}
+	if !c.quiet {
+		fmt.Fprintln(c.err, present.Summary(findings, len(environments), "environment"))
+	}
+	if findings.HasErrors() {
+		return exitFindings
+	}
+	return exitClean
+}
+
+// compare compares those environments that can be rendered; it says which cannot.
+func (r *reporting) compare(p *opened, environments []*project.Environment) (*compare.Comparison, []string) {
+	var left []string
+	for len(environments) > 0 {
+		comparison, findings := compare.Environments(p.Project, environments, compare.Options{Only: r.only.filter()})
+		if comparison != nil {
+			return comparison, left
+		}
+		broken := func(e *project.Environment) bool {
+			return slices.ContainsFunc(findings, func(f source.Finding) bool {
+				return f.Severity == source.Error && (len(f.Environments) == 0 || slices.Contains(f.Environments, e.Name))
+			})
+		}
+		whole := len(environments)
+		environments = slices.DeleteFunc(slices.Clone(environments), func(e *project.Environment) bool {
+			if broken(e) {
+				left = append(left, fmt.Sprintf("%s is not compared: it has errors, which are under Findings", e.Name))
+			}
+			return broken(e)
+		})
+		if len(environments) == whole {
+			break
+		}
+	}
+	return nil, append(left, "No environment can be rendered.")
+}
+
+// writePage writes a page to a file, as a whole, or to standard output.
+func (c *call) writePage(presenter *present.Presenter, page *present.Page, to string) int {
+	var text strings.Builder
+	presenter.Out = &text
+	if err := presenter.Page(page, present.ComparisonOptions{}); err != nil {
+		return c.failed("%s", err)
+	}
+	if to == "" {
+		if _, err := fmt.Fprint(c.data, text.String()); err != nil {
+			return c.failed("%s", plainError(err))
+		}
+		return exitClean
+	}
+	if err := c.putPage(c.path(to), []byte(text.String())); err != nil {
+		return c.failed("%s cannot be written: %s", to, plainError(err))
+	}
+	return exitClean
+}
+
+// putPage writes a page to a file, whole or not at all. Over a file that is something else it is not written.
+func (c *call) putPage(to string, text []byte) error {
+	root, err := gate.OpenRoot(filepath.Dir(to))
+	if err != nil {
+		return err
+	}
+	defer root.Close()
+	name := filepath.Base(to)
+	before, err := root.ReadFile(name)
+	if err != nil || len(before) == 0 {
+		return root.Create(name, text, 0o644)
+	}
+	if !present.IsPage(before) {
+		return errors.New("there is a file already, which is no such page")
+	}
+	return root.Replace(name, before, text)
+}
