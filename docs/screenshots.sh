@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Makes the pictures in docs/screenshots from the demo project: a terminal of 1280x800 under a virtual display.
-# Needs Xvfb, xterm, xsetroot, ImageMagick and the DejaVu fonts.
+# Needs Xvfb, xterm, xsetroot, ImageMagick, chromium and the DejaVu fonts.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 work=$(mktemp -d)
@@ -76,3 +76,8 @@ printf '  watchCentimetres: 600\n' >>written/old-lock.yaml
 cd - >/dev/null
 shot validate . 'knothole validate written --catalogue schemas/kinds' 12 120x44
 shot schema . "knothole schema show Deployment 'spec.template.spec.containers[]' --depth 1" 12 120x44
+
+# A page, in a browser.
+"$work/knothole" report --quiet --project "$work/flood-watch" --to "$work/report.html"
+chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --window-size=1280,1600 \
+  --screenshot="docs/screenshots/report.png" "file://$work/report.html" >/dev/null 2>&1

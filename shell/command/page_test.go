@@ -3,14 +3,17 @@ package command_test
 import (
 	"bytes"
 	"encoding/base64"
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/net/html"
 
 	"knothole/demo"
 )
@@ -153,4 +156,73 @@ func TestPage(t *testing.T) {
 		assert.Equal(t, true, b.eval(`document.documentElement.scrollWidth <= innerWidth`), "a narrow page fits")
 	})
 	assert.Zero(t, b.eval(`performance.getEntriesByType("resource").length`), "the page fetches something")
+}
+
+// TestHostilePage holds that nothing in the data of a project is anything but text on its page: no element, no script,
+// no attribute. Without it a value could show what is not so.
+func TestHostilePage(t *testing.T) {
+	project := t.TempDir()
+	hostile := []string{`</script><script>hacked=1</script>`, `<img src=x onerror=hacked=1>`, `"><svg onload=hacked=1>`,
+		`' onfocus=hacked=1 autofocus='`, `{{.Title}}`, `javascript:hacked=1`, "\u202e<b>\x1b[2J", `</code></td></tr></table>`}
+	layers := [2]string{}
+	for i := range layers {
+		for j, text := range hostile {
+			layers[i] += fmt.Sprintf("v%d: %q\n", j, text+strings.Repeat("x", i*200*(j%2)+i))
+		}
+	}
+	keys := strings.NewReplacer(`\u202e`, `\u{202e}`, `\x1b`, `\u{1b}`)
+	main := ""
+	for j := range hostile {
+		main += fmt.Sprintf("##\n## %s\ninput v%d: string\n", hostile[3], j)
+	}
+	main += "document \"a&b.yaml\" = {\n"
+	for j, text := range hostile {
+		main += fmt.Sprintf("  %s: v%d\n  k%d: \"<b>\\n${v%d}\\n\"\n", keys.Replace(strconv.QuoteToASCII(text)), j, j, j)
+	}
+	main += "}\n"
+	files := map[string]string{"main.knot": main, "a.yaml": layers[0], "b.yaml": layers[1],
+		"knothole.toml": "[project]\nname = \"<script>hacked=1</script>\"\n" +
+			"[environments.a]\nlayers = [\"a.yaml\"]\ntags = [\"<i>\"]\n[environments.b]\nlayers = [\"b.yaml\"]\n"}
+	for name, text := range files {
+		require.NoError(t, os.WriteFile(filepath.Join(project, name), []byte(text), 0o644))
+	}
+	run := exec.Command("knothole", "report")
+	run.Dir = project
+	run.Stderr = os.Stderr
+	page, err := run.Output()
+	require.NoError(t, err, "%s", findingsOf(page))
+	known := map[string]bool{}
+	for _, name := range strings.Fields("html head meta title link style body a header h1 ul li b form label input fieldset " +
+		"legend button output main section h2 div span p table thead tbody tr th td code wbr details summary h3 pre ol " +
+		"footer script article") {
+		known[name] = true
+	}
+	scripts := 0
+	tokens := html.NewTokenizer(bytes.NewReader(page))
+	for tokens.Next() != html.ErrorToken {
+		token := tokens.Token()
+		if token.Type != html.StartTagToken && token.Type != html.SelfClosingTagToken {
+			continue
+		}
+		assert.True(t, known[token.Data], "an element %s", token)
+		if token.Data == "script" {
+			scripts++
+		}
+		for _, attribute := range token.Attr {
+			assert.False(t, strings.HasPrefix(attribute.Key, "on"), "%s", token)
+			assert.NotEqual(t, "src", attribute.Key)
+			assert.False(t, attribute.Key == "href" && !strings.HasPrefix(attribute.Val, "#") && token.Data != "link",
+				"%s", token)
+		}
+	}
+	assert.Equal(t, 1, scripts)
+	assert.NotContains(t, string(page), "\u202e")
+	assert.NotContains(t, string(page), "\x1b")
+}
+
+// findingsOf is the part of a page that says what is wrong.
+func findingsOf(page []byte) string {
+	_, after, _ := strings.Cut(string(page), `<section id="findings"`)
+	before, _, _ := strings.Cut(after, "</section>")
+	return before
 }

@@ -27,7 +27,7 @@ inputs with their values. It holds all environments, unless some are named.
 The page needs nothing but itself and fetches nothing. In a browser it is filtered by words (-word leaves out), by
 what makes places different, and by environment. Secrets are not read, and not in it.
 
-An environment with errors is not compared; the page holds its findings, and says so.
+An environment with errors is not compared; the page tells which, and what is wrong.
 
 Ends with 0 when the page is made, 1 when it is and there are errors, 2 when it cannot be made.`,
 	example: "knothole report --to report.html",
@@ -131,8 +131,12 @@ func (c *call) writePage(presenter *present.Presenter, page *present.Page, to st
 	return exitClean
 }
 
-// putPage writes a page to a file, whole or not at all. Over a file that is something else it is not written.
+// putPage writes a page to a file, whole or not at all, and makes the folders on the way. Over a file that is something
+// else it is not written.
 func (c *call) putPage(to string, text []byte) error {
+	if err := gate.MakeFolder(filepath.Dir(to), 0o755); err != nil {
+		return err
+	}
 	root, err := gate.OpenRoot(filepath.Dir(to))
 	if err != nil {
 		return err
@@ -144,7 +148,7 @@ func (c *call) putPage(to string, text []byte) error {
 		return root.Create(name, text, 0o644)
 	}
 	if !present.IsPage(before) {
-		return errors.New("there is a file already, which is no such page")
+		return errors.New("there is a file already, and it was not made by this command")
 	}
 	return root.Replace(name, before, text)
 }

@@ -150,9 +150,13 @@ const pageMark = "<!doctype html>\n<!-- a page of knothole -->\n"
 // IsPage reports whether a text is a page that was written before.
 func IsPage(text []byte) bool { return strings.HasPrefix(string(text), pageMark) }
 
-// Page writes a page of HTML that needs nothing but itself.
+// Page writes a page of HTML that needs nothing but itself. Paths are those in the project: a page is read elsewhere than
+// where it is made.
 func (p *Presenter) Page(page *Page, o ComparisonOptions) error {
 	o.Full = true
+	here := *p
+	here.Prefix = ""
+	p = &here
 	v := &pageView{Title: Clean(page.Title), Policy: pagePolicy, Footer: page.Footer,
 		Style: template.CSS(pageStyle), Script: template.JS(pageScript)}
 	m := &pageMaking{comparing: &comparing{Presenter: p, c: page.Comparison, options: o}, view: v, inputs: map[string]string{}}
