@@ -275,6 +275,7 @@ func addCauses(c *Comparison, sides []Side, against int, o Options) {
 			units: [2]map[string]*Unit{a.Units, b.Units}, outcomes: map[string]*outcome{}, left: budget + len(c.Documents)}
 		t.confirm(c.Documents)
 	}
+	c.addLines(sides, against)
 }
 
 // side is what a row has on a side.

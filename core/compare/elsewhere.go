@@ -1,6 +1,8 @@
 package compare
 
 import (
+	"slices"
+
 	"knothole/core/explain"
 	"knothole/core/place"
 	"knothole/core/project"
@@ -19,9 +21,10 @@ type Elsewhere struct {
 	Unread bool
 }
 
-// Others returns what is at a place of a document in other environments.
+// Others returns what is at a place of a document in other environments; with a line, whether that of the text at the
+// place is there too.
 func Others(p *project.Project, e *project.Environment, others []*project.Environment, document string,
-	at *place.Path) []Elsewhere {
+	at *place.Path, line int) []Elsewhere {
 	var all []Elsewhere
 	for _, other := range others {
 		c, _ := Environments(p, []*project.Environment{e, other},
@@ -38,13 +41,16 @@ func Others(p *project.Project, e *project.Environment, others []*project.Enviro
 				one.Unread = one.Unread || pointersMeet(u.Path.Pointer(), at.Pointer())
 			}
 			for _, r := range d.Rows {
-				if r.Paths[0] == nil || !pointersMeet(r.Paths[0].Pointer(), at.Pointer()) {
+				if r.Cells[0].IsAbsent() || !pointersMeet(r.Paths[0].Pointer(), at.Pointer()) {
+					continue
+				}
+				if line > 0 && r.Kind == Text && r.has(line) {
 					continue
 				}
 				if !one.Differs || r.Paths[0].Pointer() == at.Pointer() {
 					one.Cause, one.Value = r.Cause, value.Value{}
 				}
-				if one.Differs = true; r.Paths[0].Pointer() == at.Pointer() {
+				if one.Differs = true; r.Paths[0].Pointer() == at.Pointer() && line == 0 {
 					one.Value = r.Right()
 				}
 			}
@@ -52,4 +58,10 @@ func Others(p *project.Project, e *project.Environment, others []*project.Enviro
 		all = append(all, one)
 	}
 	return all
+}
+
+// has reports whether a line of the text on the first side is on the second too.
+func (r *Row) has(line int) bool {
+	return slices.ContainsFunc(Lines(r.Left().Text(), r.Right().Text()),
+		func(l Line) bool { return l.Left == line && l.Right > 0 })
 }

@@ -228,6 +228,7 @@ func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS)
 		against: 1, units: [2]map[string]*Unit{rendered[0].Units, rendered[1].Units}, outcomes: map[string]*outcome{},
 		left: budgetOfRevisions + len(c.Documents)}
 	t.confirm(c.Documents)
+	c.addLines(rendered, 1)
 	return c, findings
 }
 

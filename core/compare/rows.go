@@ -22,6 +22,8 @@ type Row struct {
 	Cause explain.Cause
 	// Against is the side with which the first was compared for the cause.
 	Against int
+	// Changed are the lines of a text that the first side and that one have alone.
+	Changed []ChangedLine
 
 	around []*Node // what holds it, innermost first
 }

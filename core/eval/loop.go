@@ -34,7 +34,7 @@ func (c *compiler) each(e *syntax.For) func(f *frame, visit func(v, key value.Va
 		case value.Record:
 			for i, key := range v.Shape().Keys() {
 				x := v.Values()[i]
-				visit(f.choose(x, v.Origin()), value.StringOf(key, x.Origin()))
+				visit(f.choose(x, v.Origin()), value.StringOf(key, f.recorder.key(x.Origin())))
 			}
 		default:
 			f.fail(check.NotIterable(at, describeValue(v)))
@@ -55,6 +55,9 @@ func (c *compiler) run(e *syntax.For, at source.Span) func(f *frame, body func(c
 		each(f, func(v, key value.Value) {
 			f.spend(1, at)
 			element := v.Origin()
+			if key.Kind() == value.String { // of a record: an entry is there because of what chose it, not of its value
+				element = key.Origin()
+			}
 			if secondSlot < 0 {
 				f.slots[firstSlot] = v
 			} else {

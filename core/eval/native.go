@@ -178,6 +178,9 @@ func (c *compiler) nativeCall(e *syntax.Call, o *check.Object, order []int, argu
 		if f.recorder != nil {
 			v = f.recorder.result(v, at.Start, values, counts)
 		}
+		if severalLines(v) {
+			f.textRecord().called(v, at.Start, values)
+		}
 		return v
 	}
 }

@@ -255,7 +255,11 @@ func (f *frame) add(a, b value.Value, at source.Span) value.Value {
 	switch {
 	case a.Kind() == value.String && b.Kind() == value.String:
 		f.spend(1+len(a.Text())+len(b.Text()), at)
-		return joined(value.StringOf(a.Text()+b.Text(), f.from(at.Start, a, b)), a, b)
+		v := joined(value.StringOf(a.Text()+b.Text(), f.from(at.Start, a, b)), a, b)
+		if severalLines(v) {
+			f.textRecord().joined(v, at.Start, a, b)
+		}
+		return v
 	case a.Kind() == value.List && b.Kind() == value.List:
 		f.spend(1+(a.Len()+b.Len())*elementCost, at)
 		elements := make([]value.Value, 0, a.Len()+b.Len())

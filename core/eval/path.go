@@ -22,6 +22,9 @@ type Places struct {
 	pointer   []string
 }
 
+// Whole is the place that is all of the data: the empty JSON Pointer (RFC 6901).
+func Whole() *Places { return &Places{} }
+
 // ParsePlaces reads a path: steps as patches have them, or [NAME] for the element that is known by a name; or, when
 // it begins with a slash, a JSON Pointer (RFC 6901). The error says what is wrong with it, and at which column.
 func ParsePlaces(text string, builtins *Builtins) (*Places, error) {

@@ -32,7 +32,8 @@ type Program struct {
 	data         map[*check.Object]value.Value
 	keys         Keys
 	constants    *World
-	marked       bool // some values may be secret, or known only after deployment
+	ofTexts      textRecord // of the constants
+	marked       bool       // some values may be secret, or known only after deployment
 	observer     Observer
 
 	mu        sync.Mutex
@@ -109,7 +110,9 @@ func (p *Program) World(e Environment) *World { return p.newWorld(e, nil) }
 
 // Recording returns a world whose values know all that they depend on.
 func (p *Program) Recording(e Environment) *World {
-	return p.newWorld(e, &Recorder{})
+	r := &Recorder{}
+	r.ofTexts = &textRecord{recorder: r, constants: &p.ofTexts.own}
+	return p.newWorld(e, r)
 }
 
 // Constants returns what was found in the declarations that are the same in all environments.

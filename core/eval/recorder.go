@@ -24,6 +24,7 @@ type Recorder struct {
 	inputs   []string      // the names of inputs, with the paths in them
 	numbers  map[string]uint32
 	defaults []value.Origin // of inputs, where these depend on something
+	ofTexts  *textRecord    // nil when the lines of texts are not told apart
 }
 
 // Blocks hold so many steps, or operands, as powers of two. A step with more operands than a block holds has a block of
@@ -182,6 +183,21 @@ func (r *Recorder) placed(v value.Value, key, written source.Span) value.Value {
 		return v
 	}
 	return v.WithOrigin(r.derived(Placed, key.Start, o))
+}
+
+// key returns the origin of the key under which a value is in a record: where the key is written, and what chose that
+// it is there; not what the value was made of. Where that is not known it is the origin of the value.
+func (r *Recorder) key(o value.Origin) value.Origin {
+	step, ok := r.Step(o)
+	switch {
+	case !ok:
+		return o
+	case step.Kind == Placed:
+		return value.From(step.Pos)
+	case step.Kind == Chosen && len(step.Operands) == 2:
+		return r.chosen(value.NullOf(r.key(step.Operands[0])), step.Operands[1]).Origin()
+	}
+	return o
 }
 
 // passed notes where a value that depends on something was given to a function or a component.

@@ -39,6 +39,11 @@ func (c *compiler) interpolation(e *syntax.String, shown bool) code {
 		o, records := at, f.recorder != nil
 		var marks value.Mark
 		var operands []value.Origin
+		record := f.textRecord()
+		var inserted []value.Value // by part
+		if record != nil {
+			inserted = make([]value.Value, len(parts))
+		}
 		for i := range parts {
 			p := &parts[i]
 			if p.code == nil {
@@ -47,6 +52,9 @@ func (c *compiler) interpolation(e *syntax.String, shown bool) code {
 				continue
 			}
 			v := p.code(f)
+			if record != nil {
+				inserted[i] = v
+			}
 			if p.line {
 				if records {
 					operands = append(operands, leaves([]value.Value{v})...)
@@ -75,7 +83,11 @@ func (c *compiler) interpolation(e *syntax.String, shown bool) code {
 		if records {
 			o = f.recorder.computed(span.Start, operands...)
 		}
-		return value.StringOf(b.String(), o).WithMark(marks)
+		made := value.StringOf(b.String(), o).WithMark(marks)
+		if record != nil && severalLines(made) {
+			record.inserted(made, e, inserted)
+		}
+		return made
 	}
 }
 

@@ -18,8 +18,10 @@ type Why struct {
 	Environment *project.Environment
 	Document    *render.Document
 	Path        *place.Path
-	Value       value.Value
-	Events      []Event
+	// Line is that of a string of several lines, from 1; 0 for a whole value. Value is then the line.
+	Line   int
+	Value  value.Value
+	Events []Event
 	// Around are the patches that touched what holds the value, outermost first.
 	Around []Event
 	// Holders are the inputs, or the environment, that chose what holds the value.
@@ -33,9 +35,16 @@ type InputLife struct {
 	Settings project.Settings
 }
 
+// Asked is what is asked about in a document.
+type Asked struct {
+	Path *eval.Places // nil for the document as it is written
+	// Line is one of the string of several lines at the path, or of the document; 0 for a whole value.
+	Line int
+}
+
 // Value explains one value of an environment. Only the document in question is evaluated. The findings are those that
 // keep it from being rendered; why not is said when the document or the place is not there.
-func Value(p *project.Project, e *project.Environment, document string, path *eval.Places) (why *Why, whyNot string,
+func Value(p *project.Project, e *project.Environment, document string, at Asked) (why *Why, whyNot string,
 	findings source.Findings) {
 	results, findings := render.All(p, []*project.Environment{e},
 		render.Options{Recording: true, Only: func(name string) bool { return name == document }})
@@ -47,12 +56,21 @@ func Value(p *project.Project, e *project.Environment, document string, path *ev
 		return nil, noDocument(p, e, document), nil
 	}
 	w := &Why{Environment: e, Document: &r.Documents[0]}
-	found, whyNot := w.find(path)
-	if whyNot != "" {
-		return nil, whyNot, nil
+	var written source.Pos // of a line, where that is known better than from how it was made
+	if at.Path == nil {
+		written, whyNot = w.onLine(p, r, at.Line)
+	} else {
+		written, whyNot = w.find(at, r.Recorder(), p.Sources)
 	}
-	w.Path, w.Value = found.Path, found.Value
+	if whyNot != "" {
+		return nil, w.Document.Path + ": " + whyNot, nil
+	}
 	w.Events = Story(r.Recorder(), w.Value.Origin(), p.InSource)
+	for i, known := range w.Events {
+		if written.IsValid() && known.Pos == r.Recorder().Pos(w.Value.Origin()) {
+			w.Events[i].Pos = written
+		}
+	}
 	v := w.Document.Value
 	holders := newCollector(r.Recorder())
 	holders.choices(w.Document.Name.Origin())
@@ -83,20 +101,65 @@ func Value(p *project.Project, e *project.Environment, document string, path *ev
 }
 
 // find follows the path, which must lead to one place.
-func (w *Why) find(path *eval.Places) (place.Found, string) {
-	all, why := path.Find(w.Document.Value)
+func (w *Why) find(at Asked, r *eval.Recorder, sources *source.Set) (written source.Pos, whyNot string) {
+	all, why := at.Path.Find(w.Document.Value)
 	switch {
 	case why != "":
-		return place.Found{}, w.Document.Path + ": " + why
+		return 0, why
 	case len(all) > 1:
 		var texts []string
 		for _, f := range all[:min(len(all), 6)] {
 			texts = append(texts, f.Path.String())
 		}
-		return place.Found{}, fmt.Sprintf("%s: the path leads to %d places, such as %s; name one of them",
-			w.Document.Path, len(all), strings.Join(texts, ", "))
+		return 0, fmt.Sprintf("the path leads to %d places, such as %s; name one of them", len(all),
+			strings.Join(texts, ", "))
 	}
-	return all[0], ""
+	w.Path, w.Value = all[0].Path, all[0].Value
+	switch {
+	case at.Line == 0:
+		return 0, ""
+	case w.Value.Kind() != value.String:
+		return 0, fmt.Sprintf("%s has no lines, since it is not a string", w.Path)
+	case w.Value.Mark() != 0:
+		return 0, fmt.Sprintf("the lines of %s are secret, or not known here", w.Path)
+	}
+	return w.takeLine(render.TextLines(r, sources, w.Value), at.Line)
+}
+
+// takeLine makes one line of a text what is explained.
+func (w *Why) takeLine(lines []render.TextLine, number int) (written source.Pos, whyNot string) {
+	if number > len(lines) {
+		return 0, fmt.Sprintf("there is no line %d: it has %s", number, source.Count(len(lines), "line"))
+	}
+	line := lines[number-1]
+	w.Line, w.Value = number, value.StringOf(line.Text, line.Origin)
+	return line.At, ""
+}
+
+// onLine finds what is on a line of the document as it is written.
+func (w *Why) onLine(p *project.Project, r *render.Result, number int) (written source.Pos, whyNot string) {
+	shown := *w.Document
+	if shown.Secret {
+		shown.Value, shown.Open = value.Shown(shown.Value), false
+	}
+	text, err := shown.Text()
+	if err != nil {
+		return 0, err.Error()
+	}
+	header := strings.Count(render.Header(p, w.Environment, shown.Format), "\n")
+	lines := render.Lines(w.Document, text, r.Recorder(), p.Sources)
+	switch at := number - 1 - header; {
+	case at < 0:
+		return 0, fmt.Sprintf("line %d tells what made the file: there is no value on it", number)
+	case at >= len(lines):
+		return 0, fmt.Sprintf("there is no line %d: it has %s", number, source.Count(header+len(lines), "line"))
+	case lines[at].Value.IsAbsent():
+		return 0, fmt.Sprintf("there is no value on line %d: %s", number, strings.TrimSpace(lines[at].Text))
+	default:
+		on := lines[at]
+		w.Path, w.Value, w.Line = on.Path, on.Value, on.Number
+		return on.At, ""
+	}
 }
 
 // names returns the inputs on which the value depends, in the order in which they are told.

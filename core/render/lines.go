@@ -4,6 +4,8 @@ import (
 	"strings"
 
 	"knothole/core/data"
+	"knothole/core/eval"
+	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/value"
 )
@@ -11,19 +13,28 @@ import (
 // Line is one line of a rendered document.
 type Line struct {
 	Text string
-	// Value is what stands on the line, the innermost of several; Absent where only brackets do.
+	// Value is what stands on the line, the innermost of several; Absent where only brackets do. Of a string of several
+	// lines it is the line.
 	Value value.Value
+	// At is where it is decided; Path is the place in the document.
+	At   source.Pos
+	Path *place.Path
+	// Number is that of the line in a string of several lines, from 1; 0 in others.
+	Number int
 }
 
 // Lines returns the lines of a document with the values that stand on them. Text is how the document is written.
-func Lines(d *Document, text []byte) []Line {
+func Lines(d *Document, text []byte, r *eval.Recorder, sources *source.Set) []Line {
 	set := source.NewSet()
 	file, err := set.Add(d.Path, text)
 	if err != nil {
 		return nil
 	}
 	all := strings.Split(strings.TrimSuffix(string(text), "\n"), "\n")
-	l := &lines{set: set, values: make([]value.Value, len(all)+1)}
+	l := &lines{set: set, lines: make([]Line, len(all)+1), recorder: r, sources: sources}
+	for i, line := range all {
+		l.lines[i+1].Text = line
+	}
 	shown := d.Value
 	if d.Open {
 		shown = value.WithPlaceholders(shown)
@@ -32,59 +43,82 @@ func Lines(d *Document, text []byte) []Line {
 	switch {
 	case d.Stream:
 		if read, findings := data.ReadStream(file, keys); !findings.HasErrors() {
-			l.both(read, d.Value, keys)
+			l.both(read, d.Value, nil, keys)
 		}
 	case d.Format == data.Env:
 		at := 1
 		for i, v := range d.Value.Values() {
-			if at < len(l.values) {
-				l.values[at] = v
-			}
+			l.put(at, v, new(place.Path).Field(d.Value.Shape().Keys()[i]))
 			shownText, _ := shown.Values()[i].Scalar()
 			at += 1 + strings.Count(shownText, "\n")
 		}
 	case d.Format == data.Text:
-		l.values[1] = d.Value
+		l.put(1, d.Value, nil)
 	default:
 		if read, findings := data.Read(file, d.Format, keys); !findings.HasErrors() {
-			l.both(read, d.Value, keys)
+			l.both(read, d.Value, nil, keys)
 		}
 	}
-	result := make([]Line, len(all))
-	for i := range result {
-		result[i] = Line{all[i], l.values[i+1]}
-	}
-	return result
+	return l.lines[1:]
 }
 
 type lines struct {
-	set    *source.Set
-	values []value.Value // by the number of the line, from 1
+	set      *source.Set // of the document itself
+	lines    []Line      // by their numbers, from 1
+	recorder *eval.Recorder
+	sources  *source.Set // of the project
 }
 
 // both goes through what was read back and what was written, which have the same shape.
-func (l *lines) both(read, written value.Value, keys data.Keys) {
+func (l *lines) both(read, written value.Value, path *place.Path, keys data.Keys) {
 	at := read.Origin().Pos()
 	if key, ok := keys[at]; ok && (read.Kind() != value.Record || written.Kind() == value.Record) {
 		at = key
 	}
-	l.put(at, written)
+	l.put(l.set.Locate(at).Line, written, path)
 	switch {
 	case read.Kind() == value.List && written.Kind() == value.List && read.Len() == written.Len():
 		for i, x := range read.Elements() {
-			l.both(x, written.Elements()[i], keys)
+			l.both(x, written.Elements()[i], path.Index(i), keys)
 		}
 	case read.Kind() == value.Record && written.Kind() == value.Record:
 		for i, key := range read.Shape().Keys() {
 			if w := written.Get(key); !w.IsAbsent() {
-				l.both(read.Values()[i], w, keys)
+				l.both(read.Values()[i], w, path.Field(key), keys)
 			}
 		}
 	}
 }
 
-func (l *lines) put(at source.Pos, v value.Value) {
-	if line := l.set.Locate(at).Line; line > 0 && line < len(l.values) {
-		l.values[line] = v
+// put notes what is on a line, and on those below it when it is a string of several lines that is written as it is.
+func (l *lines) put(number int, v value.Value, path *place.Path) {
+	if number < 1 || number >= len(l.lines) {
+		return
 	}
+	text := l.lines[number].Text
+	l.lines[number] = Line{Text: text, Value: v, At: l.recorder.Pos(v.Origin()), Path: path}
+	if v.Kind() != value.String || v.Mark() != 0 || !strings.Contains(v.Text(), "\n") {
+		return
+	}
+	texts := TextLines(l.recorder, l.sources, v)
+	for _, first := range []int{number + 1, number} {
+		if !l.written(first, texts) {
+			continue
+		}
+		for i, line := range texts {
+			on := &l.lines[first+i]
+			on.Value, on.At, on.Path, on.Number = value.StringOf(line.Text, line.Origin), line.At, path, i+1
+		}
+		return
+	}
+}
+
+// written reports whether lines of a text are on the lines of the document, from one on.
+func (l *lines) written(first int, texts []TextLine) bool {
+	for i, line := range texts {
+		if first+i >= len(l.lines) || !strings.Contains(l.lines[first+i].Text, strings.TrimSpace(line.Text)) {
+			return false
+		}
+	}
+	return true
 }

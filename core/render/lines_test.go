@@ -28,7 +28,7 @@ func TestLines(t *testing.T) {
 			d := &r.Documents[i]
 			text, err := d.Text()
 			require.NoError(t, err)
-			lines := render.Lines(d, text)
+			lines := render.Lines(d, text, r.Recorder(), p.Sources)
 			require.Equal(t, strings.Count(string(text), "\n"), len(lines))
 			documents++
 			on := map[value.Value]bool{}

@@ -108,7 +108,7 @@ func (p *parser) stringLiteral() *String {
 		case tokenText:
 			var text string
 			if lines != nil {
-				text = lines.add(part)
+				text = lines.add(s, part)
 			} else {
 				text = p.unescape(part.start, p.textOf(part))
 			}
@@ -204,12 +204,13 @@ func (l *lines) ownLine(s *String, insert token) bool {
 	return true
 }
 
-func (l *lines) add(part token) string {
+func (l *lines) add(s *String, part token) string {
 	text, offset := l.textOf(part), part.start
 	if l.whole { // the end of the line of an insert
 		l.whole, l.fresh = false, true
 		end := strings.IndexByte(text, '\n') + 1
 		text, offset = text[end:], offset+end
+		l.begin(s, offset)
 	}
 	if l.first {
 		l.first = false
@@ -220,6 +221,7 @@ func (l *lines) add(part token) string {
 		}
 		offset += len(head) + 1
 		text = rest
+		l.begin(s, offset)
 	}
 	var b strings.Builder
 	for len(text) > 0 {
@@ -253,14 +255,23 @@ func (l *lines) add(part token) string {
 			body = strings.ReplaceAll(body, "@@{", "@{")
 		}
 		b.WriteString(body)
+		for range strings.Count(body, "\n") { // which escapes made
+			l.begin(s, at)
+		}
 		if whole {
 			b.WriteByte('\n')
+			l.begin(s, offset+len(line))
 		}
 		l.fresh = whole
 		offset += len(line)
 		text = text[len(line):]
 	}
 	return b.String()
+}
+
+// begin notes where a line of the string begins.
+func (l *lines) begin(s *String, offset int) {
+	s.Lines = append(s.Lines, l.file.Span(offset, offset).Start)
 }
 
 // unescape resolves the escapes of a text that begins at offset.

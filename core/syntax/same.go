@@ -2,6 +2,7 @@ package syntax
 
 import (
 	"reflect"
+	"slices"
 
 	"knothole/core/source"
 )
@@ -12,7 +13,8 @@ func Same(a, b *Module) bool {
 	return same(reflect.ValueOf(a.Declarations), reflect.ValueOf(b.Declarations))
 }
 
-var spanType, nodeType = reflect.TypeFor[source.Span](), reflect.TypeFor[node]()
+// placeTypes are those that only say where something is.
+var placeTypes = []reflect.Type{reflect.TypeFor[source.Span](), reflect.TypeFor[source.Pos](), reflect.TypeFor[node]()}
 
 func same(a, b reflect.Value) bool {
 	if a.IsValid() != b.IsValid() || !a.IsValid() {
@@ -21,6 +23,9 @@ func same(a, b reflect.Value) bool {
 	if a.Type() != b.Type() {
 		return false
 	}
+	if slices.Contains(placeTypes, a.Type()) {
+		return true
+	}
 	switch a.Kind() {
 	case reflect.Pointer, reflect.Interface:
 		if a.IsNil() || b.IsNil() {
@@ -28,9 +33,6 @@ func same(a, b reflect.Value) bool {
 		}
 		return same(a.Elem(), b.Elem())
 	case reflect.Struct:
-		if a.Type() == spanType || a.Type() == nodeType {
-			return true
-		}
 		for i := range a.NumField() {
 			if !same(a.Field(i), b.Field(i)) {
 				return false

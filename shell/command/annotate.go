@@ -28,7 +28,7 @@ func (r *rendering) printAnnotated(c *call, p *opened, results []*render.Result)
 			}
 			first = false
 			presenter.Annotated(&present.Annotation{Environment: result.Environment.Name, Document: d.Path,
-				Lines: render.Lines(d, text), Recorder: result.Recorder()})
+				Lines: render.Lines(d, text, result.Recorder(), p.Sources), Recorder: result.Recorder()})
 		}
 	}
 	return exitClean

@@ -15,7 +15,7 @@ import (
 )
 
 var whyCommand = &command{
-	name: "why", arguments: "ENV DOCUMENT [OBJECT] PATH [--all] [--format text|json]",
+	name: "why", arguments: "ENV DOCUMENT [OBJECT] PATH [LINE] | ENV DOCUMENT LINE [--all] [--format text|json]",
 	short: "the life of one rendered value",
 	long: `Tells why a value in a rendered document is what it is: where it was written, computed or patched, what
 chose it, and for each input on which it depends what its layers say, what was overridden, and the limits that it
@@ -24,7 +24,8 @@ other environments. --all tells every step. Only this document is evaluated.
 
 PATH is a path as patches have it, such as spec.containers[0].image, spec.containers[it.name == "map"].image, or with
 the name of an element as comparisons show it, spec.containers[map].image; or a JSON Pointer, such as /spec/replicas.
-OBJECT is one of a document that holds several, as comparisons show it: 'Deployment bay-map'.`,
+OBJECT is one of a document that holds several, as comparisons show it: 'Deployment bay-map'. LINE is the number of a
+line in the string at the path, or in the rendered file: what is on it is explained.`,
 	example: "knothole why north k8s/bay-map.yaml spec.replicas",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		w := &whyRun{}
@@ -45,24 +46,18 @@ type whyRun struct {
 }
 
 func (w *whyRun) run(c *call) int {
-	if len(c.arguments) == 4 {
-		c.arguments = append(c.arguments[:2:2], inObject(c.arguments[2], c.arguments[3]))
-	}
-	if len(c.arguments) != 3 {
-		return c.wrongUsage("name an environment, a document and a path in it")
-	}
 	if status := c.checkFormat(w.format, "text", "json"); status != exitClean {
 		return status
 	}
-	path, err := eval.ParsePlaces(c.arguments[2], builtin.Table)
-	if err != nil {
-		return c.failed("%s", err)
+	at, status := w.place(c)
+	if status != exitClean {
+		return status
 	}
 	p, e, status := w.openOne(c)
 	if p == nil {
 		return status
 	}
-	why, whyNot, findings := explain.Value(p.Project, e, c.arguments[1], path)
+	why, whyNot, findings := explain.Value(p.Project, e, c.arguments[1], at)
 	switch {
 	case whyNot != "":
 		return c.failed("%s", whyNot)
@@ -88,7 +83,7 @@ func (w *whyRun) run(c *call) int {
 			}
 		}
 		shown := others[:min(len(others), manyOthers)]
-		elsewhere, more = compare.Others(p.Project, e, shown, c.arguments[1], why.Path), len(others)-len(shown)
+		elsewhere, more = compare.Others(p.Project, e, shown, c.arguments[1], why.Path, why.Line), len(others)-len(shown)
 	}
 	if w.all {
 		presenter.Why(why)
@@ -97,6 +92,32 @@ func (w *whyRun) run(c *call) int {
 		presenter.WhyShort(why, elsewhere)
 	}
 	return exitClean
+}
+
+// place finds out what the arguments behind the document name.
+func (w *whyRun) place(c *call) (at explain.Asked, status int) {
+	rest := c.arguments[min(2, len(c.arguments)):]
+	if n := len(rest); n > 0 {
+		if number, err := strconv.Atoi(rest[n-1]); err == nil && number > 0 {
+			at.Line, rest = number, rest[:n-1]
+		}
+	}
+	switch {
+	case len(rest) == 0 && at.Line > 0:
+		return at, exitClean
+	case len(rest) == 2:
+		rest = []string{inObject(rest[0], rest[1])}
+	case len(rest) != 1:
+		return at, c.wrongUsage("name an environment, a document, and a path or a line in it")
+	}
+	if at.Path = eval.Whole(); rest[0] == "" {
+		return at, exitClean
+	}
+	var err error
+	if at.Path, err = eval.ParsePlaces(rest[0], builtin.Table); err != nil {
+		return at, c.failed("%s", err)
+	}
+	return at, exitClean
 }
 
 // inObject returns the path to a place in an object of a document that holds several.

@@ -38,7 +38,7 @@ func (p *Presenter) Annotated(a *Annotation) {
 	places := 0
 	for _, l := range a.Lines {
 		if !l.Value.IsAbsent() {
-			places = max(places, utf8.RuneCountInString(p.line(a.Recorder.Pos(l.Value.Origin()))))
+			places = max(places, utf8.RuneCountInString(p.line(l.At)))
 		}
 	}
 	last := ""
@@ -52,7 +52,7 @@ func (p *Presenter) Annotated(a *Annotation) {
 			last = ""
 			continue
 		}
-		at, inputs := p.line(a.Recorder.Pos(l.Value.Origin())), inputNames(a.Recorder, l)
+		at, inputs := p.line(l.At), inputNames(a.Recorder, l)
 		if at == last && inputs == "" {
 			p.printf("%s\n", strings.TrimRight(text, " "))
 			continue

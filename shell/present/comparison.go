@@ -437,7 +437,7 @@ func (s *comparing) pieces(f compare.Folded, room int) (line, block []piece) {
 		line = append(line, s.both(left, right, room-14)...)
 	case compare.Text:
 		line = []piece{{"text of several lines", s.yellow}}
-		block = s.lines(left.Text(), right.Text())
+		block = s.lines(f)
 	case compare.Embedded:
 		line = []piece{{f.Node.Format + " in a string", s.yellow}}
 		block = s.inner(f.Node.Inner)
@@ -588,20 +588,76 @@ func commonEnd(a, b []rune) (n int) {
 // manyLines is how many lines of a change are shown.
 const manyLines = 12
 
-// lines shows the lines of a text that differ, with their numbers.
-func (s *comparing) lines(left, right string) (block []piece) {
-	for _, line := range compare.Lines(left, right) {
-		text := visible(strings.TrimSuffix(line.Text, "\n"))
-		switch {
-		case line.Left > 0 && line.Right > 0:
+// lines shows the lines of a text that differ, with their numbers, and what each comes from where that is not what the
+// whole text does.
+func (s *comparing) lines(f compare.Folded) (block []piece) {
+	changed := f.Changed
+	if changed == nil {
+		changed = compare.ChangedLines(value.Shown(f.Left()), value.Shown(f.Right()))
+	}
+	if len(changed) > manyLines && !s.options.Full {
+		rest := len(changed) - manyLines + 1
+		changed = changed[:manyLines-1]
+		defer func() {
+			block = append(block, piece{fmt.Sprintf("and %d lines more: --full shows them", rest), s.faint})
+		}()
+	}
+	whole, widest := s.cause(f.Cause, f.Against), 0
+	texts, notes := make([]string, len(changed)), make([]string, len(changed))
+	for i, line := range changed {
+		sign, side := "-", 0
+		if line.Right {
+			sign, side = "+", f.Against
+		}
+		text := fmt.Sprintf("%s %4d  %s", sign, line.Number, visible(line.Text))
+		note := s.lineCause(line, side)
+		room := s.Width - subIndent - columnsOf(note) - noteGap
+		if note == "" || note == whole || room < minNoted {
+			texts[i] = s.cut(text)
 			continue
-		case line.Right == 0:
-			block = append(block, piece{s.cut(fmt.Sprintf("- %4d  %s", line.Left, text)), s.red})
-		default:
-			block = append(block, piece{s.cut(fmt.Sprintf("+ %4d  %s", line.Right, text)), s.green})
+		}
+		if notes[i] = note; !s.options.Full {
+			text = shortened([]string{text}, room)[0]
+		}
+		texts[i] = text
+		if width := columnsOf(text); width <= s.Width/2 {
+			widest = max(widest, width)
 		}
 	}
-	return s.most(block)
+	for i, line := range changed {
+		paint, note := s.red, notes[i]
+		if line.Right {
+			paint = s.green
+		}
+		if note == "" {
+			block = append(block, piece{texts[i], paint})
+			continue
+		}
+		gap := noteGap + max(0, min(widest-columnsOf(texts[i]),
+			s.Width-subIndent-noteGap-columnsOf(texts[i])-columnsOf(note)))
+		block = append(block, piece{texts[i], func(text string) string {
+			return paint(text) + strings.Repeat(" ", gap) + s.cyan(note)
+		}})
+	}
+	return block
+}
+
+// Beside a line stands what it comes from, where so much room is left for the line itself.
+const (
+	noteGap  = 3
+	minNoted = 40
+)
+
+// lineCause is what a line of a text comes from.
+func (s *comparing) lineCause(line compare.ChangedLine, side int) string {
+	var parts []string
+	for _, name := range line.Because {
+		parts = append(parts, s.because(name))
+	}
+	if at := s.lineOn(side, line.At); at != "" {
+		parts = append(parts, at)
+	}
+	return strings.Join(parts, ", ")
 }
 
 func (s *comparing) cut(text string) string {

@@ -34,6 +34,15 @@ type jsonRow struct {
 	Pointers []*string         `json:"pointers"`
 	Cells    []json.RawMessage `json:"cells"`
 	Cause    *jsonCause        `json:"cause,omitempty"`
+	Lines    []jsonLine        `json:"lines,omitempty"`
+}
+
+// jsonLine is a line of a text that one side has, of the two that were compared for the cause.
+type jsonLine struct {
+	Side    string     `json:"side"`
+	Number  int        `json:"number"`
+	Place   *jsonPlace `json:"place"`
+	Because []string   `json:"because"`
 }
 
 // jsonUnread is a secret that was not compared. From is empty where the source is not known.
@@ -92,6 +101,14 @@ func (p *Presenter) ComparisonJSON(c *compare.Comparison) error {
 			if row.Against > 0 {
 				jr.Cause = p.jsonCause(c, row.Cause, row.Against)
 			}
+			for _, line := range row.Changed {
+				side := 0
+				if line.Right {
+					side = row.Against
+				}
+				jr.Lines = append(jr.Lines, jsonLine{c.Sides[side], line.Number, p.jsonPlaceOn(c, side, line.At),
+					append([]string{}, line.Because...)})
+			}
 			jd.Rows = append(jd.Rows, jr)
 		}
 		for _, u := range d.Unread {
@@ -113,20 +130,23 @@ func raw(v value.Value) json.RawMessage {
 }
 
 func (p *Presenter) jsonCause(c *compare.Comparison, cause explain.Cause, against int) *jsonCause {
-	place := func(side int, at source.Pos) *jsonPlace {
-		if c.Sources == nil {
-			return p.jsonPlace(at)
-		}
-		on := *p
-		on.Sources = c.Sources[side]
-		return on.jsonPlace(at)
-	}
+	place := func(side int, at source.Pos) *jsonPlace { return p.jsonPlaceOn(c, side, at) }
 	j := &jsonCause{Against: c.Sides[against], Tried: cause.Tried, Because: []jsonReason{},
 		Lines: []*jsonPlace{place(0, cause.Left), place(against, cause.Right)}}
 	for _, r := range cause.Because {
 		j.Because = append(j.Because, jsonReason{r.Name, []*jsonPlace{place(0, r.Left), place(against, r.Right)}})
 	}
 	return j
+}
+
+// jsonPlaceOn is a place of a side of a comparison.
+func (p *Presenter) jsonPlaceOn(c *compare.Comparison, side int, at source.Pos) *jsonPlace {
+	if c.Sources == nil {
+		return p.jsonPlace(at)
+	}
+	on := *p
+	on.Sources = c.Sources[side]
+	return on.jsonPlace(at)
 }
 
 func (p *Presenter) jsonPlace(at source.Pos) *jsonPlace {

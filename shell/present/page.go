@@ -121,7 +121,7 @@ type (
 		Class, Note, Text, Whole, From string
 		Lines                          []pageLine
 	}
-	pageLine   struct{ Mark, Text string }
+	pageLine   struct{ Mark, Text, From string }
 	pageUnread struct{ Document, Place, From string }
 	pageInput  struct {
 		ID, Name, Type, Default, Location string
@@ -518,7 +518,7 @@ func (m *pageMaking) row(f compare.Folded) pageRow {
 		case classes[i] < 0:
 			cell.Note = "not there"
 		case f.Kind == compare.Text:
-			cell.Lines = textLines(f.Cells, i)
+			cell.Lines = m.notedLines(f, i, textLines(f.Cells, i))
 		case f.Kind == compare.Embedded:
 			cell.Note = f.Node.Format + " in a string"
 			cell.Lines = innerLines(f.Node.Inner, i)
@@ -555,13 +555,29 @@ func textLines(cells []value.Value, side int) (lines []pageLine) {
 				continue
 			}
 			known[number] = true
-			lines = append(lines, pageLine{strconv.Itoa(number), visible(strings.TrimSuffix(line.Text, "\n"))})
+			lines = append(lines, pageLine{Mark: strconv.Itoa(number), Text: visible(strings.TrimSuffix(line.Text, "\n"))})
 		}
 	}
 	if len(lines) == 0 {
-		return []pageLine{{"", "the lines that all have"}}
+		return []pageLine{{Text: "the lines that all have"}}
 	}
 	return mostLines(lines)
+}
+
+// notedLines adds to lines of a text on a side what each comes from, where the text was compared for it.
+func (m *pageMaking) notedLines(f compare.Folded, side int, lines []pageLine) []pageLine {
+	whole := m.cause(f.Cause, f.Against)
+	for _, changed := range f.Changed {
+		on := 0
+		if changed.Right {
+			on = f.Against
+		}
+		at := slices.IndexFunc(lines, func(l pageLine) bool { return l.Mark == strconv.Itoa(changed.Number) })
+		if note := m.lineCause(changed, on); on == side && at >= 0 && note != whole {
+			lines[at].From = note
+		}
+	}
+	return lines
 }
 
 // innerLines are the places that differ in data in a text, as they are on a side.
@@ -571,7 +587,7 @@ func innerLines(n *compare.Node, side int) (lines []pageLine) {
 		if v := row.Cells[side]; !v.IsAbsent() {
 			text, _ = wholeText(value.Shown(v))
 		}
-		lines = append(lines, pageLine{Clean(row.Path.String()), text})
+		lines = append(lines, pageLine{Mark: Clean(row.Path.String()), Text: text})
 	}
 	return mostLines(lines)
 }
@@ -581,7 +597,7 @@ func mostLines(lines []pageLine) []pageLine {
 		return lines
 	}
 	return append(lines[:mostCellLines-1:mostCellLines-1],
-		pageLine{"", fmt.Sprintf("and %d lines more", len(lines)-mostCellLines+1)})
+		pageLine{Text: fmt.Sprintf("and %d lines more", len(lines)-mostCellLines+1)})
 }
 
 func numbersOf(classes []int) string {

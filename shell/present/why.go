@@ -134,6 +134,9 @@ func (p *Presenter) valueOf(w *explain.Why) {
 	if path == "" {
 		path = "(the whole document)"
 	}
+	if w.Line > 0 {
+		path = strings.TrimPrefix(fmt.Sprintf("%s line %d", w.Path, w.Line), " ")
+	}
 	p.printf("%s  %s  %s\n\n  %s\n", w.Environment.Name, p.bold(w.Document.Path), p.bold(path),
 		p.green(wholeValue(w.Value)))
 	if w.Value.Secret() {
@@ -279,6 +282,7 @@ type (
 		Document    string          `json:"document"`
 		Path        string          `json:"path"`
 		Pointer     string          `json:"pointer"`
+		Line        int             `json:"line,omitempty"` // of the string there; the value is then the line
 		Value       json.RawMessage `json:"value"`
 		Secret      bool            `json:"secret,omitempty"`
 		Open        bool            `json:"open,omitempty"`
@@ -307,7 +311,7 @@ type (
 func (p *Presenter) WhyJSON(w *explain.Why) error {
 	out := whyJSON{
 		Environment: w.Environment.Name, Document: w.Document.Path, Path: w.Path.String(),
-		Pointer: (*place.Path).Pointer(w.Path), Value: raw(w.Value),
+		Pointer: (*place.Path).Pointer(w.Path), Line: w.Line, Value: raw(w.Value),
 		Secret: w.Value.Secret(), Open: w.Value.Unknown() && !w.Value.Secret(), Events: []eventJSON{},
 		Inputs: []lifeJSON{},
 	}

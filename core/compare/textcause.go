@@ -1,0 +1,92 @@
+package compare
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"knothole/core/explain"
+	"knothole/core/render"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// ChangedLine is a line of a text that not both sides have.
+type ChangedLine struct {
+	Text   string
+	Right  bool // it is on the second side
+	Number int  // from 1, on its side
+	// At is where the line is written or computed; no place in files.
+	At source.Pos
+	// Because names those causes of the whole text that the line depends on.
+	Because []string
+}
+
+// addLines finds where the lines come from that make texts differ, once the causes of these are known.
+func (c *Comparison) addLines(sides []Side, against int) {
+	for i := range c.Documents {
+		for j := range c.Documents[i].Rows {
+			if row := &c.Documents[i].Rows[j]; row.Against == against {
+				row.addLines(sides[0], sides[against], against)
+			}
+		}
+	}
+}
+
+// addLines finds where the lines come from that make a text differ between two sides.
+func (r *Row) addLines(a, b Side, against int) {
+	left, right := r.Cells[0], r.Cells[against]
+	if r.Kind != Text || left.Kind() != value.String || right.Kind() != value.String || left.Mark()|right.Mark() != 0 {
+		return
+	}
+	var from [2][]render.TextLine
+	for i, s := range []Side{a, b} {
+		if s.project != nil && s.recorder() != nil {
+			from[i] = render.TextLines(s.recorder(), s.project.Sources, []value.Value{left, right}[i])
+		}
+	}
+	r.Changed = ChangedLines(left, right)
+	for i := range r.Changed {
+		changed := &r.Changed[i]
+		side, s := 0, a
+		if changed.Right {
+			side, s = 1, b
+		}
+		if lines := from[side]; changed.Number <= len(lines) {
+			at := lines[changed.Number-1]
+			changed.At = at.At
+			changed.Because = namedIn(r.Cause, explain.Leaves(s.recorder(), at.Origin))
+		}
+	}
+}
+
+// ChangedLines returns the lines that one of two texts has alone.
+func ChangedLines(left, right value.Value) (all []ChangedLine) {
+	for _, line := range Lines(left.Text(), right.Text()) {
+		changed := ChangedLine{Text: strings.TrimSuffix(line.Text, "\n"), Number: max(line.Left, line.Right),
+			Right: line.Left == 0}
+		if line.Left == 0 || line.Right == 0 {
+			all = append(all, changed)
+		}
+	}
+	return all
+}
+
+// namedIn returns the names of what a cause names and something with these leaves depends on.
+func namedIn(c explain.Cause, leaves []explain.Leaf) (names []string) {
+	for _, reason := range c.Because {
+		if slices.ContainsFunc(leaves, func(l explain.Leaf) bool { return partOf(l.Name, reason.Name) }) {
+			names = append(names, reason.Name)
+		}
+	}
+	return names
+}
+
+var elementNumber = regexp.MustCompile(`\[[0-9]+\]`)
+
+// partOf reports whether one of two names of inputs with fields is that of a part of the other. Leaves do not tell the
+// elements of a list apart.
+func partOf(a, b string) bool {
+	a, b = elementNumber.ReplaceAllString(a, ""), elementNumber.ReplaceAllString(b, "")
+	return strings.HasPrefix(a+".", b+".") || strings.HasPrefix(b+".", a+".")
+}
