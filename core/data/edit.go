@@ -43,6 +43,130 @@ func Set(file *source.File, format Format, path []string, v value.Value) (string
 	return text, nil
 }
 
+// ErrNotThere says that there is nothing at a place.
+var ErrNotThere = errors.New("there is no value")
+
+// Remove returns the text of a data file without the value at a path of keys. Comments stay, but for one on the line
+// of the value; so does a record that holds nothing else, where the format can write that.
+func Remove(file *source.File, format Format, path []string) (string, error) {
+	keys := Keys{}
+	before, findings := Read(file, format, keys)
+	if findings.HasErrors() {
+		return "", errors.New(findings[0].Message)
+	}
+	holders := []value.Value{before} // of each step
+	for _, key := range path {
+		last := holders[len(holders)-1]
+		if last.Kind() != value.Record || last.Get(key).IsAbsent() {
+			return "", ErrNotThere
+		}
+		holders = append(holders, last.Get(key))
+	}
+	// What the record is left without anything is taken away itself, where nothing else can be written.
+	for depth := len(path); depth > 0; depth-- {
+		text, ok := removed(file, format, keys, path[:depth], holders[depth-1], holders[depth])
+		if !ok {
+			return "", ErrCannotEdit
+		}
+		again, err := source.NewSet().Add(file.Path, []byte(text))
+		if err != nil {
+			return "", err
+		}
+		after, findings := Read(again, format, Keys{})
+		if after.IsNull() {
+			after = value.Value{} // of a file in which nothing is left
+		}
+		wanted := without(before, path[:depth])
+		if !findings.HasErrors() && (value.Identical(after, wanted) || after.IsAbsent() && wanted.Len() == 0) {
+			return text, nil
+		}
+		if holders[depth-1].Len() > 1 {
+			break
+		}
+	}
+	return "", ErrCannotEdit
+}
+
+// without returns a record without what is at a path that is there.
+func without(v value.Value, path []string) value.Value {
+	var b value.Builder
+	for i, key := range v.Shape().Keys() {
+		x := v.Values()[i]
+		if key == path[0] {
+			if len(path) == 1 {
+				continue
+			}
+			x = without(x, path[1:])
+		}
+		b.Set(key, x)
+	}
+	return b.Record(v.Origin())
+}
+
+// removed takes an entry out of a text: what is written in brackets with its comma, what has lines of its own with these.
+func removed(file *source.File, format Format, keys Keys, path []string, holder, old value.Value) (string, bool) {
+	text := file.Text
+	start := file.Offset(old.Origin().Pos())
+	if format == TOML && old.Kind() == value.Record && (start >= len(text) || text[start] != '{') {
+		header := tomlHeader(text, path)
+		if header < 0 {
+			return "", false
+		}
+		head, tail := text[:header], text[tomlTableEnd(text, header):]
+		if strings.HasSuffix(head, "\n\n") || head == "" {
+			tail = strings.TrimPrefix(tail, "\n") // the empty line that parted it from the next
+		}
+		return head + tail, true
+	}
+	at, ok := keys[old.Origin().Pos()]
+	if !ok {
+		return "", false
+	}
+	key, end := file.Offset(at), valueEnd(file, format, at, old)
+	if open := file.Offset(holder.Origin().Pos()); open < key && text[open] == '{' {
+		rest := strings.TrimLeft(text[end:], " \t\r\n")
+		if strings.HasPrefix(rest, ",") {
+			return text[:key] + strings.TrimLeft(rest[1:], " \t\r\n"), true
+		}
+		head := strings.TrimRight(text[:key], " \t\r\n")
+		if strings.HasSuffix(head, ",") {
+			return strings.TrimSuffix(head, ",") + text[end:], true
+		}
+		return head + text[end:], true
+	}
+	line := strings.LastIndexByte(text[:key], '\n') + 1
+	if before := strings.Trim(text[line:key], " \t"); before != "" &&
+		(format != TOML || !strings.HasSuffix(before, ".") || strings.ContainsAny(before, "={[,")) {
+		return "", false
+	}
+	if end == key || text[end-1] != '\n' {
+		next := strings.IndexByte(text[end:], '\n')
+		if next < 0 {
+			return text[:line], true
+		}
+		end += next + 1
+	}
+	return text[:line] + text[end:], true
+}
+
+// valueEnd returns the offset behind a value.
+func valueEnd(file *source.File, format Format, key source.Pos, v value.Value) int {
+	text, start := file.Text, file.Offset(v.Origin().Pos())
+	switch {
+	case format != YAML, start < len(text) && strings.IndexByte(`"'{[`, text[start]) >= 0:
+		return flowEnd(text, start)
+	case v.Kind() == value.List && indentOf(text, start) == indentOf(text, file.Offset(key)):
+		return edgeEnd(text, start)
+	case v.Kind() == value.List || v.Kind() == value.Record:
+		return blockEnd(text, start)
+	case start < len(text) && (text[start] == '|' || text[start] == '>'):
+		return blockScalarEnd(text, start)
+	case v.IsNull() && (start >= len(text) || strings.IndexByte("~nN", text[start]) < 0):
+		return file.Offset(key) // its line is all that there is
+	}
+	return plainEnd(text, start)
+}
+
 func edited(file *source.File, format Format, keys Keys, root value.Value, path []string, v value.Value) (string,
 	error) {
 	text := file.Text
@@ -265,6 +389,29 @@ func blockEnd(text string, start int) int {
 			return min(last, at)
 		}
 		last, comment = len(text), false
+	}
+}
+
+// edgeEnd returns the offset of the first line behind a list that is indented no further than its key.
+func edgeEnd(text string, start int) int {
+	indent := indentOf(text, start)
+	end, at := len(text), start
+	for {
+		next := strings.IndexByte(text[at:], '\n')
+		if next < 0 {
+			return end
+		}
+		at += next + 1
+		line, _, _ := strings.Cut(text[at:], "\n")
+		trimmed := strings.TrimLeft(line, " ")
+		switch {
+		case strings.TrimSpace(line) == "" || trimmed[0] == '#':
+			end = min(end, at)
+		case len(line)-len(trimmed) > indent || trimmed == "-" || strings.HasPrefix(trimmed, "- "):
+			end = len(text)
+		default:
+			return min(end, at)
+		}
 	}
 }
 

@@ -1,6 +1,7 @@
 package data_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -109,5 +110,147 @@ func FuzzSet(f *testing.F) {
 			return
 		}
 		_, _ = data.Set(file, format, strings.Split(path, "."), value.StringOf(to, 0))
+	})
+}
+
+func remove(t *testing.T, format data.Format, text, path string) string {
+	t.Helper()
+	file, err := source.NewSet().Add("layer", []byte(text))
+	require.NoError(t, err)
+	result, err := data.Remove(file, format, strings.Split(path, "."))
+	if err != nil {
+		return "error: " + err.Error()
+	}
+	return result
+}
+
+func TestRemove(t *testing.T) {
+	for _, c := range []struct {
+		name   string
+		format data.Format
+		before string
+		path   string
+		after  string
+	}{
+		{"first", data.YAML, "# head\na: 1 # one\nb: 2\n", "a", "# head\nb: 2\n"},
+		{"last", data.YAML, "a: 1\n# of b\nb: 2 # two\n", "b", "a: 1\n# of b\n"},
+		{"last without end", data.YAML, "a: 1\nb: 2", "b", "a: 1\n"},
+		{"all", data.YAML, "# head\na: 1\n", "a", "# head\n"},
+		{"inner", data.YAML, "r:\n  a: 1\n  b: 2\nc: 3\n", "r.a", "r:\n  b: 2\nc: 3\n"},
+		{"the only inner", data.YAML, "r:\n  a: 1\nc: 3\n", "r.a", "c: 3\n"},
+		{"the only one of several", data.YAML, "r:\n  s:\n    a: 1\nc: 3\n", "r.s.a", "c: 3\n"},
+		{"block list", data.YAML, "a:\n  - 1\n  - 2\n# of b\nb: 3\n", "a", "# of b\nb: 3\n"},
+		{"list at the edge", data.YAML, "a:\n- 1\n- 2\nb: 3\n", "a", "b: 3\n"},
+		{"block record", data.YAML, "a:\n  x: 1\n\n  y: 2\nb: 3\n", "a", "b: 3\n"},
+		{"literal text", data.YAML, "a: |\n  one\n\n  two\nb: 3\n", "a", "b: 3\n"},
+		{"nothing behind the key", data.YAML, "a:\nb: 3\n", "a", "b: 3\n"},
+		{"flow", data.YAML, "r: {a: 1, b: [2, 3]} # c\n", "r.a", "r: {b: [2, 3]} # c\n"},
+		{"end of flow", data.YAML, "r: {a: 1, b: [2, 3]} # c\n", "r.b", "r: {a: 1} # c\n"},
+		{"all of flow", data.YAML, "r: { a: 1 } # c\n", "r.a", "r: { } # c\n"},
+		{"not there", data.YAML, "a: 1\n", "b", "error: there is no value"},
+		{"anchors", data.YAML, "a: &x 1\nb: *x\n", "a",
+			"error: this place cannot be changed without touching what is around it: change it by hand"},
+		{"json", data.JSON, "{\n  \"a\": 1,\n  \"b\": 2\n}\n", "a", "{\n  \"b\": 2\n}\n"},
+		{"json last", data.JSON, "{\n  \"a\": 1,\n  \"b\": 2\n}\n", "b", "{\n  \"a\": 1\n}\n"},
+		{"json only", data.JSON, "{\n  \"a\": 1\n}\n", "a", "{\n}\n"},
+		{"json inner", data.JSON, `{"r": {"a": [1, {"x": "}"}], "b": 2}}`, "r.a", `{"r": {"b": 2}}`},
+		{"toml", data.TOML, "# head\na = 1 # one\nb = 2\n[t]\nc = 3\n", "a", "# head\nb = 2\n[t]\nc = 3\n"},
+		{"toml in a table", data.TOML, "[t]\nb = 2\nc = 3\n", "t.b", "[t]\nc = 3\n"},
+		{"toml only in a table", data.TOML, "[t]\nb = 2\n\n[u]\nc = 3\n", "t.b", "[t]\n\n[u]\nc = 3\n"},
+		{"toml dotted", data.TOML, "t.b = 2\nt.c = 3\n", "t.b", "t.c = 3\n"},
+		{"toml inline", data.TOML, "t = { b = 2, c = 3 }\n", "t.b", "t = { c = 3 }\n"},
+		{"toml array", data.TOML, "a = [\n  1, # one\n  2,\n]\nb = 1\n", "a", "b = 1\n"},
+		{"toml table", data.TOML, "a = 1\n\n[t]\nb = 2\n\n[u]\nc = 3\n", "t", "a = 1\n\n[u]\nc = 3\n"},
+		{"toml long text", data.TOML, "a = \"\"\"\none # two\n\"\"\"\nb = 1\n", "a", "b = 1\n"},
+	} {
+		t.Run(c.name, func(t *testing.T) { require.Equal(t, c.after, remove(t, c.format, c.before, c.path)) })
+	}
+}
+
+// FuzzRemove takes any place out of any file. Remove reads back what it has written; here the lines that stay are held:
+// each is one that was there, in its order, but for one that was in brackets.
+func FuzzRemove(f *testing.F) {
+	f.Add("a: 1 # one\nr:\n  - x # two\n  - {y: 2}\n# three\n", "r", uint8(0))
+	f.Add("a: 1\nr:\n  b:\n    c: |\n      x\n  d: {e: 1, f: 2}\n", "r.d.e", uint8(0))
+	f.Add("{\"a\": [1, {\"b\": \"}\"}], \"c\": {\"d\": 1}}", "c.d", uint8(1))
+	f.Add("# one\na = 'x' # two\n[t.u]\nb = \"\"\"\n# no comment\n\"\"\"\nc = 1\n", "t.u.b", uint8(2))
+	f.Fuzz(func(t *testing.T, text, path string, which uint8) {
+		format := []data.Format{data.YAML, data.JSON, data.TOML}[which%3]
+		file, err := source.NewSet().Add("layer", []byte(text))
+		if err != nil {
+			return
+		}
+		after, err := data.Remove(file, format, strings.Split(path, "."))
+		if err != nil {
+			return
+		}
+		require.Less(t, len(after), len(text))
+		before, changed := strings.Split(text, "\n"), 0
+		for line := range strings.SplitSeq(after, "\n") {
+			at := slices.Index(before, line)
+			if at < 0 {
+				changed++
+				continue
+			}
+			before = before[at+1:]
+		}
+		require.LessOrEqual(t, changed, 1)
+	})
+}
+
+// FuzzSetAndRemove holds that what is put into a file and taken out again leaves what was there: the same data, and each
+// of its comments.
+func FuzzSetAndRemove(f *testing.F) {
+	f.Add("a: 1 # one\nr:\n  - x # two\n  - {y: 2}\n# three\n", "new", uint8(0))
+	f.Add("a: 1\nr:\n  b: 2 # two\n# of c\nc: 3\n", "r.new", uint8(0))
+	f.Add("{\"a\": [1, {\"b\": \"}\"}], \"c\": {\"d\": 1}}", "c.new", uint8(1))
+	f.Add("# one\na = 'x' # two\n[t.u]\nb = 2 # three\n\n# of v\n[v]\n", "t.u.new", uint8(2))
+	f.Fuzz(func(t *testing.T, text, path string, which uint8) {
+		format := []data.Format{data.YAML, data.JSON, data.TOML}[which%3]
+		read := func(text string) value.Value {
+			file, err := source.NewSet().Add("layer", []byte(text))
+			if err != nil {
+				return value.Value{}
+			}
+			v, findings := data.Read(file, format, nil)
+			if findings.HasErrors() {
+				return value.Value{}
+			}
+			return v
+		}
+		before := read(text)
+		file, err := source.NewSet().Add("layer", []byte(text))
+		if err != nil || before.Kind() != value.Record || before.Len() == 0 {
+			return
+		}
+		keys := strings.Split(path, ".")
+		holder := before // which is there, and not empty: else it would be taken away again
+		for _, key := range keys[:len(keys)-1] {
+			if holder.Kind() != value.Record {
+				return
+			}
+			holder = holder.Get(key)
+		}
+		last := keys[len(keys)-1]
+		if holder.Kind() != value.Record || holder.Len() == 0 || !holder.Get(last).IsAbsent() {
+			return
+		}
+		with, err := data.Set(file, format, keys, value.StringOf("a value", 0))
+		if err != nil {
+			return
+		}
+		file, err = source.NewSet().Add("layer", []byte(with))
+		require.NoError(t, err)
+		after, err := data.Remove(file, format, keys)
+		if err != nil {
+			require.ErrorIs(t, err, data.ErrCannotEdit)
+			return
+		}
+		require.True(t, value.Identical(before, read(after)), "%q\n%q\n%q", text, with, after)
+		for line := range strings.Lines(text) {
+			if strings.HasPrefix(strings.TrimSpace(line), "#") {
+				require.Contains(t, after, strings.TrimSpace(line), "%q\n%q", text, with)
+			}
+		}
 	})
 }

@@ -22,6 +22,7 @@ type Editor struct {
 	order       []string
 	names       []string // of the inputs that were set
 	layers      []*Layer // in which they were set
+	unset       []string // the inputs that were unset
 	edited      *Project
 }
 
@@ -160,6 +161,115 @@ func (e *Editor) Set(name, text string) error {
 	return e.put(in, l, v)
 }
 
+// Unset takes what a layer says of one input, or a field of one, out of it, so that what holds without it does: what a
+// weaker layer says, or the default.
+func (e *Editor) Unset(name string) error {
+	in, err := e.project.InputNamed(name)
+	if err != nil {
+		return err
+	}
+	l, err := e.giving(in)
+	if err != nil {
+		return err
+	}
+	before, err := e.text(l)
+	if err != nil {
+		return err
+	}
+	layerFile, err := source.NewSet().Add(l.Path, []byte(before))
+	if err != nil {
+		return err
+	}
+	format, _ := data.FormatOf(l.Path)
+	after, err := data.Remove(layerFile, format, in.Path)
+	if err != nil {
+		return fmt.Errorf("%s: %s: %w", l.Path, name, err)
+	}
+	e.keep(l, after)
+	e.unset = append(e.unset, name)
+	return nil
+}
+
+// giving returns the layer that is to say nothing of an input any more: the strongest of the environment's own that
+// does.
+func (e *Editor) giving(in *Input) (*Layer, error) {
+	all := e.environment.AllLayers()
+	says := func(l *Layer) bool { return l.Into == "" && !l.Root.IsAbsent() && !at(l.Root, in.Path).IsAbsent() }
+	if e.in != "" {
+		l, err := e.layer(in.Path)
+		if err == nil && !says(l) {
+			err = fmt.Errorf("%s says nothing of %s", l.Path, in.Name())
+		}
+		return l, err
+	}
+	for _, l := range slices.Backward(e.own()) {
+		if says(l) {
+			return l, nil
+		}
+	}
+	for _, l := range slices.Backward(all) {
+		if says(l) {
+			return nil, fmt.Errorf("%s has %s from %s, which other environments have too: --in %s takes it out for all",
+				e.environment.Name, in.Name(), l.Path, l.Path)
+		}
+		if l.Into == in.Path[0] && !at(l.Root, in.Path[1:]).IsAbsent() {
+			return nil, fmt.Errorf("%s has %s from %s, which is the value of %s: change it there", e.environment.Name,
+				in.Name(), l.Path, l.Into)
+		}
+	}
+	return nil, fmt.Errorf("no layer of %s says anything of %s", e.environment.Name, in.Name())
+}
+
+// Unset is an input that was unset, and what holds now.
+type Unset struct {
+	Name  string
+	Value value.Value // Absent when there is none
+	At    source.Pos  // where it is from; no place for the default
+}
+
+// Missing is an input that has no value any more in an environment, and must have one.
+type Missing struct{ Environment, Name string }
+
+// Missing returns what is missing with the changes and was not without. It is asked after Result.
+func (e *Editor) Missing() (all []Missing) {
+	for _, environment := range e.edited.Concrete() {
+		var before []string
+		if was := e.project.Environment(environment.Name); was != nil {
+			for _, o := range e.project.Missing(was) {
+				before = append(before, o.Name)
+			}
+		}
+		for _, o := range e.edited.Missing(environment) {
+			if !slices.Contains(before, o.Name) {
+				all = append(all, Missing{environment.Name, o.Name})
+			}
+		}
+	}
+	return all
+}
+
+// Unsets returns the inputs that were unset, in that order. It is asked after Result.
+func (e *Editor) Unsets() (all []Unset) {
+	environment := e.edited.Environment(e.environment.Name)
+	if environment == nil || len(e.unset) == 0 {
+		return nil
+	}
+	w := e.edited.World(environment, false)
+	for _, name := range e.unset {
+		in, err := e.edited.InputNamed(name)
+		if err != nil {
+			continue
+		}
+		said := e.edited.Settings(environment, w, in)
+		one := Unset{Name: name, Value: said.Value}
+		if n := len(said.All); n > 0 {
+			one.At = said.All[n-1].At
+		}
+		all = append(all, one)
+	}
+	return all
+}
+
 // put writes a value of an input into a layer.
 func (e *Editor) put(in *Input, l *Layer, v value.Value) error {
 	name := in.Name()
@@ -212,16 +322,23 @@ func (e *Editor) Result() (files map[string]string, wrong source.Findings, err e
 		if !changed || environment.Abstract && environment.Name != e.environment.Name {
 			continue
 		}
-		w := edited.World(environment, false)
-		for _, f := range w.Findings() {
-			if file := edited.Sources.File(f.Span.Start); file != nil {
-				if _, ok := e.texts[file.Path]; ok && f.Severity == source.Error {
+		// What was unset is on no line any more: what is wrong without it is wherever it is asked for.
+		anywhere := len(e.unset) > 0 && !e.wrongBefore(environment.Name)
+		for _, f := range edited.World(environment, false).Findings() {
+			if file := edited.Sources.File(f.Span.Start); file != nil && f.Severity == source.Error {
+				if _, ok := e.texts[file.Path]; ok || anywhere {
 					wrong = append(wrong, f)
 				}
 			}
 		}
 	}
 	return e.texts, wrong.Tidy(edited.Sources), nil
+}
+
+// wrongBefore reports whether something is wrong with an environment without the changes.
+func (e *Editor) wrongBefore(environment string) bool {
+	before := e.project.Environment(environment)
+	return before == nil || e.project.World(before, false).Findings().HasErrors()
 }
 
 // Project returns the project from which the changes begin.

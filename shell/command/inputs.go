@@ -133,7 +133,7 @@ func collectInputs(p *project.Project, m *check.Module, environments []*project.
 }
 
 var setCommand = &command{
-	name: "set", arguments: "ENV NAME=VALUE… | ENV --from ENV NAME… [--in FILE] [--complete]",
+	name: "set", arguments: "ENV NAME=VALUE… | ENV --from ENV NAME… | ENV --unset NAME… [--in FILE] [--complete]",
 	short: "changes values in the right layer, comments kept",
 	long: `Changes the value of inputs in the layer of an environment: the one that gives the input its value now, if
 no other environment shares it, else the last that is the environment's own. Comments, order and the way strings are
@@ -141,10 +141,10 @@ quoted stay as they are. NAME may be a field of an input, such as replicas.bay_m
 input.
 
 With --from the values are those of another environment: what this changes in the rendering is shown, and written after
-a yes; --yes gives it beforehand.
+a yes; --yes gives it beforehand. --unset takes values out, so that what a weaker layer says holds, or the default.
 
-A value that does not fit the type of the input or its limits is refused, and nothing is written. --in chooses the
-layer. --complete adds the optional inputs that the environment does not give, as comments with their default, to the
+A value that does not fit the type of the input or its limits, or breaks a require, is refused, and nothing is written.
+--in chooses the layer. --complete adds the optional inputs that the environment does not give, as comments with their default, to the
 end of a YAML or TOML layer.`,
 	example: "knothole set north replicas.bay_map=8",
 	define: func(flags *flag.FlagSet) func(c *call) int {
@@ -152,7 +152,8 @@ end of a YAML or TOML layer.`,
 		complete := flags.Bool("complete", false, "add what is optional and not there as comments")
 		from := flags.String("from", "", "take the values over from the environment `ENV`")
 		yes := flags.Bool("yes", false, "with --from: write without asking")
-		return func(c *call) int { return runSet(c, setting{*in, *from, *complete, *yes}) }
+		unset := flags.Bool("unset", false, "take the values out of the layer")
+		return func(c *call) int { return runSet(c, setting{*in, *from, *complete, *yes, *unset}) }
 	},
 }
 
@@ -160,6 +161,7 @@ end of a YAML or TOML layer.`,
 type setting struct {
 	in, from      string
 	complete, yes bool
+	unset         bool
 }
 
 func runSet(c *call, s setting) int {
@@ -169,6 +171,9 @@ func runSet(c *call, s setting) int {
 	}
 	if s.yes && s.from == "" {
 		return c.wrongUsage("--yes goes with --from")
+	}
+	if s.unset && s.from != "" {
+		return c.wrongUsage("--unset takes values out, and --from puts others in: give one of the two")
 	}
 	name, changes := c.arguments[0], c.arguments[1:]
 	unlock, status := c.lockProject()
@@ -197,7 +202,7 @@ func runSet(c *call, s setting) int {
 	if status := s.take(c, p, editor, changes); status != exitClean {
 		return status
 	}
-	if s.from != "" {
+	if s.from != "" || s.unset {
 		changes = nil
 	}
 	for _, change := range changes {
@@ -223,6 +228,11 @@ func runSet(c *call, s setting) int {
 		fmt.Fprintln(c.err, "\nnothing was written")
 		return exitFindings
 	}
+	if broken := newlyBroken(editor, files); len(broken) > 0 {
+		c.presenter(&opened{editor.Edited(), p.folder, p.prefix}, c.err).Findings(broken)
+		fmt.Fprintln(c.err, "\nnothing was written")
+		return exitFindings
+	}
 	overridden := editor.Overridden()
 	for _, o := range overridden {
 		by := editor.Edited().Sources.Locate(o.By)
@@ -234,16 +244,65 @@ func runSet(c *call, s setting) int {
 			overridden[0].Layer, project.FileName)
 		return exitFindings
 	}
+	if missing := editor.Missing(); s.unset && len(missing) > 0 {
+		for _, m := range missing {
+			c.failed("%s must have a value in %s, and nothing else gives it one", m.Name, m.Environment)
+		}
+		fmt.Fprintln(c.err, "nothing was written")
+		return exitFailed
+	}
 	if s.from != "" {
 		if status := s.agreed(c, p, editor, e, files); status != exitClean {
 			return status
 		}
 	}
-	return c.replace(p, editor, files)
+	status = c.replace(p, editor, files)
+	if status == exitClean {
+		presenter := c.presenter(&opened{editor.Edited(), p.folder, p.prefix}, c.out)
+		for _, u := range editor.Unsets() {
+			presenter.HoldsNow(e.Name, u)
+		}
+	}
+	return status
 }
 
-// take takes the values of inputs over from another environment.
+// newlyBroken returns what the project requires and does not get with the changes of an editor, and got without them.
+func newlyBroken(editor *project.Editor, files map[string]string) source.Findings {
+	broken := func(p *project.Project) source.Findings {
+		var environments []*project.Environment
+		for _, e := range p.Concrete() {
+			if slices.ContainsFunc(e.AllLayers(), func(l *project.Layer) bool { _, is := files[l.Path]; return is }) {
+				environments = append(environments, e)
+			}
+		}
+		_, findings := render.All(p, environments, render.Options{Only: func(string) bool { return false }})
+		return slices.DeleteFunc(findings, func(f source.Finding) bool { return f.Code != source.Requirement })
+	}
+	now := broken(editor.Edited())
+	if len(now) == 0 {
+		return nil
+	}
+	before := broken(editor.Project())
+	return slices.DeleteFunc(now, func(f source.Finding) bool {
+		return slices.ContainsFunc(before, func(was source.Finding) bool {
+			return was.Message == f.Message && slices.Equal(was.Environments, f.Environments)
+		})
+	})
+}
+
+// take takes the values of inputs over from another environment, or out.
 func (s setting) take(c *call, p *opened, editor *project.Editor, names []string) int {
+	if s.unset {
+		for _, name := range names {
+			if strings.Contains(name, "=") {
+				return c.wrongUsage("with --unset, inputs are named without a value, not %s", name)
+			}
+			if err := editor.Unset(name); err != nil {
+				return c.failed("%s\n  nothing was written", err)
+			}
+		}
+		return exitClean
+	}
 	if s.from == "" {
 		return exitClean
 	}

@@ -289,6 +289,19 @@ func (p *Presenter) settings(in *project.Input, s project.Settings, name string)
 	}
 }
 
+// HoldsNow says what holds for an input that was unset.
+func (p *Presenter) HoldsNow(environment string, u project.Unset) {
+	from := "the default"
+	if at := p.line(u.At); at != "" {
+		from = at
+	}
+	text := "has no value"
+	if !u.Value.IsAbsent() {
+		text = "is " + shortValue(u.Value) + " now, " + from
+	}
+	p.printf("in %s, %s %s\n", Clean(environment), Clean(u.Name), text)
+}
+
 // The form of inputs as JSON.
 type (
 	inputJSON struct {
