@@ -17,13 +17,7 @@ func (n *Node) lists() {
 			sides[i] = v.Elements()
 		}
 	}
-	by, keys, numbers := givenKeys(n.known, sides)
-	if keys == nil {
-		keys = keysOf(sides)
-	}
-	if keys == nil {
-		by, keys, numbers = uncommonKeys(sides)
-	}
+	by, keys, numbers := n.knownBy(sides)
 	if keys != nil {
 		n.Slots = byKeys(keys)
 		n.rename(sides)
@@ -44,7 +38,7 @@ func (n *Node) lists() {
 				step.Number = by != "" && numbers[side][at]
 			}
 		}
-		kid := compareAt(step, slot, cells, n.known)
+		kid := compareAt(step, slot, cells, n.known.element(cells))
 		if kid == nil {
 			continue
 		}
@@ -59,6 +53,24 @@ func (n *Node) lists() {
 		n.Kids = append(n.Kids, kid)
 	}
 	n.moves(sides, keys, by, numbers)
+}
+
+// knownBy finds out by what the elements of lists are known: the fields that the project names, the common ones, those
+// that the schema names, or another that most have in common. Keys are nil when there is nothing.
+func (n *Node) knownBy(sides [][]value.Value) (by string, keys [][]string, numbers [][]bool) {
+	if by, keys, numbers = givenKeys(n.known.fields, sides); keys != nil {
+		return by, keys, numbers
+	}
+	if keys = keysOf(sides); keys != nil {
+		return "", keys, nil
+	}
+	records := func(list []value.Value) bool { return len(list) > 0 && list[0].Kind() == value.Record }
+	if n.known.at != nil && slices.ContainsFunc(sides, records) {
+		if by, keys, numbers = givenKeys(n.known.keys(), sides); keys != nil {
+			return by, keys, numbers
+		}
+	}
+	return uncommonKeys(sides)
 }
 
 // givenKeys returns the texts of the first of some fields that all elements of lists have and no two share, and which

@@ -49,6 +49,8 @@ type Document struct {
 	Root   *Node  // how it differs between those that have it; nil when it does not
 	Rows   []Row  // where it differs
 	Unread []Unread
+	// Reordered says that the data is the same and the order of its keys is not, so that it is written otherwise.
+	Reordered bool
 	// Cause says why it is not on all sides: Against is the side with which the first was compared for it.
 	Cause   explain.Cause
 	Against int
@@ -198,6 +200,22 @@ func knownBy(sides []Side) (fields []string) {
 	return fields
 }
 
+// knownIn is by what elements of lists are known in a document: what the projects of the sides say, and then what the
+// schema does that the first project has for it.
+func knownIn(path string, sides []Side, cells []value.Value, stream bool) knowing {
+	known := knowing{fields: knownBy(sides), stream: stream}
+	for i, s := range sides {
+		if s.project != nil && s.project.HasSchemas() && !cells[i].IsAbsent() {
+			known.object = cells[i]
+			known.at = func(object value.Value, fields []string) []string {
+				return s.project.ListKeysAt(path, object, fields)
+			}
+			break
+		}
+	}
+	return known
+}
+
 func compareDocuments(path string, sides []Side) Document {
 	d := Document{Path: path, Status: Same, On: make([]bool, len(sides))}
 	cells := make([]value.Value, len(sides))
@@ -211,12 +229,14 @@ func compareDocuments(path string, sides []Side) Document {
 		on++
 	}
 	if on == len(sides) {
-		if d.Root = CompareBy(knownBy(sides), cells...); d.Root != nil {
+		if d.Root = compareKnown(knownIn(path, sides, cells, d.Stream), cells...); d.Root != nil {
 			d.Status, d.Rows = Differs, d.Root.Rows()
+		} else {
+			d.Reordered = slices.ContainsFunc(cells[1:], func(v value.Value) bool { return !sameOrder(cells[0], v) })
 		}
 		return d
 	}
-	d.Root = CompareBy(knownBy(sides), cells...)
+	d.Root = compareKnown(knownIn(path, sides, cells, d.Stream), cells...)
 	switch {
 	case len(sides) > 2:
 		d.Status = OnlySome
@@ -229,6 +249,33 @@ func compareDocuments(path string, sides []Side) Document {
 		d.Status = OnlyRight
 	}
 	return d
+}
+
+// Reordered returns the documents with the same data on all sides, and the keys in another order.
+func (c *Comparison) Reordered() (paths []string) {
+	for _, d := range c.Documents {
+		if d.Reordered {
+			paths = append(paths, d.Path)
+		}
+	}
+	return paths
+}
+
+// sameOrder reports whether the keys of two values that are the same are in the same order.
+func sameOrder(a, b value.Value) bool {
+	if a.Kind() != value.List && a.Kind() != value.Record || a.Identity() != 0 && a.Identity() == b.Identity() {
+		return true
+	}
+	if a.Kind() == value.Record && !slices.Equal(a.Shape().Keys(), b.Shape().Keys()) {
+		return false
+	}
+	others := value.Parts(b)
+	for i, x := range value.Parts(a) {
+		if !sameOrder(x, others[i]) {
+			return false
+		}
+	}
+	return true
 }
 
 // addCauses finds why documents and places differ between the first side and another, where these are the first that

@@ -42,7 +42,7 @@ type Node struct {
 	Inner  *Node
 	Format string
 
-	known []string // fields by which elements of lists are known, before all others
+	known knowing
 }
 
 // Compare returns how the values of some sides differ; nil when they do not. A value that is not there is Absent.
@@ -51,7 +51,11 @@ func Compare(cells ...value.Value) *Node { return CompareBy(nil, cells...) }
 // CompareBy compares as Compare does, with fields by which elements of lists are known where all have them and no two
 // share them. These come before all that are found.
 func CompareBy(fields []string, cells ...value.Value) *Node {
-	return compareAt(place.Step{}, nil, cells, fields)
+	return compareKnown(knowing{fields: fields}, cells...)
+}
+
+func compareKnown(known knowing, cells ...value.Value) *Node {
+	return compareAt(place.Step{}, nil, cells, known)
 }
 
 // differ reports whether not all of some values are the same.
@@ -74,7 +78,7 @@ func differ(cells []value.Value) bool {
 	return false
 }
 
-func compareAt(step place.Step, at []int, cells []value.Value, known []string) *Node {
+func compareAt(step place.Step, at []int, cells []value.Value, known knowing) *Node {
 	n := &Node{Step: step, At: at, Cells: cells, known: known}
 	kind, some, all := value.Absent, 0, true // of those that are there
 	for _, v := range cells {
@@ -156,7 +160,7 @@ func (n *Node) records() {
 					cells[j] = other.Get(key)
 				}
 			}
-			if kid := compareAt(place.Step{Kind: place.Field, Name: key}, nil, cells, n.known); kid != nil {
+			if kid := compareAt(place.Step{Kind: place.Field, Name: key}, nil, cells, n.known.within(key, cells)); kid != nil {
 				n.Kids = append(n.Kids, kid)
 			}
 		}

@@ -171,9 +171,12 @@ func (n *Node) order() []value.Value {
 		}
 		slices.SortFunc(all, func(a, b []int) int { return a[side] - b[side] })
 		keys := make([]value.Value, len(all))
-		_, names, _ := givenKeys(n.known, [][]value.Value{list.Elements()})
+		_, names, _ := givenKeys(n.known.fields, [][]value.Value{list.Elements()})
 		if names == nil {
 			names = place.Keys(func([][]string) bool { return true }, list.Elements())
+		}
+		if names == nil {
+			_, names, _ = givenKeys(n.known.keys(), [][]value.Value{list.Elements()})
 		}
 		for i, slot := range all {
 			keys[i] = list.Elements()[slot[side]]
@@ -215,7 +218,7 @@ func (r *Row) IsGone(left, right value.Value) bool {
 			}
 			left, right = x, y
 		default:
-			return !slices.ContainsFunc(CompareBy(r.Node.known, left, right).Rows(), func(other Row) bool {
+			return !slices.ContainsFunc(compareKnown(r.around[len(steps)-1].known, left, right).Rows(), func(other Row) bool {
 				return overlap(steps, other.Path.Steps())
 			})
 		}
@@ -226,11 +229,11 @@ func (r *Row) IsGone(left, right value.Value) bool {
 	switch r.Kind {
 	case Moved:
 		last := r.Path.Steps()[len(r.Path.Steps())-1:]
-		return !slices.ContainsFunc(CompareBy(r.Node.known, left, right).Rows(), func(other Row) bool {
+		return !slices.ContainsFunc(compareKnown(r.Node.known, left, right).Rows(), func(other Row) bool {
 			return other.Path == nil || other.Kind == Moved && overlap(last, other.Path.Steps())
 		})
 	case Order:
-		return !slices.ContainsFunc(CompareBy(r.Node.known, left, right).Rows(), func(other Row) bool {
+		return !slices.ContainsFunc(compareKnown(r.Node.known, left, right).Rows(), func(other Row) bool {
 			return other.Path == nil || other.Kind == Moved && len(other.Path.Steps()) == 1
 		})
 	}

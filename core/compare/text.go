@@ -66,7 +66,7 @@ func linesOf(text string) []string {
 // text finds out what texts that differ are: data in a format, or lines.
 func (n *Node) text() {
 	for _, format := range []data.Format{data.JSON, data.YAML} {
-		if inner := embedded(n.Cells, format, n.known); inner != nil {
+		if inner := embedded(n.Cells, format, n.known.fields); inner != nil {
 			n.Change, n.Inner, n.Format = Embedded, inner, string(format)
 			return
 		}

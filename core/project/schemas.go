@@ -56,6 +56,14 @@ type schemas struct {
 	read         *Schemas
 	written      sync.Once
 	records      map[source.Pos]*syntax.Record // that are written in modules, once one is asked for
+	mu           sync.Mutex
+	listKeys     map[listPlace][]string // that were asked for
+}
+
+// listPlace is a list in what a schema describes, by the fields that lead to it.
+type listPlace struct {
+	schema *schema.Schema
+	path   string
 }
 
 // HasSchemas reports whether the project says of any documents which schema they have.
@@ -157,6 +165,54 @@ func (p *Project) readSchemas() *Schemas {
 		}
 	}
 	return s
+}
+
+// SchemaOf returns the schema of a document, or of an object in one; nil when it has none.
+func (p *Project) SchemaOf(document string, v value.Value) *schema.Schema {
+	if !p.HasSchemas() {
+		return nil
+	}
+	s := p.Schemas()
+	for _, a := range s.Associations {
+		switch {
+		case !a.Matches(document):
+		case a.Schema != nil:
+			return a.Schema
+		case a.ByKind:
+			if k := s.Catalogue.Find(schema.KindOf(v)); k != nil {
+				return k.Schema
+			}
+		}
+	}
+	return nil
+}
+
+// ListKeysAt returns the fields by which the elements of a list in a document are known, as its schema says. The path is
+// that of fields, with [] for elements.
+func (p *Project) ListKeysAt(document string, v value.Value, path []string) []string {
+	of := p.SchemaOf(document, v)
+	if of == nil {
+		return nil
+	}
+	at := listPlace{of, strings.Join(path, "\x00")}
+	p.schemas.mu.Lock()
+	defer p.schemas.mu.Unlock()
+	keys, known := p.schemas.listKeys[at]
+	if !known {
+		for _, name := range path {
+			if of != nil {
+				of = of.Describes(name)
+			}
+		}
+		if of != nil {
+			keys = of.ListKeys()
+		}
+		if p.schemas.listKeys == nil {
+			p.schemas.listKeys = map[listPlace][]string{}
+		}
+		p.schemas.listKeys[at] = keys
+	}
+	return keys
 }
 
 // readCatalogue adds the definitions in a folder to the catalogue.

@@ -139,6 +139,41 @@ func (s *Schema) partsOf(seen []*Schema) []part {
 	return parts
 }
 
+// Describes returns the schema of a field, or with [] of the elements; nil when it says nothing of them.
+func (s *Schema) Describes(name string) (inner *Schema) {
+	for _, p := range s.partsOf(nil) {
+		if p.name == name || p.name == "*" && inner == nil && name != "[]" {
+			inner = p.schema
+		}
+	}
+	return inner
+}
+
+// ListKeys returns the fields by which the elements of a list are known, as custom resource definitions say; none for
+// others.
+func (s *Schema) ListKeys() []string { return s.listKeysOf(nil) }
+
+func (s *Schema) listKeysOf(seen []*Schema) []string {
+	r := s.compiled()
+	switch {
+	case slices.Contains(seen, s):
+		return nil
+	case r.extended != nil && len(r.listKeys) > 0:
+		return r.listKeys
+	}
+	seen = append(slices.Clip(seen), s)
+	also := slices.Clone(r.allOf)
+	if r.ref != nil {
+		also = append(also, r.ref)
+	}
+	for _, inner := range also {
+		if keys := inner.listKeysOf(seen); keys != nil {
+			return keys
+		}
+	}
+	return nil
+}
+
 func (s *Schema) deprecated() bool {
 	if s.raw.Kind() != value.Record {
 		return false

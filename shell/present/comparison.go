@@ -44,7 +44,19 @@ func (p *Presenter) Comparison(c *compare.Comparison, o ComparisonOptions) {
 		}
 		s.group(g)
 	}
+	s.reordered()
 	s.unread()
+}
+
+// reordered names the documents with the same data in another order: they are written otherwise, and do not differ.
+func (s *comparing) reordered() {
+	if paths := s.c.Reordered(); len(paths) > 0 {
+		const head = "same data, other order of keys: "
+		for i, path := range paths {
+			paths[i] = Clean(path)
+		}
+		s.printf("\n%s%s\n", head, s.list(paths, s.Width-len(head)))
+	}
 }
 
 // fewUnread is how many places of secrets are listed at most.

@@ -57,6 +57,9 @@ func (p *Presenter) ComparisonMarkdown(c *compare.Comparison, o ComparisonOption
 	if c.Unread > 0 {
 		p.printf("\nNot compared, since secrets are not read here: %s.\n", source.Count(c.Unread, "value"))
 	}
+	if paths := c.Reordered(); len(paths) > 0 {
+		p.printf("\nSame data, other order of keys: %s.\n", markdown(strings.Join(paths, ", ")))
+	}
 	written := 0
 	for i, g := range s.groups {
 		text := s.markdownGroup(g)

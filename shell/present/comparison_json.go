@@ -58,6 +58,7 @@ type jsonDocument struct {
 	On     []bool         `json:"on"`
 	Rows   []jsonRow      `json:"rows,omitempty"`
 	Unread []jsonUnread   `json:"unread,omitempty"`
+	Order  bool           `json:"reordered,omitempty"`
 	Cause  *jsonCause     `json:"cause,omitempty"`
 }
 
@@ -84,7 +85,7 @@ func (p *Presenter) ComparisonJSON(c *compare.Comparison) error {
 	out := jsonComparison{Version: comparisonVersion, Sides: c.Sides, Equal: c.Equal() && c.Unread == 0,
 		Unread: c.Unread, Documents: []jsonDocument{}, Because: []jsonCount{}}
 	for _, d := range c.Documents {
-		jd := jsonDocument{Path: d.Path, Title: d.Title, Status: d.Status, On: d.On}
+		jd := jsonDocument{Path: d.Path, Title: d.Title, Status: d.Status, On: d.On, Order: d.Reordered}
 		if d.Against > 0 {
 			jd.Cause = p.jsonCause(c, d.Cause, d.Against)
 		}

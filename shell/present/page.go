@@ -625,6 +625,8 @@ func (m *pageMaking) addDocuments() {
 		case !m.view.Compared:
 		case n > 0:
 			one.Says = source.Count(n, "place")
+		case d.Reordered:
+			one.Says = "same data, other order of keys"
 		case d.Status == compare.Same:
 			one.Says = "same"
 		case d.Status == compare.SameUnread:
