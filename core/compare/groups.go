@@ -55,7 +55,7 @@ func (c *Comparison) parts() []*Document {
 			}
 			if !below {
 				part := &Document{Path: d.Path, Title: first.Name, Stream: true, Status: OnlySome, Cause: row.Cause,
-					Against: row.Against}
+					Against: row.Against, Root: row.Node}
 				for _, v := range row.Cells {
 					part.On = append(part.On, !v.IsAbsent())
 				}

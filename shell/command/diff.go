@@ -50,6 +50,7 @@ Ends with 0 when nothing differs, 1 when something does, 2 when one of the sides
 		flags.StringVar(&d.format, "format", "text", "`FORMAT` of the answer: text, json, patch, markdown or html")
 		flags.StringVar(&d.by, "by", "document", "rows are grouped by `WHAT`: document or cause")
 		flags.BoolVar(&d.full, "full", false, "show whole values, and each row")
+		flags.BoolVar(&d.columns, "columns", false, "two sides beside each other, as three or more are")
 		flags.BoolVar(&d.all, "all", false, "compare all environments")
 		flags.BoolVar(&d.unexpected, "unexpected", false,
 			"only what the project does not let these environments have different")
@@ -68,6 +69,7 @@ type difference struct {
 	given
 	format, by string
 	full, all  bool
+	columns    bool
 	unexpected bool
 	only       patterns
 	allowance  compare.Allowance
@@ -103,7 +105,8 @@ func (d *difference) run(c *call) int {
 		c.sourcesPresenter(s, c.err).Findings(findings.Tidy(s.sources))
 	}
 	presenter := c.sourcesPresenter(s, c.answer(d.format))
-	options := present.ComparisonOptions{GroupOptions: compare.GroupOptions{ByCause: d.by == "cause", Full: d.full}}
+	options := present.ComparisonOptions{GroupOptions: compare.GroupOptions{ByCause: d.by == "cause", Full: d.full},
+		Columns: d.columns}
 	var err error
 	switch d.format {
 	case "json":

@@ -10,6 +10,7 @@ import (
 	"github.com/rivo/uniseg"
 
 	"knothole/core/compare"
+	"knothole/core/data"
 	"knothole/core/explain"
 	"knothole/core/place"
 	"knothole/core/source"
@@ -19,6 +20,7 @@ import (
 // ComparisonOptions say how a comparison is shown.
 type ComparisonOptions struct {
 	compare.GroupOptions
+	Columns bool // two sides are beside each other, as more are
 }
 
 // Comparison shows what differs: first because of what, then the differing places, those of many documents together.
@@ -34,7 +36,7 @@ func (p *Presenter) Comparison(c *compare.Comparison, o ComparisonOptions) {
 	}
 	p.printf("%s%s%s\n", p.bold(sides), gap, counts)
 	s := &comparing{Presenter: p, c: c, options: o, groups: c.Groups(o.GroupOptions)}
-	s.several = len(c.Sides) > 2
+	s.several = len(c.Sides) > 2 || o.Columns && len(c.Sides) > 1
 	s.reasons()
 	s.measure()
 	for i, g := range s.groups {
@@ -71,7 +73,7 @@ func (s *comparing) unread() {
 			switch {
 			case u.Differs():
 				text = Clean(strings.Join(u.From, " → "))
-				if s.several {
+				if len(s.c.Sides) > 2 {
 					text = "from several sources"
 				}
 			case !slices.Contains(u.From, ""):
@@ -102,7 +104,7 @@ type comparing struct {
 	options ComparisonOptions
 	groups  []compare.Group
 	path    int   // the width of the column of paths
-	several bool  // there are three sides or more
+	several bool  // each side is a column
 	columns []int // the widths of those of the sides, for three and more
 	shown   bool  // the heads of the columns are there
 }
@@ -212,7 +214,7 @@ func (s *comparing) measure() {
 			}
 		}
 	}
-	if n := len(s.c.Sides); n > 2 {
+	if n := len(s.c.Sides); s.several {
 		s.path = min(s.path, max(20, s.Width-n*(minCell+columnGap)-rowIndent))
 		each := (s.Width - rowIndent - s.path) / n
 		for range n {
@@ -235,7 +237,7 @@ func rowName(f compare.Folded) string {
 func (s *comparing) group(g compare.Group) {
 	s.title(g)
 	for i, f := range g.Rows {
-		if s.columns != nil {
+		if s.columns != nil && !(len(f.Cells) == 2 && (f.Kind == compare.Text || f.Kind == compare.Embedded)) {
 			s.cells(f)
 		} else {
 			s.change(f)
@@ -274,6 +276,12 @@ func (s *comparing) title(g compare.Group) {
 		if cause := s.cause(g.Documents[0].Cause, g.Documents[0].Against); only != "" && cause != "" {
 			s.indented(cause, s.cyan)
 		}
+		for i, name := range documentNames(g.Documents, pattern) {
+			if only != "" && s.options.Full {
+				s.printf("    %s\n", s.bold(name))
+				s.content(g.Documents[i])
+			}
+		}
 		return
 	}
 	d := g.Documents[0]
@@ -286,9 +294,32 @@ func (s *comparing) title(g compare.Group) {
 		if cause := s.cause(d.Cause, d.Against); cause != "" {
 			s.indented(cause, s.cyan)
 		}
+		s.content(d)
 		return
 	}
 	s.printf("\n")
+}
+
+// content shows what is in a document that is on some sides only, when everything is asked for: that of the first.
+func (s *comparing) content(d *compare.Document) {
+	if !s.options.Full || d.Root == nil {
+		return
+	}
+	side := slices.Index(d.On, true)
+	v, paint := value.Shown(d.Root.Cells[side]), s.green
+	if side == 0 {
+		paint = s.red
+	}
+	text, err := data.Write(v, data.YAML)
+	if v.Kind() == value.String {
+		text, err = []byte(v.Text()), nil
+	}
+	if err != nil {
+		return
+	}
+	for line := range strings.Lines(string(text)) {
+		s.printf("%s%s\n", strings.Repeat(" ", subIndent), paint(visible(strings.TrimSuffix(line, "\n"))))
+	}
 }
 
 // only says on which sides a document is, when it is not on all.
