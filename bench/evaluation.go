@@ -151,7 +151,7 @@ func (p program) loadLua() (run func() string, end func()) {
 func evaluation() {
 	for _, p := range programs {
 		run, end := p.loadLua()
-		compare(p.title, side{"knothole", p.load()}, side{"gopher-lua", run}, true)
+		beside(p.title, side{"knothole", p.load()}, side{"gopher-lua", run}, true)
 		end()
 	}
 }

@@ -1,8 +1,8 @@
 // Command bench measures Knothole side by side with programs that do the same work, in one run: the parser beside
 // that of Go, the checker beside that of Go, evaluation beside a general-purpose interpreter. What is measured must
-// come to the same result on both sides, else the run fails. First comes the whole program on a generated fleet, last
-// how programs grow that once took the square of their size. Run it with: go run . (in this folder), or go run .
-// fleet, or go run . growth, for these alone.
+// come to the same result on both sides, else the run fails. First comes the whole program on a generated fleet, then
+// comparing beside rendering, last how programs grow that once took the square of their size. Run it with: go run . (in
+// this folder), or with the names of measurements, for these alone.
 package main
 
 import (
@@ -21,8 +21,8 @@ type side struct {
 // rounds is how often each side runs; the sides take turns, so that other load on the machine meets both.
 const rounds = 15
 
-// compare runs two sides and prints their best times, their medians, and the ratio of the best.
-func compare(title string, ours, theirs side, equal bool) {
+// beside runs two sides and prints their best times, their medians, and the ratio of the best.
+func beside(title string, ours, theirs side, equal bool) {
 	sides := []side{ours, theirs}
 	times := make([][]time.Duration, 2)
 	var results [2]string
@@ -51,37 +51,38 @@ func compare(title string, ours, theirs side, equal bool) {
 
 func milliseconds(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
 
-func main() {
-	if len(os.Args) == 2 && os.Args[1] == "fleet" {
-		if err := fleet(); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			os.Exit(1)
-		}
-		return
-	}
-	if len(os.Args) == 2 && os.Args[1] == "growth" {
-		if err := measureGrowth(); err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			os.Exit(1)
-		}
-		return
-	}
-	if len(os.Args) == 2 && os.Args[1] == "validation" {
-		validation()
-		return
-	}
-	// The fleet comes first: what the kernel says of the memory of a program is at least what the one had that
-	// started it.
-	if err := fleet(); err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
-	}
+// measurements are all, in their order. The fleet comes first: what the kernel says of the memory of a program is at
+// least what the one had that started it.
+var measurements = []struct {
+	name string
+	run  func() error
+}{
+	{"fleet", fleet},
+	{"comparison", comparisons},
+	{"parsing", func() error { head(); parsing(); return nil }},
+	{"evaluation", func() error { head(); evaluation(); return nil }},
+	{"validation", func() error { head(); validation(); return nil }},
+	{"growth", measureGrowth},
+}
+
+func head() {
 	fmt.Printf("\n%-34s %12s %12s   %-10s %12s %12s\n", "", "best", "median", "beside", "best", "median")
-	parsing()
-	evaluation()
-	validation()
-	if err := measureGrowth(); err != nil {
-		fmt.Fprintln(os.Stderr, err)
+}
+
+func main() {
+	done := false
+	for _, m := range measurements {
+		if len(os.Args) > 1 && !slices.Contains(os.Args[1:], m.name) {
+			continue
+		}
+		done = true
+		if err := m.run(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			os.Exit(1)
+		}
+	}
+	if !done {
+		fmt.Fprintln(os.Stderr, "there is no such measurement")
 		os.Exit(1)
 	}
 }

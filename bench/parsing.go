@@ -100,7 +100,7 @@ func parsing() {
 	theirs := goSource(len(ours))
 	fmt.Printf("a module of %d lines, %d bytes; a Go file of %d lines, %d bytes\n", strings.Count(ours, "\n"),
 		len(ours), strings.Count(theirs, "\n"), len(theirs))
-	compare("parse", side{"knothole", func() string {
+	beside("parse", side{"knothole", func() string {
 		file, err := source.NewSet().Add("main.knot", []byte(ours))
 		must(err)
 		tree := syntax.Parse(file)
@@ -115,7 +115,7 @@ func parsing() {
 		return ""
 	}}, false)
 	files := fstest.MapFS{"main.knot": {Data: []byte(ours)}, project.FileName: {Data: []byte("[environments.bench]\n")}}
-	compare("parse and check", side{"knothole", func() string {
+	beside("parse and check", side{"knothole", func() string {
 		p, err := project.Load(files)
 		must(err)
 		if len(p.Findings) > 0 {

@@ -83,7 +83,7 @@ func validation() {
 	documents, _ := data.ReadEach(file, nil, nil)
 	catalogue := schema.NewCatalogue(schema.NewStore(sources))
 	deployment := catalogue.Find("apps/v1", "Deployment").Schema
-	compare("validate workloads", side{"knothole", func() string {
+	beside("validate workloads", side{"knothole", func() string {
 		wrong := 0
 		for _, d := range documents {
 			wrong += len(deployment.ValidateObject(d, nil).Problems)
@@ -102,7 +102,7 @@ func validation() {
 	root, _ := data.Read(file, data.JSON, nil)
 	object := value.Put(value.RecordOf(value.NewShape(nil), nil, 0), []string{"spec", "part7", "field3"},
 		value.StringOf("a", 0))
-	compare(fmt.Sprintf("a definition of %.1f MB, used", float64(len(large))/1e6), side{"knothole", func() string {
+	beside(fmt.Sprintf("a definition of %.1f MB, used", float64(len(large))/1e6), side{"knothole", func() string {
 		c := schema.NewCatalogue(schema.NewStore(sources))
 		kinds, _ := c.Add("basin.json", schema.Document{Root: root})
 		return fmt.Sprint(len(kinds[0].Schema.ValidateObject(object, nil).Problems))
@@ -110,7 +110,7 @@ func validation() {
 		_, findings := data.Read(file, data.JSON, nil)
 		return fmt.Sprint(len(findings))
 	}}, true)
-	compare("  and all of it", side{"knothole", func() string {
+	beside("  and all of it", side{"knothole", func() string {
 		c := schema.NewCatalogue(schema.NewStore(sources))
 		kinds, _ := c.Add("basin.json", schema.Document{Root: root})
 		return fmt.Sprint(len(kinds[0].Schema.Mistakes()))
