@@ -493,7 +493,7 @@ func FuzzCauses(f *testing.F) {
 // TestCauses is a part of what FuzzCauses tries.
 func TestCauses(t *testing.T) {
 	var all judged
-	for seed := range uint64(40) {
+	for seed := range uint64(30) {
 		all.judge(t, newCoasts(t, seed), func(what, where string) { t.Logf("seed %d, %s: %s", seed, where, what) })
 	}
 	t.Logf("%+v, right: %d", all, all.right())
