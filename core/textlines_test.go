@@ -22,7 +22,6 @@ type liner struct {
 	main    strings.Builder
 	written int
 	names   int
-	indent  string
 }
 
 func (l *liner) word() string {

@@ -172,9 +172,22 @@ func within(left, right value.Value, path []string) value.Value {
 	return right
 }
 
-// isNothing reports whether servers leave a value out: it says nothing.
+// isNothing reports whether servers leave a value out: it says nothing, or no more than that it is not there. Where
+// something else is the default they have it, since they fill that in.
 func isNothing(v value.Value) bool {
-	return v.IsNull() || (v.Kind() == value.Record || v.Kind() == value.List) && v.Len() == 0
+	switch v.Kind() {
+	case value.Null:
+		return true
+	case value.Record, value.List:
+		return v.Len() == 0
+	case value.Bool:
+		return !v.Bool()
+	case value.Int:
+		return v.Int() == 0
+	case value.String:
+		return v.Text() == ""
+	}
+	return false
 }
 
 // withinList looks at elements with keys one by one, in the order in which they are rendered; what only runs comes
