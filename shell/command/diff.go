@@ -110,7 +110,7 @@ func (d *difference) run(c *call) int {
 	var err error
 	switch d.format {
 	case "json":
-		err = presenter.ComparisonJSON(comparison)
+		err = presenter.ComparisonJSON(comparison, options)
 	case "patch":
 		err = presenter.ComparisonPatch(comparison)
 	case "markdown":

@@ -86,12 +86,13 @@ func (d *driftRun) run(c *call) int {
 	comparison, others := compare.Drift(rendered, running, options)
 	comparison.ExplainDrift(rendered)
 	presenter := c.presenter(p, c.answer(d.format))
+	shown := present.ComparisonOptions{GroupOptions: compare.GroupOptions{Full: d.full}}
 	if d.format == "json" {
-		if err := presenter.ComparisonJSON(comparison); err != nil {
+		if err := presenter.ComparisonJSON(comparison, shown); err != nil {
 			return c.failed("%s", err)
 		}
 	} else {
-		presenter.Comparison(comparison, present.ComparisonOptions{GroupOptions: compare.GroupOptions{Full: d.full}})
+		presenter.Comparison(comparison, shown)
 	}
 	if !c.quiet {
 		fmt.Fprintf(c.err, "only what is rendered was compared, with %s\n", source.Count(len(running), "running object"))

@@ -14,7 +14,7 @@ import (
 )
 
 var impactCommand = &command{
-	name: "impact", arguments: "[FROM[..TO]] | --base REVISION [TO] | --input NAME=VALUE… [--format text|markdown]",
+	name: "impact", arguments: "[FROM[..TO]] | --base REVISION [TO] | --input NAME=VALUE… [--format text|json|markdown]",
 	short: "what a change of the project does to every environment",
 	long: `Compares what each environment renders to before and after a change: from a revision of git to another, or to
 the files as they are; from HEAD if none is named. What changes in the same way in several environments is told once,
@@ -32,7 +32,7 @@ Ends with 0 when nothing changes, 1 when something does, 2 when one of the two c
 	example: "knothole impact main",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		i := &impactRun{}
-		flags.StringVar(&i.format, "format", "text", "`FORMAT` of the answer: text or markdown")
+		flags.StringVar(&i.format, "format", "text", "`FORMAT` of the answer: text, json or markdown")
 		flags.BoolVar(&i.full, "full", false, "show whole values, and each row")
 		flags.StringVar(&i.base, "base", "", "from where `REVISION` parted from what is compared")
 		i.given.define(flags)
@@ -51,7 +51,7 @@ func (i *impactRun) run(c *call) int {
 	if len(c.arguments) > 1 {
 		return c.wrongUsage("name one range of revisions, such as main or v1..v2")
 	}
-	if status := c.checkFormat(i.format, "text", "markdown"); status != exitClean {
+	if status := c.checkFormat(i.format, "text", "json", "markdown"); status != exitClean {
 		return status
 	}
 	if i.base != "" && (i.any() || len(c.arguments) > 0 && strings.Contains(c.arguments[0], "..")) {
@@ -137,9 +137,14 @@ func (i *impactRun) would(c *call) int {
 func (i *impactRun) show(c *call, p *opened, change string, impact *compare.Impact) int {
 	presenter := c.presenter(p, c.answer(i.format))
 	options := present.ComparisonOptions{GroupOptions: compare.GroupOptions{Full: i.full}}
-	if i.format == "markdown" {
+	switch i.format {
+	case "json":
+		if err := presenter.ImpactJSON(change, impact, options); err != nil {
+			return c.failed("%s", err)
+		}
+	case "markdown":
 		presenter.ImpactMarkdown(change, impact, options)
-	} else {
+	default:
 		presenter.Impact(change, impact, options)
 	}
 	if len(impact.Blocks)+len(impact.Secrets) == 0 {

@@ -2,6 +2,7 @@ package present
 
 import (
 	"encoding/json"
+	"fmt"
 
 	"knothole/core/compare"
 	"knothole/core/data"
@@ -33,7 +34,7 @@ type jsonRow struct {
 	Kind     string            `json:"kind"`
 	Pointers []*string         `json:"pointers"`
 	Cells    []json.RawMessage `json:"cells"`
-	Cause    *jsonCause        `json:"cause,omitempty"`
+	Cause    *int              `json:"cause,omitempty"` // its number among the causes
 	Lines    []jsonLine        `json:"lines,omitempty"`
 }
 
@@ -59,7 +60,31 @@ type jsonDocument struct {
 	Rows   []jsonRow      `json:"rows,omitempty"`
 	Unread []jsonUnread   `json:"unread,omitempty"`
 	Order  bool           `json:"reordered,omitempty"`
-	Cause  *jsonCause     `json:"cause,omitempty"`
+	Cause  *int           `json:"cause,omitempty"`
+}
+
+// jsonGroup is what several documents have together, or one has alone, as the text shows it.
+type jsonGroup struct {
+	Documents []jsonName       `json:"documents"`
+	Cause     string           `json:"cause,omitempty"` // of all rows, where they are grouped so
+	Rows      []jsonGroupedRow `json:"rows"`
+}
+
+// jsonName names a document, or an object of a stream.
+type jsonName struct {
+	Path  string `json:"path"`
+	Title string `json:"title,omitempty"`
+}
+
+// jsonGroupedRow is one row that stands for several places. Where these say different things it is an example.
+type jsonGroupedRow struct {
+	Path      string            `json:"path"` // with * for what differs
+	Kind      string            `json:"kind"`
+	Places    int               `json:"places"`
+	Values    int               `json:"values"` // how many different changes these are
+	Cells     []json.RawMessage `json:"cells"`
+	Documents []jsonName        `json:"documents"`
+	Cause     *int              `json:"cause,omitempty"`
 }
 
 type jsonComparison struct {
@@ -68,6 +93,8 @@ type jsonComparison struct {
 	Equal     bool           `json:"equal"`
 	Unread    int            `json:"unread"`
 	Documents []jsonDocument `json:"documents"`
+	Causes    []*jsonCause   `json:"causes"`
+	Groups    []jsonGroup    `json:"groups"`
 	Because   []jsonCount    `json:"because"`
 }
 
@@ -77,50 +104,98 @@ type jsonCount struct {
 }
 
 // comparisonVersion is that of the form of comparisons in JSON.
-const comparisonVersion = 2
+const comparisonVersion = 3
 
 // ComparisonJSON shows the same as JSON. Pointers (RFC 6901) and cells are those of each side, null where there is
-// none; nothing is folded. What is equal on all sides and was not read is not equal.
-func (p *Presenter) ComparisonJSON(c *compare.Comparison) error {
-	out := jsonComparison{Version: comparisonVersion, Sides: c.Sides, Equal: c.Equal() && c.Unread == 0,
-		Unread: c.Unread, Documents: []jsonDocument{}, Because: []jsonCount{}}
+// none; nothing is folded but in the groups. What is equal on all sides and was not read is not equal.
+func (p *Presenter) ComparisonJSON(c *compare.Comparison, o ComparisonOptions) error {
+	return writeJSON(p.Out, p.comparisonJSON(c, o))
+}
+
+func (p *Presenter) comparisonJSON(c *compare.Comparison, o ComparisonOptions) *jsonComparison {
+	out := &jsonComparison{Version: comparisonVersion, Sides: c.Sides, Equal: c.Equal() && c.Unread == 0,
+		Unread: c.Unread, Documents: []jsonDocument{}, Causes: []*jsonCause{}, Groups: []jsonGroup{}, Because: []jsonCount{}}
+	causes := &jsonCauses{Presenter: p, c: c, out: out, numbers: map[string]int{}}
 	for _, d := range c.Documents {
-		jd := jsonDocument{Path: d.Path, Title: d.Title, Status: d.Status, On: d.On, Order: d.Reordered}
-		if d.Against > 0 {
-			jd.Cause = p.jsonCause(c, d.Cause, d.Against)
-		}
-		for _, row := range d.Rows {
-			jr := jsonRow{Path: row.Path.String(), Kind: string(row.Kind)}
-			for i, v := range row.Cells {
-				var pointer *string
-				if !v.IsAbsent() {
-					text := row.Paths[i].Pointer()
-					pointer = &text
-				}
-				jr.Pointers, jr.Cells = append(jr.Pointers, pointer), append(jr.Cells, raw(v))
+		out.Documents = append(out.Documents, p.documentJSON(c, d, causes))
+	}
+	for _, g := range c.Groups(o.GroupOptions) {
+		group := jsonGroup{Documents: names(g.Documents), Cause: g.Cause, Rows: []jsonGroupedRow{}}
+		for _, f := range g.Rows {
+			row := jsonGroupedRow{Path: f.Pattern, Kind: string(f.Kind), Places: f.Places, Values: f.Values,
+				Documents: names(f.Documents), Cause: causes.number(f.Cause, f.Against)}
+			for _, v := range f.Cells {
+				row.Cells = append(row.Cells, raw(v))
 			}
-			if row.Against > 0 {
-				jr.Cause = p.jsonCause(c, row.Cause, row.Against)
-			}
-			for _, line := range row.Changed {
-				side := 0
-				if line.Right {
-					side = row.Against
-				}
-				jr.Lines = append(jr.Lines, jsonLine{c.Sides[side], line.Number, p.jsonPlaceOn(c, side, line.At),
-					append([]string{}, line.Because...)})
-			}
-			jd.Rows = append(jd.Rows, jr)
+			group.Rows = append(group.Rows, row)
 		}
-		for _, u := range d.Unread {
-			jd.Unread = append(jd.Unread, jsonUnread{u.Path.String(), u.From})
-		}
-		out.Documents = append(out.Documents, jd)
+		out.Groups = append(out.Groups, group)
 	}
 	for _, r := range c.Reasons() {
 		out.Because = append(out.Because, jsonCount{r.Name, r.Places})
 	}
-	return writeJSON(p.Out, out)
+	return out
+}
+
+func (p *Presenter) documentJSON(c *compare.Comparison, d compare.Document, causes *jsonCauses) jsonDocument {
+	jd := jsonDocument{Path: d.Path, Title: d.Title, Status: d.Status, On: d.On, Order: d.Reordered,
+		Cause: causes.number(d.Cause, d.Against)}
+	for _, row := range d.Rows {
+		jr := jsonRow{Path: row.Path.String(), Kind: string(row.Kind), Cause: causes.number(row.Cause, row.Against)}
+		for i, v := range row.Cells {
+			var pointer *string
+			if !v.IsAbsent() {
+				text := row.Paths[i].Pointer()
+				pointer = &text
+			}
+			jr.Pointers, jr.Cells = append(jr.Pointers, pointer), append(jr.Cells, raw(v))
+		}
+		for _, line := range row.Changed {
+			side := 0
+			if line.Right {
+				side = row.Against
+			}
+			jr.Lines = append(jr.Lines, jsonLine{c.Sides[side], line.Number, p.jsonPlaceOn(c, side, line.At),
+				append([]string{}, line.Because...)})
+		}
+		jd.Rows = append(jd.Rows, jr)
+	}
+	for _, u := range d.Unread {
+		jd.Unread = append(jd.Unread, jsonUnread{u.Path.String(), u.From})
+	}
+	return jd
+}
+
+func names(documents []*compare.Document) []jsonName {
+	all := make([]jsonName, len(documents))
+	for i, d := range documents {
+		if all[i].Path = d.Path; d.Stream {
+			all[i].Title = d.Title
+		}
+	}
+	return all
+}
+
+// jsonCauses numbers causes, each once.
+type jsonCauses struct {
+	*Presenter
+	c       *compare.Comparison
+	out     *jsonComparison
+	numbers map[string]int
+}
+
+// number returns the number of a cause; nil for what was compared with no other side.
+func (j *jsonCauses) number(cause explain.Cause, against int) *int {
+	if against == 0 {
+		return nil
+	}
+	key := fmt.Sprint(against, cause.Left, cause.Right, cause.Because, cause.Tried)
+	n, known := j.numbers[key]
+	if !known {
+		n = len(j.out.Causes)
+		j.numbers[key], j.out.Causes = n, append(j.out.Causes, j.jsonCause(j.c, cause, against))
+	}
+	return &n
 }
 
 func raw(v value.Value) json.RawMessage {

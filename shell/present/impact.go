@@ -57,3 +57,31 @@ func (p *Presenter) ImpactMarkdown(change string, impact *compare.Impact, o Comp
 		p.printf("\nnothing changes in %s\n", markdown(strings.Join(impact.Unchanged, ", ")))
 	}
 }
+
+// ImpactJSON shows it for programs.
+func (p *Presenter) ImpactJSON(change string, impact *compare.Impact, o ComparisonOptions) error {
+	type jsonBlock struct {
+		Environments []string        `json:"environments"`
+		Comparison   *jsonComparison `json:"comparison"`
+	}
+	type jsonSecret struct {
+		Environment string   `json:"environment"`
+		Document    string   `json:"document"`
+		Path        string   `json:"path"`
+		From        []string `json:"from"`
+	}
+	out := struct {
+		Version   int          `json:"version"`
+		Change    string       `json:"change"`
+		Blocks    []jsonBlock  `json:"blocks"`
+		Secrets   []jsonSecret `json:"secrets"`
+		Unchanged []string     `json:"unchanged"`
+	}{1, change, []jsonBlock{}, []jsonSecret{}, append([]string{}, impact.Unchanged...)}
+	for _, b := range impact.Blocks {
+		out.Blocks = append(out.Blocks, jsonBlock{b.Environments, p.comparisonJSON(b.Comparison, o)})
+	}
+	for _, s := range impact.Secrets {
+		out.Secrets = append(out.Secrets, jsonSecret{s.Environment, s.Document, s.Path.String(), s.From})
+	}
+	return writeJSON(p.Out, out)
+}

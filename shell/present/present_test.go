@@ -199,9 +199,9 @@ only-b.json   only in b
 }
 
 func TestComparisonJSON(t *testing.T) {
-	c, p, b := comparison(t, "input n: int\ndocument \"x.yaml\" = { \"a/b\": [{ name: \"k\", n: n }], s: \"<&>\" }\n",
-		"n: 1\n", "n: 2\n")
-	require.NoError(t, p.ComparisonJSON(c))
+	c, p, b := comparison(t, "input n: int\ndocument \"x.yaml\" = { \"a/b\": [{ name: \"k\", n: n }], s: \"<&>\" }\n"+
+		"document \"y.yaml\" = { \"a/b\": [{ name: \"k\", n: n }] }\n", "n: 1\n", "n: 2\n")
+	require.NoError(t, p.ComparisonJSON(c, present.ComparisonOptions{}))
 	var decoded struct {
 		Equal     bool
 		Documents []struct {
@@ -210,14 +210,23 @@ func TestComparisonJSON(t *testing.T) {
 				Path     string
 				Pointers []string
 				Cells    []int
-				Cause    struct {
-					Tried   bool
-					Lines   []struct{ File string }
-					Because []struct {
-						Name   string
-						Places []struct{ Line, Column int }
-					}
-				}
+				Cause    int
+			}
+		}
+		Causes []struct {
+			Tried   bool
+			Lines   []struct{ File string }
+			Because []struct {
+				Name   string
+				Places []struct{ Line, Column int }
+			}
+		}
+		Groups []struct {
+			Documents []struct{ Path string }
+			Rows      []struct {
+				Path           string
+				Places, Values int
+				Cells          []int
 			}
 		}
 	}
@@ -226,10 +235,17 @@ func TestComparisonJSON(t *testing.T) {
 	require.Equal(t, []string{"/a~1b/0/n", "/a~1b/0/n"}, row.Pointers)
 	require.Equal(t, `"a/b"[k].n`, row.Path)
 	require.Equal(t, []int{1, 2}, row.Cells)
-	require.True(t, row.Cause.Tried)
-	require.Equal(t, "a.yaml", row.Cause.Lines[0].File)
-	require.Equal(t, "n", row.Cause.Because[0].Name)
-	require.Equal(t, 4, row.Cause.Because[0].Places[1].Column)
+	require.Len(t, decoded.Causes, 1, "what is the same is told once")
+	cause := decoded.Causes[row.Cause]
+	require.Equal(t, row.Cause, decoded.Documents[1].Rows[0].Cause)
+	require.True(t, cause.Tried)
+	require.Equal(t, "a.yaml", cause.Lines[0].File)
+	require.Equal(t, "n", cause.Because[0].Name)
+	require.Equal(t, 4, cause.Because[0].Places[1].Column)
+	require.Len(t, decoded.Groups, 1)
+	require.Len(t, decoded.Groups[0].Documents, 2)
+	folded := decoded.Groups[0].Rows[0]
+	require.Equal(t, []any{`"a/b"[k].n`, 2, 1, []int{1, 2}}, []any{folded.Path, folded.Places, folded.Values, folded.Cells})
 }
 
 func TestNothingDiffers(t *testing.T) {
