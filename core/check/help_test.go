@@ -52,7 +52,7 @@ fn twice(x: int, times: int = 2) -> int = x * times
 		`let v = "${site}"`:                       "encode it, for example with encode.json",
 		`let v = "${o}"`:                          "it may be null: give a string for that case with ??",
 		`document "a.jsn" = 1`: "end it with .yaml, .yml, .json, .toml, .env, .txt, " +
-			`or write "as" and a format`,
+			`or write "as" and a format, such as txt`,
 		`document "a" as jsn = 1`:              `did you mean "json"?`,
 		`test "a" in "nort" { expect n == 1 }`: `did you mean "north"?`,
 		`let v = match level { "info" -> 1 }`:  `add "debug" -> …, or else -> …`,

@@ -83,7 +83,7 @@ func (f *flattening) node(n *Node, path *place.Path) {
 	f.around = append(f.around, n)
 	defer func() { f.around = f.around[:len(f.around)-1] }()
 	for _, kid := range n.Kids {
-		if renamed != nil && kid.Step.Kind == place.Field && slices.EqualFunc(kid.Cells, renamed, value.Identical) {
+		if renamed != nil && kid.Step.Kind == place.Field && slices.EqualFunc(kid.Cells, renamed, sameText) {
 			continue // it is the key
 		}
 		f.within(kid, func() { f.node(kid, extended(path, kid.Step)) })
@@ -95,6 +95,12 @@ func (f *flattening) node(n *Node, path *place.Path) {
 	for _, moved := range n.Moves {
 		f.within(moved, func() { f.row(moved, extended(path, moved.Step), Moved, moved.Cells) })
 	}
+}
+
+// sameText reports whether a scalar is written as the key of an element is.
+func sameText(v, key value.Value) bool {
+	text, ok := v.Scalar()
+	return ok && key.Kind() == value.String && text == key.Text() || v.IsAbsent() && key.IsAbsent()
 }
 
 // absentWith reports whether something is missing where what holds it is, and nowhere else.

@@ -207,7 +207,7 @@ func (r *Result) document(d *eval.Document, places map[string]taken, options Opt
 	}
 	if !ok {
 		r.report(source.UnknownFormat, span,
-			`end the path with .yaml, .json, .toml, .env or .txt, or write "as" and a format`, via,
+			`end the path with .yaml, .json, .toml, .env or .txt, or write "as" and a format, such as txt`, via,
 			"the file extension of %s does not tell a format", name)
 		return
 	}

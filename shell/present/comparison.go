@@ -721,13 +721,20 @@ func (s *comparing) most(block []piece) []piece {
 // inner shows how the data in a text differs.
 func (s *comparing) inner(n *compare.Node) (block []piece) {
 	for _, row := range n.Rows() {
-		name := Clean(row.Path.String())
-		var text strings.Builder
-		text.WriteString(name + "  ")
-		for _, x := range s.both(value.Shown(row.Left()), value.Shown(row.Right()), s.Width-subIndent-columnsOf(name)-2) {
+		name := Clean(row.Path.String()) + "  "
+		pieces, below := s.pieces(compare.Folded{Row: row}, s.Width-subIndent-columnsOf(name))
+		var text, painted strings.Builder
+		text.WriteString(name)
+		painted.WriteString(name)
+		for _, x := range pieces {
 			text.WriteString(x.text)
+			if x.paint != nil {
+				x.text = x.paint(x.text)
+			}
+			painted.WriteString(x.text)
 		}
-		block = append(block, piece{text.String(), func(text string) string { return text }})
+		block = append(block, piece{text.String(), func(string) string { return painted.String() }})
+		block = append(block, below...)
 	}
 	return s.most(block)
 }

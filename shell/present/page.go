@@ -503,15 +503,24 @@ func (m *pageMaking) group(number int, g compare.Group) pageGroup {
 	return one
 }
 
+// kindNotes say how something differs, where its values do not.
+var kindNotes = map[compare.ChangeKind]string{compare.Moved: "moved", compare.Renamed: "renamed",
+	compare.Order: "another order", compare.Retyped: "another type", compare.Text: "lines that differ"}
+
 func (m *pageMaking) row(f compare.Folded) pageRow {
 	classes := f.Classes()
 	row := pageRow{Place: rowName(f), Classes: numbersOf(classes), Cause: m.causeOf(f.Cause, f.Against)}
-	switch {
-	case f.Places > len(f.Documents):
-		row.Note = fmt.Sprintf("%d places", f.Places)
-	case m.options.ByCause:
-		row.Note = "in " + strings.Join(documentNames(f.Documents, "."), ", ")
+	var notes []string
+	if kind := kindNotes[f.Kind]; kind != "" {
+		notes = append(notes, kind)
 	}
+	if f.Places > len(f.Documents) {
+		notes = append(notes, fmt.Sprintf("%d places", f.Places))
+	}
+	if m.options.ByCause {
+		notes = append(notes, "in "+strings.Join(documentNames(f.Documents, "."), ", "))
+	}
+	row.Note = strings.Join(notes, ", ")
 	for i, v := range f.Cells {
 		cell := pageCell{Class: className(classes[i])}
 		switch {
@@ -586,6 +595,9 @@ func innerLines(n *compare.Node, side int) (lines []pageLine) {
 		text := "not there"
 		if v := row.Cells[side]; !v.IsAbsent() {
 			text, _ = wholeText(value.Shown(v))
+			if row.Kind == compare.Moved {
+				text = fmt.Sprintf("at [%d] %s", row.Node.At[side], text)
+			}
 		}
 		lines = append(lines, pageLine{Mark: Clean(row.Path.String()), Text: text})
 	}
