@@ -43,6 +43,17 @@ cp -r "$work/flood-watch" "$work/changed" && mv "$work/changed" "$work/flood-wat
 shot impact changed 'knothole impact' 12 104x44
 rm -rf "$work/flood-watch/changed"
 
+# What runs, with three things in it that nobody rendered.
+(
+  cd "$work/flood-watch"
+  "$work/knothole" render north --stream --quiet |
+    sed -e 's/^  replicas: 6/  replicas: 4/' -e 's/bay-map:4.2.0/bay-map:4.1.9/' -e 's/cpu: 500m/cpu: "0.5"/' >running.yaml
+  printf -- '---\napiVersion: v1\nkind: ConfigMap\nmetadata:\n  name: storm-notes\n  labels: { app.floodwatch.example/part-of: flood-watch }\n' \
+    >>running.yaml
+)
+shot drift . 'knothole drift north running.yaml --owner app.floodwatch.example/part-of=flood-watch' 12 104x44
+rm "$work/flood-watch/running.yaml"
+
 # Several mistakes at once, each in a copy of the demo.
 cd "$work/flood-watch"
 mkdir many && cp -r knothole.toml main.knot lib data inputs infra schemas secrets vendor many/

@@ -95,6 +95,9 @@ func (d *driftRun) run(c *call) int {
 		presenter.Comparison(comparison, shown)
 	}
 	if !c.quiet {
+		if !comparison.Equal() && d.format == "text" {
+			fmt.Fprintln(c.err)
+		}
 		fmt.Fprintf(c.err, "only what is rendered was compared, with %s\n", source.Count(len(running), "running object"))
 		if others > 0 {
 			fmt.Fprintf(c.err, "not compared, since they are not objects: %s\n", source.Count(others, "document"))

@@ -510,7 +510,9 @@ func (s *comparing) both(left, right value.Value, room int) []piece {
 	}
 	a, b := left.Show(1<<30), right.Show(1<<30)
 	if !s.options.Full {
-		texts := shortened([]string{a, b}, max(minCell, (room-3)/2))
+		// Each has half of the room; what one leaves the other has.
+		each := max((room-3)/2, room-3-min(columnsOf(a), columnsOf(b)))
+		texts := shortened([]string{a, b}, max(minCell, each))
 		a, b = texts[0], texts[1]
 	}
 	return []piece{{Clean(a), s.red}, {" → ", nil}, {Clean(b), s.green}}
@@ -558,57 +560,88 @@ func shortened(texts []string, width int) []string {
 	for i, text := range texts {
 		runes[i] = []rune(text)
 	}
-	all := make([]string, len(texts))
+	all := slices.Clone(texts)
 	for i, text := range runes {
+		if columnsOf(texts[i]) <= width {
+			continue
+		}
 		start, end := 0, 0 // what it has in common with the one that is most like it
 		for _, other := range runes {
 			if !slices.Equal(text, other) && common(text, other)+commonEnd(text, other) > start+end {
 				start, end = common(text, other), commonEnd(text, other)
 			}
 		}
-		if columnsOf(string(text)) <= width {
-			all[i] = string(text)
-			continue
-		}
-		from, to := start, max(start, len(text)-end)
+		span := shortSpan{start, max(start, len(text)-end)}
 		if start+end == 0 {
-			from, to = 0, len(text)
+			span = shortSpan{0, len(text)}
 		}
-		// The quote at the beginning and some of what is before stay; then as much as fits.
-		from = max(0, from-contextBefore)
-		if from <= 1 {
-			from = 0
-		}
-		to = min(len(text), to+contextBefore)
-		if len(text)-to <= 1 {
-			to = len(text)
-		}
-		middle, before, after := text[from:to], "", ""
-		if from > 0 {
-			before = string(text[:1]) + "…"
-			if text[0] != '"' {
-				before = "…"
+		// As much as fits of what they have in common: what is before tells more than what is behind.
+		span = span.with(text, contextBefore, contextBefore)
+		for _, wider := range []func(more int) shortSpan{
+			func(more int) shortSpan { return span.with(text, more, 0) },
+			func(more int) shortSpan { return span.with(text, 0, more) },
+		} {
+			if more := width - columnsOf(span.show(text)); more > 0 {
+				if wide := wider(more); columnsOf(wide.show(text)) <= width {
+					span = wide
+				}
 			}
 		}
-		if to < len(text) {
-			after = "…"
-			if text[len(text)-1] == '"' {
-				after += `"`
-			}
-		}
-		room := width - columnsOf(before) - columnsOf(after)
-		if columnsOf(string(middle)) > room {
-			if after == "" {
-				after, room = "…", room-1
-			}
-			middle = middle[:min(len(middle), max(1, room))]
-			for len(middle) > 1 && columnsOf(string(middle)) > room {
-				middle = middle[:len(middle)-1]
-			}
-		}
-		all[i] = before + string(middle) + after
+		all[i] = span.fitted(text, width)
 	}
 	return all
+}
+
+// shortSpan is the part of a text that is shown of it.
+type shortSpan struct{ from, to int }
+
+// with returns the part with more before and behind it. What is no wider than the mark for it is not left out.
+func (p shortSpan) with(text []rune, before, behind int) shortSpan {
+	p.from, p.to = max(0, p.from-before), min(len(text), p.to+behind)
+	markBefore, markBehind := shortSpan{1, len(text) - 1}.marks(text)
+	if columnsOf(string(text[:p.from])) <= columnsOf(markBefore) {
+		p.from = 0
+	}
+	if columnsOf(string(text[p.to:])) <= columnsOf(markBehind) {
+		p.to = len(text)
+	}
+	return p
+}
+
+// marks say that something is left out before and behind; the quotes stay.
+func (p shortSpan) marks(text []rune) (before, behind string) {
+	if p.from > 0 {
+		if before = "…"; text[0] == '"' {
+			before = `"…`
+		}
+	}
+	if p.to < len(text) {
+		if behind = "…"; text[len(text)-1] == '"' {
+			behind += `"`
+		}
+	}
+	return before, behind
+}
+
+func (p shortSpan) show(text []rune) string {
+	before, behind := p.marks(text)
+	return before + string(text[p.from:p.to]) + behind
+}
+
+// fitted is what is shown, cut at its end where it is still too wide.
+func (p shortSpan) fitted(text []rune, width int) string {
+	before, behind := p.marks(text)
+	middle, room := text[p.from:p.to], width-columnsOf(before)-columnsOf(behind)
+	if columnsOf(string(middle)) > room {
+		if behind == "" {
+			behind, room = "…", room-1
+		}
+		middle = middle[:min(len(middle), max(1, room))]
+		for len(middle) > 1 && columnsOf(string(middle)) > room {
+			middle = middle[:len(middle)-1]
+		}
+	}
+	return before + string(middle) + behind
 }
 
 // contextBefore is how much of what texts have in common is shown beside what tells them apart.
