@@ -65,11 +65,16 @@ func differs(c *exec.Cmd) error {
 // fewDiffer makes of the fleet one in which the environments first and second have the same values, but for a few
 // services.
 func fewDiffer(folder string) error {
-	text := strings.Replace(fleetTemplate, "input domain: string", "input late: [string] = []\ninput domain: string", 1)
-	text = strings.Replace(text, `let coast = match env.name { "north" | "south" | "east" -> env.name, else -> "none" }`, `let coast = "none"`, 1)
-	text = strings.Replace(text, "replicas: if s.public", "replicas: if s.name in late then 9 else if s.public", 1)
-	if text == fleetTemplate {
-		return errors.New("the fleet is written otherwise")
+	text := fleetTemplate
+	for _, change := range [][2]string{
+		{"input domain: string", "input late: [string] = []\ninput domain: string"},
+		{`match env.name { "north" | "south" | "east" -> env.name, else -> "none" }`, `"none"`},
+		{"replicas: if s.public", "replicas: if s.name in late then 9 else if s.public"},
+	} {
+		if !strings.Contains(text, change[0]) {
+			return fmt.Errorf("the fleet is written otherwise: there is no %q", change[0])
+		}
+		text = strings.Replace(text, change[0], change[1], 1)
 	}
 	var late []string
 	for i := 0; i < fleetServices; i += fleetServices / 12 {
@@ -77,7 +82,8 @@ func fewDiffer(folder string) error {
 	}
 	values := `"domain": "floodwatch.example", "version": "4.0.0", "level": "info", "replicas": 2`
 	for name, content := range map[string]string{"main.knot": text,
-		"first.json": "{" + values + "}", "second.json": "{" + values + `, "late": [` + strings.Join(late, ", ") + "]}",
+		"first.json":  "{" + values + "}",
+		"second.json": "{" + values + `, "late": [` + strings.Join(late, ", ") + "]}",
 		"knothole.toml": "[project]\nname = \"fleet\"\n[environments.first]\nlayers = [\"first.json\"]\n" +
 			"[environments.second]\nlayers = [\"second.json\"]\n"} {
 		if err := os.WriteFile(filepath.Join(folder, name), []byte(content), 0o644); err != nil {

@@ -1,8 +1,8 @@
 // Command bench measures Knothole side by side with programs that do the same work, in one run: the parser beside
 // that of Go, the checker beside that of Go, evaluation beside a general-purpose interpreter. What is measured must
 // come to the same result on both sides, else the run fails. First comes the whole program on a generated fleet, then
-// comparing beside rendering, last how programs grow that once took the square of their size. Run it with: go run . (in
-// this folder), or with the names of measurements, for these alone.
+// comparing beside rendering, last how programs grow that once took the square of their size. Run it with: go run .
+// (in this folder), or with the names of measurements, for these alone.
 package main
 
 import (

@@ -50,7 +50,8 @@ func (l *liner) single() string {
 // several is a string that may have several lines.
 func (l *liner) several(depth int) string {
 	if depth == 0 {
-		return []string{l.single(), fmt.Sprintf("m%d", l.IntN(2)), fmt.Sprintf("\"%s\\n%s ${v1}\"", l.word(), l.word())}[l.IntN(3)]
+		return []string{l.single(), fmt.Sprintf("m%d", l.IntN(2)),
+			fmt.Sprintf("\"%s\\n%s ${v1}\"", l.word(), l.word())}[l.IntN(3)]
 	}
 	switch l.IntN(8) {
 	case 0:
@@ -175,10 +176,12 @@ func judgeLines(t *testing.T, seed uint64) (judged int) {
 				}
 				if of[word] != "" {
 					known[of[word]] = true
-					require.Contains(t, leaves, of[word], "line %d %q of\n%s\n%s", i+1, line.Text, text, l.main.String())
+					require.Contains(t, leaves, of[word], "line %d %q of\n%s\n%s", i+1, line.Text, text,
+						l.main.String())
 				}
 			}
-			require.True(t, placed || !own && strings.Contains(l.main.String(), strings.TrimSpace(at.File.Line(at.Line))),
+			there := strings.Contains(l.main.String(), strings.TrimSpace(at.File.Line(at.Line)))
+			require.True(t, placed || !own && there,
 				"line %d %q is said to be from %s:%d of\n%s\n%s", i+1, line.Text, at.File.Path, at.Line, text,
 				l.main.String())
 			for _, leaf := range leaves {

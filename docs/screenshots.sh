@@ -47,9 +47,10 @@ rm -rf "$work/flood-watch/changed"
 (
   cd "$work/flood-watch"
   "$work/knothole" render north --stream --quiet |
-    sed -e 's/^  replicas: 6/  replicas: 4/' -e 's/bay-map:4.2.0/bay-map:4.1.9/' -e 's/cpu: 500m/cpu: "0.5"/' >running.yaml
-  printf -- '---\napiVersion: v1\nkind: ConfigMap\nmetadata:\n  name: storm-notes\n  labels: { app.floodwatch.example/part-of: flood-watch }\n' \
-    >>running.yaml
+    sed -e 's/^  replicas: 6/  replicas: 4/' -e 's/bay-map:4.2.0/bay-map:4.1.9/' \
+      -e 's/cpu: 500m/cpu: "0.5"/' >running.yaml
+  printf '%s\n' --- 'apiVersion: v1' 'kind: ConfigMap' 'metadata:' '  name: storm-notes' \
+    '  labels: { app.floodwatch.example/part-of: flood-watch }' >>running.yaml
 )
 shot drift . 'knothole drift north running.yaml --owner app.floodwatch.example/part-of=flood-watch' 12 104x44
 rm "$work/flood-watch/running.yaml"

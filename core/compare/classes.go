@@ -12,7 +12,8 @@ func (r *Row) Classes() []int {
 	if r.Whole() {
 		return valueClasses(r.Cells)
 	}
-	return classes(len(r.Cells), func(i int) bool { return !r.Cells[i].IsAbsent() }, func(i, j int) bool { return true })
+	return classes(len(r.Cells), func(i int) bool { return !r.Cells[i].IsAbsent() },
+		func(i, j int) bool { return true })
 }
 
 // Whole reports whether a row tells all of its values: of what is not on all sides, and differs among those that have

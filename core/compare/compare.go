@@ -99,9 +99,9 @@ func (o Options) taken(path string, v value.Value) value.Value {
 	return o.Ignore(path, v)
 }
 
-// Environments compares what environments of a project render to. They are evaluated once, recorded, for the causes: to
-// evaluate again what differs takes longer where much does, and saves little where little does. The comparison is nil
-// when there are errors.
+// Environments compares what environments of a project render to. They are evaluated once, recorded, for the causes:
+// to evaluate again what differs takes longer where much does, and saves little where little does. The comparison is
+// nil when there are errors.
 func Environments(p *project.Project, environments []*project.Environment, o Options) (*Comparison, source.Findings) {
 	results, findings := renderAll(p, environments, render.Options{Only: o.only, Recording: true})
 	if findings.HasErrors() {

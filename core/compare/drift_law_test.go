@@ -42,8 +42,8 @@ var amounts = [][2]value.Value{
 }
 
 // nothings are what servers leave out.
-var nothings = []value.Value{value.NullOf(0), recordOf(), value.ListOf(nil, 0), value.BoolOf(false, 0), value.IntOf(0, 0),
-	textOf("")}
+var nothings = []value.Value{value.NullOf(0), recordOf(), value.ListOf(nil, 0), value.BoolOf(false, 0),
+	value.IntOf(0, 0), textOf("")}
 
 func (g *cluster) scalar() value.Value {
 	return []value.Value{value.IntOf(1+g.Int64N(90), 0), textOf(g.name("text")), value.BoolOf(true, 0)}[g.IntN(3)]
@@ -129,8 +129,9 @@ func (g *cluster) object() (rendered, running value.Value) {
 		"metadata", recordOf("uid", textOf(g.name("uid")), "name", name, "namespace", textOf("coast")))
 	if kind == "Secret" {
 		text := g.name("secret")
+		encoded := base64.StdEncoding.EncodeToString([]byte(text))
 		return value.Put(left, []string{"stringData"}, recordOf("pin", textOf(text))),
-			value.Put(right, []string{"data"}, recordOf("pin", textOf(base64.StdEncoding.EncodeToString([]byte(text)))))
+			value.Put(right, []string{"data"}, recordOf("pin", textOf(encoded)))
 	}
 	x, y := g.record(3)
 	return value.Put(left, []string{"spec"}, x), value.Put(right, []string{"spec"}, y)
@@ -167,8 +168,8 @@ func (g *cluster) changed(rendered, running value.Value) (changed value.Value, p
 	return running, nil, false
 }
 
-// judgeDrift holds that what a server makes of objects is no drift, and that any scalar which is another there is told,
-// and nothing else.
+// judgeDrift holds that what a server makes of objects is no drift, and that any scalar which is another there is
+// told, and nothing else.
 func judgeDrift(t *testing.T, seed uint64) {
 	g := &cluster{Rand: rand.New(rand.NewPCG(seed, 11))}
 	side := compare.Side{Name: "north", Units: map[string]*compare.Unit{}}

@@ -22,8 +22,8 @@ type knownPath struct {
 	name  string
 }
 
-// within is what is known of a field of what is looked at, or with [] of an element. There are many fields, and lists in
-// few of them.
+// within is what is known of a field of what is looked at, or with [] of an element. There are many fields, and lists
+// in few of them.
 func (k knowing) within(name string, cells []value.Value) knowing {
 	holds := func(v value.Value) bool { return v.Kind() == value.Record || v.Kind() == value.List }
 	if k.at != nil && slices.ContainsFunc(cells, holds) {

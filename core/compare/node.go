@@ -160,7 +160,8 @@ func (n *Node) records() {
 					cells[j] = other.Get(key)
 				}
 			}
-			if kid := compareAt(place.Step{Kind: place.Field, Name: key}, nil, cells, n.known.within(key, cells)); kid != nil {
+			step := place.Step{Kind: place.Field, Name: key}
+			if kid := compareAt(step, nil, cells, n.known.within(key, cells)); kid != nil {
 				n.Kids = append(n.Kids, kid)
 			}
 		}

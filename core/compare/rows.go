@@ -224,7 +224,8 @@ func (r *Row) IsGone(left, right value.Value) bool {
 			}
 			left, right = x, y
 		default:
-			return !slices.ContainsFunc(compareKnown(r.around[len(steps)-1].known, left, right).Rows(), func(other Row) bool {
+			known := r.around[len(steps)-1].known
+			return !slices.ContainsFunc(compareKnown(known, left, right).Rows(), func(other Row) bool {
 				return overlap(steps, other.Path.Steps())
 			})
 		}

@@ -103,7 +103,8 @@ func without(v value.Value, path []string) value.Value {
 	return b.Record(v.Origin())
 }
 
-// removed takes an entry out of a text: what is written in brackets with its comma, what has lines of its own with these.
+// removed takes an entry out of a text: what is written in brackets with its comma, what has lines of its own with
+// these.
 func removed(file *source.File, format Format, keys Keys, path []string, holder, old value.Value) (string, bool) {
 	text := file.Text
 	start := file.Offset(old.Origin().Pos())

@@ -167,8 +167,8 @@ func TestRemove(t *testing.T) {
 	}
 }
 
-// FuzzRemove takes any place out of any file. Remove reads back what it has written; here the lines that stay are held:
-// each is one that was there, in its order, but for one that was in brackets.
+// FuzzRemove takes any place out of any file. Remove reads back what it has written; here the lines that stay are
+// held: each is one that was there, in its order, but for one that was in brackets.
 func FuzzRemove(f *testing.F) {
 	f.Add("a: 1 # one\nr:\n  - x # two\n  - {y: 2}\n# three\n", "r", uint8(0))
 	f.Add("a: 1\nr:\n  b:\n    c: |\n      x\n  d: {e: 1, f: 2}\n", "r.d.e", uint8(0))
@@ -198,8 +198,8 @@ func FuzzRemove(f *testing.F) {
 	})
 }
 
-// FuzzSetAndRemove holds that what is put into a file and taken out again leaves what was there: the same data, and each
-// of its comments.
+// FuzzSetAndRemove holds that what is put into a file and taken out again leaves what was there: the same data, and
+// each of its comments.
 func FuzzSetAndRemove(f *testing.F) {
 	f.Add("a: 1 # one\nr:\n  - x # two\n  - {y: 2}\n# three\n", "new", uint8(0))
 	f.Add("a: 1\nr:\n  b: 2 # two\n# of c\nc: 3\n", "r.new", uint8(0))

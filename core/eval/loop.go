@@ -55,7 +55,7 @@ func (c *compiler) run(e *syntax.For, at source.Span) func(f *frame, body func(c
 		each(f, func(v, key value.Value) {
 			f.spend(1, at)
 			element := v.Origin()
-			if key.Kind() == value.String { // of a record: an entry is there because of what chose it, not of its value
+			if key.Kind() == value.String { // of a record: what chose an entry is why it is there
 				element = key.Origin()
 			}
 			if secondSlot < 0 {

@@ -64,8 +64,8 @@ type textRecord struct {
 	constants *textTable // nil for constants
 }
 
-// textRecord returns where the lines of texts are noted; nil when nothing is. Constants are evaluated by who holds their
-// lock, once for all, whether the environment that needs them is recorded or not.
+// textRecord returns where the lines of texts are noted; nil when nothing is. Constants are evaluated by who holds
+// their lock, once for all, whether the environment that needs them is recorded or not.
 func (f *frame) textRecord() *textRecord {
 	switch {
 	case f.recorder != nil:
@@ -76,8 +76,8 @@ func (f *frame) textRecord() *textRecord {
 	return nil
 }
 
-// Lines returns what each line of a text came from. The part behind the last line end counts as a line, empty as it may
-// be. It writes steps down for what chose the text.
+// Lines returns what each line of a text came from. The part behind the last line end counts as a line, empty as it
+// may be. It writes steps down for what chose the text.
 func (r *Recorder) Lines(v value.Value) []LineOrigin {
 	if r == nil || r.ofTexts == nil {
 		return (&textRecord{}).lines(v)

@@ -209,8 +209,8 @@ func (e *Editor) giving(in *Input) (*Layer, error) {
 	}
 	for _, l := range slices.Backward(all) {
 		if says(l) {
-			return nil, fmt.Errorf("%s has %s from %s, which other environments have too: --in %s takes it out for all",
-				e.environment.Name, in.Name(), l.Path, l.Path)
+			return nil, fmt.Errorf("%s has %s from %s, which other environments have too: --in %s takes it out for "+
+				"all", e.environment.Name, in.Name(), l.Path, l.Path)
 		}
 		if l.Into == in.Path[0] && !at(l.Root, in.Path[1:]).IsAbsent() {
 			return nil, fmt.Errorf("%s has %s from %s, which is the value of %s: change it there", e.environment.Name,

@@ -187,8 +187,8 @@ func (p *Project) SchemaOf(document string, v value.Value) *schema.Schema {
 	return nil
 }
 
-// ListKeysAt returns the fields by which the elements of a list in a document are known, as its schema says. The path is
-// that of fields, with [] for elements.
+// ListKeysAt returns the fields by which the elements of a list in a document are known, as its schema says. The path
+// is that of fields, with [] for elements.
 func (p *Project) ListKeysAt(document string, v value.Value, path []string) []string {
 	of := p.SchemaOf(document, v)
 	if of == nil {

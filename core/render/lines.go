@@ -13,8 +13,8 @@ import (
 // Line is one line of a rendered document.
 type Line struct {
 	Text string
-	// Value is what stands on the line, the innermost of several; Absent where only brackets do. Of a string of several
-	// lines it is the line.
+	// Value is what stands on the line, the innermost of several; Absent where only brackets do. Of a string of
+	// several lines it is the line.
 	Value value.Value
 	// At is where it is decided; Path is the place in the document.
 	At   source.Pos

@@ -211,8 +211,8 @@ type (
 	String struct {
 		node
 		Parts []StringPart
-		// Lines are the places of its lines, in a string of several lines; nil for others. Each line end in the text of
-		// a part begins the next, and so does a part that is whole lines.
+		// Lines are the places of its lines, in a string of several lines; nil for others. Each line end in the text
+		// of a part begins the next, and so does a part that is whole lines.
 		Lines []source.Pos
 	}
 	// Name is the use of a name.

@@ -26,7 +26,8 @@ type browser struct {
 // browserNames are what the program is called that is driven.
 var browserNames = []string{"chromium", "chromium-browser", "google-chrome"}
 
-// openBrowser starts a browser. Where there is none the test is skipped, unless KNOTHOLE_BROWSER says that there is one.
+// openBrowser starts a browser. Where there is none the test is skipped, unless KNOTHOLE_BROWSER says that there is
+// one.
 func openBrowser(t *testing.T) *browser {
 	program := ""
 	for _, name := range browserNames {

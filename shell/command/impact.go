@@ -14,8 +14,9 @@ import (
 )
 
 var impactCommand = &command{
-	name: "impact", arguments: "[FROM[..TO]] | --base REVISION [TO] | --input NAME=VALUE… [--format text|json|markdown]",
-	short: "what a change of the project does to every environment",
+	name:      "impact",
+	arguments: "[FROM[..TO]] | --base REVISION [TO] | --input NAME=VALUE… [--format text|json|markdown]",
+	short:     "what a change of the project does to every environment",
 	long: `Compares what each environment renders to before and after a change: from a revision of git to another, or to
 the files as they are; from HEAD if none is named. What changes in the same way in several environments is told once,
 with the changed lines of templates, layers and data files that make it so. It was tried that what differs goes when

@@ -144,8 +144,8 @@ With --from the values are those of another environment: what this changes in th
 a yes; --yes gives it beforehand. --unset takes values out, so that what a weaker layer says holds, or the default.
 
 A value that does not fit the type of the input or its limits, or breaks a require, is refused, and nothing is written.
---in chooses the layer. --complete adds the optional inputs that the environment does not give, as comments with their default, to the
-end of a YAML or TOML layer.`,
+--in chooses the layer. --complete adds the optional inputs that the environment does not give, as comments with their
+default, to the end of a YAML or TOML layer.`,
 	example: "knothole set north replicas.bay_map=8",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		in := flags.String("in", "", "change the layer `FILE`")

@@ -37,7 +37,8 @@ func TestPage(t *testing.T) {
 	b.call("Network.enable", nil)
 	b.open(page)
 	shown := func(what string) float64 {
-		n, _ := b.eval(`[...document.querySelectorAll("` + what + `")].filter((e) => e.checkVisibility()).length`).(float64)
+		n, _ := b.eval(`[...document.querySelectorAll("` + what + `")]
+			.filter((e) => e.checkVisibility()).length`).(float64)
 		return n
 	}
 	write := func(words string) {
@@ -68,8 +69,9 @@ func TestPage(t *testing.T) {
 		assert.Positive(t, two)
 		assert.Less(t, two, all)
 		assert.Zero(t, shown("[data-side='0'], [data-side='1']"))
-		assert.Empty(t, b.eval(`[...document.querySelectorAll("#differences tbody tr")].filter((r) => r.checkVisibility()
-			&& r.cells[3].textContent === r.cells[4].textContent).map((r) => r.textContent)`), "what the two have alike is shown")
+		assert.Empty(t, b.eval(`[...document.querySelectorAll("#differences tbody tr")]
+			.filter((r) => r.checkVisibility() && r.cells[3].textContent === r.cells[4].textContent)
+			.map((r) => r.textContent)`), "what the two have alike is shown")
 		b.picture("report-two")
 		b.eval(`document.querySelector("button[type=reset]").click()`)
 		b.eval(`new Promise((done) => setTimeout(done, 50))`)
@@ -162,8 +164,9 @@ func TestPage(t *testing.T) {
 // no attribute. Without it a value could show what is not so.
 func TestHostilePage(t *testing.T) {
 	project := t.TempDir()
-	hostile := []string{`</script><script>hacked=1</script>`, `<img src=x onerror=hacked=1>`, `"><svg onload=hacked=1>`,
-		`' onfocus=hacked=1 autofocus='`, `{{.Title}}`, `javascript:hacked=1`, "\u202e<b>\x1b[2J", `</code></td></tr></table>`}
+	hostile := []string{`</script><script>hacked=1</script>`, `<img src=x onerror=hacked=1>`,
+		`"><svg onload=hacked=1>`, `' onfocus=hacked=1 autofocus='`, `{{.Title}}`, `javascript:hacked=1`,
+		"\u202e<b>\x1b[2J", `</code></td></tr></table>`}
 	layers := [2]string{}
 	for i := range layers {
 		for j, text := range hostile {
@@ -177,7 +180,8 @@ func TestHostilePage(t *testing.T) {
 	}
 	main += "document \"a&b.yaml\" = {\n"
 	for j, text := range hostile {
-		main += fmt.Sprintf("  %s: v%d\n  k%d: \"<b>\\n${v%d}\\n\"\n", keys.Replace(strconv.QuoteToASCII(text)), j, j, j)
+		key := keys.Replace(strconv.QuoteToASCII(text))
+		main += fmt.Sprintf("  %s: v%d\n  k%d: \"<b>\\n${v%d}\\n\"\n", key, j, j, j)
 	}
 	main += "}\n"
 	files := map[string]string{"main.knot": main, "a.yaml": layers[0], "b.yaml": layers[1],
@@ -192,9 +196,9 @@ func TestHostilePage(t *testing.T) {
 	page, err := run.Output()
 	require.NoError(t, err, "%s", findingsOf(page))
 	known := map[string]bool{}
-	for _, name := range strings.Fields("html head meta title link style body a header h1 ul li b form label input fieldset " +
-		"legend button output main section h2 div span p table thead tbody tr th td code wbr details summary h3 pre ol " +
-		"footer script article") {
+	for _, name := range strings.Fields("html head meta title link style body a header h1 ul li b form label input " +
+		"fieldset legend button output main section h2 div span p table thead tbody tr th td code wbr details " +
+		"summary h3 pre ol footer script article") {
 		known[name] = true
 	}
 	scripts := 0

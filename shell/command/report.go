@@ -95,7 +95,8 @@ func (r *reporting) compare(p *opened, environments []*project.Environment) (*co
 		}
 		broken := func(e *project.Environment) bool {
 			return slices.ContainsFunc(findings, func(f source.Finding) bool {
-				return f.Severity == source.Error && (len(f.Environments) == 0 || slices.Contains(f.Environments, e.Name))
+				here := len(f.Environments) == 0 || slices.Contains(f.Environments, e.Name)
+				return f.Severity == source.Error && here
 			})
 		}
 		whole := len(environments)
@@ -131,8 +132,8 @@ func (c *call) writePage(presenter *present.Presenter, page *present.Page, to st
 	return exitClean
 }
 
-// putPage writes a page to a file, whole or not at all, and makes the folders on the way. Over a file that is something
-// else it is not written.
+// putPage writes a page to a file, whole or not at all, and makes the folders on the way. Over a file that is
+// something else it is not written.
 func (c *call) putPage(to string, text []byte) error {
 	if err := gate.MakeFolder(filepath.Dir(to), 0o755); err != nil {
 		return err

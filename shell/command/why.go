@@ -83,7 +83,8 @@ func (w *whyRun) run(c *call) int {
 			}
 		}
 		shown := others[:min(len(others), manyOthers)]
-		elsewhere, more = compare.Others(p.Project, e, shown, c.arguments[1], why.Path, why.Line), len(others)-len(shown)
+		elsewhere = compare.Others(p.Project, e, shown, c.arguments[1], why.Path, why.Line)
+		more = len(others) - len(shown)
 	}
 	if w.all {
 		presenter.Why(why)

@@ -114,7 +114,8 @@ func (p *Presenter) ComparisonJSON(c *compare.Comparison, o ComparisonOptions) e
 
 func (p *Presenter) comparisonJSON(c *compare.Comparison, o ComparisonOptions) *jsonComparison {
 	out := &jsonComparison{Version: comparisonVersion, Sides: c.Sides, Equal: c.Equal() && c.Unread == 0,
-		Unread: c.Unread, Documents: []jsonDocument{}, Causes: []*jsonCause{}, Groups: []jsonGroup{}, Because: []jsonCount{}}
+		Unread: c.Unread, Documents: []jsonDocument{}, Causes: []*jsonCause{}, Groups: []jsonGroup{},
+		Because: []jsonCount{}}
 	causes := &jsonCauses{Presenter: p, c: c, out: out, numbers: map[string]int{}}
 	for _, d := range c.Documents {
 		out.Documents = append(out.Documents, p.documentJSON(c, d, causes))

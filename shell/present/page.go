@@ -150,8 +150,8 @@ const pageMark = "<!doctype html>\n<!-- a page of knothole -->\n"
 // IsPage reports whether a text is a page that was written before.
 func IsPage(text []byte) bool { return strings.HasPrefix(string(text), pageMark) }
 
-// Page writes a page of HTML that needs nothing but itself. Paths are those in the project: a page is read elsewhere than
-// where it is made.
+// Page writes a page of HTML that needs nothing but itself. Paths are those in the project: a page is read elsewhere
+// than where it is made.
 func (p *Presenter) Page(page *Page, o ComparisonOptions) error {
 	o.Full = true
 	here := *p
@@ -159,7 +159,8 @@ func (p *Presenter) Page(page *Page, o ComparisonOptions) error {
 	p = &here
 	v := &pageView{Title: Clean(page.Title), Policy: pagePolicy, Footer: page.Footer,
 		Style: template.CSS(pageStyle), Script: template.JS(pageScript)}
-	m := &pageMaking{comparing: &comparing{Presenter: p, c: page.Comparison, options: o}, view: v, inputs: map[string]string{}}
+	m := &pageMaking{comparing: &comparing{Presenter: p, c: page.Comparison, options: o}, view: v,
+		inputs: map[string]string{}}
 	if page.Inputs != nil {
 		for _, e := range page.Inputs.Environments {
 			v.Sides = append(v.Sides, e.Name)
@@ -393,7 +394,8 @@ func (m *pageMaking) addComparison(c *compare.Comparison) {
 func (m *pageMaking) addReasons() {
 	m.reasons = m.c.Reasons()
 	for i, r := range m.reasons {
-		m.view.Reasons = append(m.view.Reasons, pageReason{Index: i, Places: r.Places, Name: m.because(r.Name) + parts(r)})
+		m.view.Reasons = append(m.view.Reasons,
+			pageReason{Index: i, Places: r.Places, Name: m.because(r.Name) + parts(r)})
 	}
 	n := 0
 	for _, d := range m.c.Documents {
@@ -468,8 +470,8 @@ func (m *pageMaking) addGroups() {
 	}
 	v.Open = rows <= openPageRows
 	if left > 0 {
-		v.Left = fmt.Sprintf("And %s more, which a page cannot hold: name fewer environments, or documents with --only.",
-			source.Count(left, "group"))
+		v.Left = fmt.Sprintf("And %s more, which a page cannot hold: name fewer environments, or documents with "+
+			"--only.", source.Count(left, "group"))
 	}
 	m.fact("differences", places, "place that differs")
 	if places != 1 {
@@ -479,7 +481,8 @@ func (m *pageMaking) addGroups() {
 
 func (m *pageMaking) group(number int, g compare.Group) pageGroup {
 	first := g.Documents[0]
-	one := pageGroup{ID: "difference-" + strconv.Itoa(number), Title: Clean(first.Path), Classes: numbersOf(first.Classes())}
+	one := pageGroup{ID: "difference-" + strconv.Itoa(number), Title: Clean(first.Path),
+		Classes: numbersOf(first.Classes())}
 	switch {
 	case g.Cause != "":
 		one.Title = Clean(g.Cause)
@@ -564,7 +567,8 @@ func textLines(cells []value.Value, side int) (lines []pageLine) {
 				continue
 			}
 			known[number] = true
-			lines = append(lines, pageLine{Mark: strconv.Itoa(number), Text: visible(strings.TrimSuffix(line.Text, "\n"))})
+			text := visible(strings.TrimSuffix(line.Text, "\n"))
+			lines = append(lines, pageLine{Mark: strconv.Itoa(number), Text: text})
 		}
 	}
 	if len(lines) == 0 {

@@ -245,7 +245,8 @@ func TestComparisonJSON(t *testing.T) {
 	require.Len(t, decoded.Groups, 1)
 	require.Len(t, decoded.Groups[0].Documents, 2)
 	folded := decoded.Groups[0].Rows[0]
-	require.Equal(t, []any{`"a/b"[k].n`, 2, 1, []int{1, 2}}, []any{folded.Path, folded.Places, folded.Values, folded.Cells})
+	require.Equal(t, []any{`"a/b"[k].n`, 2, 1, []int{1, 2}},
+		[]any{folded.Path, folded.Places, folded.Values, folded.Cells})
 }
 
 func TestNothingDiffers(t *testing.T) {
