@@ -53,10 +53,14 @@ func hashOf(text string) string {
 // What a page holds at most, so that a browser can show it; what is left out is counted.
 const (
 	mostPageRows  = 8000
-	openPageRows  = 400  // with more, groups begin closed
+	openPageRows  = 150  // what is behind these begins closed
 	mostCellText  = 160  // what is longer opens
 	mostWholeText = 8000 // of one value
 	mostCellLines = 40
+	manySides     = 4  // fit beside each other
+	manyNames     = 30 // of documents; of more the first few are named
+	fewNames      = 8
+	manyDocuments = 40 // are below what differs
 )
 
 // The form of a page, for its template.
@@ -75,8 +79,8 @@ type (
 		Documents             []pageDocument
 		DocumentsFirst        bool // they say more than whether two are the same
 		Compared, InPart      bool
-		Open                  bool
 		Groups                []pageGroup
+		Wide                  string // the class of tables with many sides
 		Left                  string
 		Unread                []pageUnread
 		Inputs                []pageInput
@@ -103,6 +107,8 @@ type (
 	pageGroup struct {
 		ID, Title, Note, Classes string
 		Documents                []pageName
+		First                    string // of many documents, where the others are folded
+		Open                     bool
 		Cause                    *pageCause
 		Rows                     []pageRow
 	}
@@ -366,9 +372,16 @@ func className(number int) string {
 
 func (m *pageMaking) addComparison(c *compare.Comparison) {
 	v := m.view
-	v.Sides, v.Compared, v.InPart, v.DocumentsFirst = nil, len(c.Sides) > 1, c.Unread > 0, len(c.Sides) != 2
+	v.Sides, v.Compared, v.InPart, v.DocumentsFirst = nil, len(c.Sides) > 1, c.Unread > 0,
+		len(c.Sides) != 2 && len(c.Documents) <= manyDocuments
 	for _, side := range c.Sides {
 		v.Sides = append(v.Sides, Clean(side))
+	}
+	switch n := len(v.Sides); {
+	case n > manySides*2:
+		v.Wide = " most"
+	case n > manySides:
+		v.Wide = " many"
 	}
 	m.fact("documents", len(c.Documents), "document")
 	if v.Compared {
@@ -466,9 +479,10 @@ func (m *pageMaking) addGroups() {
 			left++
 			continue
 		}
-		v.Groups = append(v.Groups, m.group(len(v.Groups)+1, g))
+		group := m.group(len(v.Groups)+1, g)
+		group.Open = rows <= openPageRows
+		v.Groups = append(v.Groups, group)
 	}
-	v.Open = rows <= openPageRows
 	if left > 0 {
 		v.Left = fmt.Sprintf("And %s more, which a page cannot hold: name fewer environments, or documents with "+
 			"--only.", source.Count(left, "group"))
@@ -491,6 +505,12 @@ func (m *pageMaking) group(number int, g compare.Group) pageGroup {
 		one.Title, one.Note = Clean(pattern), source.Count(len(g.Documents), "document")
 		for i, name := range documentNames(g.Documents, pattern) {
 			one.Documents = append(one.Documents, pageName{fmt.Sprintf("%s-%d", one.ID, i+1), name})
+			if i < fewNames {
+				one.First += name + ", "
+			}
+		}
+		if one.First += fmt.Sprintf("and %d more", len(g.Documents)-fewNames); len(g.Documents) <= manyNames {
+			one.First = ""
 		}
 	case first.Title != "":
 		one.Note = Clean(first.Title)

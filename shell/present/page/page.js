@@ -28,27 +28,38 @@
   };
 
   const shown = (item, wanted, unwanted, chosen, pressed) => {
-    if (item.classes && chosen.length > 1 && chosen.every((s) => item.classes[s] === item.classes[chosen[0]])) return false;
+    const of = item.classes;
+    if (of && chosen.length > 1 && chosen.every((s) => of[s] === of[chosen[0]])) return false;
     if (item.because && pressed.length > 0 && !pressed.some((r) => item.because.includes(r))) return false;
     if (wanted.length + unwanted.length === 0) return true;
     const text = textOf(item);
     return wanted.every((w) => text.includes(w)) && !unwanted.some((w) => text.includes(w));
   };
 
+  const few = 200; // rows, of which all are opened
   let columns = "";
   const filter = () => {
     const given = words.value.toLowerCase().split(/\s+/).filter((w) => w !== "" && w !== "-");
-    const wanted = given.filter((w) => w[0] !== "-"), unwanted = given.filter((w) => w[0] === "-").map((w) => w.slice(1));
+    const wanted = given.filter((w) => w[0] !== "-");
+    const unwanted = given.filter((w) => w[0] === "-").map((w) => w.slice(1));
     const chosen = sides.filter((s) => s.checked).map((s) => Number(s.value));
-    const pressed = reasons.filter((r) => r.getAttribute("aria-pressed") === "true").map((r) => Number(r.dataset.reason));
+    const pressed = reasons.filter((r) => r.getAttribute("aria-pressed") === "true")
+      .map((r) => Number(r.dataset.reason));
     if (sides.length > 0 && columns !== chosen.join()) {
       columns = chosen.join();
-      for (const cell of all("[data-side]")) cell.hidden = chosen.length > 0 && !chosen.includes(Number(cell.dataset.side));
+      for (const cell of all("[data-side]")) {
+        cell.hidden = chosen.length > 0 && !chosen.includes(Number(cell.dataset.side));
+      }
     }
     for (const item of items) item.element.hidden = !shown(item, wanted, unwanted, chosen, pressed);
+    let found = 0;
     for (const group of groups) {
-      const inside = all("[data-item]", group);
-      group.hidden = inside.length > 0 && inside.every((e) => e.hidden);
+      const inside = all("[data-item]", group), visible = inside.filter((e) => !e.hidden).length;
+      group.hidden = inside.length > 0 && visible === 0;
+      found += visible;
+    }
+    if (given.length + pressed.length > 0 && found <= few) { // what was asked for is seen
+      for (const group of groups) if (!group.hidden) group.open = true;
     }
     const counts = [];
     for (const { section, count, items } of sections) {
@@ -67,7 +78,11 @@
   const follow = () => {
     const target = location.hash && document.getElementById(decodeURIComponent(location.hash.slice(1)));
     if (!target) return;
-    if (target.closest("[hidden]")) { form.reset(); for (const r of reasons) r.setAttribute("aria-pressed", "false"); filter(); }
+    if (target.closest("[hidden]")) {
+      form.reset();
+      for (const r of reasons) r.setAttribute("aria-pressed", "false");
+      filter();
+    }
     for (let d = target.closest("details"); d; d = d.parentElement.closest("details")) d.open = true;
     target.scrollIntoView();
   };
@@ -89,7 +104,10 @@
   });
   fold.hidden = groups.length < 2;
   let closed = [];
-  addEventListener("beforeprint", () => { closed = groups.filter((g) => !g.open); for (const g of closed) g.open = true; });
+  addEventListener("beforeprint", () => {
+    closed = groups.filter((g) => !g.open);
+    for (const g of closed) g.open = true;
+  });
   addEventListener("afterprint", () => { for (const g of closed) g.open = false; });
   addEventListener("hashchange", follow);
   form.hidden = false;
