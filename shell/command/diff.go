@@ -33,8 +33,8 @@ gave them their values, or the line of the template. It was tried that the diffe
 made equal, and that it takes each of them.
 
 ENV@REVISION is an environment as it was at a revision of git. Of three sides or more each is a column; --all takes
-all environments. With --input and --layer the last environment is compared as it would be with them; one that is
-named alone, with itself.
+all environments. With --input and --layer the last environment is compared as it would be with them, or another with
+its name before them, --input north:NAME=VALUE; one that is named alone, with itself.
 
 Equal differences of several documents, or elements of lists, are one row; of many that are alike but for their values
 one is an example, unless --full is given. Elements of lists are matched by their name, id, key, path, host or port,
@@ -221,7 +221,8 @@ func (d *difference) sides(c *call) (s *sidesOf, status int) {
 		return s, exitClean
 	}
 	for i, name := range arguments {
-		if status := d.side(c, s, name, i == len(arguments)-1 && d.any()); status != exitClean {
+		given := d.forSide(arguments, i)
+		if status := given.side(c, s, name); status != exitClean {
 			return nil, status
 		}
 	}
@@ -235,11 +236,40 @@ func (c *call) isRevision(name string) bool {
 	return at != "" && (err != nil || !exists)
 }
 
-// side adds one side: an environment, or else files.
-func (d *difference) side(c *call, s *sidesOf, name string, last bool) int {
+// forSide returns what is given for one of the sides: what begins with its name and a colon; for the last also what
+// names no side.
+func (d *difference) forSide(names []string, i int) given {
+	last := i == len(names)-1
+	of := func(all []string) (own []string) {
+		for _, text := range all {
+			side, rest, ok := strings.Cut(text, ":")
+			switch {
+			case !ok || !slices.Contains(names, side):
+				if last {
+					own = append(own, text)
+				}
+			case side == names[i] && !slices.Contains(names[i+1:], side):
+				own = append(own, rest)
+			}
+		}
+		return own
+	}
+	own := given{layers: of(d.layers), inputs: of(d.inputs)}
+	if last {
+		own.later = d.later
+	}
+	return own
+}
+
+// side adds one side: an environment with what is given, or else files.
+func (g *given) side(c *call, s *sidesOf, name string) int {
 	exists, isFolder, err := gate.Exists(c.path(name))
 	isEnvironment := s.project != nil && s.project.Environment(name) != nil
 	if !isEnvironment && (name == "-" || err == nil && exists) {
+		if g.any() {
+			return c.wrongUsage("--input, --layer and --later are for an environment, not for %s: name it before a colon, "+
+				"such as --input north:NAME=VALUE", name)
+		}
 		files, status := c.readSide(s, name, isFolder)
 		if status != exitClean {
 			return status
@@ -252,9 +282,9 @@ func (d *difference) side(c *call, s *sidesOf, name string, last bool) int {
 	if !ok {
 		return exitFailed
 	}
-	if last {
+	if g.any() {
 		c.arguments = []string{name}
-		if status := d.apply(c, s.project, chosen); status != exitClean {
+		if status := g.apply(c, s.project, chosen); status != exitClean {
 			return status
 		}
 		name += " with what is given"
