@@ -197,7 +197,37 @@ func (n *Node) order() []value.Value {
 
 // IsGone reports whether two values that are compared again do not differ any more where a row says that they did. An
 // element of a list is the one that is known by the same key; of those without keys, what differs is found anew.
-func (r *Row) IsGone(left, right value.Value) bool {
+func (r *Row) IsGone(left, right value.Value) bool { return r.isGone(new(again), left, right) }
+
+// again compares values again. It remembers what it found, since a list may hold many places that are asked for.
+type again struct {
+	place.Finder
+	compared map[[2]againSide][]Row
+}
+
+// againSide is a value that is compared again, by where it is.
+type againSide struct {
+	at   uintptr
+	size int
+}
+
+// rows returns where two values differ.
+func (a *again) rows(known knowing, left, right value.Value) []Row {
+	key := [2]againSide{{left.Identity(), left.Len()}, {right.Identity(), right.Len()}}
+	if rows, ok := a.compared[key]; ok {
+		return rows
+	}
+	rows := compareKnown(known, left, right).Rows()
+	if key[0].at != 0 && key[1].at != 0 {
+		if a.compared == nil {
+			a.compared = map[[2]againSide][]Row{}
+		}
+		a.compared[key] = rows
+	}
+	return rows
+}
+
+func (r *Row) isGone(a *again, left, right value.Value) bool {
 	steps := r.Path.Steps()
 	if r.Kind == Moved {
 		steps = steps[:len(steps)-1]
@@ -217,15 +247,20 @@ func (r *Row) IsGone(left, right value.Value) bool {
 		case place.Field:
 			left, right = left.Get(step.Name), right.Get(step.Name)
 		case place.Keyed:
-			x, okLeft := elementOf(left, step)
-			y, okRight := elementOf(right, step)
-			if !okLeft || !okRight {
+			x, y := a.Find(left, step), a.Find(right, step)
+			if len(x) > 1 || len(y) > 1 {
 				return false
 			}
-			left, right = x, y
+			left, right = value.Value{}, value.Value{}
+			for _, v := range x {
+				left = v
+			}
+			for _, v := range y {
+				right = v
+			}
 		default:
 			known := r.around[len(steps)-1].known
-			return !slices.ContainsFunc(compareKnown(known, left, right).Rows(), func(other Row) bool {
+			return !slices.ContainsFunc(a.rows(known, left, right), func(other Row) bool {
 				return overlap(steps, other.Path.Steps())
 			})
 		}
@@ -236,29 +271,15 @@ func (r *Row) IsGone(left, right value.Value) bool {
 	switch r.Kind {
 	case Moved:
 		last := r.Path.Steps()[len(r.Path.Steps())-1:]
-		return !slices.ContainsFunc(compareKnown(r.Node.known, left, right).Rows(), func(other Row) bool {
+		return !slices.ContainsFunc(a.rows(r.Node.known, left, right), func(other Row) bool {
 			return other.Path == nil || other.Kind == Moved && overlap(last, other.Path.Steps())
 		})
 	case Order:
-		return !slices.ContainsFunc(compareKnown(r.Node.known, left, right).Rows(), func(other Row) bool {
+		return !slices.ContainsFunc(a.rows(r.Node.known, left, right), func(other Row) bool {
 			return other.Path == nil || other.Kind == Moved && len(other.Path.Steps()) == 1
 		})
 	}
 	return value.Identical(left, right)
-}
-
-// elementOf returns the element to which a step leads by what it is known by, Absent when there is none; ok is false
-// when there are several.
-func elementOf(list value.Value, step place.Step) (found value.Value, ok bool) {
-	for _, x := range list.Elements() {
-		if place.IsElement(x, step) {
-			if !found.IsAbsent() {
-				return value.Value{}, false
-			}
-			found = x
-		}
-	}
-	return found, true
 }
 
 // overlap reports whether two paths lead to the same place, or one to what holds that of the other.

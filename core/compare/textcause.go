@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"knothole/core/eval"
 	"knothole/core/explain"
 	"knothole/core/render"
 	"knothole/core/source"
@@ -45,19 +46,43 @@ func (r *Row) addLines(a, b Side, against int) {
 			from[i] = render.TextLines(s.recorder(), s.project.Sources, []value.Value{left, right}[i])
 		}
 	}
+	leaves := [2]lineLeaves{{recorder: a.recorder()}, {recorder: b.recorder()}}
 	r.Changed = ChangedLines(left, right)
 	for i := range r.Changed {
 		changed := &r.Changed[i]
-		side, s := 0, a
+		side := 0
 		if changed.Right {
-			side, s = 1, b
+			side = 1
 		}
 		if lines := from[side]; changed.Number <= len(lines) {
 			at := lines[changed.Number-1]
 			changed.At = at.At
-			changed.Because = namedIn(r.Cause, explain.Leaves(s.recorder(), at.Origin))
+			changed.Because = namedIn(r.Cause, leaves[side].of(at.Origin))
 		}
 	}
+}
+
+// lineLeaves finds what lines depend on. What chose the whole text, and may depend on much, is gone through once.
+type lineLeaves struct {
+	recorder *eval.Recorder
+	known    map[value.Origin][]explain.Leaf
+}
+
+func (l *lineLeaves) of(o value.Origin) []explain.Leaf {
+	if all, ok := l.known[o]; ok {
+		return all
+	}
+	var all []explain.Leaf
+	if step, ok := l.recorder.Step(o); ok && step.Kind == eval.Chosen && len(step.Operands) == 2 {
+		all = slices.Concat(l.of(step.Operands[0]), l.of(step.Operands[1]))
+	} else {
+		all = explain.Leaves(l.recorder, o)
+	}
+	if l.known == nil {
+		l.known = map[value.Origin][]explain.Leaf{}
+	}
+	l.known[o] = all
+	return all
 }
 
 // ChangedLines returns the lines that one of two texts has alone.

@@ -23,6 +23,7 @@ type trials struct {
 	options  Options
 	units    [2]map[string]*Unit
 	outcomes map[string]*outcome
+	again    again
 	// left is how much may be tried yet, in documents that are evaluated.
 	left int
 }
@@ -165,7 +166,7 @@ func (t *trials) suffice(s *subject, leaves []int, together []string) bool {
 		if is != wanted {
 			return false
 		}
-		if is && s.row != nil && !s.row.IsGone(v, target.Value) {
+		if is && s.row != nil && !s.row.isGone(&t.again, v, target.Value) {
 			return false
 		}
 	}

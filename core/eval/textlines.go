@@ -30,6 +30,19 @@ type LineOrigin struct {
 type textTable struct {
 	mu    sync.RWMutex
 	texts map[value.Origin][]recordedText
+	kept  int // lines
+}
+
+// mostLines is how many lines of texts are told apart in one table: a text that is put together line by line would else
+// take the square of its length. Those of further texts come from where the whole text does.
+const mostLines = 1 << 18
+
+// takes reports whether there is room for the lines of a text.
+func (t *textTable) takes(v value.Value) bool {
+	lines := strings.Count(v.Text(), "\n") + 1
+	t.mu.RLock()
+	defer t.mu.RUnlock()
+	return t.kept+lines <= mostLines
 }
 
 func (t *textTable) find(o value.Origin, text string) []LineOrigin {
@@ -53,6 +66,7 @@ func (t *textTable) keep(v value.Value, lines []LineOrigin) {
 	if t.texts == nil {
 		t.texts = map[value.Origin][]recordedText{}
 	}
+	t.kept += len(lines)
 	t.texts[v.Origin()] = append(t.texts[v.Origin()], recordedText{v.Text(), lines})
 }
 
@@ -232,7 +246,7 @@ func severalLines(v value.Value) bool {
 
 // joined notes the lines of a text that was put together of others at a place.
 func (t *textRecord) joined(v value.Value, at source.Pos, parts ...value.Value) {
-	if t == nil || !severalLines(v) {
+	if t == nil || !severalLines(v) || !t.own.takes(v) {
 		return
 	}
 	l := &lining{record: t}
@@ -245,7 +259,7 @@ func (t *textRecord) joined(v value.Value, at source.Pos, parts ...value.Value) 
 // called notes the lines of a text that a built-in function made of others: of a list that it joined, or of a
 // text with as many lines, of which those that are as they were come from where they came from.
 func (t *textRecord) called(v value.Value, at source.Pos, arguments []value.Value) {
-	if t == nil || !severalLines(v) || len(arguments) == 0 {
+	if t == nil || !severalLines(v) || len(arguments) == 0 || !t.own.takes(v) {
 		return
 	}
 	first := arguments[0]
@@ -285,6 +299,9 @@ func (t *textRecord) called(v value.Value, at source.Pos, arguments []value.Valu
 
 // inserted notes the lines of a string with what was inserted into it, by the number of the part.
 func (t *textRecord) inserted(v value.Value, e *syntax.String, values []value.Value) {
+	if !t.own.takes(v) {
+		return
+	}
 	l, line := &lining{record: t}, 0
 	at := func() source.Pos {
 		if line < len(e.Lines) {

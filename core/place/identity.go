@@ -147,6 +147,64 @@ func IsKnownAs(element value.Value, name string) bool {
 	return ok && element.Get("name").Mark() == 0 && text == name
 }
 
+// Finder finds elements of lists by what they are known by. It remembers what it found of each list, so that each of many
+// elements is found without going through all.
+type Finder struct {
+	lists map[indexed]map[string][]int
+}
+
+// indexed is a list, and by which field its elements are known; empty for any.
+type indexed struct {
+	list uintptr
+	size int // of lists that begin at one place
+	by   string
+}
+
+// Find returns the elements to which a step leads, as IsElement says.
+func (f *Finder) Find(list value.Value, step Step) (found []value.Value) {
+	for _, i := range f.known(list, step.By)[step.Name] {
+		if element := list.Elements()[i]; IsElement(element, step) {
+			found = append(found, element)
+		}
+	}
+	return found
+}
+
+// known returns the positions of elements by the texts that they may be known by.
+func (f *Finder) known(list value.Value, by string) map[string][]int {
+	at := indexed{list.Identity(), list.Len(), by}
+	if known, ok := f.lists[at]; ok {
+		return known
+	}
+	known := map[string][]int{}
+	add := func(text string, i int) {
+		if all := known[text]; len(all) == 0 || all[len(all)-1] != i {
+			known[text] = append(all, i)
+		}
+	}
+	fields := identifying
+	if by != "" {
+		fields = []string{by}
+	}
+	for i, element := range list.Elements() {
+		for _, field := range fields {
+			if text, ok := key(element, field); ok {
+				add(text, i)
+			}
+		}
+		if by == "" && element.Kind() == value.Record {
+			if text, ok := element.Get("name").Scalar(); ok {
+				add(text, i)
+			}
+		}
+	}
+	if f.lists == nil {
+		f.lists = map[indexed]map[string][]int{}
+	}
+	f.lists[at] = known
+	return known
+}
+
 // Namer shows elements of lists by what they are known by. It remembers what it found of each list.
 type Namer struct{ known map[uintptr][]string }
 
