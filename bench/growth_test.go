@@ -9,7 +9,7 @@ import (
 // TestGrowthPrograms holds that each program whose growth is measured does its work.
 func TestGrowthPrograms(t *testing.T) {
 	for _, g := range growth {
-		_, err := evaluate(g.text(g.sizes[0] / 10))
+		_, err := g.run(g.sizes[0] / 10)
 		require.NoError(t, err, g.name)
 	}
 }
