@@ -74,7 +74,8 @@ var growth = []growing{
 		return fmt.Sprintf("document \"a.yaml\" = for i in 1..%d -> { a: { b: \"${i}-${env.name}\" } }\n", n)
 	}, compared: true},
 	{name: "comparing lists in lists", sizes: [3]int{250, 500, 1_000}, text: func(n int) string {
-		return fmt.Sprintf("document \"a.yaml\" = for i in 1..%d -> { m: for j in 1..10 -> \"${i}-${j}-${env.name}\" }\n", n)
+		return fmt.Sprintf("document \"a.yaml\" = for i in 1..%d -> "+
+			"{ m: for j in 1..10 -> \"${i}-${j}-${env.name}\" }\n", n)
 	}, compared: true},
 	{name: "comparing a folded string", sizes: [3]int{1_000, 2_000, 4_000}, text: func(n int) string {
 		return fmt.Sprintf("document \"a.txt\" = list.fold(1..%d, \"\", fn(a, x) = a + \"${x} ${env.name}\\n\")\n", n)

@@ -36,7 +36,8 @@ func (g trees) compared(cells ...value.Value) *compare.Node {
 	if schema == nil {
 		return compare.CompareBy(fields, cells...)
 	}
-	return compare.CompareAs(fields, func(path []string) []string { return schema[len(path)%2:] }, g.chance(20), cells...)
+	at := func(path []string) []string { return schema[len(path)%2:] }
+	return compare.CompareAs(fields, at, g.chance(20), cells...)
 }
 
 func (g trees) value(depth int) value.Value {

@@ -33,8 +33,8 @@ type textTable struct {
 	kept  int // lines
 }
 
-// mostLines is how many lines of texts are told apart in one table: a text that is put together line by line would else
-// take the square of its length. Those of further texts come from where the whole text does.
+// mostLines is how many lines of texts are told apart in one table: a text that is put together line by line would
+// else take the square of its length. Those of further texts come from where the whole text does.
 const mostLines = 1 << 18
 
 // takes reports whether there is room for the lines of a text.

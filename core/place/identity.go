@@ -147,8 +147,8 @@ func IsKnownAs(element value.Value, name string) bool {
 	return ok && element.Get("name").Mark() == 0 && text == name
 }
 
-// Finder finds elements of lists by what they are known by. It remembers what it found of each list, so that each of many
-// elements is found without going through all.
+// Finder finds elements of lists by what they are known by. It remembers what it found of each list, so that each of
+// many elements is found without going through all.
 type Finder struct {
 	lists map[indexed]map[string][]int
 }

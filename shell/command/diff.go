@@ -267,8 +267,8 @@ func (g *given) side(c *call, s *sidesOf, name string) int {
 	isEnvironment := s.project != nil && s.project.Environment(name) != nil
 	if !isEnvironment && (name == "-" || err == nil && exists) {
 		if g.any() {
-			return c.wrongUsage("--input, --layer and --later are for an environment, not for %s: name it before a colon, "+
-				"such as --input north:NAME=VALUE", name)
+			return c.wrongUsage("--input, --layer and --later are for an environment, not for %s: name it before a "+
+				"colon, such as --input north:NAME=VALUE", name)
 		}
 		files, status := c.readSide(s, name, isFolder)
 		if status != exitClean {
