@@ -135,9 +135,11 @@ func (c *call) writePage(presenter *present.Presenter, page *present.Page, to st
 // putPage writes a page to a file, whole or not at all, and makes the folders on the way. Over a file that is
 // something else it is not written.
 func (c *call) putPage(to string, text []byte) error {
-	if err := gate.MakeFolder(filepath.Dir(to), 0o755); err != nil {
+	unlock, err := gate.Lock(filepath.Dir(to), 0o755, nil) // two runs may write at one time
+	if err != nil {
 		return err
 	}
+	defer unlock()
 	root, err := gate.OpenRoot(filepath.Dir(to))
 	if err != nil {
 		return err
