@@ -177,6 +177,7 @@ func (c *compiler) nativeCall(e *syntax.Call, o *check.Object, order []int, argu
 		v := call.run(native, handling, values, o)
 		if f.recorder != nil {
 			v = f.recorder.result(v, at.Start, values, counts)
+			v = f.recorder.ofTexts.taken(v, values)
 		}
 		if severalLines(v) {
 			f.textRecord().called(v, at.Start, values)

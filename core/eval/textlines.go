@@ -297,6 +297,27 @@ func (t *textRecord) called(v value.Value, at source.Pos, arguments []value.Valu
 	}
 }
 
+// taken returns the lines of a text that was taken apart, each from where it comes from. How many there are depends on
+// the whole text, as the list does.
+func (t *textRecord) taken(v value.Value, arguments []value.Value) value.Value {
+	if t == nil || v.Kind() != value.List || len(arguments) != 1 || !severalLines(arguments[0]) {
+		return v
+	}
+	texts := strings.Split(strings.TrimSuffix(arguments[0].Text(), "\n"), "\n")
+	if len(texts) != v.Len() {
+		return v
+	}
+	lines := t.known(arguments[0])
+	elements := make([]value.Value, len(texts))
+	for i, x := range v.Elements() {
+		if lines == nil || x.Kind() != value.String || x.Text() != texts[i] {
+			return v
+		}
+		elements[i] = x.WithOrigin(lines[i].Origin)
+	}
+	return value.ListOf(elements, v.Origin())
+}
+
 // inserted notes the lines of a string with what was inserted into it, by the number of the part.
 func (t *textRecord) inserted(v value.Value, e *syntax.String, values []value.Value) {
 	if !t.own.takes(v) {
