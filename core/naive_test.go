@@ -880,8 +880,8 @@ func FuzzOneMeaning(f *testing.F) {
 // TestOneMeaningOfRandomPrograms is a part of what FuzzOneMeaning tries.
 func TestOneMeaningOfRandomPrograms(t *testing.T) {
 	compared := 0
-	for seed := range uint64(800) {
+	for seed := range uint64(550) {
 		compared += oneMeaning(t, seed)
 	}
-	require.Greater(t, compared, 3000, "most outputs are compared")
+	require.Greater(t, compared, 2000, "most outputs are compared")
 }

@@ -194,8 +194,8 @@ func FuzzNothingShows(f *testing.F) {
 // TestNothingShowsOfSecrets is a part of what FuzzNothingShows tries.
 func TestNothingShowsOfSecrets(t *testing.T) {
 	compared := 0
-	for seed := range uint64(300) {
+	for seed := range uint64(200) {
 		compared += nothingShows(t, seed)
 	}
-	require.Greater(t, compared, 2_500)
+	require.Greater(t, compared, 1_600)
 }
