@@ -146,6 +146,9 @@ func (c *call) putPage(to string, text []byte) error {
 	}
 	defer root.Close()
 	name := filepath.Base(to)
+	if _, isFolder, err := gate.Exists(to); err == nil && isFolder {
+		return errors.New("it is a folder")
+	}
 	before, err := root.ReadFile(name)
 	if err != nil || len(before) == 0 {
 		return root.Create(name, text, 0o644)
