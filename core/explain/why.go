@@ -153,6 +153,8 @@ func (w *Why) onLine(p *project.Project, r *render.Result, number int) (written 
 		return 0, fmt.Sprintf("line %d tells what made the file: there is no value on it", number)
 	case at >= len(lines):
 		return 0, fmt.Sprintf("there is no line %d: it has %s", number, source.Count(header+len(lines), "line"))
+	case strings.TrimSpace(lines[at].Text) == "":
+		return 0, fmt.Sprintf("line %d is empty", number)
 	case lines[at].Value.IsAbsent():
 		return 0, fmt.Sprintf("there is no value on line %d: %s", number, strings.TrimSpace(lines[at].Text))
 	default:

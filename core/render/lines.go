@@ -47,8 +47,9 @@ func Lines(d *Document, text []byte, r *eval.Recorder, sources *source.Set) []Li
 		}
 	case d.Format == data.Env:
 		at := 1
+		var root *place.Path
 		for i, v := range d.Value.Values() {
-			l.put(at, v, new(place.Path).Field(d.Value.Shape().Keys()[i]))
+			l.put(at, v, root.Field(d.Value.Shape().Keys()[i]))
 			shownText, _ := shown.Values()[i].Scalar()
 			at += 1 + strings.Count(shownText, "\n")
 		}

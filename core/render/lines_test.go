@@ -33,6 +33,20 @@ func TestLines(t *testing.T) {
 			documents++
 			on := map[value.Value]bool{}
 			for n, line := range lines {
+				if !line.Value.IsAbsent() {
+					v := d.Value
+					for _, step := range line.Path.Steps() {
+						if step.Kind == place.Field {
+							v = v.Get(step.Name)
+						} else {
+							v = v.Elements()[step.Index]
+						}
+					}
+					if line.Number > 0 {
+						v = value.StringOf(strings.Split(v.Text(), "\n")[line.Number-1], 0)
+					}
+					require.True(t, value.Identical(v, line.Value), "%s:%d: %s", d.Path, n+1, line.Path)
+				}
 				scalar, ok := line.Value.Scalar()
 				if !ok {
 					continue
