@@ -167,7 +167,9 @@ func (c *Catalogue) definition(path string, d Document) (kinds []*Kind, findings
 			root = value.BoolOf(true, version.Origin())
 		}
 		k.Schema = c.Store.AddOpenAPI(path+"/"+k.Key(), Document{Root: root, Numbers: d.Numbers})
-		k.Schema.loose = keeps
+		if keeps {
+			k.Schema.loose.Store(true)
+		}
 		kinds = append(kinds, k)
 	}
 	if versions.Kind() == value.List {

@@ -1,7 +1,9 @@
 package schema_test
 
 import (
+	"os"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -228,5 +230,41 @@ func TestPlainDefinitions(t *testing.T) {
 	for _, result := range []*schema.Result{s.ValidateObject(v, nil), s.ValidateShaped(v, true)} {
 		require.Len(t, result.Problems, 1)
 		require.Contains(t, result.Problems[0].Message, "it must match the pattern")
+	}
+}
+
+// TestDefinitionsSideBySide holds that a definition may be looked at by itself while objects are validated by it, as the
+// files of one run are: it is for the detector of races.
+func TestDefinitionsSideBySide(t *testing.T) {
+	for round := range 20 {
+		store := schema.NewStore(source.NewSet())
+		c := schema.NewCatalogue(store)
+		text, err := os.ReadFile("testdata/definitions/gate.yaml")
+		require.NoError(t, err)
+		file, err := store.Sources.Add("gate.yaml", text)
+		require.NoError(t, err)
+		documents, findings := data.ReadEach(file, nil, nil)
+		require.Empty(t, findings)
+		definition := schema.Document{Root: documents[0]}
+		kinds, _ := c.Add("gate.yaml", definition)
+		require.NotEmpty(t, kinds)
+		var group sync.WaitGroup
+		for i := range 6 {
+			group.Go(func() {
+				if i%2 == round%2 {
+					schema.NewCatalogue(store).Add("gate.yaml", definition)
+					return
+				}
+				for _, d := range documents[1:] {
+					if k := c.Find(d.Get("apiVersion").Text(), d.Get("kind").Text()); k != nil {
+						k.Schema.ValidateObject(d, nil)
+					}
+				}
+				for _, k := range kinds {
+					k.Schema.Mistakes()
+				}
+			})
+		}
+		group.Wait()
 	}
 }

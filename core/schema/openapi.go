@@ -32,7 +32,7 @@ func (c *compiler) extend() {
 		}
 	}
 	isObject := r.types&anObject != 0 || r.properties != nil || e.embedded
-	e.structural = isObject && !c.loose && r.additional == nil && r.ref == nil && !c.isTrue(preserve)
+	e.structural = isObject && !c.loose.Load() && r.additional == nil && r.ref == nil && !c.isTrue(preserve)
 	e.rulesAbout = c.expressions()
 	switch c.text("x-kubernetes-list-type") {
 	case "set":

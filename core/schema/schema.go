@@ -17,7 +17,7 @@ type Schema struct {
 	raw      value.Value
 	resource *resource
 	// loose says that fields which it does not name may be there, in OpenAPI.
-	loose bool
+	loose atomic.Bool
 	once  sync.Once
 	rules *rules
 	// beyond remembers whether it says more than a type can.

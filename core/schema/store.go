@@ -296,7 +296,7 @@ func (s *Store) beside(v value.Value, r *resource) *Schema {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	known := s.schema(v, r)
-	known.loose = true
+	known.loose.Store(true)
 	return known
 }
 
@@ -305,7 +305,9 @@ func (s *Store) within(v value.Value, of *Schema) *Schema {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	known := s.schema(v, of.resource)
-	known.loose = known.loose || of.loose
+	if of.loose.Load() {
+		known.loose.Store(true)
+	}
 	return known
 }
 
