@@ -194,7 +194,8 @@ func (g *generator) documents(outputs []string) string {
 				"document \"%d.json\" = { y: c%d.y, v: %s }\ninclude c%d under \"%d/\"\n",
 				i, i, i, o, i, i)
 		case 14:
-			fmt.Fprintf(&b, "document \"%d.json\" = { here: piers[env.name], v: %s, n: list.length(piers[env.name].of) }\n",
+			fmt.Fprintf(&b, "document \"%d.json\" = { here: piers[env.name], v: %s, "+
+				"n: list.length(piers[env.name].of) }\n",
 				i, o)
 		case 0:
 			fmt.Fprintf(&b, "if %s { document \"%d.json\" = { v: %s } }\n", condition, i, o)
@@ -203,21 +204,24 @@ func (g *generator) documents(outputs []string) string {
 		case 2:
 			fmt.Fprintf(&b, "stream \"%d.yaml\" = for l in ql -> { kind: \"K\", metadata: { name: l.a }, v: %s }\n", i, o)
 		case 3:
-			fmt.Fprintf(&b, "document \"%d.json\" = { v: %s, ...if %s then { w: %s, x: 1 }, z: (if %s then 3 else null)? }\n",
+			fmt.Fprintf(&b, "document \"%d.json\" = { v: %s, ...if %s then { w: %s, x: 1 }, "+
+				"z: (if %s then 3 else null)? }\n",
 				i, o,
 				condition, one(), condition)
 		case 4:
 			fmt.Fprintf(&b, "document \"%d.json\" = if %s then { v: %s, a: { b: 1 } } else { v: %s, a: { b: 2, c: 3 } }\n", i,
 				condition, o, one())
 		case 5:
-			fmt.Fprintf(&b, "document \"%d.json\" = { l: for l in ql where l.b >= qn -> { name: l.a, at: l.b, v: %s } }\n",
+			fmt.Fprintf(&b, "document \"%d.json\" = { l: for l in ql where l.b >= qn -> "+
+				"{ name: l.a, at: l.b, v: %s } }\n",
 				i, o)
 		case 6:
 			fmt.Fprintf(&b, "let d%d = patch { l: [{ name: \"x\", v: 1 }, { name: \"y\" }], v: %s } "+
 				"{ if %s { put .l[it.name == \"x\"].v: qn\n"+
 				"remove .l[it.name == \"y\"] } }\ndocument \"%d.json\" = d%d\n", i, o, condition, i, i)
 		case 7:
-			fmt.Fprintf(&b, "document \"%d.json\" = { \"${if env.name == \"west\" then \"w\" else \"e\"}\": %s, v: %s }\n",
+			fmt.Fprintf(&b, "document \"%d.json\" = { \"${if env.name == \"west\" then \"w\" else \"e\"}\": %s, "+
+				"v: %s }\n",
 				i, o,
 				one())
 		case 8:

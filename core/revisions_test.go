@@ -135,7 +135,8 @@ func revised(t *testing.T, seed uint64) (places int) {
 		}
 		require.NotEmpty(t, names, document)
 		is := gone(with(names), sides, document, row)
-		require.True(t, is[0] && is[1], "%s: %v\n%s\n---\n%s", document, names, files[0]["main.knot"], files[1]["main.knot"])
+		require.True(t, is[0] && is[1], "%s: %v\n%s\n---\n%s", document, names, files[0]["main.knot"],
+			files[1]["main.knot"])
 		for i := range names {
 			if len(names) > 1 {
 				is := gone(with(slices.Delete(slices.Clone(names), i, i+1)), sides, document, row)

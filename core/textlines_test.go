@@ -83,7 +83,8 @@ func (l *liner) block(depth int) string {
 		case 7:
 			fmt.Fprintf(&b, "${for line in text.lines(%s) -> \"%s ${line}\"}", l.several(depth), l.word())
 		case 8:
-			fmt.Fprintf(&b, "${[v%d, \"%s\", ...if b%d then [v%d], \"\", \"%s ${v%d}\"]}", l.IntN(4), l.word(), l.IntN(2),
+			fmt.Fprintf(&b, "${[v%d, \"%s\", ...if b%d then [v%d], \"\", \"%s ${v%d}\"]}", l.IntN(4), l.word(),
+				l.IntN(2),
 				l.IntN(4), l.word(), l.IntN(4))
 		case 0:
 			b.WriteString(l.word())
@@ -197,7 +198,8 @@ func judgeLines(t *testing.T, seed uint64) (judged int) {
 				l.main.String())
 			for _, leaf := range leaves {
 				// How many lines a text is taken apart into depends on all of it.
-				require.True(t, known[leaf] || strings.Contains(l.main.String(), "text.lines"), "line %d %q depends on %s in\n%s\n%s", i+1, line.Text, leaf, text,
+				require.True(t, known[leaf] || strings.Contains(l.main.String(), "text.lines"),
+					"line %d %q depends on %s in\n%s\n%s", i+1, line.Text, leaf, text,
 					l.main.String())
 			}
 			judged++

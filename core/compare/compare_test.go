@@ -82,7 +82,8 @@ func TestListsAreMatchedByAnotherField(t *testing.T) {
 		sorted(rows(t, "[{alert: high, for: 1}, {alert: gone?, for: 2}, {alert: low, for: 5}]",
 			"[{alert: new, for: 1}, {alert: high, for: 1}, {alert: gone?, for: 2}, {alert: low, for: 6}]")))
 	require.Equal(t, []string{`[it.job == 7].v: 1 → 2 (/0/v)`},
-		rows(t, "[{job: 7, v: 1}, {job: 8, v: 1}, {job: 9, v: 1}]", "[{job: 7, v: 2}, {job: 8, v: 1}, {job: 9, v: 1}]"))
+		rows(t, "[{job: 7, v: 1}, {job: 8, v: 1}, {job: 9, v: 1}]",
+			"[{job: 7, v: 2}, {job: 8, v: 1}, {job: 9, v: 1}]"))
 }
 
 func sorted(lines []string) []string {

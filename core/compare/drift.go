@@ -45,7 +45,8 @@ func Drift(rendered Side, running []value.Value, o DriftOptions) (c *Comparison,
 				continue
 			}
 			d := Document{Path: path, Title: place.Title(left), On: []bool{true, false}, Status: OnlyLeft, Against: 1}
-			at := slices.IndexFunc(index[id], func(i int) bool { return !taken[i] && o.sameNamespace(left, running[i]) })
+			at := slices.IndexFunc(index[id],
+				func(i int) bool { return !taken[i] && o.sameNamespace(left, running[i]) })
 			if at < 0 {
 				d.Cause.Left = left.Origin().Pos()
 				c.Documents = append(c.Documents, d)

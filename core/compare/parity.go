@@ -102,8 +102,9 @@ func CheckParity(p *project.Project, builtins *eval.Builtins) source.Findings {
 				return slices.ContainsFunc(d.Rows, func(r Row) bool { return one.allows(d.Path, &r) })
 			}) {
 				findings.Add(source.Finding{Code: source.NoDifference, Severity: source.Warning, Span: one.Span,
-					Message: fmt.Sprintf("nothing differs at %q between %s", one.Text, strings.Join(group.Environments, " and ")),
-					Help:    "leave it out"})
+					Message: fmt.Sprintf("nothing differs at %q between %s", one.Text,
+						strings.Join(group.Environments, " and ")),
+					Help: "leave it out"})
 			}
 		}
 	}
@@ -112,7 +113,8 @@ func CheckParity(p *project.Project, builtins *eval.Builtins) source.Findings {
 
 // unlike returns the findings of a document that is to be alike.
 func (c *Comparison) unlike(d *Document, group project.Parity) (findings source.Findings) {
-	related := []source.Related{{Span: group.Span, Text: strings.Join(group.Environments, " and ") + " are to be alike"}}
+	related := []source.Related{{Span: group.Span,
+		Text: strings.Join(group.Environments, " and ") + " are to be alike"}}
 	if d.Against > 0 {
 		var on []string
 		for i, is := range d.On {
@@ -120,7 +122,8 @@ func (c *Comparison) unlike(d *Document, group project.Parity) (findings source.
 				on = append(on, c.Sides[i])
 			}
 		}
-		findings.Add(source.Finding{Code: source.Unlike, Span: group.Span, Help: "render it for all of them, or for none",
+		findings.Add(source.Finding{Code: source.Unlike, Span: group.Span,
+			Help:    "render it for all of them, or for none",
 			Message: fmt.Sprintf("%s is only in %s%s", d.Path, strings.Join(on, " and "), because(namesOf(d.Cause)))})
 	}
 	for _, r := range d.Rows {
@@ -137,8 +140,9 @@ func (c *Comparison) unlike(d *Document, group project.Parity) (findings source.
 			at = r.Cause.Left
 		}
 		findings.Add(source.Finding{Code: source.Unlike, Span: source.At(at), Related: related,
-			Help:    fmt.Sprintf("make it alike, or allow it: may_differ = [%q]", d.Path+": "+r.Path.String()),
-			Message: fmt.Sprintf("%s: %s is %s%s", d.Path, r.Path, strings.Join(says, ", "), because(namesOf(r.Cause)))})
+			Help: fmt.Sprintf("make it alike, or allow it: may_differ = [%q]", d.Path+": "+r.Path.String()),
+			Message: fmt.Sprintf("%s: %s is %s%s", d.Path, r.Path, strings.Join(says, ", "),
+				because(namesOf(r.Cause)))})
 	}
 	return findings
 }

@@ -200,7 +200,8 @@ func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS)
 			rendered[i] = Side{Name: s.Name, Units: map[string]*Unit{}}
 			continue
 		}
-		results, found := render.All(s.Project, []*project.Environment{e}, render.Options{Only: o.only, Recording: true})
+		results, found := render.All(s.Project, []*project.Environment{e},
+			render.Options{Only: o.only, Recording: true})
 		findings[i] = found
 		rendered[i] = Rendered(results[0], o)
 		rendered[i].Name = s.Name

@@ -56,6 +56,6 @@
 // was made in, but is recorded for who called it. The constants are never recorded: they depend on nothing that differs
 // between environments.
 //
-// A Recorder also knows where each line of a text came from that was put together of others (textlines.go). The lines of
-// constants are in a table of the program, which who holds their lock writes, and all environments read.
+// A Recorder also knows where each line of a text came from that was put together of others (textlines.go). The lines
+// of constants are in a table of the program, which who holds their lock writes, and all environments read.
 package eval

@@ -27,8 +27,8 @@ type Step struct {
 	Kind  StepKind
 	Name  string // Field: the key; Keyed: the text by which the element is known
 	Index int    // Index and Keyed: the position
-	// By is the field by which the element is known, when that is none of the common ones; Number says that the text is
-	// that of a number.
+	// By is the field by which the element is known, when that is none of the common ones; Number says that the text
+	// is that of a number.
 	By     string
 	Number bool
 }

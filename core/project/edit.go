@@ -121,8 +121,8 @@ func (e *Editor) settable(name string) (*Input, *Layer, error) {
 			"[environments.%s.secrets]", name, FileName, e.environment.Name)
 	}
 	for _, path := range SecretFields(in.Type) {
-		return nil, nil, fmt.Errorf("%q has the secret field %q, and secrets must not be stored in layers: set its other "+
-			"fields one by one", name, strings.Join(path, "."))
+		return nil, nil, fmt.Errorf("%q has the secret field %q, and secrets must not be stored in layers: set its "+
+			"other fields one by one", name, strings.Join(path, "."))
 	}
 	l, err := e.layer(in.Path)
 	return in, l, err

@@ -41,7 +41,8 @@ func (p *Project) readParity(top *configuration) {
 		one := Parity{Span: c.keyOf(table)}
 		for _, v := range c.texts("environments", "names of environments") {
 			if e := p.Environment(v.Text()); e == nil || e.Abstract {
-				c.report(source.UnknownEnvironment, source.At(v.Origin().Pos()), source.Suggest(v.Text(), p.concreteNames(), ""),
+				c.report(source.UnknownEnvironment, source.At(v.Origin().Pos()),
+					source.Suggest(v.Text(), p.concreteNames(), ""),
 					"there is no environment %q that is rendered", v.Text())
 				continue
 			}
@@ -51,10 +52,12 @@ func (p *Project) readParity(top *configuration) {
 			documents, place, found := strings.Cut(v.Text(), ": ")
 			if !found {
 				c.report(source.WrongType, source.At(v.Origin().Pos()), `write: "k8s/*: spec.replicas"`,
-					"a place at which environments may differ names documents and a path in them, with a colon and a space between")
+					"a place at which environments may differ names documents and a path in them, with a colon "+
+						"and a space between")
 				continue
 			}
-			one.MayDiffer = append(one.MayDiffer, Allowed{documents, strings.TrimSuffix(strings.TrimSpace(place), ".**"),
+			one.MayDiffer = append(one.MayDiffer, Allowed{documents,
+				strings.TrimSuffix(strings.TrimSpace(place), ".**"),
 				v.Text(), source.At(v.Origin().Pos())})
 		}
 		if len(one.Environments) < 2 {

@@ -233,8 +233,8 @@ func TestPlainDefinitions(t *testing.T) {
 	}
 }
 
-// TestDefinitionsSideBySide holds that a definition may be looked at by itself while objects are validated by it, as the
-// files of one run are: it is for the detector of races.
+// TestDefinitionsSideBySide holds that a definition may be looked at by itself while objects are validated by it, as
+// the files of one run are: it is for the detector of races.
 func TestDefinitionsSideBySide(t *testing.T) {
 	for round := range 20 {
 		store := schema.NewStore(source.NewSet())

@@ -131,8 +131,8 @@ func (r *Repository) Parted(revision, other string) (string, error) {
 	}
 	out, err := Git(r.folder, nil, "merge-base", commit, with)
 	if err != nil && r.isShallow() {
-		return "", fmt.Errorf("where %s and %s parted is not here: the clone is shallow, git fetch --unshallow gets the "+
-			"rest", revision, other)
+		return "", fmt.Errorf("where %s and %s parted is not here: the clone is shallow, git fetch --unshallow gets "+
+			"the rest", revision, other)
 	}
 	if err != nil {
 		return "", fmt.Errorf("%s and %s have no commit in common", revision, other)

@@ -148,7 +148,8 @@ func (d *difference) allow(c *call, s *sidesOf) int {
 	found := false
 	if s.project != nil {
 		for _, group := range s.project.Parity() {
-			if slices.ContainsFunc(s.names, func(name string) bool { return !slices.Contains(group.Environments, name) }) {
+			other := func(name string) bool { return !slices.Contains(group.Environments, name) }
+			if slices.ContainsFunc(s.names, other) {
 				continue
 			}
 			found = true
@@ -212,7 +213,8 @@ func (d *difference) sides(c *call) (s *sidesOf, status int) {
 	}
 	if slices.ContainsFunc(arguments, func(name string) bool { return c.isRevision(name) }) {
 		if len(arguments) != 2 || d.any() {
-			return nil, c.failed("an environment at a revision is compared with one other, without --input and --layer")
+			return nil, c.failed("an environment at a revision is compared with one other, without --input and " +
+				"--layer")
 		}
 		s.names = arguments
 		if s.revisions, s.at, status = c.both(s.project, [2]string(arguments)); status != exitClean {

@@ -61,7 +61,8 @@ func (d *driftRun) run(c *call) int {
 		}
 		options.Owned = func(v value.Value) bool {
 			has := v.Get("metadata").Get("labels")
-			return has.Kind() == value.Record && has.Get(label).Kind() == value.String && has.Get(label).Text() == wanted
+			return has.Kind() == value.Record && has.Get(label).Kind() == value.String &&
+				has.Get(label).Text() == wanted
 		}
 	}
 	p, status := c.open()
@@ -98,7 +99,8 @@ func (d *driftRun) run(c *call) int {
 		if !comparison.Equal() && d.format == "text" {
 			fmt.Fprintln(c.err)
 		}
-		fmt.Fprintf(c.err, "only what is rendered was compared, with %s\n", source.Count(len(running), "running object"))
+		fmt.Fprintf(c.err, "only what is rendered was compared, with %s\n",
+			source.Count(len(running), "running object"))
 		if others > 0 {
 			fmt.Fprintf(c.err, "not compared, since they are not objects: %s\n", source.Count(others, "document"))
 		}

@@ -89,8 +89,8 @@ func (g *given) applyTo(c *call, p *opened, e *project.Environment) (with *proje
 		} else if p.Module == nil {
 			return e, exitClean // which is reported
 		} else if in, err := p.InputNamed(name); err == nil && in.Secret {
-			return nil, c.wrongUsage("the input %q is secret: write --input %s=@FILE, so that it does not stay in the "+
-				"history of the shell", name, name)
+			return nil, c.wrongUsage("the input %q is secret: write --input %s=@FILE, so that it does not stay in "+
+				"the history of the shell", name, name)
 		}
 		with, err := p.WithInput(e, name, label, text)
 		if err != nil {

@@ -17,8 +17,8 @@ var impactCommand = &command{
 	name:      "impact",
 	arguments: "[FROM[..TO]] | --base REVISION [TO] | --input NAME=VALUE… [--format text|json|markdown]",
 	short:     "what a change of the project does to every environment",
-	long: `Compares what each environment renders to before and after a change: from a revision of git to another, or to
-the files as they are; from HEAD if none is named. What changes in the same way in several environments is told once,
+	long: `Compares what each environment renders to before and after a change: from a revision of git to another, or
+to the files as they are; from HEAD if none is named. What changes in the same way in several environments is told once,
 with the changed lines of templates, layers and data files that make it so. It was tried that what differs goes when
 these lines are as before, and that it takes each of them.
 

@@ -15,7 +15,8 @@ func (p *Presenter) Impact(change string, impact *compare.Impact, o ComparisonOp
 		for _, d := range b.Documents {
 			places += max(1, len(d.Rows))
 		}
-		p.printf("\nin %s: %s in %s\n", p.bold(Clean(strings.Join(b.Environments, ", "))), source.Count(places, "change"),
+		p.printf("\nin %s: %s in %s\n", p.bold(Clean(strings.Join(b.Environments, ", "))),
+			source.Count(places, "change"),
 			source.Count(len(b.Documents), "document"))
 		s := &comparing{Presenter: p, c: b.Comparison, options: o, groups: b.Groups(o.GroupOptions)}
 		s.reasons()
