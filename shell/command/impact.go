@@ -18,8 +18,8 @@ var impactCommand = &command{
 	arguments: "[FROM[..TO]] | --base REVISION [TO] | --input NAME=VALUE… [--format text|json|markdown]",
 	short:     "what a change of the project does to every environment",
 	long: `Compares what each environment renders to before and after a change: from a revision of git to another, or
-to the files as they are; from HEAD if none is named. What changes in the same way in several environments is told once,
-with the changed lines of templates, layers and data files that make it so. It was tried that what differs goes when
+to the files as they are; from HEAD if none is named. What changes in the same way in several environments is told
+once, with the changed lines of templates, layers and data files that make it so. It was tried that what differs goes when
 these lines are as before, and that it takes each of them.
 
 --base main compares with where main and HEAD, or TO, parted: what a branch does, whatever main does meanwhile.

@@ -62,16 +62,16 @@ func (r *reporting) run(c *call) int {
 		findings = append(findings, compare.CheckParity(p.Project, builtin.Table)...).Tidy(p.Sources)
 	}
 	page.Findings, page.Unchecked = findings, uncheckedPlaces(p, results)
-	if p.Module != nil {
-		page.Inputs = collectInputs(p.Project, p.Module, environments)
-	}
 	page.Comparison, page.NotCompared = r.compare(p, environments)
-	if page.Comparison != nil && page.Inputs != nil { // the columns of the page are those that are compared
-		var compared []*project.Environment
+	columns := environments
+	if page.Comparison != nil { // the columns of the page are those that are compared
+		columns = nil
 		for _, name := range page.Comparison.Sides {
-			compared = append(compared, p.Environment(name))
+			columns = append(columns, p.Environment(name))
 		}
-		page.Inputs = collectInputs(p.Project, p.Module, compared)
+	}
+	if p.Module != nil {
+		page.Inputs = collectInputs(p.Project, p.Module, columns)
 	}
 	if status := c.writePage(c.presenter(p, nil), page, r.to); status != exitClean {
 		return status
