@@ -232,6 +232,9 @@ func (c *checker) callee(e syntax.Expression) (*Object, types.Type) {
 			return nil, nil
 		case o.Kind == ObjectFunction:
 			return o, nil
+		case o.Kind == ObjectRule:
+			c.ruleNotCalled(e.Place(), o)
+			return nil, nil
 		case o.Kind != ObjectType && o.Type != nil && o.Type != types.Invalid:
 			if t := c.infer(e, nil); types.AsFunction(t) != nil {
 				return nil, t
@@ -261,6 +264,9 @@ func (c *checker) callee(e syntax.Expression) (*Object, types.Type) {
 		switch {
 		case o.Kind == ObjectFunction:
 			return o, nil
+		case o.Kind == ObjectRule:
+			c.ruleNotCalled(e.Place(), o)
+			return nil, nil
 		case o.Kind != ObjectType && o.Type != nil && types.AsFunction(c.universe.WithoutNull(o.Type)) != nil:
 			return nil, c.infer(e, nil)
 		case !o.Invalid:

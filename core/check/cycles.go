@@ -18,7 +18,7 @@ func propagate(objects []*Object, components [][]int) {
 			input = input || o.NeedsInput || o.Kind == ObjectInput
 			environment = environment || o.NeedsEnvironment
 			for _, r := range o.Uses {
-				input = input || r.Object.NeedsInput
+				input = input || r.Object.NeedsInput && !r.Made
 				environment = environment || r.Object.NeedsEnvironment
 			}
 		}

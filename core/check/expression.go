@@ -171,6 +171,9 @@ func (c *checker) inferName(e *syntax.Name) types.Type {
 	case ObjectType:
 		c.report(source.WrongUse, e.Place(), "types are written after a colon", "%q is a type, not a value", o.Name)
 		return types.Invalid
+	case ObjectRule:
+		c.ruleNotCalled(e.Place(), o)
+		return types.Invalid
 	case ObjectFunction:
 		return c.functionType(o)
 	}

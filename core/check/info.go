@@ -65,13 +65,14 @@ const (
 	ObjectDocument
 	ObjectStatement // a block around documents, a remark or a requirement
 	ObjectTest
+	ObjectRule
 	ObjectCondition
 	ObjectLocal
 	ObjectBuiltin
 )
 
 var objectKindTexts = [...]string{"module", "data file", "type", "input", "value", "function", "output", "document",
-	"statement", "test", "condition", "local name", "built-in function"}
+	"statement", "test", "rule", "condition", "local name", "built-in function"}
 
 // String returns the kind as it stands in messages.
 func (k ObjectKind) String() string { return objectKindTexts[k] }
@@ -110,6 +111,8 @@ type Reference struct {
 	// Guarded says that a type refers to another through a list, a map, null or an optional field, so that values of a
 	// type that contains itself can end.
 	Guarded bool
+	// Made says that the object, a rule, is used in an instance that is made for it, whose inputs have values.
+	Made bool
 }
 
 // Parameter is one parameter of a function.

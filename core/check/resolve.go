@@ -40,6 +40,8 @@ func (c *checker) declare(d syntax.Declaration) {
 		}
 	case *syntax.Test:
 		o.Kind, o.Span = ObjectTest, h.Span
+	case *syntax.Rule:
+		o.Kind = ObjectRule
 	default:
 		o.Kind, o.Span = ObjectStatement, h.Span
 	}
@@ -187,6 +189,8 @@ func (c *checker) resolveDeclaration(o *Object) {
 		o.Type = c.checkDocument(d)
 	case *syntax.Test:
 		c.checkTest(d)
+	case *syntax.Rule:
+		c.checkRule(d)
 	case *syntax.Remark, *syntax.Require, *syntax.Include, *syntax.PatchAll, *syntax.IfBlock, *syntax.ForBlock:
 		c.checkStatement(d)
 	case *syntax.Function:

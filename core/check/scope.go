@@ -132,9 +132,9 @@ func (c *checker) refer(o *Object, span source.Span) {
 		at := slices.IndexFunc(c.owner.Uses, func(r Reference) bool { return r.Object == o })
 		switch {
 		case at < 0:
-			c.owner.Uses = append(c.owner.Uses, Reference{o, span, guarded})
+			c.owner.Uses = append(c.owner.Uses, Reference{Object: o, Span: span, Guarded: guarded})
 		case !guarded && c.owner.Uses[at].Guarded:
-			c.owner.Uses[at] = Reference{o, span, false}
+			c.owner.Uses[at] = Reference{Object: o, Span: span}
 		}
 	}
 	if o.Module == c.module {

@@ -228,6 +228,9 @@ func (c *checker) inferMember(e *syntax.Field, name *syntax.Name) (t types.Type,
 	case ObjectType:
 		c.report(source.WrongUse, e.Place(), "types are written after a colon", "%s is a type, not a value", c.text(e))
 		return types.Invalid, true
+	case ObjectRule:
+		c.ruleNotCalled(e.Place(), o)
+		return types.Invalid, true
 	case ObjectLocal: // the mark of a member that was reported
 		return types.Invalid, true
 	}

@@ -21,26 +21,20 @@ func (c *checker) checkTest(d *syntax.Test) {
 		}
 	}
 	c.checkBlock(d.Body)
-	if !expects(d.Body) {
+	if !holds[*syntax.Expect](d.Body) {
 		c.warn(source.NoExpectation, source.At(d.Span.Start), "write expect and what must hold",
 			"the test %q expects nothing, so that it cannot fail", d.Title)
 	}
 }
 
-// expects reports whether an expect stands in a block of a test, however deep.
-func expects(block []syntax.Declaration) bool {
-	found := false
-	for _, d := range block {
-		syntax.Inspect(d, func(n syntax.Node) bool {
-			_, expect := n.(*syntax.Expect)
-			found = found || expect
-			return !found
-		})
-	}
-	return found
-}
-
 func (c *checker) checkExpect(d *syntax.Expect) {
+	if d.Violation {
+		if d.Mistake != nil {
+			c.check(d.Mistake, types.String, "the text of a violation")
+		}
+		c.checkRuleCall(d.From)
+		return
+	}
 	if d.From != nil {
 		c.check(d.Mistake, types.String, "the text of a mistake")
 		// What is written out there is meant to fail, when the test runs.
@@ -77,7 +71,7 @@ func (c *checker) checkTestNeeds(o *Object) {
 			finding.Related = append(finding.Related,
 				source.Related{Span: r.Span, Text: fmt.Sprintf("what %s gives depends on the environment", m.Path)})
 		}
-		if !r.Object.Constant() {
+		if !r.Object.Constant() && !(r.Made && !r.Object.NeedsEnvironment) {
 			finding.Related = append(finding.Related, source.Related{Span: r.Span, Text: r.Object.Summary()})
 		}
 	}

@@ -17,6 +17,7 @@ type Visitor struct {
 	Remark func(text value.Value)
 
 	patch *patching // in the body of a patch
+	rule  *looking  // in the body of a rule
 }
 
 // Document is one document, from the declaration that makes it to the file that it becomes: whoever does something with
@@ -136,6 +137,9 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 			visit.Remark(v)
 		}
 	case *syntax.Require:
+		if c.definitions != nil {
+			return c.requireOfRule(d)
+		}
 		return c.require(d)
 	case *syntax.Test:
 		return c.block(d.Body)
@@ -143,6 +147,9 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 		return c.expect(d)
 	case *syntax.Let:
 		slot, body := c.module.Info.Slot(d.Name.Span.Start), c.expression(d.Value)
+		if c.definitions != nil {
+			c.definitions[slot] = d.Value
+		}
 		return func(f *frame, _ Visitor) { f.slots[slot] = body(f) }
 	case *syntax.IfBlock:
 		condition, then, other := c.truth(d.Condition), c.block(d.Then), c.block(d.Else)
@@ -157,6 +164,10 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 			f.choices = f.choices[:len(f.choices)-1]
 		}
 	case *syntax.ForBlock:
+		if c.definitions != nil {
+			first, second := c.loopSlots(d.Loop)
+			c.definitions[first], c.definitions[second] = d.Loop.In, d.Loop.In
+		}
 		run, body := c.run(d.Loop, d.Loop.In.Place()), c.block(d.Body)
 		return func(f *frame, visit Visitor) {
 			run(f, func(choose func(value.Value) value.Value) {

@@ -42,6 +42,7 @@ type Program struct {
 	conditions, messages, defaults []fixed
 	// statements are the declarations without a name.
 	statements map[*check.Object]*compiledStatement
+	rules      map[*check.Object]*compiledRule
 }
 
 type compiledStatement struct {
@@ -85,6 +86,7 @@ func New(checked *check.Program, builtins *Builtins, data map[*check.Object]valu
 		messages:     make([]fixed, len(checked.Conditions)),
 		defaults:     make([]fixed, len(checked.Defaults)),
 		statements:   map[*check.Object]*compiledStatement{},
+		rules:        map[*check.Object]*compiledRule{},
 	}
 	for _, m := range checked.Modules {
 		for _, o := range m.Order {

@@ -1,8 +1,12 @@
 package eval
 
 import (
+	"fmt"
+	"slices"
 	"strings"
 
+	"knothole/core/check"
+	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/value"
@@ -10,6 +14,9 @@ import (
 
 // expect compiles an expectation of a test.
 func (c *compiler) expect(d *syntax.Expect) statement {
+	if d.Violation {
+		return c.expectViolation(d)
+	}
 	if d.From != nil {
 		return c.expectMistake(d)
 	}
@@ -69,6 +76,128 @@ func (c *compiler) expectMistake(d *syntax.Expect) statement {
 		}
 		f.failAt(source.Expectation, at, "", "expected a mistake that says %q, found: %s", wanted,
 			strings.Join(messages, "; "))
+	}
+}
+
+// expectViolation compiles an expectation that a rule finds a violation, with a text in what it says, or that it finds
+// none.
+func (c *compiler) expectViolation(d *syntax.Expect) statement {
+	call, ok := syntax.Bare(d.From).(*syntax.Call)
+	rule := (*check.Object)(nil)
+	if ok {
+		rule = c.module.Info.Objects[call.ID()]
+	}
+	if rule == nil || rule.Kind != check.ObjectRule || len(call.Arguments) == 0 {
+		return func(*frame, Visitor) { panic(abort{}) }
+	}
+	all, at := rule.Declaration.(*syntax.Rule).All, d.From.Place()
+	world := c.ruleWorld(call, rule)
+	document, path := c.expression(call.Arguments[0].Value), code(nil)
+	for _, a := range call.Arguments {
+		if a.Name.Name == "path" && !all {
+			path = c.expression(a.Value)
+		}
+	}
+	var text code
+	if d.Mistake != nil {
+		text = c.expression(d.Mistake)
+	}
+	return func(f *frame, _ Visitor) {
+		wanted := ""
+		if text != nil {
+			wanted = f.decide(text(f), "what is expected", d.Mistake.Place()).Text()
+		}
+		r := world(f).Rule(rule)
+		seen := SeenDocument{Data: document(f)}
+		var looked Looked
+		switch {
+		case all:
+			looked = r.Documents(seenIn(seen.Data))
+		case path == nil:
+			looked = r.Document(seen)
+		default:
+			seen.Path = f.decide(path(f), "the path of a document", at).Text()
+			pattern, failures, ok := r.Pattern()
+			if looked = (Looked{Failures: failures, Failed: !ok}); ok && (pattern == "" || place.Match(pattern, seen.Path)) {
+				looked = r.Document(seen)
+			}
+		}
+		f.steps += r.thread.steps
+		f.spend(1, at)
+		f.judge(d, rule, looked, wanted)
+	}
+}
+
+// judge fails when a rule did not find what a test expects.
+func (f *frame) judge(d *syntax.Expect, rule *check.Object, looked Looked, wanted string) {
+	at := d.From.Place()
+	if looked.Failed {
+		for _, finding := range looked.Failures {
+			f.report(finding)
+		}
+		f.failAt(source.Expectation, at, "", "the rule %q failed itself", rule.Name)
+	}
+	var messages []string
+	for _, v := range looked.Violations {
+		if d.Mistake != nil && strings.Contains(v.Message, wanted) {
+			return
+		}
+		messages = append(messages, v.Message)
+	}
+	switch {
+	case d.Mistake == nil && len(messages) > 0:
+		f.failAt(source.Expectation, at, "", "expected no violation of %q, found: %s", rule.Name,
+			strings.Join(messages, "; "))
+	case d.Mistake == nil:
+	case !looked.Met:
+		f.failAt(source.Expectation, at, "it looks at what its at and where say",
+			"expected a violation of %q that says %q, but the rule does not look at this document", rule.Name, wanted)
+	case len(messages) == 0:
+		f.failAt(source.Expectation, at, "", "expected a violation of %q that says %q, but there was none", rule.Name,
+			wanted)
+	default:
+		f.failAt(source.Expectation, at, "", "expected a violation of %q that says %q, found: %s", rule.Name, wanted,
+			strings.Join(messages, "; "))
+	}
+}
+
+// seenIn returns the documents that a test gives to a rule that sees all of them.
+func seenIn(list value.Value) []SeenDocument {
+	if list.Kind() != value.List {
+		return nil
+	}
+	all := make([]SeenDocument, list.Len())
+	for i, v := range list.Elements() {
+		all[i] = SeenDocument{Path: fmt.Sprintf("%d.yaml", i), Data: v.Get("data")}
+		if path := v.Get("path"); path.Kind() == value.String {
+			all[i].Path = path.Text()
+		}
+	}
+	return all
+}
+
+// ruleWorld compiles what finds the world of a rule that a test calls: the test's own for a rule of the main module,
+// that of the instance whose rule it is, or else an instance that is made for the call.
+func (c *compiler) ruleWorld(call *syntax.Call, rule *check.Object) func(f *frame) *World {
+	if field, ok := call.Function.(*syntax.Field); ok && c.module.Info.Objects[field.ID()] == rule {
+		of := c.expression(field.Of)
+		return func(f *frame) *World { return of(f).Instance().(*World) }
+	}
+	if rule.Module.Main {
+		return func(f *frame) *World { return f.world }
+	}
+	each := map[string]argument{}
+	for _, a := range call.Arguments[1:] {
+		if input := rule.Module.Objects[a.Name.Name]; input != nil && input.Kind == check.ObjectInput {
+			each[a.Name.Name] = c.argument(a.Value)
+		}
+	}
+	m, at := rule.Module, call.Place()
+	return func(f *frame) *World {
+		w := f.world
+		return &World{program: w.program, recorder: w.recorder, evaluation: w.evaluation, base: m.First,
+			states: make([]state, m.Globals), instance: &instance{module: m, making: &making{at: at, thread: f.thread,
+				slots: slices.Clone(f.slots), each: each}}}
 	}
 }
 

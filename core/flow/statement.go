@@ -59,6 +59,14 @@ func (t *frame) statement(d syntax.Declaration) {
 		}
 	case *syntax.Test:
 		t.statements(d.Body)
+	case *syntax.Rule:
+		if d.At != nil {
+			t.decides(t.expression(d.At), "what a rule looks at", d.At.Place())
+		}
+		if d.Where != nil {
+			t.decides(t.expression(d.Where), "this condition", d.Where.Place())
+		}
+		t.block(d.Body)
 	case *syntax.PatchAll:
 		t.statements(d.Body)
 	case *syntax.Each:

@@ -19,6 +19,33 @@ func (p *parser) test(d *Test) {
 	d.Body = p.inMode(inTest, "", "after the title")
 }
 
+// rule reads what stands behind the name of a rule.
+func (p *parser) rule(d *Rule) {
+	p.expect("on", "after the name of the rule")
+	if p.sign("all") && p.peek(1).is(p, "documents") {
+		p.at++
+		d.All = true
+	}
+	d.Document = p.name("a name for each document")
+	if p.take(",") {
+		if d.All {
+			p.at--
+			p.expected(`"{"`, "each of the documents has its path: for d in documents { … d.path … d.data … }")
+		}
+		d.Path = p.name("a name for the path of the document")
+	}
+	if d.All && (p.sign("at") || p.sign("where")) {
+		p.expected(`"{"`, "choose among them inside: for d in documents where … { … }")
+	}
+	if p.take("at") {
+		d.At = p.quoted("a pattern of paths")
+	}
+	if p.take("where") {
+		d.Where = p.expression()
+	}
+	d.Body = p.inMode(inRule, "", "and what the rule requires")
+}
+
 // quoted reads a string, which may have inserts.
 func (p *parser) quoted(what string) *String {
 	if kind := p.token().kind; kind != tokenString && kind != tokenOpen {
@@ -36,10 +63,28 @@ func (p *parser) expectation(d *Expect) {
 		d.From = p.expression()
 		return
 	}
+	if next := p.peek(1); p.sign("violation") && !next.newline &&
+		(next.kind == tokenString || next.kind == tokenOpen) {
+		p.at++
+		d.Mistake = p.stringLiteral()
+		p.violation(d)
+		return
+	}
+	if p.sign("no") && p.peek(1).is(p, "violation") && !p.peek(1).newline {
+		p.at += 2
+		p.violation(d)
+		return
+	}
 	d.Condition = p.expression()
 	if p.take("else") {
 		d.Message = p.quoted("a message")
 	}
+}
+
+// violation reads the call of a rule behind the words that say what it must find.
+func (p *parser) violation(d *Expect) {
+	p.expect("from", "and the call of a rule")
+	d.Violation, d.From = true, p.expression()
 }
 
 // blockEntry reads a declaration that may stand in a block.

@@ -15,6 +15,7 @@ const (
 	inModule    context = 1 << iota // at the top of a module
 	inDocuments                     // in a block around documents
 	inTest
+	inRule
 	inPatch // among the operations of a patch
 	inEach  // among those of an each
 )
@@ -42,8 +43,7 @@ type beginning struct {
 	mark   string // the word before it; empty when there is none
 }
 
-// forms are all forms, in the order in which messages list them. Rules do not exist yet, but their word begins a
-// declaration all the same, so that a broken one before it ends there.
+// forms are all forms, in the order in which messages list them.
 var forms []*form
 
 // marks are the words that stand before the word of a form.
@@ -69,7 +69,7 @@ func init() { // for a cycle: to read a block is to read forms
 				keep(d)
 				p.input(d, b.mark == "later")
 			}},
-		{word: "let", context: inModule | inDocuments | inTest | inPatch | inEach,
+		{word: "let", context: inModule | inDocuments | inTest | inRule | inPatch | inEach,
 			read: func(p *parser, b beginning, keep func(Declaration)) {
 				d := &Let{Header: b.header}
 				d.Name = p.name("the name of the value")
@@ -106,14 +106,14 @@ func init() { // for a cycle: to read a block is to read forms
 			read: func(p *parser, b beginning, keep func(Declaration)) {
 				keep(&Remark{Header: b.header, Value: p.expression()})
 			}},
-		{word: "require", context: inModule | inDocuments, unnamed: true,
-			read: func(p *parser, b beginning, keep func(Declaration)) {
-				d := &Require{Header: b.header, Condition: p.expression()}
-				if p.take("else") {
-					d.Message = p.quoted("a message")
-				}
-				keep(d)
-			}},
+		{word: "require", context: inModule | inDocuments | inRule, unnamed: true, read: readRequire},
+		{word: "advise", context: inRule, unnamed: true, inside: true, read: readRequire},
+		{word: "rule", context: inModule, read: func(p *parser, b beginning, keep func(Declaration)) {
+			d := &Rule{Header: b.header}
+			d.Name = p.name("the name of the rule")
+			keep(d)
+			p.rule(d)
+		}},
 		{word: "test", context: inModule, unnamed: true, read: func(p *parser, b beginning, keep func(Declaration)) {
 			d := &Test{Header: b.header}
 			keep(d)
@@ -137,7 +137,7 @@ func init() { // for a cycle: to read a block is to read forms
 		{word: "remove", context: inPatch | inEach, unnamed: true, inside: true, read: readOperation},
 		{word: "each", context: inPatch, unnamed: true, inside: true,
 			read: func(p *parser, b beginning, keep func(Declaration)) { keep(p.eachEntry(b.header)) }},
-		{word: "if", context: inModule | inDocuments | inTest | inPatch | inEach, unnamed: true, inside: true,
+		{word: "if", context: inModule | inDocuments | inTest | inRule | inPatch | inEach, unnamed: true, inside: true,
 			read: func(p *parser, b beginning, keep func(Declaration)) {
 				d := &IfBlock{Header: b.header, Condition: p.expression()}
 				d.Then = p.block("after the condition")
@@ -150,7 +150,7 @@ func init() { // for a cycle: to read a block is to read forms
 				}
 				keep(d)
 			}},
-		{word: "for", context: inModule | inDocuments | inTest | inPatch | inEach, unnamed: true, inside: true,
+		{word: "for", context: inModule | inDocuments | inTest | inRule | inPatch | inEach, unnamed: true, inside: true,
 			read: func(p *parser, b beginning, keep func(Declaration)) {
 				start := p.tokens[p.at-1].start
 				loop := &For{}
@@ -160,8 +160,15 @@ func init() { // for a cycle: to read a block is to read forms
 				d.Body = p.block("after what it goes through")
 				keep(d)
 			}},
-		{word: "rule"},
 	}
+}
+
+func readRequire(p *parser, b beginning, keep func(Declaration)) {
+	d := &Require{Header: b.header, Advice: b.word == "advise", Condition: p.expression()}
+	if p.take("else") {
+		d.Message = p.quoted("a message")
+	}
+	keep(d)
 }
 
 func readDocument(p *parser, b beginning, keep func(Declaration)) {
@@ -213,7 +220,7 @@ func words(in context) []string {
 // beginsDeclaration reports whether a word at the left edge begins a declaration.
 func beginsDeclaration(word string) bool {
 	return slices.Contains(marks, word) || slices.ContainsFunc(forms, func(f *form) bool {
-		return f.word == word && (f.context&inModule != 0 || f.context == 0) && !f.inside
+		return f.word == word && f.context&inModule != 0 && !f.inside
 	})
 }
 

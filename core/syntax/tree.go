@@ -99,9 +99,10 @@ type (
 		Header
 		Value Expression
 	}
-	// Require is `require condition else "message"`.
+	// Require is `require condition else "message"`, or in a rule `advise condition else "message"`.
 	Require struct {
 		Header
+		Advice    bool // `advise`: a warning
 		Condition Expression
 		Message   Expression // nil when it is made from the condition
 	}
@@ -118,13 +119,25 @@ type (
 		Environment *String // nil when it runs without inputs
 		Body        []Declaration
 	}
-	// Expect is `expect condition else "message"`, or `expect error "text" from value`; it stands in tests.
+	// Expect is `expect condition else "message"`, `expect error "text" from value`, `expect violation "text" from
+	// rule(document)` or `expect no violation from rule(document)`; it stands in tests.
 	Expect struct {
 		Header
-		Condition Expression // nil when a mistake is expected
+		Condition Expression // nil when a mistake or a violation is expected, or none
 		Message   Expression // nil when it is made from the condition
-		Mistake   Expression // the text that the mistake must contain
-		From      Expression // what must fail
+		Mistake   Expression // the text that the mistake or violation must contain; nil when none is expected
+		From      Expression // what must fail, or the call of a rule
+		Violation bool       // From is the call of a rule
+	}
+	// Rule is `rule name on document, path at "…" where … { … }`, or `rule name on all documents { … }`.
+	Rule struct {
+		Header
+		All      bool       // it sees all documents together, under the name that is in Document
+		Document Identifier // the name of what it looks at
+		Path     Identifier // the name of the path of the document; empty when it has none
+		At       Expression // a pattern of paths; nil when left out
+		Where    Expression // nil when left out
+		Body     []Declaration
 	}
 	// IfBlock is `if c { … } else { … }` around declarations.
 	IfBlock struct {

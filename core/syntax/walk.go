@@ -182,6 +182,9 @@ func (w *walker) ofDeclaration(d Declaration) {
 		w.declarations(d.Body)
 	case *Expect:
 		w.expressions(d.Condition, d.Message, d.Mistake, d.From)
+	case *Rule:
+		w.expressions(d.At, d.Where)
+		w.declarations(d.Body)
 	case *IfBlock:
 		w.expressions(d.Condition)
 		w.declarations(d.Then)

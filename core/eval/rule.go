@@ -1,0 +1,462 @@
+package eval
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+
+	"knothole/core/check"
+	"knothole/core/place"
+	"knothole/core/source"
+	"knothole/core/syntax"
+	"knothole/core/value"
+)
+
+// Rule is a rule as it is held in a world: its module is the main module there, or an instance. One goroutine may use
+// it at a time.
+type Rule struct {
+	Object  *check.Object
+	All     bool // it sees all documents of an environment together
+	world   *World
+	thread  *thread
+	run     *compiledRule
+	pattern *value.Value // of paths, once it is known; Absent for all paths
+}
+
+// Violation is what a rule found.
+type Violation struct {
+	Advice    bool
+	Message   string
+	Condition source.Span // that does not hold
+	// Places are where the documents that it looked at do not meet it, the most telling first. They are empty when no
+	// single place does: a sum is too large.
+	Places []Offence
+	// subjects are what the condition looks at.
+	subjects []subject
+}
+
+// Offence is a place in a document that a rule looked at.
+type Offence struct {
+	Document int         // its position among those that the rule looked at together
+	Path     *place.Path // of what does not meet the rule; nil is the document itself
+	Missing  bool        // nothing is there
+	// Value is what is there, or the nearest around it.
+	Value value.Value
+}
+
+// Looked is what came of looking at a document.
+type Looked struct {
+	At         bool // the pattern of paths matches
+	Met        bool // and the condition behind where holds: the rule looked
+	Violations []Violation
+	// Failures is what kept the rule from being held. It may be empty although it Failed: what it needs failed before,
+	// and was reported then.
+	Failures source.Findings
+	Failed   bool
+}
+
+// SeenDocument is a document that a rule looks at.
+type SeenDocument struct {
+	Path string
+	Data value.Value
+}
+
+// InstanceOf returns an instance of a module whose inputs are given as a record; at is where they are given. What does
+// not fit is found when an input is needed.
+func (w *World) InstanceOf(m *check.Module, given value.Value, at source.Span) *World {
+	t := w.thread(nil)
+	t.recorder = nil
+	return &World{program: w.program, evaluation: w.evaluation, base: m.First, states: make([]state, m.Globals),
+		instance: &instance{module: m, making: &making{at: at, thread: t,
+			whole: &argument{body: constant(given), inputs: m.Inputs(), at: at}}}}
+}
+
+// Inputs evaluates the inputs of an instance and reports whether they all have values. What is wrong with those that
+// have none is among the findings.
+func (w *World) Inputs() (ok bool) {
+	ok = true
+	for _, o := range w.instance.module.Order {
+		if o.Kind == check.ObjectInput {
+			_, fits := w.Value(o)
+			ok = ok && fits
+		}
+	}
+	return ok
+}
+
+// Rule returns a rule of the module of the world.
+func (w *World) Rule(o *check.Object) *Rule {
+	t := w.thread(o)
+	t.recorder = nil // what a rule looks at is found by other means
+	return &Rule{Object: o, All: o.Declaration.(*syntax.Rule).All, world: w, thread: t, run: w.program.rule(o)}
+}
+
+// compiledRule is a rule, compiled.
+type compiledRule struct {
+	once           sync.Once
+	document, path int // their places in the frame; path is -1 when it has no name
+	at             code
+	where          func(f *frame) (bool, value.Origin)
+	body           statement
+}
+
+// rule returns the code of a rule, compiled once.
+func (p *Program) rule(o *check.Object) *compiledRule {
+	p.mu.Lock()
+	r, ok := p.rules[o]
+	if !ok {
+		r = &compiledRule{path: -1}
+		p.rules[o] = r
+	}
+	p.mu.Unlock()
+	r.once.Do(func() {
+		d := o.Declaration.(*syntax.Rule)
+		c := &compiler{program: p, module: o.Module, definitions: map[int]syntax.Expression{}}
+		r.document = o.Module.Info.Slot(d.Document.Span.Start)
+		if d.Path.Name != "" {
+			r.path = o.Module.Info.Slot(d.Path.Span.Start)
+		}
+		if d.At != nil {
+			r.at = c.expression(d.At)
+		}
+		if d.Where != nil {
+			r.where = c.truth(d.Where)
+		}
+		r.body = c.block(d.Body)
+	})
+	return r
+}
+
+// looking is one look of a rule.
+type looking struct{ violations []Violation }
+
+// Pattern returns the pattern of the paths that the rule looks at; it is empty when there is none. ok is false when it
+// cannot be found out, which is among the failures.
+func (r *Rule) Pattern() (pattern string, failures source.Findings, ok bool) {
+	if r.pattern == nil {
+		var v value.Value
+		failures, ok = r.attempt(func(f *frame) {
+			if r.run.at != nil {
+				at := r.Object.Declaration.(*syntax.Rule).At.Place()
+				v = f.decide(r.run.at(f), "what a rule looks at", at)
+			}
+		})
+		if !ok {
+			return "", failures, false
+		}
+		r.pattern = &v
+	}
+	if r.pattern.IsAbsent() {
+		return "", nil, true
+	}
+	return r.pattern.Text(), nil, true
+}
+
+// attempt runs something of the rule. What is found does not stay among the findings of the world.
+func (r *Rule) attempt(body func(f *frame)) (failures source.Findings, ok bool) {
+	t := r.thread
+	before := *t
+	reports := t.reports
+	found, stopped := len(reports.findings), reports.stopped.Swap(nil)
+	ok = guard(func() { t.run(body, r.Object.Frame) })
+	failures = slices.Clone(reports.findings[found:])
+	ok = ok && len(failures) == 0 && reports.stopped.Load() == nil
+	reports.findings = reports.findings[:found:found]
+	reports.stopped.Store(stopped)
+	if !ok {
+		t.backTo(&before)
+	}
+	return failures, ok
+}
+
+// Spent reports whether the rule took more steps than it may: it is not held any more.
+func (r *Rule) Spent() bool { return r.thread.steps > stepLimit }
+
+// Document looks at one document. That its path matches is for the caller to know.
+func (r *Rule) Document(d SeenDocument) Looked {
+	looked := r.look(d.Data, value.StringOf(d.Path, 0))
+	if len(looked.Violations) > 0 {
+		m := &marker{}
+		again := r.look(m.document(d.Data, 0), m.whole(d.Path, d.Data, 0))
+		looked.Violations = again.Violations
+		m.find(looked.Violations)
+	}
+	return looked
+}
+
+// Documents looks at all documents together.
+func (r *Rule) Documents(all []SeenDocument) Looked {
+	list := func(one func(i int, d SeenDocument) (path, data, both value.Value)) value.Value {
+		shape, elements := value.NewShape([]string{"path", "data"}), make([]value.Value, len(all))
+		for i, d := range all {
+			path, data, both := one(i, d)
+			elements[i] = value.RecordOf(shape, []value.Value{path, data}, both.Origin())
+		}
+		return value.ListOf(elements, 0)
+	}
+	looked := r.look(list(func(_ int, d SeenDocument) (path, data, both value.Value) {
+		return value.StringOf(d.Path, 0), d.Data, d.Data
+	}), value.Value{})
+	if len(looked.Violations) > 0 {
+		m := &marker{}
+		again := r.look(list(func(i int, d SeenDocument) (path, data, both value.Value) {
+			whole := m.whole(d.Path, d.Data, i)
+			return whole, m.document(d.Data, i), whole
+		}), value.Value{})
+		looked.Violations = again.Violations
+		m.find(looked.Violations)
+	}
+	return looked
+}
+
+// look runs the rule.
+func (r *Rule) look(document, path value.Value) (looked Looked) {
+	looking := &looking{}
+	looked.At = true
+	var ok bool
+	looked.Failures, ok = r.attempt(func(f *frame) {
+		f.spend(elementCost, r.Object.Span)
+		f.slots[r.run.document] = document
+		if r.run.path >= 0 {
+			f.slots[r.run.path] = path
+		}
+		if r.run.where != nil {
+			if holds, _ := r.run.where(f); !holds {
+				return
+			}
+		}
+		looked.Met = true
+		r.run.body(f, Visitor{rule: looking})
+	})
+	looked.Failed, looked.Violations = !ok, looking.violations
+	return looked
+}
+
+// require compiles what a rule requires.
+func (c *compiler) requireOfRule(d *syntax.Require) statement {
+	condition, at := c.assertion(d.Condition), d.Condition.Place()
+	var message func(f *frame) string
+	if d.Message != nil {
+		message = c.message(d.Message)
+	}
+	text := strings.Join(strings.Fields(c.module.Tree.File.Slice(at)), " ")
+	subjects := c.subjects(d.Condition, nil)
+	if d.Message != nil {
+		subjects = append(subjects, c.subjects(d.Message, nil)...)
+	}
+	return func(f *frame, visit Visitor) {
+		if condition(f) {
+			return
+		}
+		v := Violation{Advice: d.Advice, Condition: at, Message: "required is " + text}
+		if d.Advice {
+			v.Message = "advised is " + text
+		}
+		if message != nil {
+			v.Message = message(f)
+		}
+		for _, s := range subjects {
+			if found, ok := s(f); ok {
+				v.subjects = append(v.subjects, found)
+			}
+		}
+		visit.rule.violations = append(visit.rule.violations, v)
+	}
+}
+
+// subject is what a condition looks at: a value, and the fields behind it that are not there.
+type subject struct {
+	value   value.Value
+	missing []string
+}
+
+// subjects returns what finds the subjects of a condition: the longest chains of fields and elements in it that begin
+// at a local value from outside of the condition. Behind those come the subjects of what these local values are.
+func (c *compiler) subjects(e syntax.Expression, seen []int) (all []func(f *frame) (subject, bool)) {
+	within := e.Place()
+	var roots []int
+	var visit func(n syntax.Node) bool
+	visit = func(n syntax.Node) bool {
+		x, ok := n.(syntax.Expression)
+		if !ok {
+			return true
+		}
+		root, steps := c.chain(x)
+		if root == nil {
+			return true
+		}
+		if root.Span.Start < within.Start || root.Span.Start >= within.End {
+			all = append(all, follow(root.Slot, steps))
+			if !slices.Contains(roots, root.Slot) && !slices.Contains(seen, root.Slot) {
+				roots = append(roots, root.Slot)
+			}
+		}
+		return false
+	}
+	syntax.Inspect(e, visit)
+	for _, slot := range roots {
+		if definition := c.definitions[slot]; definition != nil && len(seen) < maxDefinitions {
+			all = append(all, c.subjects(definition, append(slices.Clone(seen), roots...))...)
+		}
+	}
+	return all
+}
+
+// maxDefinitions is through how many local values the subjects of a condition are looked for.
+const maxDefinitions = 20
+
+// chainStep is a field or an index behind a local value.
+type chainStep struct {
+	name  string
+	index code // nil for a field
+}
+
+// chain returns the local value with which a chain of fields and indexes begins, and the steps; nil for what is no such
+// chain.
+func (c *compiler) chain(e syntax.Expression) (root *check.Object, steps []chainStep) {
+	switch e := syntax.Bare(e).(type) {
+	case *syntax.Name:
+		if o := c.module.Info.Objects[e.ID()]; o != nil && o.Kind == check.ObjectLocal {
+			return o, nil
+		}
+	case *syntax.Field:
+		if root, steps = c.chain(e.Of); root != nil {
+			return root, append(steps, chainStep{name: e.Name.Name})
+		}
+	case *syntax.Index:
+		if root, steps = c.chain(e.Of); root != nil {
+			if s, ok := syntax.Bare(e.Index).(*syntax.String); ok {
+				if text, plain := s.Plain(); plain {
+					return root, append(steps, chainStep{name: text})
+				}
+			}
+			return root, append(steps, chainStep{index: c.expression(e.Index)})
+		}
+	}
+	return nil, nil
+}
+
+// follow returns what goes along a chain as far as it leads.
+func follow(slot int, steps []chainStep) func(f *frame) (subject, bool) {
+	return func(f *frame) (s subject, ok bool) {
+		if slot >= len(f.slots) {
+			return subject{}, false
+		}
+		s.value = f.slots[slot]
+		for i, step := range steps {
+			next, name := value.Value{}, step.name
+			if step.index != nil {
+				var index value.Value
+				found := len(f.reports.findings)
+				if !guard(func() { index = step.index(f) }) {
+					f.reports.findings = f.reports.findings[:found]
+					return s, !s.value.IsAbsent()
+				}
+				switch {
+				case index.Kind() == value.Int && s.value.Kind() == value.List:
+					n := index.Int()
+					if n < 0 {
+						n += int64(s.value.Len())
+					}
+					if n >= 0 && n < int64(s.value.Len()) {
+						next = s.value.Elements()[n]
+					}
+					name = fmt.Sprint(index.Int())
+				case index.Kind() == value.String && !index.Unknown():
+					name = index.Text()
+				}
+			}
+			if next.IsAbsent() && s.value.Kind() == value.Record {
+				next = s.value.Get(name)
+			}
+			if next.IsAbsent() {
+				for _, rest := range steps[i:] {
+					if rest.index != nil {
+						break
+					}
+					s.missing = append(s.missing, rest.name)
+				}
+				return s, !s.value.IsAbsent()
+			}
+			s.value = next
+		}
+		return s, !s.value.IsAbsent()
+	}
+}
+
+// marker gives every part of documents an origin of its own, by which it is found again, wherever a rule took it from.
+type marker struct{ places []Offence }
+
+// firstMark is the number of the first origin that a marker gives; a recorder gives those before it.
+const firstMark = 1 << 30
+
+// document returns a document whose parts are marked.
+func (m *marker) document(v value.Value, number int) value.Value {
+	return m.part(v, Offence{Document: number, Value: v}, 0)
+}
+
+func (m *marker) part(v value.Value, at Offence, depth int) value.Value {
+	if depth > dataDepthLimit {
+		return v
+	}
+	marked := value.MapParts(v, func(i int, part value.Value) value.Value {
+		inner := Offence{Document: at.Document, Value: part}
+		if v.Kind() == value.List {
+			inner.Path = at.Path.Index(i)
+		} else {
+			inner.Path = at.Path.Field(v.Shape().Keys()[i])
+		}
+		return m.part(part, inner, depth+1)
+	})
+	m.places = append(m.places, at)
+	return marked.WithOrigin(value.Recorded(firstMark + len(m.places) - 1))
+}
+
+// whole returns the path of a document, which stands for all of it.
+func (m *marker) whole(path string, v value.Value, number int) value.Value {
+	m.places = append(m.places, Offence{Document: number, Value: v})
+	return value.StringOf(path, value.Recorded(firstMark+len(m.places)-1))
+}
+
+// at returns the place that an origin stands for.
+func (m *marker) at(o value.Origin) (Offence, bool) {
+	number, ok := o.Step()
+	if !ok || number < firstMark || number-firstMark >= len(m.places) {
+		return Offence{}, false
+	}
+	return m.places[number-firstMark], true
+}
+
+// find finds the places of violations.
+func (m *marker) find(violations []Violation) {
+	for i := range violations {
+		v := &violations[i]
+		for _, s := range v.subjects {
+			if v.Places = m.offences(s, 0); v.Places != nil {
+				break
+			}
+		}
+		v.subjects = nil
+	}
+}
+
+// searchParts is how deep the parts of what a rule made are looked at.
+const searchParts = 3
+
+// offences returns the places that a subject has: its own, or when the rule made it those of its parts.
+func (m *marker) offences(s subject, depth int) (all []Offence) {
+	if at, ok := m.at(s.value.Origin()); ok {
+		for _, name := range s.missing {
+			at.Path, at.Missing = at.Path.Field(name), true
+		}
+		return []Offence{at}
+	}
+	if depth == searchParts {
+		return nil
+	}
+	for part := range value.Parts(s.value) {
+		all = append(all, m.offences(subject{value: value.Parts(s.value)[part]}, depth+1)...)
+	}
+	return all
+}
