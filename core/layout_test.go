@@ -15,7 +15,7 @@ import (
 // stand before it. Values and places know nothing of the language, so that its types may speak of places.
 var order = []string{
 	"core/parallel", "core/source", "core/syntax", "core/value", "core/place", "core/data", "core/schema",
-	"core/types", "core/check", "core/expected", "core/flow", "core/eval", "core/builtin", "core/project",
+	"core/types", "core/check", "core/expected", "core/flow", "core/eval", "core/builtin", "core/standard", "core/project",
 	"core/render", "core/rule", "core/explain", "core/compare", "core/lift", "core/packages",
 }
 

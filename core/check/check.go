@@ -121,6 +121,10 @@ func (c *checker) checkModule(m *Module) {
 	}
 	c.reportUnused()
 	m.Info.order()
+	if m.Held {
+		c.inputsType(m)
+		m.instantiated = true
+	}
 	m.Findings = slices.Clone((*c.findings)[found:])
 }
 

@@ -118,6 +118,7 @@ type Module struct {
 	Number  int // its position in the program
 	Tree    *syntax.Module
 	Main    bool // the module that inputs are given to
+	Held    bool // its rules are in force
 	Imports map[*syntax.Use]*Import
 	Objects map[string]*Object
 	// Order holds all objects as they were declared, documents included.

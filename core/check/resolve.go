@@ -17,7 +17,7 @@ func (c *checker) declare(d syntax.Declaration) {
 	switch d := d.(type) {
 	case *syntax.Use:
 		o.Kind = ObjectData
-		if strings.HasSuffix(d.Path, ".knot") && d.Form == "" {
+		if d.IsModule() {
 			o.Kind = ObjectModule
 		}
 	case *syntax.TypeDeclaration:

@@ -73,7 +73,7 @@ func (c *configuration) texts(key, what string) []value.Value {
 
 func (p *Project) readConfiguration(root value.Value) {
 	top := &configuration{p, FileName, root}
-	top.known("project", "environments", "schemas", "catalogue", "parity", "compare")
+	top.known("project", "environments", "schemas", "catalogue", "links", "rules", "exemptions", "parity", "compare")
 	if table, ok := top.get("compare", value.Record); ok {
 		c := &configuration{p, "[compare]", table}
 		c.known("keys")
@@ -131,6 +131,7 @@ func (p *Project) readConfiguration(root value.Value) {
 		}
 	}
 	p.resolveExtends()
+	p.readRules(top)
 	p.readParity(top)
 }
 

@@ -19,6 +19,7 @@ import (
 	"knothole/core/flow"
 	"knothole/core/place"
 	"knothole/core/source"
+	"knothole/core/standard"
 	"knothole/core/syntax"
 	"knothole/core/types"
 	"knothole/core/value"
@@ -53,6 +54,9 @@ type Project struct {
 	keys     data.Keys
 	schemas  schemas
 	parity   []Parity
+
+	rules      []*RuleModule
+	exemptions []*Exemption
 }
 
 // Environment is one environment of a project.
@@ -149,7 +153,11 @@ func (p *Project) Tracked(f source.Finding) bool {
 
 // InSource reports whether a place is in a module.
 func (p *Project) InSource(at source.Span) bool {
-	return at.IsValid() && strings.HasSuffix(p.Sources.File(at.Start).Path, ".knot")
+	if !at.IsValid() {
+		return false
+	}
+	_, module := p.modules[p.Sources.File(at.Start).Path]
+	return module
 }
 
 // Concrete returns the environments that are rendered: those that are not abstract.
@@ -288,10 +296,12 @@ func (p *Project) loadProgram(modules []string) {
 	}
 	main.Main = true
 	p.Module = main
+	l.loadRules()
 	for _, name := range modules {
 		l.module(name, p.mainSpan, nil)
 	}
 	p.Findings = append(p.Findings, check.Check(p.checked)...)
+	l.checkRules()
 	p.Findings = append(p.Findings, flow.Secrets(p.checked)...)
 	values := map[*check.Object]value.Value{}
 	for _, m := range p.checked.Modules {
@@ -331,7 +341,7 @@ func (l *loader) module(name string, span source.Span, trail []string) *check.Mo
 	state := &moduleState{loading: true}
 	l.modules[name] = state
 	defer func() { state.loading = false }()
-	file, ok := l.read(name, span)
+	file, ok := l.readModule(name, span)
 	if !ok {
 		state.bad = true
 		return nil
@@ -347,6 +357,25 @@ func (l *loader) module(name string, span source.Span, trail []string) *check.Mo
 	state.module = m
 	l.checked.Modules = append(l.checked.Modules, m)
 	return m
+}
+
+// readModule reads the text of a module: a file of the project, or one that comes with the program.
+func (l *loader) readModule(name string, span source.Span) (*source.File, bool) {
+	if !standard.Is(name) {
+		return l.read(name, span)
+	}
+	text, ok := standard.Read(name)
+	if !ok {
+		l.report(source.NoFile, span, source.Suggest(name, standard.Names(),
+			"there are "+strings.Join(standard.Names(), ", ")), "no module %q comes with the program", name)
+		return nil, false
+	}
+	file, err := l.Sources.Add(name, text)
+	if err != nil {
+		l.report(source.TooMuchWork, span, "", "%s", err)
+		return nil, false
+	}
+	return file, true
 }
 
 // use reads what a `use` leads to.
@@ -366,7 +395,7 @@ func (l *loader) use(m *check.Module, use *syntax.Use, trail []string) *check.Im
 		return l.usePattern(name, use)
 	case use.Form != "":
 		return l.useForm(name, use)
-	case strings.HasSuffix(name, ".knot"):
+	case use.IsModule():
 		module := l.module(name, use.PathSpan, trail)
 		return &check.Import{Module: module, Failed: module == nil}
 	}
@@ -537,6 +566,8 @@ func (l *loader) resolve(from, written string, span source.Span) (string, bool) 
 		name = path.Join(path.Dir(from), written)
 	case strings.HasPrefix(written, "/"):
 		name = path.Clean(strings.TrimPrefix(written, "/"))
+	case standard.Is(written):
+		return written, true
 	default:
 		l.report(source.NoFile, span, fmt.Sprintf("a file beside this one is written %q", "./"+written),
 			"the path %q names a package, and the project has none", written)

@@ -46,6 +46,8 @@ const (
 	Unused           Code = "unused"
 	// NotRendered is what stands in a module, or in an instance of one, that nothing renders.
 	NotRendered Code = "not-rendered"
+	// NotInForce is a rule that nothing holds.
+	NotInForce Code = "not-in-force"
 
 	// Evaluation.
 	TooMuchWork    Code = "too-much-work"
@@ -96,6 +98,15 @@ const (
 	BreaksSchema Code = "breaks-schema"
 	// Unlike is a difference between environments that are to be alike.
 	Unlike Code = "unlike"
+	// BreaksRule is a document that does not meet a rule of the project, RuleFailed a rule that cannot be held.
+	BreaksRule Code = "breaks-rule"
+	RuleFailed Code = "rule-failed"
+	// LooksAtNothing is a rule that meets no document of any environment.
+	LooksAtNothing Code = "looks-at-nothing"
+	// ExemptionEnds is an exemption from a rule whose last day is near, or over.
+	ExemptionEnds Code = "exemption-ends"
+	// LeadsNowhere is a name in a document that should be that of another, or labels that no document has.
+	LeadsNowhere Code = "leads-nowhere"
 	// NoDifference is a place at which environments may differ, and do not.
 	NoDifference Code = "no-difference"
 	// NoSchema is a kind that the catalogue lacks.

@@ -3,7 +3,11 @@
 // tree has no behaviour.
 package syntax
 
-import "knothole/core/source"
+import (
+	"path"
+
+	"knothole/core/source"
+)
 
 // ID numbers the expressions of one module densely from 0, so that later stages keep what they learn about an
 // expression in slices.
@@ -160,6 +164,12 @@ type (
 		Value  Expression
 	}
 )
+
+// IsModule reports whether it names a module: a source, or what is no path of a file of the project.
+func (d *Use) IsModule() bool {
+	ending := path.Ext(d.Path)
+	return d.Form == "" && (ending == ".knot" || ending == "")
+}
 
 // Binding is one name of a LetIn.
 type Binding struct {

@@ -10,6 +10,7 @@ import (
 	"unicode"
 
 	"knothole/core/source"
+	"knothole/core/standard"
 )
 
 // Presenter shows results.
@@ -56,7 +57,7 @@ func (p *Presenter) screen() io.Writer {
 
 // file returns the path of a file as the person would write it.
 func (p *Presenter) file(name string) string {
-	if p.Prefix == "" {
+	if p.Prefix == "" || standard.Is(name) {
 		return Clean(name)
 	}
 	return Clean(path.Join(p.Prefix, name))
