@@ -40,9 +40,8 @@ type Violation struct {
 type Offence struct {
 	Document int         // its position among those that the rule looked at together
 	Path     *place.Path // of what does not meet the rule; nil is the document itself
-	Missing  bool        // nothing is there
-	// Value is what is there, or the nearest around it.
-	Value value.Value
+	Value    value.Value // what is there
+	Missing  []string    // the fields behind it that the rule looked for and that are not there
 }
 
 // Looked is what came of looking at a document.
@@ -447,9 +446,7 @@ const searchParts = 3
 // offences returns the places that a subject has: its own, or when the rule made it those of its parts.
 func (m *marker) offences(s subject, depth int) (all []Offence) {
 	if at, ok := m.at(s.value.Origin()); ok {
-		for _, name := range s.missing {
-			at.Path, at.Missing = at.Path.Field(name), true
-		}
+		at.Missing = s.missing
 		return []Offence{at}
 	}
 	if depth == searchParts {

@@ -132,6 +132,7 @@ func (p *Project) readConfiguration(root value.Value) {
 	}
 	p.resolveExtends()
 	p.readRules(top)
+	p.readLinks(top)
 	p.readParity(top)
 }
 

@@ -57,6 +57,7 @@ type Project struct {
 
 	rules      []*RuleModule
 	exemptions []*Exemption
+	links      []*Link
 }
 
 // Environment is one environment of a project.

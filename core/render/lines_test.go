@@ -100,7 +100,8 @@ func TestStreamOrder(t *testing.T) {
 	})
 	require.Equal(t, 1, others)
 	var order []string
-	for _, v := range objects {
+	for _, o := range objects {
+		v := o.Value
 		if v.Kind() == value.Record {
 			v = v.Get("name")
 		}
@@ -133,8 +134,8 @@ func TestStreamOrderOfKinds(t *testing.T) {
 	}
 	objects, _ := render.Stream(documents)
 	var got []string
-	for _, v := range objects {
-		got = append(got, place.Kind(v))
+	for _, o := range objects {
+		got = append(got, place.Kind(o.Value))
 	}
 	require.Equal(t, want, got)
 }

@@ -25,21 +25,29 @@ var ranks = map[string]int{
 // otherRank is that of workloads, and of all other kinds.
 const otherRank = 4
 
+// Object is one document of a stream.
+type Object struct {
+	Path  string // of the document that it is in
+	Value value.Value
+}
+
 // Stream returns the YAML documents of an environment, those of streams one by one, those that others need first:
 // name spaces, definitions, accounts, settings, workloads, routes; otherwise as declared. Others counts the documents
 // of other formats, which are not among them.
-func Stream(documents []Document) (objects []value.Value, others int) {
+func Stream(documents []Document) (objects []Object, others int) {
 	for _, d := range documents {
 		switch {
 		case d.Format != data.YAML:
 			others++
 		case d.Stream:
-			objects = append(objects, d.Value.Elements()...)
+			for _, v := range d.Value.Elements() {
+				objects = append(objects, Object{d.Path, v})
+			}
 		default:
-			objects = append(objects, d.Value)
+			objects = append(objects, Object{d.Path, d.Value})
 		}
 	}
-	slices.SortStableFunc(objects, func(a, b value.Value) int { return rank(a) - rank(b) })
+	slices.SortStableFunc(objects, func(a, b Object) int { return rank(a.Value) - rank(b.Value) })
 	return objects, others
 }
 

@@ -38,6 +38,18 @@ type Finding struct {
 	// Environments are the environments in which this was found; empty when it holds in all of them or does not
 	// depend on any.
 	Environments []string
+	// Broken is the rule that is broken; nil for what breaks none.
+	Broken *Broken
+}
+
+// Broken says which rule of the project is broken where.
+type Broken struct {
+	Rule      string
+	Reason    string // the description of the rule; may be empty
+	Span      Span   // of the name of the rule where it is declared
+	Advice    bool   // it is advice, and no requirement
+	Documents []string
+	Place     string // in the first of the documents; empty for all of it
 }
 
 // Related is another place that helps to understand a finding.

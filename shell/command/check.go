@@ -11,6 +11,7 @@ import (
 	"knothole/core/builtin"
 	"knothole/core/compare"
 	"knothole/core/render"
+	"knothole/core/rule"
 	"knothole/core/source"
 	"knothole/shell/present"
 )
@@ -34,6 +35,7 @@ errors end it with 2, since nothing could be compared.`,
 		flags.BoolVar(&r.rendered, "rendered", false, "also compare the rendered files with what would be rendered")
 		flags.BoolVar(&r.watch, "watch", false, "check again whenever a file of the project changes")
 		flags.StringVar(&r.format, "format", "text", "`FORMAT` of the answer: text, json, sarif or junit")
+		r.today.define(flags)
 		r.given.define(flags)
 		return r.run
 	},
@@ -43,6 +45,7 @@ type checking struct {
 	given
 	strict, rendered, watch bool
 	format                  string
+	today                   today
 }
 
 func (r *checking) run(c *call) int {
@@ -69,8 +72,8 @@ func (r *checking) once(c *call) int {
 			"run out")
 	}
 	bar := c.progress("checking", 0)
-	results, findings := render.All(p.Project, environments,
-		render.Options{Everything: true, Validate: true, Made: bar.add})
+	results, held, findings := rule.All(p.Project, environments,
+		render.Options{Everything: true, Validate: true, Made: bar.add}, builtin.Table, r.today.time())
 	if modules == nil && !r.overrides() && len(environments) == len(p.Concrete()) && !findings.HasErrors() &&
 		len(p.Parity()) > 0 {
 		findings = append(findings, compare.CheckParity(p.Project, builtin.Table)...).Tidy(p.Sources)
@@ -118,6 +121,9 @@ func (r *checking) once(c *call) int {
 		}
 		if p.HasSchemas() && modules == nil {
 			c.printValidation(results)
+		}
+		if modules == nil {
+			c.printHeld(held)
 		}
 		fmt.Fprintf(c.err, "%s (%.2f s)\n", present.Summary(findings, n, of), time.Since(start).Seconds())
 	}

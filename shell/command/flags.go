@@ -5,6 +5,7 @@ import (
 	"flag"
 	"slices"
 	"strings"
+	"time"
 
 	"knothole/core/place"
 )
@@ -33,6 +34,42 @@ func (p patterns) filter() func(name string) bool {
 // defineOnly adds the flag that selects documents.
 func (p *patterns) defineOnly(flags *flag.FlagSet) {
 	flags.Var(p, "only", "only documents whose path matches the pattern `GLOB`; repeatable")
+}
+
+// today is the day on which exemptions are judged: that of the machine, unless it is given.
+type today struct{ day time.Time }
+
+func (t *today) String() string {
+	if t == nil || t.day.IsZero() {
+		return ""
+	}
+	return t.day.Format(time.DateOnly)
+}
+
+// Set takes a day.
+func (t *today) Set(text string) error {
+	day, err := time.ParseInLocation(time.DateOnly, text, time.Local)
+	if err != nil {
+		return errors.New("write a day of the calendar, such as 2027-03-31")
+	}
+	t.day = day
+	return nil
+}
+
+// Get returns the day, so that the flag is one that has one value.
+func (t *today) Get() any { return t.day }
+
+// define adds the flag.
+func (t *today) define(flags *flag.FlagSet) {
+	flags.Var(t, "today", "judge exemptions as on the day `DATE`, such as 2027-03-31 (default: today)")
+}
+
+// time returns the day that is meant.
+func (t *today) time() time.Time {
+	if t.day.IsZero() {
+		return time.Now()
+	}
+	return t.day
 }
 
 // once is a flag that has one value: given twice, one of the two would be ignored.

@@ -9,10 +9,12 @@ import (
 	"sync"
 	"time"
 
+	"knothole/core/builtin"
 	"knothole/core/data"
 	"knothole/core/parallel"
 	"knothole/core/project"
 	"knothole/core/render"
+	"knothole/core/rule"
 	"knothole/core/source"
 	"knothole/core/value"
 	"knothole/outside/cache"
@@ -52,6 +54,7 @@ project changes.`,
 		flags.BoolVar(&r.final, "final", false, "refuse values that are still open")
 		flags.BoolVar(&r.ask, "ask", false, "ask for missing inputs of one environment on the terminal")
 		flags.BoolVar(&r.watch, "watch", false, "render again whenever a file of the project changes")
+		r.today.define(flags)
 		r.given.define(flags)
 		r.given.defineSecrets(flags)
 		return r.run
@@ -62,6 +65,8 @@ type rendering struct {
 	given
 	to                                                                    string
 	only                                                                  patterns
+	today                                                                 today
+	held                                                                  *rule.Held // by the rules
 	stdout, stream, annotate, overwrite, secrets, final, ask, watch, show bool
 }
 
@@ -156,6 +161,7 @@ func (r *rendering) once(c *call) int {
 		if p.HasSchemas() {
 			c.printValidation(results)
 		}
+		c.printHeld(r.held)
 	}
 	return exitClean
 }
@@ -177,9 +183,10 @@ func (r *rendering) evaluate(c *call, p *opened, environments []*project.Environ
 	bar := c.progress("evaluating", 0)
 	options := render.Options{Recording: r.annotate, Validate: true, Made: bar.add}
 	options.Only = r.only.filter()
-	results, found := render.All(p.Project, environments, options)
+	results, held, found := rule.All(p.Project, environments, options, builtin.Table, r.today.time())
 	findings = append(findings, found...).Tidy(p.Sources)
 	bar.stop()
+	r.held = held
 	if len(findings) > 0 {
 		c.presenter(p, c.err).Findings(findings)
 		fmt.Fprintln(c.err)
@@ -364,7 +371,11 @@ func (r *rendering) printStream(c *call, result *render.Result) int {
 		documents = append(documents, d)
 	}
 	objects, others := render.Stream(documents)
-	text, err := data.WriteStream(value.WithPlaceholders(value.ListOf(objects, 0)))
+	values := make([]value.Value, len(objects))
+	for i, o := range rule.Ordered(result.Project, objects, builtin.Table) {
+		values[i] = o.Value
+	}
+	text, err := data.WriteStream(value.WithPlaceholders(value.ListOf(values, 0)))
 	if err != nil {
 		return c.failed("%s", err)
 	}

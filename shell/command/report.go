@@ -12,6 +12,7 @@ import (
 	"knothole/core/compare"
 	"knothole/core/project"
 	"knothole/core/render"
+	"knothole/core/rule"
 	"knothole/core/source"
 	"knothole/outside/gate"
 	"knothole/shell/present"
@@ -35,13 +36,15 @@ Ends with 0 when the page is made, 1 when it is and there are errors, 2 when it 
 		r := &reporting{}
 		flags.StringVar(&r.to, "to", "", "write the page to `FILE`, and not to standard output")
 		r.only.defineOnly(flags)
+		r.today.define(flags)
 		return r.run
 	},
 }
 
 type reporting struct {
-	to   string
-	only patterns
+	to    string
+	only  patterns
+	today today
 }
 
 func (r *reporting) run(c *call) int {
@@ -57,10 +60,12 @@ func (r *reporting) run(c *call) int {
 	if len(environments) == 1 {
 		page.Title = fmt.Sprintf("%s: %s", p.Name, environments[0].Name)
 	}
-	results, findings := render.All(p.Project, environments, render.Options{Everything: true, Validate: true})
+	results, held, findings := rule.All(p.Project, environments, render.Options{Everything: true, Validate: true},
+		builtin.Table, r.today.time())
 	if !findings.HasErrors() && len(environments) == len(p.Concrete()) && len(p.Parity()) > 0 {
 		findings = append(findings, compare.CheckParity(p.Project, builtin.Table)...).Tidy(p.Sources)
 	}
+	page.Held = held
 	page.Findings, page.Unchecked = findings, uncheckedPlaces(p, results)
 	page.Comparison, page.NotCompared = r.compare(p, environments)
 	columns := environments

@@ -17,6 +17,7 @@ import (
 	"knothole/core/parallel"
 	"knothole/core/project"
 	"knothole/core/render"
+	"knothole/core/rule"
 	"knothole/core/schema"
 	"knothole/core/source"
 	"knothole/core/value"
@@ -403,6 +404,21 @@ func printValidated(c *call, all []schema.Validated) {
 // notJudged says how many rules could not be judged.
 func notJudged(rules int) string {
 	return source.Count(rules, "rule") + " over a change (oldSelf)"
+}
+
+// printHeld says how many rules and links were held, and what is exempt from them.
+func (c *call) printHeld(held *rule.Held) {
+	if held == nil || len(held.Rules)+len(held.Links) == 0 {
+		return
+	}
+	text := "rules: " + source.Count(len(held.Rules), "rule") + " held"
+	if len(held.Links) > 0 {
+		text += ", " + source.Count(held.References, "link") + " between documents followed"
+	}
+	if n := held.Exempt(); n > 0 {
+		text += ", " + source.Count(n, "violation") + " exempt"
+	}
+	fmt.Fprintln(c.err, text)
 }
 
 // printValidation says how many of the rendered documents were validated against schemas.

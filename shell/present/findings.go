@@ -33,6 +33,9 @@ func (p *Presenter) finding(f source.Finding) {
 	}
 	location := p.location(f.Span.Start)
 	code := "[" + string(f.Code) + "]"
+	if f.Broken != nil {
+		code = "[rule " + Clean(f.Broken.Rule) + "]"
+	}
 	text := p.wrapped(Clean(f.Message)+where+" "+code, len([]rune(location))+len(f.Severity.String())+4)
 	text = strings.TrimSuffix(text, code)
 	p.printf("%s: %s: %s%s\n", p.bold(location), severity, text, p.faint(code))

@@ -21,6 +21,16 @@ type jsonFinding struct {
 	End          *jsonPlace    `json:"end,omitempty"`
 	Related      []jsonRelated `json:"related,omitempty"`
 	Environments []string      `json:"environments,omitempty"`
+	Broken       *jsonBroken   `json:"broken,omitempty"`
+}
+
+// jsonBroken is the rule that is broken.
+type jsonBroken struct {
+	Rule      string   `json:"rule"`
+	Reason    string   `json:"reason,omitempty"`
+	Advice    bool     `json:"advice,omitempty"`
+	Documents []string `json:"documents,omitempty"`
+	Path      string   `json:"path,omitempty"` // in the first of the documents
 }
 
 type jsonRelated struct {
@@ -64,6 +74,9 @@ func (p *Presenter) FindingsJSON(findings source.Findings, environments int, unc
 		j := jsonFinding{Code: f.Code, Severity: f.Severity.String(), Message: f.Message, Help: f.Help,
 			Environments: f.Environments,
 			Place:        p.jsonPlace(f.Span.Start), End: p.jsonPlace(p.end(f.Span))}
+		if b := f.Broken; b != nil {
+			j.Broken = &jsonBroken{b.Rule, b.Reason, b.Advice, b.Documents, b.Place}
+		}
 		for _, r := range f.Related {
 			j.Related = append(j.Related, jsonRelated{p.jsonPlace(r.Span.Start), r.Text})
 		}
@@ -96,8 +109,14 @@ type (
 		Rules   []sarifRule `json:"rules"`
 	}
 	sarifRule struct {
-		ID   string    `json:"id"`
-		Full sarifText `json:"fullDescription"`
+		ID            string              `json:"id"`
+		Short         *sarifText          `json:"shortDescription,omitempty"`
+		Full          sarifText           `json:"fullDescription"`
+		Help          *sarifText          `json:"help,omitempty"`
+		Configuration *sarifConfiguration `json:"defaultConfiguration,omitempty"`
+	}
+	sarifConfiguration struct {
+		Level string `json:"level"`
 	}
 	sarifText struct {
 		Text string `json:"text"`
@@ -152,10 +171,24 @@ func (p *Presenter) FindingsSARIF(findings source.Findings, version string) erro
 		index[code] = i
 		driver.Rules = append(driver.Rules, sarifRule{ID: string(code), Full: sarifText{page.Text}})
 	}
+	rules := map[string]int{}
+	for _, f := range findings {
+		if f.Broken == nil {
+			continue
+		}
+		if _, known := rules[f.Broken.Rule]; !known {
+			rules[f.Broken.Rule] = len(driver.Rules)
+			driver.Rules = append(driver.Rules, p.sarifRuleOf(f, findings))
+		}
+	}
 	results := []sarifResult{}
 	for _, f := range findings {
 		r := sarifResult{RuleID: string(f.Code), RuleIndex: index[f.Code], Level: f.Severity.String(),
 			Message: sarifText{whole(f)}}
+		if f.Broken != nil {
+			r.RuleIndex = rules[f.Broken.Rule]
+			r.RuleID = driver.Rules[r.RuleIndex].ID
+		}
 		if l, ok := p.sarifLocation(f.Span); ok {
 			r.Locations = []sarifLocation{l}
 		}
@@ -172,6 +205,24 @@ func (p *Presenter) FindingsSARIF(findings source.Findings, version string) erro
 		Version: "2.1.0",
 		Runs:    []sarifRun{{Tool: sarifTool{driver}, ColumnKind: "unicodeCodePoints", Results: results}},
 	})
+}
+
+// sarifRuleOf describes a rule of the project (section 3.49): its reason, and where it is written.
+func (p *Presenter) sarifRuleOf(f source.Finding, findings source.Findings) sarifRule {
+	b := f.Broken
+	level := source.Warning
+	for _, other := range findings {
+		if other.Broken != nil && other.Broken.Rule == b.Rule && other.Severity == source.Error {
+			level = source.Error
+		}
+	}
+	reason := b.Reason
+	if reason == "" {
+		reason = "The rule " + b.Rule + " of the project."
+	}
+	return sarifRule{ID: "rule/" + b.Rule, Short: &sarifText{"rule " + b.Rule}, Full: sarifText{reason},
+		Help:          &sarifText{fmt.Sprintf("%s Declared at %s.", reason, p.location(b.Span.Start))},
+		Configuration: &sarifConfiguration{level.String()}}
 }
 
 func (p *Presenter) sarifLocation(span source.Span) (sarifLocation, bool) {
@@ -215,10 +266,14 @@ func (p *Presenter) FindingsJUnit(findings source.Findings) error {
 	suite := junitSuite{Name: "knothole check"}
 	for _, f := range findings {
 		place := p.location(f.Span.Start)
-		c := junitCase{Class: string(f.Code), Name: Clean(place + ": " + f.Message)}
+		class := string(f.Code)
+		if f.Broken != nil {
+			class = "rule." + f.Broken.Rule
+		}
+		c := junitCase{Class: class, Name: Clean(place + ": " + f.Message)}
 		if f.Severity == source.Error {
 			suite.Failures++
-			c.Failure = &junitFailure{Type: string(f.Code), Message: Clean(f.Message),
+			c.Failure = &junitFailure{Type: class, Message: Clean(f.Message),
 				Text: Clean(place + ": " + whole(f))}
 		} else {
 			c.Output = Clean("warning: " + whole(f))

@@ -14,12 +14,14 @@ import (
 	"knothole/core/compare"
 	"knothole/core/explain"
 	"knothole/core/project"
+	"knothole/core/rule"
 	"knothole/core/source"
 	"knothole/core/value"
 )
 
 // Page is what a page of HTML shows; what is nil is left out.
 type Page struct {
+	Held   *rule.Held // what came of rules and links
 	Title  string
 	Footer string
 	// Environments are all of the project, abstract ones included.

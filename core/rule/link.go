@@ -1,0 +1,361 @@
+package rule
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"knothole/core/eval"
+	"knothole/core/place"
+	"knothole/core/project"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// Link is a link of the project, ready to be followed: values in some documents name others, or labels in them select
+// others.
+type Link struct {
+	*project.Link
+	from, to []end
+	scope    *eval.Places
+	bad      bool
+}
+
+// end is one end of a link.
+type end struct {
+	project.LinkEnd
+	places  *eval.Places
+	matches func(path string) bool // of the pattern; nil for a kind
+}
+
+// is reports whether a document is at the end.
+func (e *end) is(o *Object) bool {
+	if e.matches != nil {
+		return e.matches(o.Path)
+	}
+	return place.Kind(o.Data) == e.Kind
+}
+
+// ReadLinks reads the links of a project; what is no place is among the findings.
+func ReadLinks(p *project.Project, builtins *eval.Builtins) (links []*Link, findings source.Findings) {
+	parse := func(text string, at source.Span) *eval.Places {
+		places, err := eval.ParsePlaces(text, builtins)
+		if err != nil {
+			message, help, _ := strings.Cut(err.Error(), "\n  ")
+			findings.Add(source.Finding{Code: source.BadPlace, Span: at, Message: message, Help: help})
+		}
+		return places
+	}
+	for _, written := range p.Links() {
+		l := &Link{Link: written}
+		ends := func(from []project.LinkEnd) (all []end) {
+			for _, e := range from {
+				one := end{LinkEnd: e, places: parse(e.Place, e.Span)}
+				if e.Kind == "" {
+					pattern := e.Documents
+					one.matches = func(path string) bool { return place.Match(pattern, path) }
+				}
+				l.bad = l.bad || one.places == nil
+				all = append(all, one)
+			}
+			return all
+		}
+		l.from, l.to = ends(written.From), ends(written.To)
+		if written.Scope != "" {
+			l.scope = parse(written.Scope, written.ScopeSpan)
+			l.bad = l.bad || l.scope == nil
+		}
+		links = append(links, l)
+	}
+	return links, findings
+}
+
+// reference is a value of a document that names something in another.
+type reference struct {
+	from  *Object
+	found place.Found
+	// needs are the documents that it names, when there are such.
+	needs []*Object
+	// missing says what is wrong; empty when nothing is.
+	missing, help string
+}
+
+// violation makes the finding of a reference that leads nowhere.
+func (s *set) leadsNowhere(r reference, at source.Span, text string) violation {
+	o := r.from
+	offence := eval.Offence{Path: r.found.Path, Value: r.found.Value}
+	v := violation{object: o, path: ShownPath(o.Data, offence), places: []located{{offence, o}},
+		finding: source.Finding{Code: source.LeadsNowhere, Span: s.place(offence, o), Message: r.missing, Help: r.help}}
+	if at.IsValid() {
+		v.finding.Related = []source.Related{{Span: at, Text: text}}
+	}
+	return v
+}
+
+// holdLinks follows all links in the documents of an environment and returns what leads nowhere, and how many names and
+// selectors there are.
+func holdLinks(links []*Link, s *set) (all []violation, followed int) {
+	if s.partial {
+		return nil, 0
+	}
+	for _, l := range links {
+		if l.bad {
+			continue
+		}
+		text := "the link says it here"
+		var references []reference
+		if l.Kinds {
+			text = "the links between common kinds are held"
+			references = newCommon(s.objects, l.Outside).references()
+		} else {
+			references = l.references(s)
+		}
+		followed += len(references)
+		for _, r := range references {
+			if r.missing != "" {
+				all = append(all, s.leadsNowhere(r, l.Span, text))
+			}
+		}
+	}
+	return all, followed
+}
+
+// scopeOf returns the value that must be equal on both sides; Absent when a document has none, which is in every scope.
+func (l *Link) scopeOf(o *Object) value.Value {
+	if l.scope == nil {
+		return value.Value{}
+	}
+	if found, _ := l.scope.Find(o.Data); len(found) > 0 {
+		return found[0].Value
+	}
+	return value.Value{}
+}
+
+// target is what a link may lead to.
+type target struct {
+	object *Object
+	value  value.Value
+	scope  value.Value
+}
+
+func inScope(a, b value.Value) bool {
+	return a.IsAbsent() || b.IsAbsent() || value.Equal(a, b, func(int) {})
+}
+
+// references follows a link of the project.
+func (l *Link) references(s *set) (all []reference) {
+	var targets []target
+	byName := map[string][]target{}
+	for i := range s.objects {
+		o := &s.objects[i]
+		for k := range l.to {
+			if !l.to[k].is(o) {
+				continue
+			}
+			found, _ := l.to[k].places.Find(o.Data)
+			for _, f := range found {
+				t := target{o, f.Value, l.scopeOf(o)}
+				targets = append(targets, t)
+				if name, ok := nameOf(f.Value); ok {
+					byName[name] = append(byName[name], t)
+				}
+			}
+		}
+	}
+	for i := range s.objects {
+		o := &s.objects[i]
+		for k := range l.from {
+			if !l.from[k].is(o) {
+				continue
+			}
+			found, _ := l.from[k].places.Find(o.Data)
+			for _, f := range found {
+				if r, is := l.follow(o, f, targets, byName); is {
+					all = append(all, r)
+				}
+			}
+		}
+	}
+	return all
+}
+
+// nameOf returns a value as a name; ok is false for what is none.
+func nameOf(v value.Value) (string, bool) {
+	switch v.Kind() {
+	case value.String:
+		return v.Text(), true
+	case value.Int:
+		return strconv.FormatInt(v.Int(), 10), true
+	}
+	return "", false
+}
+
+// follow looks for what a value leads to; is says whether it leads anywhere at all.
+func (l *Link) follow(o *Object, f place.Found, targets []target, byName map[string][]target) (r reference, is bool) {
+	r = reference{from: o, found: f}
+	if f.Value.IsNull() || f.Value.Mark() != 0 {
+		return r, false
+	}
+	scope := l.scopeOf(o)
+	if l.Labels {
+		wanted, why := labelsOf(f.Value)
+		if why != "" {
+			r.missing = why
+			return r, true
+		}
+		for _, t := range targets {
+			if inScope(scope, t.scope) && hasLabels(t.value, wanted) {
+				r.needs = append(r.needs, t.object)
+			}
+		}
+		if r.needs == nil {
+			r.missing, r.help = "no "+l.targetName()+" has the labels "+f.Value.Show(80),
+				nearestLabels(wanted, valuesOf(targets))
+		}
+		return r, true
+	}
+	name, ok := nameOf(f.Value)
+	if !ok {
+		r.missing = fmt.Sprintf("a name is expected here, that of %s, not %s", source.Article(l.targetName()),
+			f.Value.Show(60))
+		return r, true
+	}
+	var names []string
+	for _, t := range byName[name] {
+		if inScope(scope, t.scope) {
+			r.needs = append(r.needs, t.object)
+		}
+	}
+	if r.needs != nil || outside(l.Outside, "", name) || l.isOptional(o, f) {
+		return r, true
+	}
+	for _, t := range targets {
+		if other, ok := nameOf(t.value); ok && inScope(scope, t.scope) && !slices.Contains(names, other) {
+			names = append(names, other)
+		}
+	}
+	r.missing = fmt.Sprintf("no %s is named %q", l.targetName(), name)
+	r.help = nearestName(name, names)
+	if len(byName[name]) > 0 {
+		r.help = fmt.Sprintf("there is one where %s is another", l.Scope)
+	}
+	return r, true
+}
+
+// nearestName is the help for a name that leads nowhere.
+func nearestName(name string, names []string) string {
+	otherwise := `if it exists elsewhere, say so: outside = ["` + name + `"]`
+	if near, ok := source.Nearest(name, names); ok {
+		return source.DidYouMean(near)
+	}
+	if len(names) > 0 && len(names) <= 5 {
+		return "there are " + source.Quoted(names) + "; " + otherwise
+	}
+	return otherwise
+}
+
+// targetName names what a link leads to.
+func (l *Link) targetName() string {
+	var names []string
+	for _, e := range l.to {
+		name := e.Kind
+		if name == "" {
+			name = "document of " + e.Documents
+		}
+		if !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+	}
+	return strings.Join(names, " or ")
+}
+
+// isOptional reports whether a field beside a name says that nothing need be there.
+func (l *Link) isOptional(o *Object, f place.Found) bool {
+	if l.Optional == "" || f.Path == nil {
+		return false
+	}
+	beside, missing := place.Follow(o.Data, pointerTo(f.Path.Sibling(l.Optional)))
+	return missing == "" && beside.Value.Kind() == value.Bool && beside.Value.Bool()
+}
+
+func pointerTo(path *place.Path) []string {
+	keys, _ := place.ParsePointer(path.Pointer()) // it was written as one
+	return keys
+}
+
+// outside reports whether a name is among those that exist elsewhere, by patterns of names or of Kind/name.
+func outside(patterns []string, kind, name string) bool {
+	return slices.ContainsFunc(patterns, func(pattern string) bool {
+		return place.Match(pattern, name) || kind != "" && place.Match(pattern, kind+"/"+name)
+	})
+}
+
+// labelsOf reads labels by which documents are selected. Why says what is wrong with them.
+func labelsOf(v value.Value) (labels map[string]string, why string) {
+	if v.Kind() != value.Record {
+		return nil, "labels are expected here, a record of strings, not " + v.Show(60)
+	}
+	labels = map[string]string{}
+	for i, key := range v.Shape().Keys() {
+		x := v.Values()[i]
+		if x.Kind() != value.String {
+			return nil, fmt.Sprintf("labels are strings, and %s is %s", place.Key(key), x.Show(40))
+		}
+		labels[key] = x.Text()
+	}
+	return labels, ""
+}
+
+// hasLabels reports whether a record has all labels that are wanted.
+func hasLabels(v value.Value, wanted map[string]string) bool {
+	if v.Kind() != value.Record {
+		return false
+	}
+	for key, text := range wanted {
+		if x := v.Get(key); x.Kind() != value.String || x.Unknown() || x.Text() != text {
+			return false
+		}
+	}
+	return true
+}
+
+func valuesOf(targets []target) (all []value.Value) {
+	for _, t := range targets {
+		all = append(all, t.value)
+	}
+	return all
+}
+
+// nearestLabels says in what the labels that come nearest differ.
+func nearestLabels(wanted map[string]string, candidates []value.Value) string {
+	best, most := value.Value{}, 0
+	for _, v := range candidates {
+		n := 0
+		for key, text := range wanted {
+			if hasLabels(v, map[string]string{key: text}) {
+				n += 2
+			} else if v.Kind() == value.Record && !v.Get(key).IsAbsent() {
+				n++
+			}
+		}
+		if n > most {
+			best, most = v, n
+		}
+	}
+	if most == 0 {
+		return ""
+	}
+	var differs []string
+	for key, text := range wanted {
+		x := best.Get(key)
+		switch {
+		case x.IsAbsent():
+			differs = append(differs, place.Key(key)+" is not there")
+		case x.Kind() != value.String || x.Text() != text:
+			differs = append(differs, place.Key(key)+" is "+x.Show(40))
+		}
+	}
+	slices.Sort(differs)
+	return "the nearest: " + strings.Join(differs, ", ")
+}

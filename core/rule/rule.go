@@ -1,0 +1,569 @@
+// Package rule holds the documents of environments against the rules of a project and the links between documents. It
+// exists so that what a team has agreed on is held before anything is deployed, and told at the line that has to change.
+//
+// A rule is a declaration of a module, which package eval runs. This package chooses what it looks at, finds where in
+// the sources what it found comes from, leaves out what is exempt, and folds what is the same in several documents and
+// environments into one finding.
+package rule
+
+import (
+	"cmp"
+	"fmt"
+	"runtime"
+	"slices"
+	"strings"
+	"time"
+
+	"knothole/core/check"
+	"knothole/core/eval"
+	"knothole/core/parallel"
+	"knothole/core/place"
+	"knothole/core/project"
+	"knothole/core/render"
+	"knothole/core/schema"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// Rule is what came of holding a rule.
+type Rule struct {
+	Object *check.Object
+	// Module is the entry of the project file that puts it in force; nil for a rule of the main module.
+	Module *project.RuleModule
+	// Looked says how many documents it looked at, for each environment that was held, by its name.
+	Looked map[string]int
+	// Errors, Warnings and Exempt count what it found, each in each environment.
+	Errors, Warnings, Exempt int
+	Failed                   bool // it could not be held somewhere
+}
+
+// Exemption is what came of an exemption.
+type Exemption struct {
+	*project.Exemption
+	Exempt int  // how many violations it exempts; for one that has ended, would exempt
+	Ended  bool // its last day is over
+}
+
+// Held is what came of holding the rules and links of a project.
+type Held struct {
+	Rules        []*Rule
+	Exemptions   []*Exemption
+	Links        []*Link
+	References   int // how many names and selectors were followed
+	Environments []string
+	Findings     source.Findings
+}
+
+// Rule returns the rule of a name; nil when none is held.
+func (h *Held) Rule(name string) *Rule {
+	for _, r := range h.Rules {
+		if r.Object.Name == name {
+			return r
+		}
+	}
+	return nil
+}
+
+// Exempt counts the violations that are exempt.
+func (h *Held) Exempt() int {
+	n := 0
+	for _, r := range h.Rules {
+		n += r.Exempt
+	}
+	return n
+}
+
+// Any reports whether a project has rules or links to hold.
+func Any(p *project.Project) bool {
+	return len(p.Rules()) > 0 || len(p.Exemptions()) > 0 || len(p.Links()) > 0 ||
+		p.Module != nil && len(p.Module.Rules()) > 0
+}
+
+// All renders environments, and holds what they render to when its options say that it is validated. Today is the day
+// on which exemptions are judged. The findings are those of both.
+func All(p *project.Project, environments []*project.Environment, options render.Options, builtins *eval.Builtins,
+	today time.Time) ([]*render.Result, *Held, source.Findings) {
+	results, findings := render.All(p, environments, options)
+	if !options.Validate || !Any(p) || p.Program == nil {
+		return results, &Held{}, findings
+	}
+	held := Hold(p, results, Options{Today: today, Builtins: builtins, Part: options.Only != nil,
+		Whole: options.Only == nil && len(environments) == len(p.Concrete())})
+	findings = append(append(findings, held.Findings...), p.Program.Constants()...).Tidy(p.Sources)
+	if len(p.Concrete()) == 1 {
+		for i := range findings {
+			findings[i].Environments = nil
+		}
+	}
+	return results, held, findings
+}
+
+// Options say how to hold rules.
+type Options struct {
+	Today    time.Time
+	Builtins *eval.Builtins // for the places of exemptions
+	Part     bool           // not all documents of an environment are there
+	Whole    bool           // all documents of all environments are there
+}
+
+// Object is a document as rules see it: a file of its own, or one of the objects in a stream or list.
+type Object struct {
+	Path     string
+	Data     value.Value
+	Label    string           // how messages name it
+	Span     source.Span      // where it is declared; none for a file
+	Included []source.Related // how it came from there
+}
+
+// set is the documents of one environment, and what finds the places of their values.
+type set struct {
+	environment string // empty for files
+	objects     []Object
+	at          func(o value.Origin) source.Pos
+	key         func(under source.Pos) source.Pos
+	partial     bool // some are not there, so that nothing is said of all of them together
+}
+
+// objectsOf returns the documents of an environment.
+func objectsOf(r *render.Result) (all []Object) {
+	for i := range r.Documents {
+		d := &r.Documents[i]
+		whole := []value.Value{d.Value}
+		if d.Stream && d.Value.Kind() == value.List {
+			whole = d.Value.Elements()
+		}
+		for _, v := range whole {
+			for _, one := range schema.Objects(v) {
+				o := Object{Path: d.Path, Data: one, Label: d.Path, Span: d.Span, Included: d.Included()}
+				if title := place.Title(one); title != "" && d.Stream {
+					o.Label += ": " + title
+				}
+				all = append(all, o)
+			}
+		}
+	}
+	return all
+}
+
+// Hold holds the rules and links of a project over what its environments render to.
+func Hold(p *project.Project, results []*render.Result, options Options) *Held {
+	held := &Held{}
+	for _, o := range mainRules(p) {
+		held.Rules = append(held.Rules, &Rule{Object: o, Looked: map[string]int{}})
+	}
+	for _, m := range p.Rules() {
+		if m.Module == nil || m.Broken {
+			continue
+		}
+		for _, o := range m.Module.Rules() {
+			held.Rules = append(held.Rules, &Rule{Object: o, Module: m, Looked: map[string]int{}})
+		}
+	}
+	links, findings := ReadLinks(p, options.Builtins)
+	held.Links, held.Findings = links, findings
+	found := make([]*found, len(results))
+	var group parallel.Group
+	group.SetLimit(4 * runtime.GOMAXPROCS(0))
+	for i, r := range results {
+		held.Environments = append(held.Environments, r.Environment.Name)
+		if r.World == nil {
+			continue
+		}
+		group.Go(func() error {
+			s := &set{environment: r.Environment.Name, objects: objectsOf(r), at: r.World.Recorder().Pos,
+				partial: options.Part || r.Findings.HasErrors(),
+				key:     func(under source.Pos) source.Pos { return p.KeyOf(source.NoPos, under, "") }}
+			found[i] = held.hold(p, r.World, s)
+			r.Unchecked = r.World.Unchecked()
+			return nil
+		})
+	}
+	_ = group.Wait() // holding reports findings, not errors
+	held.gather(p, results, found, options)
+	return held
+}
+
+func mainRules(p *project.Project) []*check.Object {
+	if p.Module == nil {
+		return nil
+	}
+	return p.Module.Rules()
+}
+
+// found is what was found in one environment.
+type found struct {
+	looked     []int // by each rule
+	violations []violation
+	failures   []failure
+	findings   source.Findings // of the inputs of modules
+	broken     []bool          // by rule: the inputs of its module have mistakes there
+	links      []violation
+	references int
+}
+
+// violation is one violation in one environment.
+type violation struct {
+	rule    *Rule
+	finding source.Finding // which does not name the document
+	// condition is where the rule asks for what is not met.
+	condition source.Pos
+	object    *Object // nil when no single document is to blame
+	path      string  // of the place in it, as it is shown
+	places    []located
+}
+
+// located is a place of a violation in a document.
+type located struct {
+	eval.Offence
+	object *Object
+}
+
+// failure is a rule that could not be held on a document.
+type failure struct {
+	rule    *Rule
+	finding source.Finding
+	object  *Object // nil for all documents
+}
+
+// hold holds all rules in one environment.
+func (h *Held) hold(p *project.Project, w *eval.World, s *set) *found {
+	f := &found{looked: make([]int, len(h.Rules)), broken: make([]bool, len(h.Rules))}
+	worlds := map[*project.RuleModule]*eval.World{}
+	before := len(w.Findings())
+	for i, r := range h.Rules {
+		if r.Object.Invalid || r.Module != nil && !r.Module.Holds(s.environment) {
+			continue
+		}
+		world := w
+		if r.Module != nil {
+			known := false
+			if world, known = worlds[r.Module]; !known {
+				given := r.Module.Inputs
+				if given.IsAbsent() {
+					given = value.RecordOf(value.NewShape(nil), nil, value.From(r.Module.Span.Start))
+				}
+				world = w.InstanceOf(r.Module.Module, given, r.Module.Span)
+				if !world.Inputs() {
+					world = nil
+				}
+				worlds[r.Module] = world
+			}
+		}
+		if world == nil {
+			f.broken[i] = true
+			continue
+		}
+		f.looked[i] = f.look(r, world.Rule(r.Object), s)
+	}
+	f.findings = slices.Clone(w.Findings()[before:])
+	f.links, f.references = holdLinks(h.Links, s)
+	return f
+}
+
+// look lets a rule look at the documents, and returns at how many it did.
+func (f *found) look(r *Rule, run *eval.Rule, s *set) (looked int) {
+	if run.All {
+		if s.partial {
+			return 0
+		}
+		seen := make([]eval.SeenDocument, len(s.objects))
+		for i, o := range s.objects {
+			seen[i] = eval.SeenDocument{Path: o.Path, Data: o.Data}
+		}
+		f.take(r, run.Documents(seen), s, nil)
+		return len(seen)
+	}
+	pattern, failures, ok := run.Pattern()
+	if !ok {
+		f.fail(r, failures, nil)
+		return 0
+	}
+	matches := matcher(pattern)
+	for i := range s.objects {
+		o := &s.objects[i]
+		if !matches(o.Path) {
+			continue
+		}
+		result := run.Document(eval.SeenDocument{Path: o.Path, Data: o.Data})
+		if result.Met {
+			looked++
+		}
+		f.take(r, result, s, o)
+		if run.Spent() {
+			break
+		}
+	}
+	return looked
+}
+
+// matcher returns what tells whether paths match a pattern; documents of a stream have one path.
+func matcher(pattern string) func(path string) bool {
+	if pattern == "" || pattern == "**" {
+		return func(string) bool { return true }
+	}
+	last, matched := "", false
+	return func(path string) bool {
+		if path != last {
+			last, matched = path, place.Match(pattern, path)
+		}
+		return matched
+	}
+}
+
+// take notes what a look came to.
+func (f *found) take(r *Rule, result eval.Looked, s *set, o *Object) {
+	if result.Failed {
+		f.fail(r, result.Failures, o)
+	}
+	for _, v := range result.Violations {
+		f.violations = append(f.violations, s.violation(r, v, o))
+	}
+}
+
+func (f *found) fail(r *Rule, failures source.Findings, o *Object) {
+	if len(failures) == 0 { // what it needs has failed, which is reported there
+		failures = source.Findings{{}}
+	}
+	for _, finding := range failures {
+		f.failures = append(f.failures, failure{r, finding, o})
+	}
+}
+
+// violation makes the finding of a violation: at the line that produced the value which breaks the rule.
+func (s *set) violation(r *Rule, v eval.Violation, o *Object) violation {
+	result := violation{rule: r, condition: v.Condition.Start, finding: source.Finding{Code: source.BreaksRule,
+		Message: v.Message, Span: v.Condition, Broken: &source.Broken{Rule: r.Object.Name,
+			Reason: Reason(r.Object), Span: r.Object.Span, Advice: v.Advice}}}
+	if v.Advice {
+		result.finding.Severity = source.Warning
+	}
+	if o != nil && len(v.Places) == 0 {
+		v.Places = []eval.Offence{{Value: o.Data}}
+	}
+	for i, one := range v.Places {
+		object := o
+		if object == nil {
+			object = &s.objects[one.Document]
+		}
+		result.places = append(result.places, located{one, object})
+		span, path := s.place(one, object), ShownPath(object.Data, one)
+		switch {
+		case i == 0:
+			result.finding.Span, result.object, result.path = span, object, path
+		case i <= shownPlaces:
+			text := "also here: " + object.Label
+			if path != "" {
+				text += ", " + path
+			}
+			result.finding.Related = append(result.finding.Related, source.Related{Span: span, Text: text})
+		case i == shownPlaces+1:
+			result.finding.Related = append(result.finding.Related,
+				source.Related{Text: fmt.Sprintf("and in %s more", source.Count(len(v.Places)-i, "place"))})
+		}
+	}
+	return result
+}
+
+// shownPlaces is how many further places of a violation are told.
+const shownPlaces = 3
+
+// place returns where an offence comes from in the sources.
+func (s *set) place(one eval.Offence, o *Object) source.Span {
+	pos := s.at(one.Value.Origin())
+	if len(one.Missing) > 0 && pos.IsValid() {
+		if key := s.key(pos); key.IsValid() {
+			pos = key
+		}
+	}
+	if !pos.IsValid() {
+		return o.Span
+	}
+	return source.At(pos)
+}
+
+// ShownPath writes the path of an offence as it is shown, with the elements of lists by what they are known by.
+func ShownPath(data value.Value, one eval.Offence) string {
+	path := new(place.Namer).Path(data, one.Path)
+	for _, name := range one.Missing {
+		path = path.Field(name)
+	}
+	return path.String()
+}
+
+// Reason returns the description of a rule on one line.
+func Reason(o *check.Object) string {
+	return strings.Join(strings.Fields(o.Declaration.Declared().Description), " ")
+}
+
+// gather makes findings of what was found in all environments.
+func (h *Held) gather(p *project.Project, results []*render.Result, all []*found, options Options) {
+	exemptions := h.readExemptions(p, options)
+	var order []*folded
+	byKey := map[foldKey]*folded{}
+	failed := map[foldKey]*folded{}
+	for i, f := range all {
+		if f == nil {
+			continue
+		}
+		environment := results[i].Environment.Name
+		h.Findings = append(h.Findings, f.findings...)
+		for k, r := range h.Rules {
+			r.Looked[environment] = f.looked[k]
+			r.Failed = r.Failed || f.broken[k]
+		}
+		for _, v := range f.violations {
+			if h.exempt(exemptions, v, environment) {
+				v.rule.Exempt++
+				continue
+			}
+			if v.finding.Severity == source.Warning {
+				v.rule.Warnings++
+			} else {
+				v.rule.Errors++
+			}
+			order = fold(order, byKey, v, environment)
+		}
+		h.References += f.references
+		for _, v := range f.links {
+			order = fold(order, byKey, v, environment)
+		}
+		for _, one := range f.failures {
+			one.rule.Failed = true
+			if one.finding.Code != "" {
+				order = fold(order, failed, one.violation(), environment)
+			}
+		}
+	}
+	for _, one := range order {
+		h.Findings.Add(one.result())
+	}
+	if options.Whole {
+		h.lookedAtNothing(results)
+	}
+	h.judge(exemptions, options)
+}
+
+// violation puts the failure of a rule into words.
+func (f failure) violation() violation {
+	finding := f.finding
+	finding.Code, finding.Severity, finding.Environments = source.RuleFailed, source.Error, nil
+	finding.Message = fmt.Sprintf("the rule %q cannot be held: %s", f.rule.Object.Name, finding.Message)
+	finding.Broken = &source.Broken{Rule: f.rule.Object.Name, Reason: Reason(f.rule.Object), Span: f.rule.Object.Span}
+	return violation{rule: f.rule, finding: finding, object: f.object}
+}
+
+// foldKey is by what findings are the same.
+type foldKey struct {
+	at      source.Pos
+	rule    string
+	asked   source.Pos // the condition in the rule
+	message string     // of what no rule found
+}
+
+// folded is a finding of several documents and environments.
+type folded struct {
+	first        violation
+	objects      []*Object
+	paths        []string // in the objects
+	labels       map[string]bool
+	environments []string
+}
+
+// fold adds a violation to the one that it is the same as: what one condition of a rule finds at one line of the sources
+// is the same, in however many documents, whatever is said of each. So is a rule that fails in one place.
+func fold(order []*folded, byKey map[foldKey]*folded, v violation, environment string) []*folded {
+	key := foldKey{at: v.finding.Span.Start, asked: v.condition, message: v.finding.Message}
+	if v.rule != nil {
+		key.rule, key.message = v.rule.Object.Name, ""
+	}
+	one := byKey[key]
+	if one == nil {
+		one = &folded{first: v, labels: map[string]bool{}}
+		byKey[key] = one
+		order = append(order, one)
+	}
+	if environment != "" && !slices.Contains(one.environments, environment) {
+		one.environments = append(one.environments, environment)
+	}
+	if v.object != nil && !one.labels[v.object.Label] {
+		one.labels[v.object.Label] = true
+		one.objects, one.paths = append(one.objects, v.object), append(one.paths, v.path)
+	}
+	return order
+}
+
+// result makes the finding.
+func (f *folded) result() source.Finding {
+	finding := f.first.finding
+	finding.Environments = f.environments
+	related := finding.Related
+	finding.Related = nil
+	if b := finding.Broken; b != nil {
+		own := *b
+		finding.Broken = &own
+		for _, o := range f.objects {
+			own.Documents = append(own.Documents, o.Label)
+		}
+		own.Place = f.first.path
+		finding.Related = append(finding.Related, source.Related{Span: b.Span, Text: cmp.Or(own.Reason,
+			fmt.Sprintf("rule %q", b.Rule))})
+	}
+	if len(f.objects) > 0 {
+		label := f.objects[0].Label
+		if len(f.objects) > 1 {
+			label = fmt.Sprintf("%s and %s more", label, source.Count(len(f.objects)-1, "document"))
+		}
+		finding.Message = label + ": " + finding.Message
+		for i, o := range f.objects[:min(len(f.objects), shownPlaces)] {
+			in := "in " + o.Label
+			if f.paths[i] != "" {
+				in += " at " + f.paths[i]
+			}
+			finding.Related = append(finding.Related, source.Related{Span: o.Span, Text: in})
+			if i == 0 {
+				finding.Related = append(finding.Related, o.Included...)
+			}
+		}
+		if n := len(f.objects) - shownPlaces; n > 0 {
+			finding.Related = append(finding.Related, source.Related{Text: "in " + source.Count(n, "document") + " more"})
+		}
+	}
+	finding.Related = append(finding.Related, related...)
+	return finding
+}
+
+// lookedAtNothing warns of rules that met no document of any environment. The modules that come with the program have
+// rules for what a project may not have: of those that all are for nothing, the entry is.
+func (h *Held) lookedAtNothing(results []*render.Result) {
+	nothing := func(r *Rule) bool {
+		for _, n := range r.Looked {
+			if n > 0 {
+				return false
+			}
+		}
+		return !r.Object.Invalid && !r.Failed
+	}
+	if slices.ContainsFunc(results, func(r *render.Result) bool { return r.Findings.HasErrors() }) {
+		return
+	}
+	told := map[*project.RuleModule]bool{}
+	for _, r := range h.Rules {
+		if !nothing(r) {
+			continue
+		}
+		f := source.Finding{Code: source.LooksAtNothing, Severity: source.Warning, Span: r.Object.Span,
+			Message: fmt.Sprintf("the rule %q looked at no document of any environment", r.Object.Name),
+			Help:    "its at or its where chooses none: mend it, or leave the rule out"}
+		if r.Module != nil && builtIn(r.Module) {
+			if told[r.Module] || slices.ContainsFunc(h.Rules, func(other *Rule) bool {
+				return other.Module == r.Module && !nothing(other)
+			}) {
+				continue
+			}
+			told[r.Module] = true
+			f.Span, f.Help = r.Module.Span, "leave the entry out"
+			f.Message = fmt.Sprintf("the rules of %s looked at no document of any environment", r.Module.Path)
+		}
+		h.Findings.Add(f)
+	}
+}
