@@ -125,7 +125,7 @@ func (c *checker) checkRuleCall(e syntax.Expression) {
 	if given || rule.Module.Main {
 		return
 	}
-	for _, input := range inputsOf(rule) {
+	for _, input := range InputsOf(rule) {
 		if input.Declaration.(*syntax.Input).Default == nil && !named[input.Name] {
 			c.add(source.Finding{Code: source.WrongArguments, Span: call.Function.Place(), Related: see(input),
 				Message: fmt.Sprintf("the rule %q needs the input %q (%s)", rule.Name, input.Name, input.Type),
@@ -249,8 +249,8 @@ func (c *checker) ruleMember(e *syntax.Field, m *Module) *Object {
 	return nil
 }
 
-// inputsOf returns the inputs that a declaration needs, directly or through others, as they are declared.
-func inputsOf(o *Object) []*Object {
+// InputsOf returns the inputs that a declaration needs, directly or through others, as they are declared.
+func InputsOf(o *Object) []*Object {
 	seen := map[*Object]bool{}
 	var visit func(o *Object)
 	visit = func(o *Object) {

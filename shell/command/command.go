@@ -118,7 +118,7 @@ var commands []*command
 
 func init() {
 	commands = []*command{demoCommand, newCommand, fmtCommand, inputsCommand, setCommand, renderCommand,
-		outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, validateCommand, diffCommand,
+		outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, rulesCommand, validateCommand, diffCommand,
 		impactCommand, driftCommand, reportCommand, testCommand, helpCommand, versionCommand}
 }
 

@@ -1,0 +1,92 @@
+package command
+
+import (
+	"flag"
+	"fmt"
+	"slices"
+
+	"knothole/core/builtin"
+	"knothole/core/render"
+	"knothole/core/rule"
+	"knothole/core/source"
+	"knothole/shell/present"
+)
+
+var rulesCommand = &command{
+	name: "rules", arguments: "[NAME] [--format text|json]",
+	short: "the rules in force: why, where they look, what they find",
+	long: `Shows the rules that the project holds in all its environments: why each is there, which documents it looks at
+and how many that were, what it found, and what is exempt until when. With a name it shows one rule whole: the values
+of its inputs, how it is written, and what its tests allow and refuse.
+
+check says what breaks the rules, at the lines that have to change.`,
+	example: "knothole rules pinned_images",
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		r := &ruling{}
+		flags.StringVar(&r.format, "format", "text", "`FORMAT` of the answer: text or json")
+		r.today.define(flags)
+		return r.run
+	},
+}
+
+type ruling struct {
+	format string
+	today  today
+}
+
+func (r *ruling) run(c *call) int {
+	if status := c.checkFormat(r.format, "text", "json"); status != exitClean {
+		return status
+	}
+	if len(c.arguments) > 1 {
+		return c.wrongUsage("name one rule, or none for all")
+	}
+	p, status := c.open()
+	if p == nil {
+		return status
+	}
+	_, held, findings := rule.All(p.Project, p.Concrete(), render.Options{Validate: true}, builtin.Table, r.today.time())
+	others := slices.DeleteFunc(slices.Clone(findings), func(f source.Finding) bool {
+		return f.Severity != source.Error || f.Code == source.BreaksRule || f.Code == source.LeadsNowhere ||
+			f.Code == source.BreaksSchema
+	})
+	if len(others) > 0 {
+		c.presenter(p, c.err).Findings(others)
+		fmt.Fprintf(c.err, "\n%s: what is shown of rules is not whole\n",
+			present.Summary(others, len(p.Concrete()), "environment"))
+	}
+	var only *rule.Rule
+	if len(c.arguments) == 1 {
+		if only = held.Rule(c.arguments[0]); only == nil {
+			var names []string
+			for _, one := range held.Rules {
+				names = append(names, one.Object.Name)
+			}
+			otherwise := "the project holds none"
+			if len(names) > 0 {
+				otherwise = "rules are " + source.FirstQuoted(names, 12)
+			}
+			return c.failed("there is no rule %q\n  %s", c.arguments[0],
+				source.Suggest(c.arguments[0], names, otherwise))
+		}
+	}
+	presenter := c.presenter(p, c.answer(r.format))
+	switch {
+	case r.format == "json":
+		if err := presenter.RulesJSON(held, only, p.Project); err != nil {
+			return c.failed("%s", err)
+		}
+	case only != nil:
+		presenter.Rule(held, only, p.Project)
+	case len(held.Rules)+len(held.Links) == 0:
+		if !c.quiet {
+			fmt.Fprintln(c.err, "the project holds no rules; put some in force: [[rules]] module = \"standard/images\"")
+		}
+	default:
+		presenter.Rules(held)
+	}
+	if len(others) > 0 {
+		return exitFindings
+	}
+	return exitClean
+}
