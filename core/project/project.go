@@ -49,6 +49,8 @@ type Project struct {
 	mainSpan source.Span // where the project file names the main module
 	checked  *check.Program
 	modules  map[string]*moduleState
+	sources  map[*source.File]bool    // those of modules
+	nameOf   func(path string) string // what messages call a file; nil for its path
 	layers   map[layerKey]*Layer
 	data     map[string]*dataFile
 	keys     data.Keys
@@ -117,7 +119,7 @@ func Load(files fs.FS, modules ...string) (*Project, error) {
 	p := &Project{
 		Sources: source.NewSet(), files: files,
 		modules: map[string]*moduleState{}, layers: map[layerKey]*Layer{}, data: map[string]*dataFile{},
-		keys: data.Keys{},
+		keys: data.Keys{}, sources: map[*source.File]bool{},
 	}
 	text, err := fs.ReadFile(files, FileName)
 	if err != nil {
@@ -154,11 +156,7 @@ func (p *Project) Tracked(f source.Finding) bool {
 
 // InSource reports whether a place is in a module.
 func (p *Project) InSource(at source.Span) bool {
-	if !at.IsValid() {
-		return false
-	}
-	_, module := p.modules[p.Sources.File(at.Start).Path]
-	return module
+	return at.IsValid() && p.sources[p.Sources.File(at.Start)]
 }
 
 // Concrete returns the environments that are rendered: those that are not abstract.
@@ -230,6 +228,9 @@ func (p *Project) read(name string, span source.Span) (file *source.File, ok boo
 		p.report(source.NoFile, span, help, "there is no file %s in the project", name)
 		return nil, false
 	}
+	if p.nameOf != nil {
+		name = p.nameOf(name)
+	}
 	file, err = p.Sources.Add(name, text)
 	if err != nil {
 		p.report(source.TooMuchWork, span, "", "%s", err)
@@ -280,13 +281,17 @@ type moduleState struct {
 	bad     bool
 }
 
-// loadProgram reads the main module, others that are named, and all that they lead to, and checks them.
-func (p *Project) loadProgram(modules []string) {
+func (p *Project) newProgram() {
 	p.checked = &check.Program{Sources: p.Sources, Universe: types.NewUniverse(), Builtins: builtin.Table.Builtins,
 		Schemas: p,
 		SecretGiven: func(names []string) string {
 			return "it is secret: name its source in [environments.….secrets]: " + secretSource(names)
 		}}
+}
+
+// loadProgram reads the main module, others that are named, and all that they lead to, and checks them.
+func (p *Project) loadProgram(modules []string) {
+	p.newProgram()
 	for _, e := range p.Concrete() {
 		p.checked.Environments = append(p.checked.Environments, e.Name)
 	}
@@ -301,7 +306,16 @@ func (p *Project) loadProgram(modules []string) {
 	for _, name := range modules {
 		l.module(name, p.mainSpan, nil)
 	}
+	l.checkAll(nil)
+}
+
+// checkAll checks all modules that were read, and makes a program of them. Given is called when their types are known.
+func (l *loader) checkAll(given func()) {
+	p := l.Project
 	p.Findings = append(p.Findings, check.Check(p.checked)...)
+	if given != nil {
+		given()
+	}
 	l.checkRules()
 	p.Findings = append(p.Findings, flow.Secrets(p.checked)...)
 	values := map[*check.Object]value.Value{}
@@ -347,6 +361,7 @@ func (l *loader) module(name string, span source.Span, trail []string) *check.Mo
 		state.bad = true
 		return nil
 	}
+	l.sources[file] = true
 	tree := syntax.Parse(file)
 	l.Findings = append(l.Findings, tree.Findings...)
 	m := &check.Module{Path: name, Tree: tree, Imports: map[*syntax.Use]*check.Import{}}

@@ -2,11 +2,13 @@ package project
 
 import (
 	"fmt"
+	"io/fs"
 	"slices"
 	"strings"
 	"time"
 
 	"knothole/core/check"
+	"knothole/core/data"
 	"knothole/core/source"
 	"knothole/core/standard"
 	"knothole/core/syntax"
@@ -161,6 +163,79 @@ func (c *configuration) exemption() *Exemption {
 	return e
 }
 
+// GivenText is a text that is given as the value of an input.
+type GivenText struct{ Name, Text string }
+
+// LoadRules reads modules of rules that are held without a project. Inputs are given by name to each that has such an
+// input. NameOf says what messages call a file.
+func LoadRules(files fs.FS, modules []string, inputs []GivenText, nameOf func(path string) string) *Project {
+	p := &Project{
+		Sources: source.NewSet(), files: files, Out: "rendered", SecretOut: ".knothole/secret", nameOf: nameOf,
+		modules: map[string]*moduleState{}, layers: map[layerKey]*Layer{}, data: map[string]*dataFile{},
+		keys: data.Keys{}, sources: map[*source.File]bool{},
+	}
+	p.newProgram()
+	l := &loader{Project: p, values: map[*syntax.Use]value.Value{}}
+	for _, name := range modules {
+		p.rules = append(p.rules, &RuleModule{Path: name})
+	}
+	l.loadRules()
+	l.checkAll(func() { l.giveInputs(inputs) })
+	return p
+}
+
+// giveInputs gives inputs to the modules of rules.
+func (l *loader) giveInputs(inputs []GivenText) {
+	for _, given := range inputs {
+		var names []string
+		taken := false
+		for _, m := range l.rules {
+			if m.Module == nil {
+				taken = true // it may be the one, and could not be read
+				continue
+			}
+			o := m.Module.Objects[given.Name]
+			if o == nil || o.Kind != check.ObjectInput {
+				for _, other := range m.Module.Order {
+					if other.Kind == check.ObjectInput {
+						names = append(names, other.Name)
+					}
+				}
+				continue
+			}
+			taken = true
+			label := "--input " + given.Name
+			file, err := l.Sources.Add(label, []byte(given.Text))
+			if err != nil {
+				l.report(source.TooMuchWork, source.Span{}, "", "%s", err)
+				return
+			}
+			v, findings := readTyped(file, o.Type, l.keys)
+			l.Findings = append(l.Findings, findings...)
+			if findings.HasErrors() {
+				m.Broken = true
+				continue
+			}
+			var b value.Builder
+			if !m.Inputs.IsAbsent() {
+				for i, key := range m.Inputs.Shape().Keys() {
+					b.Set(key, m.Inputs.Values()[i])
+				}
+			}
+			b.Set(given.Name, v)
+			m.Inputs = b.Record(v.Origin())
+		}
+		if !taken {
+			otherwise := "they have none"
+			if len(names) > 0 {
+				otherwise = "their inputs are " + strings.Join(names, ", ")
+			}
+			l.report(source.UnknownInput, source.Span{}, source.Suggest(given.Name, names, otherwise),
+				"no module of rules has an input %q", given.Name)
+		}
+	}
+}
+
 // loadRules reads the modules whose rules are in force.
 func (l *loader) loadRules() {
 	for _, m := range l.rules {
@@ -200,6 +275,9 @@ func (l *loader) checkRules() {
 			l.repeated(other, m)
 		}
 		for _, o := range m.Module.Rules() {
+			if l.Module == nil {
+				break
+			}
 			if first := l.Module.Objects[o.Name]; first != nil && first.Kind == check.ObjectRule {
 				l.reportTwice(first, o)
 			}
@@ -207,7 +285,7 @@ func (l *loader) checkRules() {
 		l.checkGiven(m)
 	}
 	for _, m := range l.checked.Modules {
-		if m.Main || m.Held || !l.reached(m) {
+		if m.Main || m.Held || standard.Is(m.Path) || !l.reached(m) {
 			continue
 		}
 		for _, o := range m.Rules() {
@@ -279,9 +357,12 @@ func (l *loader) checkGiven(m *RuleModule) {
 		if !m.Inputs.IsAbsent() && !m.Inputs.Get(o.Name).IsAbsent() || d.Default != nil {
 			continue
 		}
-		l.Findings.Add(source.Finding{Code: source.MissingInput, Span: m.Span,
+		help := "give it: inputs = { " + o.Name + " = … }"
+		if !m.Span.IsValid() {
+			help = "give it: --input " + o.Name + "=…"
+		}
+		l.Findings.Add(source.Finding{Code: source.MissingInput, Span: m.Span, Help: help,
 			Message: "the rules of " + m.Path + " need the input \"" + o.Name + "\" (" + o.Type.String() + ")",
-			Help:    "give it: inputs = { " + o.Name + " = … }",
 			Related: []source.Related{{Span: o.Span, Text: o.Summary()}}})
 		m.Broken = true
 	}

@@ -6,6 +6,7 @@ import (
 	"knothole/core/check"
 	"knothole/core/eval"
 	"knothole/core/source"
+	"knothole/core/standard"
 	"knothole/core/syntax"
 )
 
@@ -19,11 +20,11 @@ type TestResult struct {
 }
 
 // Tests runs the tests of the named modules, or of all when none is named, whose title is wanted, in the order of the
-// modules. Each runs in a world of its own.
+// modules. Each runs in a world of its own. Those of modules that come with the program are run when they are named.
 func (p *Project) Tests(modules []string, wanted func(title string) bool) []TestResult {
 	var results []TestResult
 	for _, m := range p.checked.Modules {
-		if modules != nil && !slices.Contains(modules, m.Path) {
+		if modules != nil && !slices.Contains(modules, m.Path) || modules == nil && standard.Is(m.Path) {
 			continue
 		}
 		for _, o := range m.Order {

@@ -16,6 +16,7 @@ type common struct {
 	objects []member
 	byKind  map[string][]*member
 	outside []string
+	files   bool // there may be others beside the objects
 	names   bool // only names are followed, no selectors
 	all     []reference
 }
@@ -396,6 +397,9 @@ func (x cursor) selects() []*member {
 		}
 		wanted, _ := labelsOf(at.v)
 		r.missing = "this selects no workload: none has the labels " + at.v.Show(80)
+		if x.c.files && len(candidates) == 0 {
+			return nil
+		}
 		if r.help = nearestLabels(wanted, candidates); r.help == "" {
 			r.help = fmt.Sprintf("if what it selects is made elsewhere, say so: outside = [%q]",
 				x.from.kind+"/"+x.from.name)

@@ -107,14 +107,20 @@ func holdLinks(links []*Link, s *set) (all []violation, followed int) {
 		var references []reference
 		if l.Kinds {
 			text = "the links between common kinds are held"
-			references = newCommon(s.objects, l.Outside).references()
+			c := newCommon(s.objects, l.Outside)
+			c.files = s.files
+			references = c.references()
 		} else {
 			references = l.references(s)
 		}
 		followed += len(references)
 		for _, r := range references {
 			if r.missing != "" {
-				all = append(all, s.leadsNowhere(r, l.Span, text))
+				v := s.leadsNowhere(r, l.Span, text)
+				if s.files {
+					v.finding.Severity, v.finding.Related = source.Warning, nil
+				}
+				all = append(all, v)
 			}
 		}
 	}

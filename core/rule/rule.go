@@ -122,6 +122,7 @@ type set struct {
 	at          func(o value.Origin) source.Pos
 	key         func(under source.Pos) source.Pos
 	partial     bool // some are not there, so that nothing is said of all of them together
+	files       bool // they are plain files, beside which there may be others
 }
 
 // objectsOf returns the documents of an environment.
@@ -179,7 +180,11 @@ func Hold(p *project.Project, results []*render.Result, options Options) *Held {
 		})
 	}
 	_ = group.Wait() // holding reports findings, not errors
-	held.gather(p, results, found, options)
+	held.gather(p, held.Environments, found, options)
+	if options.Whole && !slices.ContainsFunc(results,
+		func(r *render.Result) bool { return r.Findings.HasErrors() }) {
+		held.lookedAtNothing()
+	}
 	return held
 }
 
@@ -188,6 +193,27 @@ func mainRules(p *project.Project) []*check.Object {
 		return nil
 	}
 	return p.Module.Rules()
+}
+
+// Files holds rules over the documents of plain files. At returns the place of a value, key that of the key under which
+// a value at a place is. Names that lead nowhere are warnings, since there may be other files.
+func Files(p *project.Project, objects []Object, key func(under source.Pos) source.Pos, options Options) *Held {
+	held := &Held{Environments: []string{""}, Links: []*Link{{Link: &project.Link{Kinds: true}}}}
+	w := p.Program.World(eval.Environment{})
+	for _, m := range p.Rules() {
+		if m.Module == nil || m.Broken {
+			continue
+		}
+		for _, o := range m.Module.Rules() {
+			held.Rules = append(held.Rules, &Rule{Object: o, Module: m, Looked: map[string]int{}})
+		}
+	}
+	s := &set{objects: objects, key: key, files: true,
+		at: func(o value.Origin) source.Pos { return o.Pos() }}
+	held.gather(p, []string{""}, []*found{held.hold(p, w, s)}, options)
+	held.lookedAtNothing()
+	held.Findings = append(held.Findings, p.Program.Constants()...)
+	return held
 }
 
 // found is what was found in one environment.
@@ -232,6 +258,11 @@ func (h *Held) hold(p *project.Project, w *eval.World, s *set) *found {
 	before := len(w.Findings())
 	for i, r := range h.Rules {
 		if r.Object.Invalid || r.Module != nil && !r.Module.Holds(s.environment) {
+			continue
+		}
+		if s.files && r.Object.NeedsEnvironment {
+			f.fail(r, source.Findings{{Span: r.Object.Span, Message: "it depends on the environment, and files have none",
+				Help: "hold it in the project"}}, nil)
 			continue
 		}
 		world := w
@@ -396,7 +427,7 @@ func Reason(o *check.Object) string {
 }
 
 // gather makes findings of what was found in all environments.
-func (h *Held) gather(p *project.Project, results []*render.Result, all []*found, options Options) {
+func (h *Held) gather(p *project.Project, environments []string, all []*found, options Options) {
 	exemptions := h.readExemptions(p, options)
 	var order []*folded
 	byKey := map[foldKey]*folded{}
@@ -405,7 +436,7 @@ func (h *Held) gather(p *project.Project, results []*render.Result, all []*found
 		if f == nil {
 			continue
 		}
-		environment := results[i].Environment.Name
+		environment := environments[i]
 		h.Findings = append(h.Findings, f.findings...)
 		for k, r := range h.Rules {
 			r.Looked[environment] = f.looked[k]
@@ -436,9 +467,6 @@ func (h *Held) gather(p *project.Project, results []*render.Result, all []*found
 	}
 	for _, one := range order {
 		h.Findings.Add(one.result())
-	}
-	if options.Whole {
-		h.lookedAtNothing(results)
 	}
 	h.judge(exemptions, options)
 }
@@ -534,7 +562,7 @@ func (f *folded) result() source.Finding {
 
 // lookedAtNothing warns of rules that met no document of any environment. The modules that come with the program have
 // rules for what a project may not have: of those that all are for nothing, the entry is.
-func (h *Held) lookedAtNothing(results []*render.Result) {
+func (h *Held) lookedAtNothing() {
 	nothing := func(r *Rule) bool {
 		for _, n := range r.Looked {
 			if n > 0 {
@@ -543,16 +571,13 @@ func (h *Held) lookedAtNothing(results []*render.Result) {
 		}
 		return !r.Object.Invalid && !r.Failed
 	}
-	if slices.ContainsFunc(results, func(r *render.Result) bool { return r.Findings.HasErrors() }) {
-		return
-	}
 	told := map[*project.RuleModule]bool{}
 	for _, r := range h.Rules {
 		if !nothing(r) {
 			continue
 		}
 		f := source.Finding{Code: source.LooksAtNothing, Severity: source.Warning, Span: r.Object.Span,
-			Message: fmt.Sprintf("the rule %q looked at no document of any environment", r.Object.Name),
+			Message: fmt.Sprintf("the rule %q looked at no document", r.Object.Name),
 			Help:    "its at or its where chooses none: mend it, or leave the rule out"}
 		if r.Module != nil && builtIn(r.Module) {
 			if told[r.Module] || slices.ContainsFunc(h.Rules, func(other *Rule) bool {
@@ -561,8 +586,8 @@ func (h *Held) lookedAtNothing(results []*render.Result) {
 				continue
 			}
 			told[r.Module] = true
-			f.Span, f.Help = r.Module.Span, "leave the entry out"
-			f.Message = fmt.Sprintf("the rules of %s looked at no document of any environment", r.Module.Path)
+			f.Span, f.Help = r.Module.Span, "leave the module out"
+			f.Message = fmt.Sprintf("the rules of %s looked at no document", r.Module.Path)
 		}
 		h.Findings.Add(f)
 	}

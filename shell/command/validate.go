@@ -2,6 +2,7 @@ package command
 
 import (
 	"cmp"
+	"errors"
 	"flag"
 	"fmt"
 	"io/fs"
@@ -27,7 +28,7 @@ import (
 
 var validateCommand = &command{
 	name:      "validate",
-	arguments: "FILE… [--schema FILE[#PART] | --type TYPE] [--catalogue DIR] [--format text|json|sarif|junit]",
+	arguments: "FILE… [--schema FILE[#PART] | --type TYPE] [--rules MODULE] [--catalogue DIR] [--format …]",
 	short:     "plain data files against a schema, or by their kinds",
 	long: `Validates data files (YAML, also streams of documents; JSON; TOML), and all in the folders that are named.
 It needs no project.
@@ -39,6 +40,11 @@ a kind, against the definition of that kind: those that are built in, those amon
 with --catalogue, and those of the project, if there is one. Objects in lists are validated one by one.
 
 With --type it is held to a type of the project's main module, such as Level, or of one that this uses: levels.Level.
+
+With --rules, which can be given several times, it also holds the rules of a module over the documents: a .knot file,
+or one that comes with the program, such as standard/images; --input gives the inputs of these modules. The links
+between the common kinds are held then, too: a name that leads to none of the documents is a warning, since there may
+be others.
 
 Nothing is fetched. A kind that the catalogue lacks is an error, unless --unknown-kinds lets such documents pass. The
 last lines say what was not checked. Formats, such as date-time, must hold; --no-formats takes them for notes.
@@ -55,6 +61,20 @@ Ends with 0 when everything is right, 1 when it is not, or nothing was checked a
 		})
 		flags.BoolVar(&v.unknownKinds, "unknown-kinds", false, "documents of kinds that the catalogue lacks may pass")
 		flags.BoolVar(&v.noFormats, "no-formats", false, "formats, such as date-time, are notes")
+		flags.Func("rules", "also hold the rules of a `MODULE`: a file, or one such as standard/images; repeatable",
+			func(s string) error {
+				v.rules = append(v.rules, s)
+				return nil
+			})
+		flags.Func("input", "`NAME=VALUE` for an input of the modules of rules; repeatable", func(s string) error {
+			name, text, ok := strings.Cut(s, "=")
+			if !ok || name == "" {
+				return errors.New("write NAME=VALUE")
+			}
+			v.inputs = append(v.inputs, project.GivenText{Name: name, Text: text})
+			return nil
+		})
+		v.today.define(flags)
 		flags.StringVar(&v.format, "format", "text", "`FORMAT` of the answer: text, json, sarif or junit")
 		return v.run
 	},
@@ -63,7 +83,11 @@ Ends with 0 when everything is right, 1 when it is not, or nothing was checked a
 type validation struct {
 	schema, typeName        string
 	format                  string
-	catalogues              []string
+	catalogues, rules       []string
+	inputs                  []project.GivenText
+	today                   today
+	held                    *rule.Held
+	program                 *project.Project // the rules
 	unknownKinds, noFormats bool
 }
 
@@ -82,8 +106,23 @@ func (v *validation) run(c *call) int {
 	if v.schema != "" && v.typeName != "" {
 		return c.wrongUsage("--schema and --type are two ways to say what documents must be: choose one")
 	}
+	switch {
+	case len(v.rules) > 0 && v.typeName != "":
+		return c.wrongUsage("--rules and --type cannot be combined: hold documents to the one, then to the other")
+	case len(v.rules) == 0 && len(v.inputs) > 0:
+		return c.wrongUsage("--input gives inputs of modules of rules: name them with --rules")
+	}
 	sources := source.NewSet()
 	var p *opened
+	if len(v.rules) > 0 {
+		if v.program, status = c.openRules(v.rules, v.inputs); v.program == nil {
+			return status
+		}
+		sources = v.program.Sources
+		if v.program.Findings.HasErrors() {
+			return v.answer(c, sources, v.program.Findings.Tidy(sources), nil, len(files), start)
+		}
+	}
 	if v.typeName != "" {
 		if p, status = c.open(); p == nil {
 			return status
@@ -315,7 +354,12 @@ func (v *validation) validate(c *call, sources *source.Set, validator *schema.Va
 	}
 	_ = group.Wait() // validating reports findings, not errors
 	bar.stop()
-	return slices.Concat(results...), slices.Concat(found...), exitClean
+	findings = slices.Concat(found...)
+	if v.program != nil {
+		v.held = holdFiles(v.program, read, v.today.time())
+		findings = slices.Concat(findings, v.program.Findings, v.held.Findings)
+	}
+	return slices.Concat(results...), findings, exitClean
 }
 
 // answer shows what is wrong, and what was and was not checked.
@@ -337,10 +381,11 @@ func (v *validation) answer(c *call, sources *source.Set, findings source.Findin
 			fmt.Fprintln(c.err)
 		}
 		printValidated(c, all)
+		c.printHeld(v.held)
 		fmt.Fprintf(c.err, "%s: %d of %s checked (%.2f s)\n", present.Summary(findings, files, "file"), checked,
 			source.Count(len(all), "document"), time.Since(start).Seconds())
 	}
-	if checked == 0 && !findings.HasErrors() {
+	if checked == 0 && !findings.HasErrors() && v.held == nil {
 		fmt.Fprintln(c.err, "nothing was checked: name a schema with --schema, or definitions with --catalogue")
 		return exitFindings
 	}
