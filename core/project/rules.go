@@ -24,11 +24,26 @@ type RuleModule struct {
 	Inputs       value.Value   // a record of what its inputs are; Absent when nothing is given
 	// Broken says that something is wrong with what is given, so that its rules cannot be held.
 	Broken bool
+
+	only, without []value.Value // names of rules
 }
 
 // Holds reports whether the rules are held in an environment.
 func (m *RuleModule) Holds(environment string) bool {
 	return len(m.Environments) == 0 || slices.Contains(m.Environments, environment)
+}
+
+// Rules returns the rules of the module that are in force, as they are declared.
+func (m *RuleModule) Rules() []*check.Object {
+	named := func(names []value.Value, o *check.Object) bool {
+		return slices.ContainsFunc(names, func(v value.Value) bool { return v.Text() == o.Name })
+	}
+	if m.Module == nil {
+		return nil
+	}
+	return slices.DeleteFunc(m.Module.Rules(), func(o *check.Object) bool {
+		return len(m.only) > 0 && !named(m.only, o) || named(m.without, o)
+	})
 }
 
 // Exemption says that some documents need not meet a rule for some time: an entry of [[exemptions]].
@@ -101,14 +116,15 @@ func (c *configuration) required(key, example, what string) (v value.Value, ok b
 // readRules reads [[rules]] and [[exemptions]] of the project file, when all environments are known.
 func (p *Project) readRules(top *configuration) {
 	top.tables("rules", func(c *configuration) {
-		c.known("module", "inputs", "environments")
+		c.known("module", "inputs", "environments", "only", "without")
 		module, ok := c.required("module", `module = "rules/images.knot"`, "names a module")
 		environments, allThere := c.environmentsOf("environments")
 		inputs, _ := c.get("inputs", value.Record)
 		if !ok || !allThere {
 			return
 		}
-		m := &RuleModule{Path: module.Text(), Span: source.At(module.Origin().Pos()), Environments: environments}
+		m := &RuleModule{Path: module.Text(), Span: source.At(module.Origin().Pos()), Environments: environments,
+			only: c.texts("only", "names of rules"), without: c.texts("without", "names of rules")}
 		if inputs.Kind() == value.Record {
 			m.Inputs = inputs
 		}
@@ -271,10 +287,11 @@ func (l *loader) checkRules() {
 		if len(m.Module.Rules()) == 0 && !m.Module.Findings.HasErrors() && !m.Module.Tree.Findings.HasErrors() {
 			l.warn(source.Unused, m.Span, "leave the entry out, or write a rule there", "%s has no rules", m.Path)
 		}
+		l.checkChosen(m)
 		for _, other := range l.rules[:i] {
 			l.repeated(other, m)
 		}
-		for _, o := range m.Module.Rules() {
+		for _, o := range m.Rules() {
 			if l.Module == nil {
 				break
 			}
@@ -291,6 +308,20 @@ func (l *loader) checkRules() {
 		for _, o := range m.Rules() {
 			l.warn(source.NotInForce, o.Span, `put it in force: [[rules]] module = "`+m.Path+`"`,
 				"the rule %q is not held: its module is not in [[rules]]", o.Name)
+		}
+	}
+}
+
+// checkChosen reports names of rules, in only and without, that the module does not have.
+func (l *loader) checkChosen(m *RuleModule) {
+	var names []string
+	for _, o := range m.Module.Rules() {
+		names = append(names, o.Name)
+	}
+	for _, v := range slices.Concat(m.only, m.without) {
+		if !slices.Contains(names, v.Text()) {
+			l.report(source.UnknownName, source.At(v.Origin().Pos()),
+				source.Suggest(v.Text(), names, "its rules are "+strings.Join(names, ", ")), "%s has no rule %q", m.Path, v.Text())
 		}
 	}
 }
@@ -318,16 +349,18 @@ func (l *loader) repeated(a, b *RuleModule) {
 		!slices.ContainsFunc(b.Environments, a.Holds) {
 		return
 	}
-	if a.Module == b.Module {
+	if a.Module == b.Module && len(a.only)+len(b.only) == 0 {
 		l.Findings.Add(source.Finding{Code: source.DuplicateName, Span: b.Span,
 			Message: "the rules of " + b.Path + " are in force twice",
 			Help:    "leave one entry out, or give both environments of their own",
 			Related: []source.Related{{Span: a.Span, Text: "the first entry"}}})
 		return
 	}
-	for _, o := range b.Module.Rules() {
-		if first := a.Module.Objects[o.Name]; first != nil && first.Kind == check.ObjectRule {
-			l.reportTwice(first, o)
+	for _, o := range b.Rules() {
+		for _, first := range a.Rules() {
+			if first.Name == o.Name {
+				l.reportTwice(first, o)
+			}
 		}
 	}
 }

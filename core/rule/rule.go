@@ -156,7 +156,7 @@ func Hold(p *project.Project, results []*render.Result, options Options) *Held {
 		if m.Module == nil || m.Broken {
 			continue
 		}
-		for _, o := range m.Module.Rules() {
+		for _, o := range m.Rules() {
 			held.Rules = append(held.Rules, &Rule{Object: o, Module: m, Looked: map[string]int{}})
 		}
 	}
@@ -204,7 +204,7 @@ func Files(p *project.Project, objects []Object, key func(under source.Pos) sour
 		if m.Module == nil || m.Broken {
 			continue
 		}
-		for _, o := range m.Module.Rules() {
+		for _, o := range m.Rules() {
 			held.Rules = append(held.Rules, &Rule{Object: o, Module: m, Looked: map[string]int{}})
 		}
 	}
