@@ -181,8 +181,11 @@ func (t *thread) known(v value.Value, at source.Span) value.Value {
 	return v
 }
 
-func (t *thread) unchecked(v value.Value, at source.Span) {
-	w, note := t.reports, Unchecked{at, v.Secret()}
+func (t *thread) unchecked(v value.Value, at source.Span) { t.notChecked(Unchecked{at, v.Secret()}) }
+
+// notChecked notes what is not tested, once.
+func (t *thread) notChecked(note Unchecked) {
+	w := t.reports
 	if w.constant() {
 		return // nothing that is constant is unknown
 	}

@@ -3,6 +3,7 @@ package eval
 import (
 	"math"
 	"math/bits"
+	"slices"
 
 	"knothole/core/source"
 	"knothole/core/syntax"
@@ -454,8 +455,15 @@ func (t *thread) isA(v value.Value, asked types.Type) (is bool, tested value.Val
 
 func (c *compiler) is(e *syntax.Is) code {
 	operand, asked, at := c.expression(e.Operand), c.module.Info.Asked[e.ID()], e.Place().Start
+	// Marked values are scalars: that one is no record or list tells nothing of it.
+	noScalar := !slices.ContainsFunc(types.Parts(asked), func(t types.Type) bool {
+		return types.AsRecord(t) == nil && types.AsList(t) == nil
+	})
 	return func(f *frame) value.Value {
 		v := operand(f)
+		if noScalar && v.Mark() != 0 && v.Kind() != value.Record && v.Kind() != value.List {
+			return value.BoolOf(false, f.from(at, v))
+		}
 		is, tested := f.isA(v, asked)
 		return derived(value.BoolOf(is, f.from(at, v)), v, tested)
 	}

@@ -228,11 +228,31 @@ func (r *Rule) look(document, path value.Value) (looked Looked) {
 		looked.Met = true
 		r.run.body(f, Visitor{rule: looking})
 	})
-	looked.Failed, looked.Violations = !ok, looking.violations
+	looked.Violations = looking.violations
+	if looked.Met && !ok {
+		ok = r.passOver(&looked)
+	}
+	looked.Failed = !ok
 	return looked
 }
 
-// require compiles what a rule requires.
+// passOver takes from what failed what would have to decide on a secret, or on what is known only after deployment: that
+// is not checked, as a requirement of it would not be. It reports whether nothing else failed.
+func (r *Rule) passOver(looked *Looked) bool {
+	hidden := 0
+	others := slices.DeleteFunc(looked.Failures, func(f source.Finding) bool {
+		if f.Code != source.HiddenDecision {
+			return false
+		}
+		hidden++
+		r.thread.notChecked(Unchecked{At: f.Span, Secret: true})
+		return true
+	})
+	looked.Failures = others
+	return hidden > 0 && len(others) == 0
+}
+
+// requireOfRule compiles what a rule requires.
 func (c *compiler) requireOfRule(d *syntax.Require) statement {
 	condition, at := c.assertion(d.Condition), d.Condition.Place()
 	var message func(f *frame) string
