@@ -451,8 +451,12 @@ func (m *marker) at(o value.Origin) (Offence, bool) {
 func (m *marker) find(violations []Violation) {
 	for i := range violations {
 		v := &violations[i]
-		for _, s := range v.subjects {
-			if v.Places = m.offences(s, 0); v.Places != nil {
+		for _, s := range v.subjects { // a part tells more than a whole document
+			places := m.offences(s, 0)
+			if v.Places == nil || len(places) > 0 && places[0].Path != nil {
+				v.Places = places
+			}
+			if len(v.Places) > 0 && (v.Places[0].Path != nil || len(v.Places[0].Missing) > 0) {
 				break
 			}
 		}

@@ -194,7 +194,11 @@ func (x cursor) named(kind, space string, optional bool) []*member {
 				elsewhere = o.space
 			}
 		}
-		r.missing, r.help = fmt.Sprintf("no %s is named %q", kind, name), nearestName(name, names)
+		among := ""
+		if x.c.files {
+			among = " among the files"
+		}
+		r.missing, r.help = fmt.Sprintf("no %s%s is named %q", kind, among, name), nearestName(name, names, x.c.files)
 		if elsewhere != "" {
 			r.help = fmt.Sprintf("there is one in the name space %q, not in %q", elsewhere, space)
 		}
@@ -400,7 +404,7 @@ func (x cursor) selects() []*member {
 		if x.c.files && len(candidates) == 0 {
 			return nil
 		}
-		if r.help = nearestLabels(wanted, candidates); r.help == "" {
+		if r.help = nearestLabels(wanted, candidates); r.help == "" && !x.c.files {
 			r.help = fmt.Sprintf("if what it selects is made elsewhere, say so: outside = [%q]",
 				x.from.kind+"/"+x.from.name)
 		}

@@ -242,23 +242,26 @@ func (l *Link) follow(o *Object, f place.Found, targets []target, byName map[str
 		}
 	}
 	r.missing = fmt.Sprintf("no %s is named %q", l.targetName(), name)
-	r.help = nearestName(name, names)
+	r.help = nearestName(name, names, false)
 	if len(byName[name]) > 0 {
 		r.help = fmt.Sprintf("there is one where %s is another", l.Scope)
 	}
 	return r, true
 }
 
-// nearestName is the help for a name that leads nowhere.
-func nearestName(name string, names []string) string {
-	otherwise := `if it exists elsewhere, say so: outside = ["` + name + `"]`
+// nearestName is the help for a name that leads nowhere; beside plain files there may be others, and nothing says so.
+func nearestName(name string, names []string, files bool) string {
 	if near, ok := source.Nearest(name, names); ok {
 		return source.DidYouMean(near)
 	}
+	var parts []string
 	if len(names) > 0 && len(names) <= 5 {
-		return "there are " + source.Quoted(names) + "; " + otherwise
+		parts = append(parts, "there are "+source.Quoted(names))
 	}
-	return otherwise
+	if !files {
+		parts = append(parts, `if it exists elsewhere, say so: outside = ["`+name+`"]`)
+	}
+	return strings.Join(parts, "; ")
 }
 
 // targetName names what a link leads to.
