@@ -9,13 +9,16 @@ import (
 	"strings"
 	"testing"
 	"testing/fstest"
+	"time"
 
 	"github.com/rogpeppe/go-internal/txtar"
 	"github.com/stretchr/testify/require"
 
+	"knothole/core/builtin"
 	"knothole/core/data"
 	"knothole/core/project"
 	"knothole/core/render"
+	"knothole/core/rule"
 	"knothole/core/source"
 	"knothole/core/value"
 )
@@ -93,6 +96,16 @@ func caseOf(order []string, f txtar.File) int {
 	return 0
 }
 
+// today is the day on which the exemptions of programs are judged.
+var today = time.Date(2027, 3, 31, 12, 0, 0, 0, time.UTC)
+
+// held renders all environments of a project, and holds the rules and links that it has.
+func held(p *project.Project, options render.Options) ([]*render.Result, source.Findings) {
+	options.Validate = rule.Any(p)
+	results, _, findings := rule.All(p, p.Concrete(), options, builtin.Table, today)
+	return results, findings
+}
+
 // runProgram evaluates a program and shows what came out.
 func runProgram(t *testing.T, files fstest.MapFS) string {
 	t.Helper()
@@ -101,7 +114,7 @@ func runProgram(t *testing.T, files fstest.MapFS) string {
 	}
 	p, err := project.Load(files)
 	require.NoError(t, err)
-	results, findings := render.All(p, p.Concrete(), render.Options{Everything: true, Outputs: true})
+	results, findings := held(p, render.Options{Everything: true, Outputs: true})
 	var b strings.Builder
 	for _, f := range findings {
 		writeFinding(&b, p.Sources, f)
@@ -109,7 +122,7 @@ func runProgram(t *testing.T, files fstest.MapFS) string {
 	if findings.HasErrors() {
 		return b.String()
 	}
-	recorded, again := render.All(p, p.Concrete(), render.Options{Everything: true, Recording: true})
+	recorded, again := held(p, render.Options{Everything: true, Recording: true})
 	require.Len(t, again, len(findings), "a recorded evaluation finds the same")
 	for i, r := range results {
 		require.Len(t, recorded[i].Documents, len(r.Documents))

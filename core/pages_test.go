@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 	"testing/fstest"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -15,6 +16,7 @@ import (
 	"knothole/core/compare"
 	"knothole/core/project"
 	"knothole/core/render"
+	"knothole/core/rule"
 	"knothole/core/source"
 )
 
@@ -27,7 +29,7 @@ func findingsOf(t *testing.T, files []source.PageFile) source.Findings {
 	}
 	p, err := project.Load(fs)
 	require.NoError(t, err)
-	_, findings := render.All(p, p.Concrete(), render.Options{Everything: true, Validate: true})
+	_, _, findings := rule.All(p, p.Concrete(), render.Options{Everything: true, Validate: true}, builtin.Table, time.Now())
 	findings = append(findings, compare.CheckParity(p, builtin.Table)...)
 	return findings
 }

@@ -104,7 +104,7 @@ func (c *checker) checkRuleCall(e syntax.Expression) {
 			c.checkData(c.module.Info.Types[a.Value.ID()], a.Value, "a document")
 		case a.Name.Name == "":
 			c.report(source.WrongArguments, a.Value.Place(), "write the name of the input before it: name: value",
-				"a rule looks at one document; what comes behind it is given by name")
+				"a rule looks at one document; what comes after it is given by name")
 			c.infer(a.Value, nil)
 		case named[a.Name.Name]:
 			c.report(source.WrongArguments, a.Name.Span, "leave one out", "%q is given twice", a.Name.Name)
@@ -129,7 +129,7 @@ func (c *checker) checkRuleCall(e syntax.Expression) {
 		if input.Declaration.(*syntax.Input).Default == nil && !named[input.Name] {
 			c.add(source.Finding{Code: source.WrongArguments, Span: call.Function.Place(), Related: see(input),
 				Message: fmt.Sprintf("the rule %q needs the input %q (%s)", rule.Name, input.Name, input.Type),
-				Help:    fmt.Sprintf("add it behind the document: %s: …", input.Name)})
+				Help:    fmt.Sprintf("add it after the document: %s: …", input.Name)})
 		}
 	}
 }
@@ -212,9 +212,9 @@ func (c *checker) calledRule(e syntax.Expression) (rule *Object, given bool) {
 		}
 	}
 	if o == nil || o.Kind != ObjectRule {
-		what := "this is no rule"
+		what := "this is not a rule"
 		if o != nil {
-			what = fmt.Sprintf("%q is no rule, but %s", o.Name, source.Article(o.Kind.String()))
+			what = fmt.Sprintf("%q is not a rule, but %s", o.Name, source.Article(o.Kind.String()))
 		}
 		c.add(source.Finding{Code: source.WrongUse, Span: e.Place(), Message: what, Related: see(o),
 			Help: `write: expect violation "…" from name(document), with the name of a rule`})

@@ -186,20 +186,20 @@ func (r *Rule) Document(d SeenDocument) Looked {
 
 // Documents looks at all documents together.
 func (r *Rule) Documents(all []SeenDocument) Looked {
-	list := func(one func(i int, d SeenDocument) (path, data, both value.Value)) value.Value {
+	list := func(o value.Origin, one func(i int, d SeenDocument) (path, data, both value.Value)) value.Value {
 		shape, elements := value.NewShape([]string{"path", "data"}), make([]value.Value, len(all))
 		for i, d := range all {
 			path, data, both := one(i, d)
 			elements[i] = value.RecordOf(shape, []value.Value{path, data}, both.Origin())
 		}
-		return value.ListOf(elements, 0)
+		return value.ListOf(elements, o)
 	}
-	looked := r.look(list(func(_ int, d SeenDocument) (path, data, both value.Value) {
+	looked := r.look(list(0, func(_ int, d SeenDocument) (path, data, both value.Value) {
 		return value.StringOf(d.Path, 0), d.Data, d.Data
 	}), value.Value{})
 	if len(looked.Violations) > 0 {
 		m := &marker{}
-		again := r.look(list(func(i int, d SeenDocument) (path, data, both value.Value) {
+		again := r.look(list(allDocuments, func(i int, d SeenDocument) (path, data, both value.Value) {
 			whole := m.whole(d.Path, d.Data, i)
 			return whole, m.document(d.Data, i), whole
 		}), value.Value{})
@@ -438,6 +438,9 @@ func (m *marker) whole(path string, v value.Value, number int) value.Value {
 	return value.StringOf(path, value.Recorded(firstMark+len(m.places)-1))
 }
 
+// allDocuments is the origin of the list of all documents that a rule sees: all of it is no place.
+var allDocuments = value.Recorded(firstMark - 1)
+
 // at returns the place that an origin stands for.
 func (m *marker) at(o value.Origin) (Offence, bool) {
 	number, ok := o.Step()
@@ -473,7 +476,7 @@ func (m *marker) offences(s subject, depth int) (all []Offence) {
 		at.Missing = s.missing
 		return []Offence{at}
 	}
-	if depth == searchParts {
+	if depth == searchParts || s.value.Origin() == allDocuments {
 		return nil
 	}
 	for part := range value.Parts(s.value) {

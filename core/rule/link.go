@@ -93,16 +93,24 @@ func (s *set) leadsNowhere(r reference, at source.Span, text string) violation {
 	return v
 }
 
-// holdLinks follows all links in the documents of an environment and returns what leads nowhere, and how many names and
-// selectors there are.
-func holdLinks(links []*Link, s *set) (all []violation, followed int) {
+// linked is what came of a link in an environment.
+type linked struct {
+	references int // how many names and selectors there are
+	targets    int // how many they could lead to
+	violations []violation
+}
+
+// holdLinks follows all links in the documents of an environment.
+func holdLinks(links []*Link, s *set) (all []linked) {
+	all = make([]linked, len(links))
 	if s.partial {
-		return nil, 0
+		return all
 	}
-	for _, l := range links {
+	for i, l := range links {
 		if l.bad {
 			continue
 		}
+		one := &all[i]
 		text := "the link says it here"
 		var references []reference
 		if l.Kinds {
@@ -111,20 +119,20 @@ func holdLinks(links []*Link, s *set) (all []violation, followed int) {
 			c.files = s.files
 			references = c.references()
 		} else {
-			references = l.references(s)
+			references, one.targets = l.references(s)
 		}
-		followed += len(references)
+		one.references = len(references)
 		for _, r := range references {
 			if r.missing != "" {
 				v := s.leadsNowhere(r, l.Span, text)
 				if s.files {
 					v.finding.Severity, v.finding.Related = source.Warning, nil
 				}
-				all = append(all, v)
+				one.violations = append(one.violations, v)
 			}
 		}
 	}
-	return all, followed
+	return all
 }
 
 // scopeOf returns the value that must be equal on both sides; Absent when a document has none, which is in every scope.
@@ -149,8 +157,8 @@ func inScope(a, b value.Value) bool {
 	return a.IsAbsent() || b.IsAbsent() || value.Equal(a, b, func(int) {})
 }
 
-// references follows a link of the project.
-func (l *Link) references(s *set) (all []reference) {
+// references follows a link of the project; it also returns to how many places it may lead.
+func (l *Link) references(s *set) (all []reference, to int) {
 	var targets []target
 	byName := map[string][]target{}
 	for i := range s.objects {
@@ -183,7 +191,7 @@ func (l *Link) references(s *set) (all []reference) {
 			}
 		}
 	}
-	return all
+	return all, len(targets)
 }
 
 // nameOf returns a value as a name; ok is false for what is none.
@@ -365,6 +373,52 @@ func nearestLabels(wanted map[string]string, candidates []value.Value) string {
 			differs = append(differs, place.Key(key)+" is "+x.Show(40))
 		}
 	}
+	if len(differs) == 0 {
+		return "what has them is in another scope"
+	}
 	slices.Sort(differs)
 	return "the nearest: " + strings.Join(differs, ", ")
+}
+
+// lostLinks reports links of the project that nothing names anything by, or that lead to what no environment renders,
+// when all of it is there. It returns which lead to nothing at all.
+func (h *Held) lostLinks(all []*found, options Options) []bool {
+	lost := make([]bool, len(h.Links))
+	complete := options.Whole && !slices.ContainsFunc(all, func(f *found) bool { return f == nil || f.partial })
+	var kinds []string
+	for _, f := range all {
+		if f != nil {
+			kinds = append(kinds, f.kinds...)
+		}
+	}
+	slices.Sort(kinds)
+	kinds = slices.Compact(kinds)
+	for k, l := range h.Links {
+		if l.Kinds || l.bad || !complete || len(all) == 0 {
+			continue
+		}
+		references, targets := 0, 0
+		for _, f := range all {
+			references, targets = references+f.links[k].references, targets+f.links[k].targets
+		}
+		switch {
+		case targets == 0:
+			lost[k] = true
+			to := l.To[0]
+			f := source.Finding{Code: source.LeadsNowhere, Span: to.Span,
+				Message: fmt.Sprintf("the link leads nowhere: no document of any environment has a place %q", to.Text),
+				Help:    "mend the pattern or the place"}
+			if to.Kind != "" && !slices.Contains(kinds, to.Kind) {
+				f.Message = fmt.Sprintf("the link leads nowhere: no environment renders anything of kind %q", to.Kind)
+				f.Help = source.Suggest(to.Kind, kinds, "kinds are "+source.FirstQuoted(kinds, 8))
+			}
+			h.Findings.Add(f)
+		case references == 0:
+			from := l.From[0]
+			h.Findings.Add(source.Finding{Code: source.LooksAtNothing, Severity: source.Warning, Span: from.Span,
+				Message: fmt.Sprintf("no document of any environment has a place %q", from.Text),
+				Help:    "mend the pattern or the place, or leave the link out"})
+		}
+	}
+	return lost
 }

@@ -29,7 +29,8 @@ func Ordered(p *project.Project, objects []render.Object, builtins *eval.Builtin
 	links, _ := ReadLinks(p, builtins)
 	for _, l := range links {
 		if !l.bad && !l.Kinds && !l.Labels {
-			note(l.references(&set{objects: all}))
+			references, _ := l.references(&set{objects: all})
+			note(references)
 		}
 	}
 	ordered := make([]render.Object, 0, len(objects))

@@ -181,7 +181,7 @@ func Hold(p *project.Project, results []*render.Result, options Options) *Held {
 	}
 	_ = group.Wait() // holding reports findings, not errors
 	held.gather(p, held.Environments, found, options)
-	if options.Whole && !slices.ContainsFunc(results,
+	if options.Whole && len(results) > 0 && !slices.ContainsFunc(results,
 		func(r *render.Result) bool { return r.Findings.HasErrors() }) {
 		held.lookedAtNothing()
 	}
@@ -223,8 +223,9 @@ type found struct {
 	failures   []failure
 	findings   source.Findings // of the inputs of modules
 	broken     []bool          // by rule: the inputs of its module have mistakes there
-	links      []violation
-	references int
+	links      []linked
+	kinds      []string // of the documents, each once
+	partial    bool
 }
 
 // violation is one violation in one environment.
@@ -287,7 +288,14 @@ func (h *Held) hold(p *project.Project, w *eval.World, s *set) *found {
 		f.looked[i] = f.look(r, world.Rule(r.Object), s)
 	}
 	f.findings = slices.Clone(w.Findings()[before:])
-	f.links, f.references = holdLinks(h.Links, s)
+	f.links, f.partial = holdLinks(h.Links, s), s.partial
+	if len(h.Links) > 0 {
+		for _, o := range s.objects {
+			if kind := place.Kind(o.Data); kind != "" && !slices.Contains(f.kinds, kind) {
+				f.kinds = append(f.kinds, kind)
+			}
+		}
+	}
 	return f
 }
 
@@ -355,7 +363,14 @@ func (f *found) fail(r *Rule, failures source.Findings, o *Object) {
 	if len(failures) == 0 { // what it needs has failed, which is reported there
 		failures = source.Findings{{}}
 	}
+	spent := false
 	for _, finding := range failures {
+		if finding.Code == source.TooMuchWork { // the first says where
+			if spent {
+				continue
+			}
+			spent = true
+		}
 		f.failures = append(f.failures, failure{r, finding, o})
 	}
 }
@@ -429,6 +444,7 @@ func Reason(o *check.Object) string {
 // gather makes findings of what was found in all environments.
 func (h *Held) gather(p *project.Project, environments []string, all []*found, options Options) {
 	exemptions := h.readExemptions(p, options)
+	lost := h.lostLinks(all, options)
 	var order []*folded
 	byKey := map[foldKey]*folded{}
 	failed := map[foldKey]*folded{}
@@ -454,9 +470,14 @@ func (h *Held) gather(p *project.Project, environments []string, all []*found, o
 			}
 			order = fold(order, byKey, v, environment)
 		}
-		h.References += f.references
-		for _, v := range f.links {
-			order = fold(order, byKey, v, environment)
+		for k, l := range f.links {
+			h.References += l.references
+			if options.Whole && lost[k] {
+				continue // of which one finding says more
+			}
+			for _, v := range l.violations {
+				order = fold(order, byKey, v, environment)
+			}
 		}
 		for _, one := range f.failures {
 			one.rule.Failed = true
@@ -474,6 +495,12 @@ func (h *Held) gather(p *project.Project, environments []string, all []*found, o
 // violation puts the failure of a rule into words.
 func (f failure) violation() violation {
 	finding := f.finding
+	switch {
+	case finding.Code == source.HiddenDecision:
+		finding.Help = "what a rule requires may be secret; what decides in it, such as its where, may not"
+	case finding.Help == "" && f.object != nil:
+		finding.Help = "choose its documents with at or where, or ask what they are with is"
+	}
 	finding.Code, finding.Severity, finding.Environments = source.RuleFailed, source.Error, nil
 	finding.Message = fmt.Sprintf("the rule %q cannot be held: %s", f.rule.Object.Name, finding.Message)
 	finding.Broken = &source.Broken{Rule: f.rule.Object.Name, Reason: Reason(f.rule.Object), Span: f.rule.Object.Span}

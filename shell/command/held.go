@@ -30,7 +30,7 @@ func (c *call) openRules(modules []string, inputs []project.GivenText) (*project
 		exists, isFolder, err := gate.Exists(c.path(name))
 		switch {
 		case err != nil || !exists || isFolder || !strings.HasSuffix(name, ".knot"):
-			return nil, c.failed("%s is no module of rules\n  name a .knot file, or one that comes with the program: %s",
+			return nil, c.failed("%s is not a module of rules\n  name a .knot file, or one that comes with the program: %s",
 				name, strings.Join(standard.Names(), ", "))
 		case filepath.IsAbs(name):
 		default:
