@@ -59,6 +59,7 @@ var measurements = []struct {
 }{
 	{"fleet", fleet},
 	{"comparison", comparisons},
+	{"rules", rules},
 	{"parsing", func() error { head(); parsing(); return nil }},
 	{"evaluation", func() error { head(); evaluation(); return nil }},
 	{"validation", func() error { head(); validation(); return nil }},

@@ -66,6 +66,24 @@ var recordFunctions = []*Function{
 			}
 			return a[2]
 		}},
+	{Builtin: check.Builtin{Group: "record", Handling: check.Passes,
+		Signature: "follow(of: any, keys: [string]) -> any"},
+		Description: "What keys lead to, one after the other: null where one of them is not there, or where what should " +
+			"have it is not a record.",
+		Example: `record.follow({ spec: { copies: 2 } }, ["spec", "copies"])`, Result: `2`,
+		call: func(c *eval.Call, a []value.Value) value.Value {
+			v := a[0]
+			for _, key := range a[1].Elements() {
+				c.Spend(1)
+				if v.Kind() != value.Record {
+					return value.NullOf(c.Origin())
+				}
+				if v = v.Get(key.Text()); v.IsAbsent() {
+					return value.NullOf(c.Origin())
+				}
+			}
+			return v
+		}},
 	{Builtin: check.Builtin{Group: "record", Handling: check.Passes, Gives: check.ListedEntries,
 		Signature: "pick(r: { *: T }, keys: [string]) -> { *: T }"},
 		Description: "The entries whose keys are in the list, in the order of the record.",

@@ -28,12 +28,41 @@ func (c *conversion) fits(v value.Value, to types.Type, depth int) bool {
 		return v.Mark() == 0 && v.Kind() != value.Record && v.Kind() != value.List &&
 			slices.ContainsFunc(to.Members, func(m types.Type) bool { return c.fits(v, m, depth+1) })
 	case *types.List:
-		return v.Kind() == value.List &&
+		return v.Kind() == value.List && to.Element == types.Any || v.Kind() == value.List &&
 			!slices.ContainsFunc(v.Elements(), func(x value.Value) bool { return !c.fits(x, to.Element, depth+1) })
 	case *types.Record:
-		return v.Kind() == value.Record && to.Loose && c.fitsRecord(v, to, depth)
+		return v.Kind() == value.Record && (isAnyRecord(to) || to.Loose && c.fitsRecord(v, to, depth))
 	}
 	return false
+}
+
+// isAnyRecord reports whether a type says nothing of its records: neither which fields they have nor what is in them.
+func isAnyRecord(t *types.Record) bool { return len(t.Fields) == 0 && t.Rest == types.Any }
+
+// plainly reports whether a value is of a type when its kind alone says so, and whether it does.
+func plainly(v value.Value, t types.Type) (is, told bool) {
+	if v.Mark() != 0 {
+		return false, false
+	}
+	switch t := t.(type) {
+	case *types.Basic:
+		return isOfBasic(v, t), t != types.Float || v.Kind() != value.Int
+	case *types.List:
+		return v.Kind() == value.List, t.Element == types.Any || v.Kind() != value.List
+	case *types.Record:
+		return v.Kind() == value.Record, isAnyRecord(t) || v.Kind() != value.Record
+	case *types.Union:
+		told = true
+		for _, m := range t.Members {
+			is, known := plainly(v, m)
+			if is && known {
+				return true, true
+			}
+			told = told && known
+		}
+		return false, told
+	}
+	return false, false
 }
 
 func isOfBasic(v value.Value, to *types.Basic) bool {

@@ -71,6 +71,13 @@ func (c *compiler) list(e *syntax.List) code {
 		parts[i] = c.element(element)
 	}
 	o := origin(e)
+	if written, ok := c.written(e); ok {
+		list, at, cost := value.ListOf(written, o), e.Place(), len(written)*elementCost
+		return func(f *frame) value.Value {
+			f.spend(cost, at)
+			return list
+		}
+	}
 	if c.once[e] {
 		return func(f *frame) value.Value {
 			var s sink
@@ -85,4 +92,30 @@ func (c *compiler) list(e *syntax.List) code {
 		}
 		return value.ListOf(s.elements, o)
 	}
+}
+
+// written returns the elements of a list of scalars that are written out, which are the same whenever it is evaluated.
+func (c *compiler) written(e *syntax.List) (elements []value.Value, ok bool) {
+	if c.program.observer != nil { // who wants to see each of them
+		return nil, false
+	}
+	elements = make([]value.Value, len(e.Elements))
+	for i, element := range e.Elements {
+		if element.Spread || element.Optional || c.module.Info.Targets[element.Value.ID()] != nil {
+			return nil, false
+		}
+		switch x := element.Value.(type) {
+		case *syntax.Null, *syntax.Bool, *syntax.Int, *syntax.Float:
+			elements[i] = c.bareExpression(x)(nil)
+		case *syntax.String:
+			text, plain := x.Plain()
+			if !plain || x.Lines != nil {
+				return nil, false
+			}
+			elements[i] = value.StringOf(text, origin(x))
+		default:
+			return nil, false
+		}
+	}
+	return elements, true
 }

@@ -1,6 +1,8 @@
 package eval
 
 import (
+	"slices"
+
 	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
@@ -168,7 +170,7 @@ func (c *compiler) nativeCall(e *syntax.Call, o *check.Object, order []int, argu
 	at, name := e.Place(), o.Name
 	handling, counts := o.Builtin.Handling, o.Builtin.Counts
 	return func(f *frame) value.Value {
-		values := make([]value.Value, len(arguments))
+		values, mark := f.alloc(len(arguments))
 		for i, argument := range arguments {
 			values[i] = argument(f)
 		}
@@ -180,8 +182,9 @@ func (c *compiler) nativeCall(e *syntax.Call, o *check.Object, order []int, argu
 			v = f.recorder.ofTexts.taken(v, values)
 		}
 		if severalLines(v) {
-			f.textRecord().called(v, at.Start, values)
+			f.textRecord().called(v, at.Start, slices.Clone(values))
 		}
+		f.release(mark)
 		return v
 	}
 }

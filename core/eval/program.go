@@ -2,6 +2,7 @@ package eval
 
 import (
 	"sync"
+	"sync/atomic"
 
 	"knothole/core/check"
 	"knothole/core/source"
@@ -43,6 +44,9 @@ type Program struct {
 	// statements are the declarations without a name.
 	statements map[*check.Object]*compiledStatement
 	rules      map[*check.Object]*compiledRule
+
+	patterns     sync.Map // by their texts, those that were not known before evaluation
+	patternCount atomic.Int64
 }
 
 type compiledStatement struct {

@@ -21,7 +21,8 @@ type Rule struct {
 	world   *World
 	thread  *thread
 	run     *compiledRule
-	pattern *value.Value // of paths, once it is known; Absent for all paths
+	pattern *value.Value    // of paths, once it is known; Absent for all paths
+	kinds   map[string]bool // of documents, and whether the rule may look at them
 }
 
 // Violation is what a rule found.
@@ -55,10 +56,18 @@ type Looked struct {
 	Failed   bool
 }
 
-// SeenDocument is a document that a rule looks at.
+// SeenDocument is a document that rules look at.
 type SeenDocument struct {
 	Path string
 	Data value.Value
+
+	marked *marked // once a rule has found something in it
+}
+
+// marked is a document of which every part has an origin of its own.
+type marked struct {
+	marker
+	data, path value.Value
 }
 
 // InstanceOf returns an instance of a module whose inputs are given as a record; at is where they are given. What does
@@ -97,7 +106,9 @@ type compiledRule struct {
 	document, path int // their places in the frame; path is -1 when it has no name
 	at             code
 	where          func(f *frame) (bool, value.Origin)
-	body           statement
+	// ofKind is as much of where as says nothing of a document but of its kind; nil when that is nothing.
+	ofKind func(f *frame) bool
+	body   statement
 }
 
 // rule returns the code of a rule, compiled once.
@@ -121,10 +132,57 @@ func (p *Program) rule(o *check.Object) *compiledRule {
 		}
 		if d.Where != nil {
 			r.where = c.truth(d.Where)
+			r.ofKind = c.ofKind(d.Where, o.Module.Info.Locals[d.Document.Span.Start])
 		}
 		r.body = c.block(d.Body)
 	})
 	return r
+}
+
+// ofKind compiles those of the conditions that are joined by `and`, from the first on, that look at nothing of a document
+// but its kind: where one of them does not hold, the whole does not, for whatever document of that kind.
+func (c *compiler) ofKind(e syntax.Expression, document *check.Object) func(f *frame) bool {
+	if b, ok := syntax.Bare(e).(*syntax.Binary); ok && b.Operator == syntax.And {
+		left := c.ofKind(b.Left, document)
+		if left == nil || !c.onlyOfKind(b.Left, document) {
+			return left // what stands behind need not be reached
+		}
+		right := c.ofKind(b.Right, document)
+		if right == nil {
+			return left
+		}
+		return func(f *frame) bool { return left(f) && right(f) }
+	}
+	if !c.onlyOfKind(e, document) {
+		return nil
+	}
+	holds := c.truth(e)
+	return func(f *frame) bool {
+		held, _ := holds(f)
+		return held
+	}
+}
+
+// onlyOfKind reports whether an expression looks at nothing of a document but its kind.
+func (c *compiler) onlyOfKind(e syntax.Expression, document *check.Object) bool {
+	only := true
+	syntax.Inspect(e, func(n syntax.Node) bool {
+		switch n := n.(type) {
+		case *syntax.Field:
+			if of, ok := syntax.Bare(n.Of).(*syntax.Name); ok && c.module.Info.Objects[of.ID()] == document {
+				only = only && n.Name.Name == "kind"
+				return false
+			}
+		case *syntax.Name:
+			if o := c.module.Info.Objects[n.ID()]; o != nil && o.Kind == check.ObjectLocal {
+				only = false // the document or its path as a whole
+			}
+		case *syntax.Patch, *syntax.Lambda, *syntax.For, *syntax.LetIn, *syntax.Match:
+			only = false // which have names of their own
+		}
+		return only
+	})
+	return only
 }
 
 // looking is one look of a rule.
@@ -173,15 +231,46 @@ func (r *Rule) attempt(body func(f *frame)) (failures source.Findings, ok bool) 
 func (r *Rule) Spent() bool { return r.thread.steps > stepLimit }
 
 // Document looks at one document. That its path matches is for the caller to know.
-func (r *Rule) Document(d SeenDocument) Looked {
+func (r *Rule) Document(d *SeenDocument) Looked {
+	if !r.may(d.Data) {
+		return Looked{}
+	}
 	looked := r.look(d.Data, value.StringOf(d.Path, 0))
 	if len(looked.Violations) > 0 {
-		m := &marker{}
-		again := r.look(m.document(d.Data, 0), m.whole(d.Path, d.Data, 0))
+		if d.marked == nil {
+			d.marked = &marked{}
+			d.marked.data, d.marked.path = d.marked.document(d.Data, 0), d.marked.whole(d.Path, d.Data, 0)
+		}
+		again := r.look(d.marked.data, d.marked.path)
 		looked.Violations = again.Violations
-		m.find(looked.Violations)
+		d.marked.find(looked.Violations)
 	}
 	return looked
+}
+
+// may reports whether a document may be one that the rule looks at, by what its where says of the kind alone, which it
+// remembers for each.
+func (r *Rule) may(d value.Value) bool {
+	if r.run.ofKind == nil || d.Kind() != value.Record {
+		return true
+	}
+	kind := d.Get("kind")
+	if kind.Kind() != value.String || kind.Mark() != 0 {
+		return true
+	}
+	may, known := r.kinds[kind.Text()]
+	if !known {
+		may = true
+		r.attempt(func(f *frame) {
+			f.slots[r.run.document] = d
+			may = r.run.ofKind(f)
+		})
+		if r.kinds == nil {
+			r.kinds = map[string]bool{}
+		}
+		r.kinds[kind.Text()] = may
+	}
+	return may
 }
 
 // Documents looks at all documents together.

@@ -114,12 +114,12 @@ func (c *compiler) expectViolation(d *syntax.Expect) statement {
 		case all:
 			looked = r.Documents(seenIn(seen.Data))
 		case path == nil:
-			looked = r.Document(seen)
+			looked = r.Document(&seen)
 		default:
 			seen.Path = f.decide(path(f), "the path of a document", at).Text()
 			pattern, failures, ok := r.Pattern()
 			if looked = (Looked{Failures: failures, Failed: !ok}); ok && (pattern == "" || place.Match(pattern, seen.Path)) {
-				looked = r.Document(seen)
+				looked = r.Document(&seen)
 			}
 		}
 		f.steps += r.thread.steps

@@ -162,7 +162,7 @@ func (c *compiler) message(e syntax.Expression) func(f *frame) string {
 // told.
 func (t *thread) pattern(text string, at source.Span, secret bool) *Pattern {
 	t.spend(1+len(text), at)
-	compiled, err := newPattern(text)
+	compiled, err := t.world.program.patternOf(text)
 	if err != nil && secret {
 		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern, and it is secret")
 	}
@@ -170,6 +170,21 @@ func (t *thread) pattern(text string, at source.Span, secret bool) *Pattern {
 		t.fail(check.BadPattern(at, err))
 	}
 	return compiled
+}
+
+// maxPatterns is how many patterns a program remembers that were not known before evaluation.
+const maxPatterns = 1000
+
+// patternOf returns a compiled pattern, compiled once.
+func (p *Program) patternOf(text string) (*Pattern, error) {
+	if known, ok := p.patterns.Load(text); ok {
+		return known.(*Pattern), nil
+	}
+	compiled, err := newPattern(text)
+	if err == nil && p.patternCount.Add(1) <= maxPatterns {
+		p.patterns.Store(text, compiled)
+	}
+	return compiled, err
 }
 
 // Pattern is a compiled pattern that knows how much it looks at.

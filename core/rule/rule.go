@@ -257,6 +257,8 @@ func (h *Held) hold(p *project.Project, w *eval.World, s *set) *found {
 	f := &found{looked: make([]int, len(h.Rules)), broken: make([]bool, len(h.Rules))}
 	worlds := map[*project.RuleModule]*eval.World{}
 	before := len(w.Findings())
+	var single []*held
+	matchers := map[string]func(path string) bool{}
 	for i, r := range h.Rules {
 		if r.Object.Invalid || r.Module != nil && !r.Module.Holds(s.environment) {
 			continue
@@ -285,8 +287,22 @@ func (h *Held) hold(p *project.Project, w *eval.World, s *set) *found {
 			f.broken[i] = true
 			continue
 		}
-		f.looked[i] = f.look(r, world.Rule(r.Object), s)
+		run := world.Rule(r.Object)
+		if run.All {
+			f.looked[i] = f.lookAtAll(r, run, s)
+			continue
+		}
+		pattern, failures, ok := run.Pattern()
+		if !ok {
+			f.fail(r, failures, nil)
+			continue
+		}
+		if matchers[pattern] == nil {
+			matchers[pattern] = matcher(pattern)
+		}
+		single = append(single, &held{rule: r, run: run, number: i, matches: matchers[pattern]})
 	}
+	f.lookAtEach(single, s)
 	f.findings = slices.Clone(w.Findings()[before:])
 	f.links, f.partial = holdLinks(h.Links, s), s.partial
 	if len(h.Links) > 0 {
@@ -299,40 +315,44 @@ func (h *Held) hold(p *project.Project, w *eval.World, s *set) *found {
 	return f
 }
 
-// look lets a rule look at the documents, and returns at how many it did.
-func (f *found) look(r *Rule, run *eval.Rule, s *set) (looked int) {
-	if run.All {
-		if s.partial {
-			return 0
-		}
-		seen := make([]eval.SeenDocument, len(s.objects))
-		for i, o := range s.objects {
-			seen[i] = eval.SeenDocument{Path: o.Path, Data: o.Data}
-		}
-		f.take(r, run.Documents(seen), s, nil)
-		return len(seen)
-	}
-	pattern, failures, ok := run.Pattern()
-	if !ok {
-		f.fail(r, failures, nil)
+// held is a rule that looks at documents one by one.
+type held struct {
+	rule    *Rule
+	run     *eval.Rule
+	number  int // of the rule
+	matches func(path string) bool
+}
+
+// lookAtAll lets a rule look at all documents together, and returns how many they are.
+func (f *found) lookAtAll(r *Rule, run *eval.Rule, s *set) int {
+	if s.partial {
 		return 0
 	}
-	matches := matcher(pattern)
+	seen := make([]eval.SeenDocument, len(s.objects))
+	for i, o := range s.objects {
+		seen[i] = eval.SeenDocument{Path: o.Path, Data: o.Data}
+	}
+	f.take(r, run.Documents(seen), s, nil)
+	return len(seen)
+}
+
+// lookAtEach lets rules look at the documents one by one: at one after the other, so that what is known of a document is
+// forgotten before the next.
+func (f *found) lookAtEach(rules []*held, s *set) {
 	for i := range s.objects {
 		o := &s.objects[i]
-		if !matches(o.Path) {
-			continue
-		}
-		result := run.Document(eval.SeenDocument{Path: o.Path, Data: o.Data})
-		if result.Met {
-			looked++
-		}
-		f.take(r, result, s, o)
-		if run.Spent() {
-			break
+		seen := eval.SeenDocument{Path: o.Path, Data: o.Data}
+		for _, one := range rules {
+			if !one.matches(o.Path) || one.run.Spent() {
+				continue
+			}
+			result := one.run.Document(&seen)
+			if result.Met {
+				f.looked[one.number]++
+			}
+			f.take(one.rule, result, s, o)
 		}
 	}
-	return looked
 }
 
 // matcher returns what tells whether paths match a pattern; documents of a stream have one path.
