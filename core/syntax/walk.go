@@ -289,6 +289,8 @@ func (w *walker) ofType(t Type) {
 		w.typed(t.Element)
 	case *TupleType:
 		w.typed(t.Elements...)
+	case *SchemaType:
+		w.text(t.Reference)
 	case *RecordType:
 		for _, f := range t.Fields {
 			w.typed(f.Type)
