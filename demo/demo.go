@@ -19,7 +19,7 @@ var files embed.FS
 
 // Mistakes are the folders of copies of the project in which one thing is wrong, in the order in which they are shown.
 var Mistakes = []string{"misspelt-input", "zero-replicas", "forgotten-environment", "vendor-renamed",
-	"secret-exposed", "unknown-field", "edited-rendering"}
+	"secret-exposed", "unknown-field", "broken-standards", "edited-rendering"}
 
 // Write writes the demo project into an empty folder, and below it, in `mistakes`, a copy for each mistake.
 func Write(folder string) error {

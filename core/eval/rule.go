@@ -349,9 +349,15 @@ func (c *compiler) requireOfRule(d *syntax.Require) statement {
 		message = c.message(d.Message)
 	}
 	text := strings.Join(strings.Fields(c.module.Tree.File.Slice(at)), " ")
-	subjects := c.subjects(d.Condition, nil)
+	var subjects []finder
+	levels := c.subjects(d.Condition, nil)
 	if d.Message != nil {
-		subjects = append(subjects, c.subjects(d.Message, nil)...)
+		levels = append(levels, c.subjects(d.Message, nil)...)
+	}
+	for level, finders := range levels {
+		for _, find := range finders {
+			subjects = append(subjects, finder{find, level})
+		}
 	}
 	return func(f *frame, visit Visitor) {
 		if condition(f) {
@@ -365,7 +371,8 @@ func (c *compiler) requireOfRule(d *syntax.Require) statement {
 			v.Message = message(f)
 		}
 		for _, s := range subjects {
-			if found, ok := s(f); ok {
+			if found, ok := s.find(f); ok {
+				found.level = s.level
 				v.subjects = append(v.subjects, found)
 			}
 		}
@@ -373,17 +380,26 @@ func (c *compiler) requireOfRule(d *syntax.Require) statement {
 	}
 }
 
-// subject is what a condition looks at: a value, and the fields behind it that are not there.
+// subject is what a condition looks at: a value, and the fields behind it that are not there. Those of a lower level tell
+// more.
 type subject struct {
 	value   value.Value
 	missing []string
+	level   int
+}
+
+// finder finds a subject of a level.
+type finder struct {
+	find  func(f *frame) (subject, bool)
+	level int
 }
 
 // subjects returns what finds the subjects of a condition: the longest chains of fields and elements in it that begin
-// at a local value from outside of the condition. Behind those come the subjects of what these local values are.
-func (c *compiler) subjects(e syntax.Expression, seen []int) (all []func(f *frame) (subject, bool)) {
+// at a local value from outside of the condition. On further levels come the subjects of what these local values are.
+func (c *compiler) subjects(e syntax.Expression, seen []int) (levels [][]func(f *frame) (subject, bool)) {
 	within := e.Place()
 	var roots []int
+	var all []func(f *frame) (subject, bool)
 	var visit func(n syntax.Node) bool
 	visit = func(n syntax.Node) bool {
 		x, ok := n.(syntax.Expression)
@@ -403,12 +419,13 @@ func (c *compiler) subjects(e syntax.Expression, seen []int) (all []func(f *fram
 		return false
 	}
 	syntax.Inspect(e, visit)
+	levels = append(levels, all)
 	for _, slot := range roots {
 		if definition := c.definitions[slot]; definition != nil && len(seen) < maxDefinitions {
-			all = append(all, c.subjects(definition, append(slices.Clone(seen), roots...))...)
+			levels = append(levels, c.subjects(definition, append(slices.Clone(seen), roots...))...)
 		}
 	}
-	return all
+	return levels
 }
 
 // maxDefinitions is through how many local values the subjects of a condition are looked for.
@@ -543,17 +560,35 @@ func (m *marker) at(o value.Origin) (Offence, bool) {
 func (m *marker) find(violations []Violation) {
 	for i := range violations {
 		v := &violations[i]
-		for _, s := range v.subjects { // a part tells more than a whole document
-			places := m.offences(s, 0)
-			if v.Places == nil || len(places) > 0 && places[0].Path != nil {
-				v.Places = places
-			}
-			if len(v.Places) > 0 && (v.Places[0].Path != nil || len(v.Places[0].Missing) > 0) {
-				break
-			}
-		}
-		v.subjects = nil
+		v.Places, v.subjects = m.best(v.subjects), nil
 	}
+}
+
+// best returns the places of the subject that tells most: on the lowest level one that is a place itself, before one
+// that is made of places, and a part of a document before all of it.
+func (m *marker) best(subjects []subject) (best []Offence) {
+	const itself, made, whole, none = 0, 1, 2, 3
+	rank, level := none, 0
+	for _, s := range subjects {
+		if rank < whole && s.level > level {
+			break
+		}
+		places := m.offences(s, 0)
+		of := made
+		_, direct := m.at(s.value.Origin())
+		switch {
+		case len(places) == 0:
+			continue
+		case places[0].Path == nil && len(places[0].Missing) == 0:
+			of = whole
+		case direct:
+			of = itself
+		}
+		if of < rank {
+			best, rank, level = places, of, s.level
+		}
+	}
+	return best
 }
 
 // searchParts is how deep the parts of what a rule made are looked at.

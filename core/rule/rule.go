@@ -542,6 +542,7 @@ type folded struct {
 	paths        []string // in the objects
 	labels       map[string]bool
 	environments []string
+	others       []string // what is said otherwise of the first document in other environments, with their names
 }
 
 // fold adds a violation to the one that it is the same as: what one condition of a rule finds at one line of the sources
@@ -559,6 +560,11 @@ func fold(order []*folded, byKey map[foldKey]*folded, v violation, environment s
 	}
 	if environment != "" && !slices.Contains(one.environments, environment) {
 		one.environments = append(one.environments, environment)
+	}
+	if said := v.finding.Message; said != one.first.finding.Message && len(one.environments) > 1 &&
+		(v.object == nil || v.object.Label == one.objects[0].Label) &&
+		!slices.ContainsFunc(one.others, func(other string) bool { return strings.HasSuffix(other, ": "+said) }) {
+		one.others = append(one.others, "in "+environment+": "+said)
 	}
 	if v.object != nil && !one.labels[v.object.Label] {
 		one.labels[v.object.Label] = true
@@ -602,6 +608,9 @@ func (f *folded) result() source.Finding {
 		if n := len(f.objects) - shownPlaces; n > 0 {
 			finding.Related = append(finding.Related, source.Related{Text: "in " + source.Count(n, "document") + " more"})
 		}
+	}
+	for _, said := range f.others[:min(len(f.others), shownPlaces)] {
+		finding.Related = append(finding.Related, source.Related{Text: said})
 	}
 	finding.Related = append(finding.Related, related...)
 	return finding
