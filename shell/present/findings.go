@@ -32,14 +32,19 @@ func (p *Presenter) finding(f source.Finding) {
 		where = " (in " + p.environments(f.Environments) + ")"
 	}
 	location := p.location(f.Span.Start)
-	code := "[" + string(f.Code) + "]"
-	if f.Broken != nil {
-		code = "[rule " + Clean(f.Broken.Rule) + "]"
-	}
+	code := "[" + codeText(f) + "]"
 	text := p.wrapped(Clean(f.Message)+where+" "+code, len([]rune(location))+len(f.Severity.String())+4)
 	text = strings.TrimSuffix(text, code)
 	p.printf("%s: %s: %s%s\n", p.bold(location), severity, text, p.faint(code))
 	p.findingBody(f)
+}
+
+// codeText is by what a finding is looked up: its code, or the rule that is broken.
+func codeText(f source.Finding) string {
+	if f.Broken != nil {
+		return "rule " + Clean(f.Broken.Rule)
+	}
+	return string(f.Code)
 }
 
 // findingBody shows what helps with a finding: its source, and other places.

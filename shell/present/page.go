@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"knothole/core/compare"
 	"knothole/core/explain"
@@ -21,7 +22,6 @@ import (
 
 // Page is what a page of HTML shows; what is nil is left out.
 type Page struct {
-	Held   *rule.Held // what came of rules and links
 	Title  string
 	Footer string
 	// Environments are all of the project, abstract ones included.
@@ -30,6 +30,7 @@ type Page struct {
 	NotCompared  []string // what is left out of the comparison, and why
 	Findings     source.Findings
 	Unchecked    []source.Pos // conditions that were not tested
+	Held         *rule.Held   // what came of rules and links
 	Inputs       *Inputs      // of the same environments as the comparison
 }
 
@@ -86,6 +87,9 @@ type (
 		Left                  string
 		Unread                []pageUnread
 		Inputs                []pageInput
+		Rules                 []pageRule
+		Links                 string
+		Exemptions            []pageExemption
 	}
 	pageFact struct {
 		Section, Text string
@@ -98,7 +102,12 @@ type (
 		Extended           []*pageEnvironment
 	}
 	pageFinding struct{ Severity, Message, Code, Location, Environments, Excerpt string }
-	pageReason  struct {
+	pageRule struct {
+		Name, Reason, Looks, Seen, Found, Class, Location string
+		Exempt                                            int
+	}
+	pageExemption struct{ Of, Reason, Until, Class string }
+	pageReason    struct {
 		Index, Places int
 		Name          string
 	}
@@ -183,6 +192,7 @@ func (p *Presenter) Page(page *Page, o ComparisonOptions) error {
 	for _, at := range page.Unchecked {
 		v.Unchecked = append(v.Unchecked, p.line(at))
 	}
+	m.addRules(page.Held)
 	if page.Comparison != nil {
 		m.addComparison(page.Comparison)
 	}
@@ -246,7 +256,7 @@ func (m *pageMaking) addFindings(page *Page) {
 		plain := *m.Presenter
 		plain.Out, plain.Color = &excerpt, false
 		plain.findingBody(f)
-		one := pageFinding{Severity: f.Severity.String(), Message: Clean(f.Message), Code: string(f.Code),
+		one := pageFinding{Severity: f.Severity.String(), Message: Clean(f.Message), Code: codeText(f),
 			Location: m.location(f.Span.Start), Excerpt: strings.TrimSuffix(excerpt.String(), "\n")}
 		if len(f.Environments) > 0 {
 			one.Environments = m.environments(f.Environments)
@@ -255,6 +265,38 @@ func (m *pageMaking) addFindings(page *Page) {
 	}
 	if len(page.Findings) > 0 {
 		m.fact("findings", len(page.Findings), "finding")
+	}
+}
+
+// addRules shows each rule with what it found, and what is exempt from them.
+func (m *pageMaking) addRules(held *rule.Held) {
+	if held == nil {
+		return
+	}
+	for _, r := range held.Rules {
+		one := pageRule{Name: Clean(r.Object.Name), Reason: Clean(rule.Reason(r.Object)), Looks: Clean(r.Looks()),
+			Seen: seen(held, r), Found: FoundText(r), Exempt: r.Exempt, Location: m.line(r.Object.Span.Start), Class: "fine"}
+		switch {
+		case r.Errors > 0 || r.Failed:
+			one.Class = "error"
+		case r.Warnings > 0:
+			one.Class = "warning"
+		}
+		m.view.Rules = append(m.view.Rules, one)
+	}
+	if len(held.Links) > 0 {
+		m.view.Links = source.Count(held.References, "link") + " between documents followed"
+	}
+	for _, e := range held.Exemptions {
+		one := pageExemption{Of: Clean(exemptionText(e)), Reason: Clean(e.Reason), Class: "fine",
+			Until: "until " + e.Until.Format(time.DateOnly) + ", " + source.Count(e.Exempt, "violation")}
+		if e.Ended {
+			one.Until, one.Class = "ended on "+e.Until.Format(time.DateOnly)+", "+source.Count(e.Exempt, "violation"), "error"
+		}
+		m.view.Exemptions = append(m.view.Exemptions, one)
+	}
+	if len(held.Rules) > 0 {
+		m.fact("rules", len(held.Rules), "rule")
 	}
 }
 

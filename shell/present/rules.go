@@ -131,7 +131,8 @@ func seen(held *rule.Held, r *rule.Rule) string {
 	return strings.Join(parts, ", ")
 }
 
-func (p *Presenter) exemption(e *rule.Exemption) {
+// exemptionText says from what an exemption exempts.
+func exemptionText(e *rule.Exemption) string {
 	of := e.Rule
 	if e.Documents != "" {
 		of += " at " + e.Documents
@@ -142,12 +143,16 @@ func (p *Presenter) exemption(e *rule.Exemption) {
 	if len(e.Environments) > 0 {
 		of += " in " + joined(e.Environments)
 	}
+	return of
+}
+
+func (p *Presenter) exemption(e *rule.Exemption) {
 	until := "until " + e.Until.Format(time.DateOnly)
 	paint := p.faint
 	if e.Ended {
 		until, paint = "ended on "+e.Until.Format(time.DateOnly), p.red
 	}
-	p.printf("  %s\n    %s\n    %s\n", p.cyan(Clean(of)), p.wrapped(Clean(e.Reason), 4),
+	p.printf("  %s\n    %s\n    %s\n", p.cyan(Clean(exemptionText(e))), p.wrapped(Clean(e.Reason), 4),
 		paint(until+", "+source.Count(e.Exempt, "violation")))
 }
 
