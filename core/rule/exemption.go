@@ -117,8 +117,9 @@ func (e *exemption) at(one eval.Offence, o *Object) bool {
 	})
 }
 
-// judge reports exemptions that have ended or soon will, and those that exempt nothing.
-func (h *Held) judge(all []*exemption, options Options) {
+// judge reports exemptions that have ended or soon will, and those that exempt nothing, when nothing is missing of what
+// they could be for.
+func (h *Held) judge(all []*exemption, complete bool, options Options) {
 	today := day(options.Today)
 	for _, e := range all {
 		if e.bad {
@@ -133,7 +134,7 @@ func (h *Held) judge(all []*exemption, options Options) {
 				Message: fmt.Sprintf("the exemption from %q ended on %s, %s ago: %s no longer exempt", e.Rule, until,
 					source.Count(-days, "day"), countAre(e.Exempt, "violation")),
 				Help: "mend what breaks the rule, or agree on a new day"})
-		case e.Exempt == 0 && options.Whole && !h.anyFailed(e.Rule):
+		case e.Exempt == 0 && complete && !h.anyFailed(e.Rule):
 			message := fmt.Sprintf("nothing that it is for breaks the rule %q", e.Rule)
 			if e.Ended {
 				message = fmt.Sprintf("the exemption from %q ended on %s, and nothing breaks the rule", e.Rule, until)

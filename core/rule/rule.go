@@ -46,10 +46,12 @@ type Exemption struct {
 
 // Held is what came of holding the rules and links of a project.
 type Held struct {
-	Rules        []*Rule
-	Exemptions   []*Exemption
-	Links        []*Link
-	References   int // how many names and selectors were followed
+	Rules      []*Rule
+	Exemptions []*Exemption
+	Links      []*Link
+	References int // how many names and selectors were followed
+	// Waiting says that not all documents were there somewhere, so that what looks at all of them, links too, was not held.
+	Waiting      bool
 	Environments []string
 	Findings     source.Findings
 }
@@ -163,6 +165,7 @@ func Hold(p *project.Project, results []*render.Result, options Options) *Held {
 	links, findings := ReadLinks(p, options.Builtins)
 	held.Links, held.Findings = links, findings
 	found := make([]*found, len(results))
+	broken := p.Findings.HasErrors() || p.Program != nil && p.Program.Constants().HasErrors()
 	var group parallel.Group
 	group.SetLimit(4 * runtime.GOMAXPROCS(0))
 	for i, r := range results {
@@ -172,7 +175,7 @@ func Hold(p *project.Project, results []*render.Result, options Options) *Held {
 		}
 		group.Go(func() error {
 			s := &set{environment: r.Environment.Name, objects: objectsOf(r), at: r.World.Recorder().Pos,
-				partial: options.Part || r.Findings.HasErrors(),
+				partial: options.Part || broken || r.Findings.HasErrors() || r.World.Stopped() != nil,
 				key:     func(under source.Pos) source.Pos { return p.KeyOf(source.NoPos, under, "") }}
 			found[i] = held.hold(p, r.World, s)
 			r.Unchecked = r.World.Unchecked()
@@ -473,6 +476,7 @@ func (h *Held) gather(p *project.Project, environments []string, all []*found, o
 			continue
 		}
 		environment := environments[i]
+		h.Waiting = h.Waiting || f.partial
 		h.Findings = append(h.Findings, f.findings...)
 		for k, r := range h.Rules {
 			r.Looked[environment] = f.looked[k]
@@ -509,7 +513,8 @@ func (h *Held) gather(p *project.Project, environments []string, all []*found, o
 	for _, one := range order {
 		h.Findings.Add(one.result())
 	}
-	h.judge(exemptions, options)
+	complete := options.Whole && !slices.ContainsFunc(all, func(f *found) bool { return f == nil || f.partial })
+	h.judge(exemptions, complete, options)
 }
 
 // violation puts the failure of a rule into words.

@@ -463,6 +463,9 @@ func (c *call) printHeld(held *rule.Held) {
 	if n := held.Exempt(); n > 0 {
 		text += ", " + source.Count(n, "violation") + " exempt"
 	}
+	if held.Waiting {
+		text += "; what looks at all documents was not held, since not all are there"
+	}
 	fmt.Fprintln(c.err, text)
 }
 
