@@ -184,8 +184,7 @@ func Hold(p *project.Project, results []*render.Result, options Options) *Held {
 	}
 	_ = group.Wait() // holding reports findings, not errors
 	held.gather(p, held.Environments, found, options)
-	if options.Whole && len(results) > 0 && !slices.ContainsFunc(results,
-		func(r *render.Result) bool { return r.Findings.HasErrors() }) {
+	if options.Whole && len(results) > 0 && !held.Waiting {
 		held.lookedAtNothing()
 	}
 	return held
