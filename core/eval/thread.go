@@ -169,7 +169,7 @@ func (t *thread) report(f source.Finding) {
 		f.Related = append(slices.Clip(f.Related), source.Related{Span: t.calls[i].at, Text: t.calls[i].text()})
 	}
 	for i, m := 0, t.world.making(); m != nil && i < shownCalls; i, m = i+1, m.thread.world.making() {
-		if !slices.ContainsFunc(f.Related, func(r source.Related) bool { return r.Span == m.at }) {
+		if m.at.IsValid() && !slices.ContainsFunc(f.Related, func(r source.Related) bool { return r.Span == m.at }) {
 			f.Related = append(slices.Clip(f.Related),
 				source.Related{Span: m.at, Text: "in the instance created here"})
 		}

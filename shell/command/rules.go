@@ -48,7 +48,7 @@ func (r *ruling) run(c *call) int {
 	_, held, findings := rule.All(p.Project, p.Concrete(), render.Options{Validate: true}, builtin.Table, r.today.time())
 	others := slices.DeleteFunc(slices.Clone(findings), func(f source.Finding) bool {
 		return f.Severity != source.Error || f.Code == source.BreaksRule || f.Code == source.LeadsNowhere ||
-			f.Code == source.BreaksSchema
+			f.Code == source.BreaksSchema || f.Code == source.RuleFailed || f.Code == source.ExemptionEnds
 	})
 	if len(others) > 0 {
 		c.presenter(p, c.err).Findings(others)

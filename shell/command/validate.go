@@ -456,13 +456,17 @@ func (c *call) printHeld(held *rule.Held) {
 	if held == nil || len(held.Rules)+len(held.Links) == 0 {
 		return
 	}
-	text := "rules: " + source.Count(len(held.Rules), "rule") + " held"
+	var parts []string
+	if len(held.Rules) > 0 {
+		parts = append(parts, source.Count(len(held.Rules), "rule")+" held")
+	}
 	if len(held.Links) > 0 {
-		text += ", " + source.Count(held.References, "link") + " between documents followed"
+		parts = append(parts, source.Count(held.References, "link")+" between documents followed")
 	}
 	if n := held.Exempt(); n > 0 {
-		text += ", " + source.Count(n, "violation") + " exempt"
+		parts = append(parts, source.Count(n, "violation")+" exempt")
 	}
+	text := "rules: " + strings.Join(parts, ", ")
 	if held.Waiting {
 		text += "; what looks at all documents was not held, since not all are there"
 	}
