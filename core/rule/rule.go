@@ -266,7 +266,7 @@ func (h *Held) hold(p *project.Project, w *eval.World, s *set) *found {
 			continue
 		}
 		if s.files && r.Object.NeedsEnvironment {
-			f.fail(r, source.Findings{{Span: r.Object.Span, Message: "it depends on the environment, and files have none",
+			f.fail(r, source.Findings{{Code: source.RuleFailed, Span: r.Object.Span, Message: "it depends on the environment, and files have none",
 				Help: "hold it in the project"}}, nil)
 			continue
 		}

@@ -262,6 +262,9 @@ func (p *parser) form(header Header, in context) (*form, beginning) {
 		p.noForm(b.word, in)
 	}
 	p.at++
+	if p.layout != nil && (p.sign("(") || p.sign("[")) { // what the word is about, and no call of it
+		p.layout.apart[p.at] = true
+	}
 	return f, b
 }
 

@@ -22,7 +22,7 @@ import (
 // openRules reads modules of rules that are held over plain files: files, named as on the command line, or modules that
 // come with the program. A module of a project may use the other files of that project.
 func (c *call) openRules(modules []string, inputs []project.GivenText) (*project.Project, int) {
-	root, names := c.folder, slices.Clone(modules)
+	root, names := "", slices.Clone(modules)
 	for i, name := range modules {
 		if standard.Is(name) {
 			continue
@@ -46,6 +46,9 @@ func (c *call) openRules(modules []string, inputs []project.GivenText) (*project
 				break
 			}
 		}
+		if root == "" {
+			root = folder
+		}
 		root = above(root, folder)
 	}
 	for i, name := range names {
@@ -56,6 +59,9 @@ func (c *call) openRules(modules []string, inputs []project.GivenText) (*project
 			}
 			names[i] = filepath.ToSlash(inside)
 		}
+	}
+	if root == "" { // only modules that come with the program
+		root = c.folder
 	}
 	opened, err := gate.OpenRoot(root)
 	if err != nil {
