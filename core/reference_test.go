@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"knothole/core/builtin"
+	"knothole/core/rule"
 	"knothole/core/source"
 )
 
@@ -75,4 +76,41 @@ func TestReferenceOfCodes(t *testing.T) {
 		}
 	}
 	checkPage(t, "../docs/codes.md", b.String())
+}
+
+// TestReferenceOfRules makes the manual's page of the rules that come with the program from their modules.
+func TestReferenceOfRules(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("# Rules that come with the program\n\nA project puts a module in force in `knothole.toml`, with values " +
+		"for its inputs; `only` and `without` choose among its rules:\n\n```toml\n[[rules]]\nmodule = \"standard/images\"\n" +
+		"inputs = { registries = [\"registry.floodwatch.example\"] }\nwithout = [\"images_pinned\"]\n```\n\n" +
+		"`knothole rules NAME` shows a rule that is in force, with what its tests allow and refuse; `knothole help " +
+		"standard/images`\nshows a module. Over plain files: `knothole validate FILE… --rules standard/images`. " +
+		"[Hold the line](hold-the-line.md) says how\nto begin.\n")
+	for _, m := range rule.Library() {
+		fmt.Fprintf(&b, "\n## %s\n\n%s\n", m.Path, m.About)
+		for _, list := range []struct {
+			title string
+			parts []rule.LibraryPart
+		}{{"input", m.Inputs}, {"rule", m.Rules}, {"for other modules", m.Functions}} {
+			if len(list.parts) == 0 {
+				continue
+			}
+			column := map[string]string{"input": "type and default", "rule": "looks at", "for other modules": ""}[list.title]
+			if column == "" {
+				fmt.Fprintf(&b, "\n| %s | |\n|---|---|\n", list.title)
+			} else {
+				fmt.Fprintf(&b, "\n| %s | %s | |\n|---|---|---|\n", list.title, column)
+			}
+			for _, p := range list.parts {
+				text := strings.ReplaceAll(p.Text, "|", "\\|")
+				if column == "" {
+					fmt.Fprintf(&b, "| `%s` | %s |\n", text, p.About)
+				} else {
+					fmt.Fprintf(&b, "| `%s` | `%s` | %s |\n", p.Name, text, p.About)
+				}
+			}
+		}
+	}
+	checkPage(t, "../docs/standard.md", b.String())
 }

@@ -57,13 +57,17 @@ rm "$work/flood-watch/running.yaml"
 
 # Several mistakes at once, each in a copy of the demo.
 cd "$work/flood-watch"
-mkdir many && cp -r knothole.toml main.knot lib data inputs infra schemas secrets vendor many/
+mkdir many && cp -r knothole.toml main.knot lib rules data inputs infra schemas secrets vendor many/
 cp mistakes/misspelt-input/inputs/north.toml many/inputs/north.toml
 sed -i 's/^bay_map = 6/bay_map = 0/' many/inputs/north.toml
 cp mistakes/forgotten-environment/lib/labels.knot many/lib/labels.knot
 sed -i 's/port: 9000/port: "9000"/; s/LOG_LEVEL: log_level, TILE/LOG_LEVEL: loglevel, TILE/; s/BANNER: banner? }/BANNER: banner?/' many/main.knot
 cd - >/dev/null
 shot check many 'knothole check'
+
+# Seven standards broken by a new service; and the rules that are in force.
+shot broken mistakes/broken-standards 'knothole check --quiet --color always | head -41' 12 120x44
+shot rules . 'knothole rules --color always | head -41' 12 120x44
 
 # The vendor renamed a container, and the patches of it match no more.
 shot patch mistakes/vendor-renamed 'knothole check'

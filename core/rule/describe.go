@@ -14,11 +14,14 @@ func (r *Rule) DeclaredIn() string { return r.Object.Module.Path }
 
 // Looks says in the words of the rule which documents it looks at.
 func (r *Rule) Looks() string {
-	d := r.Object.Declaration.(*syntax.Rule)
+	return looks(r.Object.Declaration.(*syntax.Rule), r.Object.Module.Tree.File.Slice)
+}
+
+func looks(d *syntax.Rule, slice func(source.Span) string) string {
 	if d.All {
 		return "all documents together"
 	}
-	text, slice := "documents", r.Object.Module.Tree.File.Slice
+	text := "documents"
 	if d.At != nil {
 		text += " at " + slice(d.At.Place())
 	}

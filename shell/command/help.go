@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"knothole/core/builtin"
+	"knothole/core/rule"
 	"knothole/core/source"
 	"knothole/shell/present"
 )
@@ -36,12 +37,13 @@ var versionCommand = &command{
 }
 
 var helpCommand = &command{
-	name: "help", arguments: "[COMMAND | CODE | FUNCTION | GROUP]",
+	name: "help", arguments: "[COMMAND | CODE | FUNCTION | GROUP | MODULE]",
 	short: "help on a command, a code of a finding, or a built-in function",
 	long: `Without an argument, lists the commands. With the name of a command, says what it does; with the code of a
 finding, such as unknown-input, what it means, with an example that has the mistake and one that has not; with the
-name of a built-in function or of a group of them, such as text.split or text, how it is called. "help codes" lists
-all codes.`,
+name of a built-in function or of a group of them, such as text.split or text, how it is called; with the name of a
+module of rules that comes with the program, such as standard/images, what it holds and why. "help codes" lists all
+codes, "help standard" all these modules.`,
 	define: func(*flag.FlagSet) func(c *call) int {
 		return runHelp
 	},
@@ -74,7 +76,18 @@ func runHelp(c *call) int {
 		writePage(c.out, page)
 		return exitClean
 	}
+	if topic == "standard" {
+		writeLibrary(c.out)
+		return exitClean
+	}
 	topics := append([]string(nil), builtin.Table.Groups()...)
+	for _, m := range rule.Library() {
+		topics = append(topics, m.Path)
+		if m.Path == topic {
+			writeModule(c.out, m)
+			return exitClean
+		}
+	}
 	found := false
 	for _, f := range builtin.All() {
 		name := f.Group + "." + f.Name()
@@ -101,6 +114,46 @@ func runHelp(c *call) int {
 	}
 	return c.failed("there is no help on %q\n  commands: knothole help; codes: knothole help codes; groups of "+
 		"functions: %s", topic, strings.Join(builtin.Table.Groups(), ", "))
+}
+
+// writeLibrary lists the modules of rules that come with the program.
+func writeLibrary(out io.Writer) {
+	fmt.Fprintln(out, "Modules of rules that come with the program. A project puts one in force in knothole.toml:\n\n"+
+		"  [[rules]]\n  module = \"standard/images\"\n\nknothole help standard/images says what it holds and why.")
+	fmt.Fprintln(out)
+	for _, m := range rule.Library() {
+		fmt.Fprintf(out, "%s\n  %s\n", m.Path, m.About)
+		for _, r := range m.Rules {
+			fmt.Fprintf(out, "    %s\n", r.Name)
+		}
+	}
+}
+
+// writeModule prints what a module of rules that comes with the program holds.
+func writeModule(out io.Writer, m rule.LibraryModule) {
+	fmt.Fprintf(out, "%s\n\n%s\n", m.Path, filled(m.About, ""))
+	for _, list := range []struct {
+		title string
+		parts []rule.LibraryPart
+	}{{"Inputs:", m.Inputs}, {"Rules:", m.Rules}, {"For other modules:", m.Functions}} {
+		if len(list.parts) == 0 {
+			continue
+		}
+		fmt.Fprintf(out, "\n%s\n", list.title)
+		for _, p := range list.parts {
+			switch list.title {
+			case "Inputs:":
+				fmt.Fprintf(out, "\n  %s: %s\n", p.Name, p.Text)
+			case "Rules:":
+				fmt.Fprintf(out, "\n  %s\n    looks at %s\n", p.Name, p.Text)
+			default:
+				fmt.Fprintf(out, "\n  %s\n", p.Text)
+			}
+			if p.About != "" {
+				fmt.Fprintln(out, filled(p.About, "    "))
+			}
+		}
+	}
 }
 
 // writePage prints what a code means, with its examples.

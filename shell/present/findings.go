@@ -33,8 +33,9 @@ func (p *Presenter) finding(f source.Finding) {
 	}
 	location := p.location(f.Span.Start)
 	code := "[" + codeText(f) + "]"
-	text := p.wrapped(Clean(f.Message)+where+" "+code, len([]rune(location))+len(f.Severity.String())+4)
-	text = strings.TrimSuffix(text, code)
+	whole := strings.ReplaceAll(code, " ", "\u00a0") // which is not broken between words
+	text := p.wrapped(Clean(f.Message)+where+" "+whole, len([]rune(location))+len(f.Severity.String())+4)
+	text = strings.TrimSuffix(text, whole)
 	p.printf("%s: %s: %s%s\n", p.bold(location), severity, text, p.faint(code))
 	p.findingBody(f)
 }

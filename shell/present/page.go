@@ -102,7 +102,7 @@ type (
 		Extended           []*pageEnvironment
 	}
 	pageFinding struct{ Severity, Message, Code, Location, Environments, Excerpt string }
-	pageRule struct {
+	pageRule    struct {
 		Name, Reason, Looks, Seen, Found, Class, Location string
 		Exempt                                            int
 	}
@@ -192,10 +192,10 @@ func (p *Presenter) Page(page *Page, o ComparisonOptions) error {
 	for _, at := range page.Unchecked {
 		v.Unchecked = append(v.Unchecked, p.line(at))
 	}
-	m.addRules(page.Held)
 	if page.Comparison != nil {
 		m.addComparison(page.Comparison)
 	}
+	m.addRules(page.Held)
 	if page.Inputs != nil {
 		m.fact("inputs", len(v.Inputs), "input")
 	}

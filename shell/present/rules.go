@@ -70,7 +70,7 @@ func (p *Presenter) rule(held *rule.Held, r *rule.Rule) {
 		}
 		p.printf("    %s\n", text)
 	}
-	p.printf("  %s\n", p.cyan(r.Object.Name))
+	p.printf("  %s\n", p.bold(r.Object.Name))
 	if reason := rule.Reason(r.Object); reason != "" {
 		line(reason, nil)
 	}
@@ -152,7 +152,7 @@ func (p *Presenter) exemption(e *rule.Exemption) {
 	if e.Ended {
 		until, paint = "ended on "+e.Until.Format(time.DateOnly), p.red
 	}
-	p.printf("  %s\n    %s\n    %s\n", p.cyan(Clean(exemptionText(e))), p.wrapped(Clean(e.Reason), 4),
+	p.printf("  %s\n    %s\n    %s\n", p.bold(Clean(exemptionText(e))), p.wrapped(Clean(e.Reason), 4),
 		paint(until+", "+source.Count(e.Exempt, "violation")))
 }
 
