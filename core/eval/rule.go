@@ -400,8 +400,7 @@ func (c *compiler) subjects(e syntax.Expression, seen []int) (levels [][]func(f 
 	within := e.Place()
 	var roots []int
 	var all []func(f *frame) (subject, bool)
-	var visit func(n syntax.Node) bool
-	visit = func(n syntax.Node) bool {
+	visit := func(n syntax.Node) bool {
 		x, ok := n.(syntax.Expression)
 		if !ok {
 			return true

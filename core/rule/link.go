@@ -250,6 +250,9 @@ func (l *Link) follow(o *Object, f place.Found, targets []target, byName map[str
 		}
 	}
 	r.missing = fmt.Sprintf("no %s is named %q", l.targetName(), name)
+	if l.to[0].Kind == "" {
+		r.missing = fmt.Sprintf("%q is not at any place %s", name, l.to[0].Text)
+	}
 	r.help = nearestName(name, names, false)
 	if len(byName[name]) > 0 {
 		r.help = fmt.Sprintf("there is one where %s is another", l.Scope)
