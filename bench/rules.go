@@ -33,7 +33,8 @@ func ownRules(n int) string {
 	for i := range n {
 		switch i % 4 {
 		case 0:
-			fmt.Fprintf(&b, `rule named_%d on doc at "**/*.yaml" where doc.kind in ["Deployment", "Service", "ConfigMap"] {
+			fmt.Fprintf(&b, `rule named_%d on doc at "**/*.yaml"
+  where doc.kind in ["Deployment", "Service", "ConfigMap"] {
   require doc.metadata.name as (string) matches '^[a-z0-9-]{%d,60}$' else "a name of another form"
 }
 `, i, 1+i%3)
@@ -81,7 +82,8 @@ func rules() error {
 		case "standard/pods":
 			continue
 		case "standard/labels":
-			entries += "\n[[rules]]\nmodule = \"" + name + "\"\ninputs = { required = { \"app.floodwatch.example/name\" = \"\" } }\n"
+			entries += "\n[[rules]]\nmodule = \"" + name + "\"\n" +
+				"inputs = { required = { \"app.floodwatch.example/name\" = \"\" } }\n"
 		default:
 			entries += "\n[[rules]]\nmodule = \"" + name + "\"\n"
 		}
@@ -139,8 +141,8 @@ func rules() error {
 			return fmt.Errorf("%d rules are held, not %d", len(held.Rules), ruleCount)
 		}
 	}
-	fmt.Printf("\nholding %d rules over %d documents in %d environments: %d looks, %d findings; median of %d\n", ruleCount,
-		documents, len(fleetEnvironments), looked, found, comparedRounds)
+	fmt.Printf("\nholding %d rules over %d documents in %d environments: %d looks, %d findings; median of %d\n",
+		ruleCount, documents, len(fleetEnvironments), looked, found, comparedRounds)
 	evaluating.print(nil)
 	holding.print(&evaluating)
 	return nil

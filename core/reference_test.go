@@ -81,8 +81,9 @@ func TestReferenceOfCodes(t *testing.T) {
 // TestReferenceOfRules makes the manual's page of the rules that come with the program from their modules.
 func TestReferenceOfRules(t *testing.T) {
 	var b strings.Builder
-	b.WriteString("# Rules that come with the program\n\nA project puts a module in force in `knothole.toml`, with values " +
-		"for its inputs; `only` and `without` choose among its rules:\n\n```toml\n[[rules]]\nmodule = \"standard/images\"\n" +
+	b.WriteString("# Rules that come with the program\n\nA project puts a module in force in `knothole.toml`, with " +
+		"values for its inputs; `only` and `without` choose among its rules:\n\n```toml\n[[rules]]\n" +
+		"module = \"standard/images\"\n" +
 		"inputs = { registries = [\"registry.floodwatch.example\"] }\nwithout = [\"images_pinned\"]\n```\n\n" +
 		"`knothole rules NAME` shows a rule that is in force, with what its tests allow and refuse; `knothole help " +
 		"standard/images`\nshows a module. Over plain files: `knothole validate FILE… --rules standard/images`. " +
@@ -96,7 +97,7 @@ func TestReferenceOfRules(t *testing.T) {
 			if len(list.parts) == 0 {
 				continue
 			}
-			column := map[string]string{"input": "type and default", "rule": "looks at", "for other modules": ""}[list.title]
+			column := map[string]string{"input": "type and default", "rule": "looks at"}[list.title]
 			if column == "" {
 				fmt.Fprintf(&b, "\n| %s | |\n|---|---|\n", list.title)
 			} else {

@@ -68,8 +68,8 @@ var recordFunctions = []*Function{
 		}},
 	{Builtin: check.Builtin{Group: "record", Handling: check.Passes,
 		Signature: "follow(of: any, keys: [string]) -> any"},
-		Description: "What keys lead to, one after the other: null where one of them is not there, or where what should " +
-			"have it is not a record.",
+		Description: "What keys lead to, one after the other: null where one of them is not there, or where what " +
+			"should have it is not a record.",
 		Example: `record.follow({ spec: { copies: 2 } }, ["spec", "copies"])`, Result: `2`,
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			v := a[0]

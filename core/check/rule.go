@@ -97,7 +97,8 @@ func (c *checker) checkRuleCall(e syntax.Expression) {
 	for i, a := range call.Arguments {
 		switch {
 		case a.Spread:
-			c.report(source.WrongArguments, a.Value.Place(), "write the arguments out", "nothing is spread into a rule")
+			c.report(source.WrongArguments, a.Value.Place(), "write the arguments out",
+				"nothing is spread into a rule")
 			c.infer(a.Value, nil)
 		case i == 0 && a.Name.Name == "":
 			c.check(a.Value, document, what)
@@ -134,8 +135,8 @@ func (c *checker) checkRuleCall(e syntax.Expression) {
 	}
 }
 
-// ruleArgument checks what is given to a rule by name: the path of the document, or an input of the module of the rule,
-// of which the test then makes an instance. Given says that there is an instance already.
+// ruleArgument checks what is given to a rule by name: the path of the document, or an input of the module of the
+// rule, of which the test then makes an instance. Given says that there is an instance already.
 func (c *checker) ruleArgument(a *syntax.Argument, rule *Object, given bool) {
 	d := rule.Declaration.(*syntax.Rule)
 	if a.Name.Name == "path" && !d.All {

@@ -18,7 +18,8 @@ type compiler struct {
 	once map[syntax.Expression]bool
 	// eachSlot is the place of the document of the each in hand.
 	eachSlot int
-	// definitions are what the local values of the rule in hand are, by their places in the frame; nil outside of rules.
+	// definitions are what the local values of the rule in hand are, by their places in the frame; nil outside of
+	// rules.
 	definitions map[int]syntax.Expression
 }
 

@@ -139,8 +139,8 @@ func (p *Program) rule(o *check.Object) *compiledRule {
 	return r
 }
 
-// ofKind compiles those of the conditions that are joined by `and`, from the first on, that look at nothing of a document
-// but its kind: where one of them does not hold, the whole does not, for whatever document of that kind.
+// ofKind compiles those of the conditions that are joined by `and`, from the first on, that look at nothing of a
+// document but its kind: where one of them does not hold, the whole does not, for whatever document of that kind.
 func (c *compiler) ofKind(e syntax.Expression, document *check.Object) func(f *frame) bool {
 	if b, ok := syntax.Bare(e).(*syntax.Binary); ok && b.Operator == syntax.And {
 		left := c.ofKind(b.Left, document)
@@ -325,8 +325,8 @@ func (r *Rule) look(document, path value.Value) (looked Looked) {
 	return looked
 }
 
-// passOver takes from what failed what would have to decide on a secret, or on what is known only after deployment: that
-// is not checked, as a requirement of it would not be. It reports whether nothing else failed.
+// passOver takes from what failed what would have to decide on a secret, or on what is known only after deployment:
+// that is not checked, as a requirement of it would not be. It reports whether nothing else failed.
 func (r *Rule) passOver(looked *Looked) bool {
 	hidden := 0
 	others := slices.DeleteFunc(looked.Failures, func(f source.Finding) bool {
@@ -380,8 +380,8 @@ func (c *compiler) requireOfRule(d *syntax.Require) statement {
 	}
 }
 
-// subject is what a condition looks at: a value, and the fields behind it that are not there. Those of a lower level tell
-// more.
+// subject is what a condition looks at: a value, and the fields behind it that are not there. Those of a lower level
+// tell more.
 type subject struct {
 	value   value.Value
 	missing []string
@@ -436,8 +436,8 @@ type chainStep struct {
 	index code // nil for a field
 }
 
-// chain returns the local value with which a chain of fields and indexes begins, and the steps; nil for what is no such
-// chain.
+// chain returns the local value with which a chain of fields and indexes begins, and the steps; nil for what is no
+// such chain.
 func (c *compiler) chain(e syntax.Expression) (root *check.Object, steps []chainStep) {
 	switch e := syntax.Bare(e).(type) {
 	case *syntax.Name:

@@ -118,7 +118,8 @@ func (c *compiler) expectViolation(d *syntax.Expect) statement {
 		default:
 			seen.Path = f.decide(path(f), "the path of a document", at).Text()
 			pattern, failures, ok := r.Pattern()
-			if looked = (Looked{Failures: failures, Failed: !ok}); ok && (pattern == "" || place.Match(pattern, seen.Path)) {
+			looked = Looked{Failures: failures, Failed: !ok}
+			if ok && (pattern == "" || place.Match(pattern, seen.Path)) {
 				looked = r.Document(&seen)
 			}
 		}

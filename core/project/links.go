@@ -67,7 +67,8 @@ func (c *configuration) link() *Link {
 			link.Labels = true
 		case "name":
 		default:
-			c.report(source.WrongType, source.At(v.Origin().Pos()), `write match = "labels", or leave it out for names`,
+			c.report(source.WrongType, source.At(v.Origin().Pos()),
+				`write match = "labels", or leave it out for names`,
 				"match in [[links]] is \"name\" or \"labels\", not %s", v.Show(40))
 			ok = false
 		}

@@ -321,7 +321,8 @@ func (l *loader) checkChosen(m *RuleModule) {
 	for _, v := range slices.Concat(m.only, m.without) {
 		if !slices.Contains(names, v.Text()) {
 			l.report(source.UnknownName, source.At(v.Origin().Pos()),
-				source.Suggest(v.Text(), names, "its rules are "+strings.Join(names, ", ")), "%s has no rule %q", m.Path, v.Text())
+				source.Suggest(v.Text(), names, "its rules are "+strings.Join(names, ", ")),
+				"%s has no rule %q", m.Path, v.Text())
 		}
 	}
 }

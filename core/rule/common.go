@@ -352,7 +352,8 @@ func (x cursor) selected() (found []*member, why string, known bool) {
 	if x.from.kind != "Service" {
 		labels, expressions = get(x.v, "matchLabels"), get(x.v, "matchExpressions")
 	}
-	if expressions.Kind() == value.List && expressions.Len() > 0 || labels.Kind() != value.Record || labels.Len() == 0 {
+	if expressions.Kind() == value.List && expressions.Len() > 0 || labels.Kind() != value.Record ||
+		labels.Len() == 0 {
 		if labels.Kind() != value.Absent && labels.Kind() != value.Null && labels.Kind() != value.Record {
 			_, why := labelsOf(labels)
 			return nil, why, true

@@ -53,8 +53,8 @@ func objectsIn(t testing.TB, p *project.Project, name string, text []byte) ([]ru
 	return objects, keys
 }
 
-// TestCommon holds the library over manifests as they are commonly shipped. What is found in each was read line by line
-// and is true; what is not found must not be found either.
+// TestCommon holds the library over manifests as they are commonly shipped. What is found in each was read line by
+// line and is true; what is not found must not be found either.
 func TestCommon(t *testing.T) {
 	files, err := filepath.Glob("testdata/common/*.yaml")
 	require.NoError(t, err)

@@ -47,8 +47,8 @@ type Given struct {
 	Default bool
 }
 
-// Inputs returns the inputs that a rule needs, with their values; none for a rule of the main module, whose inputs have
-// another value in each environment.
+// Inputs returns the inputs that a rule needs, with their values; none for a rule of the main module, whose inputs
+// have another value in each environment.
 func (r *Rule) Inputs() (all []Given) {
 	if r.Module == nil {
 		return nil

@@ -84,8 +84,8 @@ func (h *Held) exempt(all []*exemption, v violation, environment string) bool {
 	return exempt
 }
 
-// covers reports whether an exemption is for a violation, whatever the day. One that several documents make together is
-// covered when one of them is.
+// covers reports whether an exemption is for a violation, whatever the day. One that several documents make together
+// is covered when one of them is.
 func (e *exemption) covers(v violation, environment string) bool {
 	if e.Rule != v.rule.Object.Name ||
 		len(e.Environments) > 0 && !slices.Contains(e.Environments, environment) {
@@ -117,8 +117,8 @@ func (e *exemption) at(one eval.Offence, o *Object) bool {
 	})
 }
 
-// judge reports exemptions that have ended or soon will, and those that exempt nothing, when nothing is missing of what
-// they could be for.
+// judge reports exemptions that have ended or soon will, and those that exempt nothing, when nothing is missing of
+// what they could be for.
 func (h *Held) judge(all []*exemption, complete bool, options Options) {
 	today := day(options.Today)
 	for _, e := range all {

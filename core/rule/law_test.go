@@ -21,8 +21,8 @@ import (
 	"knothole/core/value"
 )
 
-// ways are rules that look at every field "mark" of a document, each by another way, and at nothing else. Documents have
-// one of their own, and lists of parts that have one, and hold others.
+// ways are rules that look at every field "mark" of a document, each by another way, and at nothing else. Documents
+// have one of their own, and lists of parts that have one, and hold others.
 var ways = []string{
 	`rule marks on doc { for m in doc?[.**.mark] { require m != "bad" else "mark" } }`,
 	`rule marks on doc, path at "**" where path != "" {
@@ -61,8 +61,8 @@ rule marks on all documents {
 // planted is a place of a bad mark: the line that it comes from, and where it is in which document.
 type planted struct{ line, document, path string }
 
-// plant writes a project of random documents, in which some marks are bad: written out, from a layer, or from a file of
-// data. It returns its files and the places of the bad ones in each environment.
+// plant writes a project of random documents, in which some marks are bad: written out, from a layer, or from a file
+// of data. It returns its files and the places of the bad ones in each environment.
 func plant(r *rand.Rand, way string) (files fstest.MapFS, bad map[string][]planted) {
 	bad = map[string][]planted{}
 	environments := []string{"north", "south"}
@@ -149,8 +149,8 @@ func holdAll(t testing.TB, files fstest.MapFS, recording bool) (*project.Project
 		Today: time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC)})
 }
 
-// plantedFound holds the law of one seed: a rule finds all that was planted and nothing else, at the lines that it comes
-// from, whichever way it looks, recorded or not.
+// plantedFound holds the law of one seed: a rule finds all that was planted and nothing else, at the lines that it
+// comes from, whichever way it looks, recorded or not.
 func plantedFound(t testing.TB, seed uint64) {
 	r := rand.New(rand.NewPCG(seed, 14))
 	way := ways[r.IntN(len(ways))]
@@ -375,8 +375,8 @@ func linkedObjects(r *rand.Rand) *linked {
 	return l
 }
 
-// linksFollowed holds the law of one seed: each name that leads nowhere is told, and nothing else; in order, what others
-// name comes before them.
+// linksFollowed holds the law of one seed: each name that leads nowhere is told, and nothing else; in order, what
+// others name comes before them.
 func linksFollowed(t testing.TB, seed uint64) {
 	r := rand.New(rand.NewPCG(seed, 142))
 	l := linkedObjects(r)
@@ -528,8 +528,8 @@ func (a anything) document() string {
 		", roleRef: " + a.or("{ kind: Role, name: "+a.or("x")+" }") + " }"
 }
 
-// libraryNeverFails holds the law of one seed: the rules that come with the program can be held on any documents, however
-// wrong they are, and what they find is in a document that is there.
+// libraryNeverFails holds the law of one seed: the rules that come with the program can be held on any documents,
+// however wrong they are, and what they find is in a document that is there.
 func libraryNeverFails(t testing.TB, p *project.Project, seed uint64) {
 	a := anything{rand.New(rand.NewPCG(seed, 143))}
 	var text strings.Builder

@@ -86,7 +86,8 @@ func (s *set) leadsNowhere(r reference, at source.Span, text string) violation {
 	o := r.from
 	offence := eval.Offence{Path: r.found.Path, Value: r.found.Value}
 	v := violation{object: o, path: ShownPath(o.Data, offence), places: []located{{offence, o}},
-		finding: source.Finding{Code: source.LeadsNowhere, Span: s.place(offence, o), Message: r.missing, Help: r.help}}
+		finding: source.Finding{Code: source.LeadsNowhere, Span: s.place(offence, o), Message: r.missing,
+			Help: r.help}}
 	if at.IsValid() {
 		v.finding.Related = []source.Related{{Span: at, Text: text}}
 	}
@@ -135,7 +136,8 @@ func holdLinks(links []*Link, s *set) (all []linked) {
 	return all
 }
 
-// scopeOf returns the value that must be equal on both sides; Absent when a document has none, which is in every scope.
+// scopeOf returns the value that must be equal on both sides; Absent when a document has none, which is in every
+// scope.
 func (l *Link) scopeOf(o *Object) value.Value {
 	if l.scope == nil {
 		return value.Value{}

@@ -1,5 +1,6 @@
 // Package rule holds the documents of environments against the rules of a project and the links between documents. It
-// exists so that what a team has agreed on is held before anything is deployed, and told at the line that has to change.
+// exists so that what a team has agreed on is held before anything is deployed, and told at the line that has to
+// change.
 //
 // A rule is a declaration of a module, which package eval runs. This package chooses what it looks at, finds where in
 // the sources what it found comes from, leaves out what is exempt, and folds what is the same in several documents and
@@ -50,7 +51,8 @@ type Held struct {
 	Exemptions []*Exemption
 	Links      []*Link
 	References int // how many names and selectors were followed
-	// Waiting says that not all documents were there somewhere, so that what looks at all of them, links too, was not held.
+	// Waiting says that not all documents were there somewhere, so that what looks at all of them, links too, was not
+	// held.
 	Waiting      bool
 	Environments []string
 	Findings     source.Findings
@@ -197,8 +199,8 @@ func mainRules(p *project.Project) []*check.Object {
 	return p.Module.Rules()
 }
 
-// Files holds rules over the documents of plain files. At returns the place of a value, key that of the key under which
-// a value at a place is. Names that lead nowhere are warnings, since there may be other files.
+// Files holds rules over the documents of plain files. At returns the place of a value, key that of the key under
+// which a value at a place is. Names that lead nowhere are warnings, since there may be other files.
 func Files(p *project.Project, objects []Object, key func(under source.Pos) source.Pos, options Options) *Held {
 	held := &Held{Environments: []string{""}, Links: []*Link{{Link: &project.Link{Kinds: true}}}}
 	w := p.Program.World(eval.Environment{})
@@ -266,8 +268,8 @@ func (h *Held) hold(p *project.Project, w *eval.World, s *set) *found {
 			continue
 		}
 		if s.files && r.Object.NeedsEnvironment {
-			f.fail(r, source.Findings{{Code: source.RuleFailed, Span: r.Object.Span, Message: "it depends on the environment, and files have none",
-				Help: "hold it in the project"}}, nil)
+			f.fail(r, source.Findings{{Code: source.RuleFailed, Span: r.Object.Span,
+				Message: "it depends on the environment, and files have none", Help: "hold it in the project"}}, nil)
 			continue
 		}
 		world := w
@@ -338,8 +340,8 @@ func (f *found) lookAtAll(r *Rule, run *eval.Rule, s *set) int {
 	return len(seen)
 }
 
-// lookAtEach lets rules look at the documents one by one: at one after the other, so that what is known of a document is
-// forgotten before the next.
+// lookAtEach lets rules look at the documents one by one: at one after the other, so that what is known of a document
+// is forgotten before the next.
 func (f *found) lookAtEach(rules []*held, s *set) {
 	for i := range s.objects {
 		o := &s.objects[i]
@@ -549,8 +551,8 @@ type folded struct {
 	others       []string // what is said otherwise of the first document in other environments, with their names
 }
 
-// fold adds a violation to the one that it is the same as: what one condition of a rule finds at one line of the sources
-// is the same, in however many documents, whatever is said of each. So is a rule that fails in one place.
+// fold adds a violation to the one that it is the same as: what one condition of a rule finds at one line of the
+// sources is the same, in however many documents, whatever is said of each. So is a rule that fails in one place.
 func fold(order []*folded, byKey map[foldKey]*folded, v violation, environment string) []*folded {
 	key := foldKey{at: v.finding.Span.Start, asked: v.condition, message: v.finding.Message}
 	if v.rule != nil {
@@ -610,7 +612,8 @@ func (f *folded) result() source.Finding {
 			}
 		}
 		if n := len(f.objects) - shownPlaces; n > 0 {
-			finding.Related = append(finding.Related, source.Related{Text: "in " + source.Count(n, "document") + " more"})
+			finding.Related = append(finding.Related,
+				source.Related{Text: "in " + source.Count(n, "document") + " more"})
 		}
 	}
 	for _, said := range f.others[:min(len(f.others), shownPlaces)] {

@@ -150,7 +150,8 @@ func init() { // for a cycle: to read a block is to read forms
 				}
 				keep(d)
 			}},
-		{word: "for", context: inModule | inDocuments | inTest | inRule | inPatch | inEach, unnamed: true, inside: true,
+		{word: "for", context: inModule | inDocuments | inTest | inRule | inPatch | inEach, unnamed: true,
+			inside: true,
 			read: func(p *parser, b beginning, keep func(Declaration)) {
 				start := p.tokens[p.at-1].start
 				loop := &For{}

@@ -118,7 +118,8 @@ var commands []*command
 
 func init() {
 	commands = []*command{demoCommand, newCommand, fmtCommand, inputsCommand, setCommand, renderCommand,
-		outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, rulesCommand, validateCommand, diffCommand,
+		outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, rulesCommand, validateCommand,
+		diffCommand,
 		impactCommand, driftCommand, reportCommand, testCommand, helpCommand, versionCommand}
 }
 

@@ -16,8 +16,8 @@ var demoCommand = &command{
 	short: "writes the demo project and walks through it",
 	long: `Writes the demo project into the folder DIR, which must be empty or not there yet, or into a temporary
 one, and walks through inputs, check, render, why, look and diff on it. A stand-in secret store runs as long as the
-walk does. Then it makes eight mistakes on purpose. Each command is shown before its output; all of them can be repeated
-in the folder, those that ask the store aside.`,
+walk does. Then it makes eight mistakes on purpose. Each command is shown before its output; all of them can be
+repeated in the folder, those that ask the store aside.`,
 	example: "knothole demo /tmp/flood-watch",
 	define: func(*flag.FlagSet) func(c *call) int {
 		return runDemo
@@ -68,8 +68,8 @@ func demoSteps(policy string) []demoStep {
 		"secret-exposed":        "Here the key of the survey office is on its way into a plain file. The way is told.",
 		"unknown-field": "Here a field is misspelt that the harbour office's own kind of object has. Its definition " +
 			"is in the project.",
-		"broken-standards": "Here a new service breaks seven standards of the team. Each is told at the line that has " +
-			"to change,\nwith the reason why it is held.",
+		"broken-standards": "Here a new service breaks seven standards of the team. Each is told at the line that " +
+			"has to change,\nwith the reason why it is held.",
 		"edited-rendering": "And here somebody has changed a rendered file by hand.",
 	}
 	for _, name := range demo.Mistakes {

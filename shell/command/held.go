@@ -19,8 +19,8 @@ import (
 	"knothole/outside/gate"
 )
 
-// openRules reads modules of rules that are held over plain files: files, named as on the command line, or modules that
-// come with the program. A module of a project may use the other files of that project.
+// openRules reads modules of rules that are held over plain files: files, named as on the command line, or modules
+// that come with the program. A module of a project may use the other files of that project.
 func (c *call) openRules(modules []string, inputs []project.GivenText) (*project.Project, int) {
 	root, names := "", slices.Clone(modules)
 	for i, name := range modules {
@@ -30,8 +30,8 @@ func (c *call) openRules(modules []string, inputs []project.GivenText) (*project
 		exists, isFolder, err := gate.Exists(c.path(name))
 		switch {
 		case err != nil || !exists || isFolder || !strings.HasSuffix(name, ".knot"):
-			return nil, c.failed("%s is not a module of rules\n  name a .knot file, or one that comes with the program: %s",
-				name, strings.Join(standard.Names(), ", "))
+			return nil, c.failed("%s is not a module of rules\n  name a .knot file, or one that comes with the "+
+				"program: %s", name, strings.Join(standard.Names(), ", "))
 		case filepath.IsAbs(name):
 		default:
 			names[i] = c.path(name)

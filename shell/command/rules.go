@@ -15,9 +15,9 @@ import (
 var rulesCommand = &command{
 	name: "rules", arguments: "[NAME] [--format text|json]",
 	short: "the rules in force: why, where they look, what they find",
-	long: `Shows the rules that the project holds in all its environments: why each is there, which documents it looks at
-and how many that were, what it found, and what is exempt until when. With a name it shows one rule whole: the values
-of its inputs, how it is written, and what its tests allow and refuse.
+	long: `Shows the rules that the project holds in all its environments: why each is there, which documents it looks
+at and how many that were, what it found, and what is exempt until when. With a name it shows one rule whole: the
+values of its inputs, how it is written, and what its tests allow and refuse.
 
 check says what breaks the rules, at the lines that have to change.`,
 	example: "knothole rules pinned_images",
@@ -45,7 +45,8 @@ func (r *ruling) run(c *call) int {
 	if p == nil {
 		return status
 	}
-	_, held, findings := rule.All(p.Project, p.Concrete(), render.Options{Validate: true}, builtin.Table, r.today.time())
+	_, held, findings := rule.All(p.Project, p.Concrete(), render.Options{Validate: true}, builtin.Table,
+		r.today.time())
 	others := slices.DeleteFunc(slices.Clone(findings), func(f source.Finding) bool {
 		return f.Severity != source.Error || f.Code == source.BreaksRule || f.Code == source.LeadsNowhere ||
 			f.Code == source.BreaksSchema || f.Code == source.RuleFailed || f.Code == source.ExemptionEnds
@@ -80,7 +81,8 @@ func (r *ruling) run(c *call) int {
 		presenter.Rule(held, only, p.Project)
 	case len(held.Rules)+len(held.Links) == 0:
 		if !c.quiet {
-			fmt.Fprintln(c.err, "the project holds no rules; put some in force: [[rules]] module = \"standard/images\"")
+			fmt.Fprintln(c.err,
+				"the project holds no rules; put some in force: [[rules]] module = \"standard/images\"")
 		}
 	default:
 		presenter.Rules(held)

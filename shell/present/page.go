@@ -275,7 +275,8 @@ func (m *pageMaking) addRules(held *rule.Held) {
 	}
 	for _, r := range held.Rules {
 		one := pageRule{Name: Clean(r.Object.Name), Reason: Clean(rule.Reason(r.Object)), Looks: Clean(r.Looks()),
-			Seen: seen(held, r), Found: FoundText(r), Exempt: r.Exempt, Location: m.line(r.Object.Span.Start), Class: "fine"}
+			Seen: seen(held, r), Found: FoundText(r), Exempt: r.Exempt, Location: m.line(r.Object.Span.Start),
+			Class: "fine"}
 		switch {
 		case r.Errors > 0 || r.Failed:
 			one.Class = "error"
@@ -289,10 +290,11 @@ func (m *pageMaking) addRules(held *rule.Held) {
 	}
 	for _, e := range held.Exemptions {
 		one := pageExemption{Of: Clean(exemptionText(e)), Reason: Clean(e.Reason), Class: "fine",
-			Until: "until " + e.Until.Format(time.DateOnly) + ", " + source.Count(e.Exempt, "violation")}
+			Until: "until "}
 		if e.Ended {
-			one.Until, one.Class = "ended on "+e.Until.Format(time.DateOnly)+", "+source.Count(e.Exempt, "violation"), "error"
+			one.Until, one.Class = "ended on ", "error"
 		}
+		one.Until += e.Until.Format(time.DateOnly) + ", " + source.Count(e.Exempt, "violation")
 		m.view.Exemptions = append(m.view.Exemptions, one)
 	}
 	if len(held.Rules) > 0 {

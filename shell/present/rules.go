@@ -11,8 +11,8 @@ import (
 	"knothole/core/source"
 )
 
-// Rules shows the rules that are in force, by the modules that they are declared in: why each is there, where it looks,
-// how many documents it saw and what it found; behind them links and exemptions.
+// Rules shows the rules that are in force, by the modules that they are declared in: why each is there, where it
+// looks, how many documents it saw and what it found; behind them links and exemptions.
 func (p *Presenter) Rules(held *rule.Held) {
 	last := ""
 	for _, r := range held.Rules {
