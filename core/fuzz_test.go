@@ -110,7 +110,7 @@ func evaluate(t *testing.T, files fstest.MapFS) string {
 	var texts [2]string
 	for i, recording := range []bool{false, true} {
 		var b strings.Builder
-		results, findings := render.All(p, p.Concrete(), render.Options{Everything: true, Recording: recording})
+		results, findings := held(p, render.Options{Everything: true, Recording: recording})
 		for _, r := range results {
 			for _, d := range r.Documents {
 				text, err := d.Text()

@@ -163,37 +163,35 @@ func inScope(a, b value.Value) bool {
 func (l *Link) references(s *set) (all []reference, to int) {
 	var targets []target
 	byName := map[string][]target{}
-	for i := range s.objects {
-		o := &s.objects[i]
-		for k := range l.to {
-			if !l.to[k].is(o) {
-				continue
-			}
-			found, _ := l.to[k].places.Find(o.Data)
-			for _, f := range found {
-				t := target{o, f.Value, l.scopeOf(o)}
-				targets = append(targets, t)
-				if name, ok := nameOf(f.Value); ok {
-					byName[name] = append(byName[name], t)
-				}
-			}
+	s.places(l.to, func(o *Object, f place.Found) {
+		t := target{o, f.Value, l.scopeOf(o)}
+		targets = append(targets, t)
+		if name, ok := nameOf(f.Value); ok {
+			byName[name] = append(byName[name], t)
 		}
-	}
-	for i := range s.objects {
-		o := &s.objects[i]
-		for k := range l.from {
-			if !l.from[k].is(o) {
-				continue
-			}
-			found, _ := l.from[k].places.Find(o.Data)
-			for _, f := range found {
-				if r, is := l.follow(o, f, targets, byName); is {
-					all = append(all, r)
-				}
-			}
+	})
+	s.places(l.from, func(o *Object, f place.Found) {
+		if r, is := l.follow(o, f, targets, byName); is {
+			all = append(all, r)
 		}
-	}
+	})
 	return all, len(targets)
+}
+
+// places calls visit for every place at an end of a link.
+func (s *set) places(ends []end, visit func(o *Object, f place.Found)) {
+	for i := range s.objects {
+		o := &s.objects[i]
+		for k := range ends {
+			if !ends[k].is(o) {
+				continue
+			}
+			found, _ := ends[k].places.Find(o.Data) // a document need not have it
+			for _, f := range found {
+				visit(o, f)
+			}
+		}
+	}
 }
 
 // nameOf returns a value as a name; ok is false for what is none.

@@ -471,6 +471,15 @@ func (c *call) printHeld(held *rule.Held) {
 		text += "; what looks at all documents was not held, since not all are there"
 	}
 	fmt.Fprintln(c.err, text)
+	var broken []string
+	for _, r := range held.Rules {
+		if n := r.Errors + r.Warnings; n > 0 {
+			broken = append(broken, fmt.Sprintf("%s %d", present.Clean(r.Object.Name), n))
+		}
+	}
+	if len(broken) > 0 {
+		fmt.Fprintf(c.err, "broken, in all documents and environments together: %s\n", strings.Join(broken, ", "))
+	}
 }
 
 // printValidation says how many of the rendered documents were validated against schemas.
