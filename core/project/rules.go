@@ -301,8 +301,8 @@ func (l *loader) checkRules() {
 		}
 		l.checkGiven(m)
 	}
-	for _, m := range l.checked.Modules {
-		if m.Main || m.Held || standard.Is(m.Path) || !l.reached(m) {
+	for _, m := range l.Reached() {
+		if m.Main || m.Held || standard.Is(m.Path) {
 			continue
 		}
 		for _, o := range m.Rules() {
@@ -327,8 +327,8 @@ func (l *loader) checkChosen(m *RuleModule) {
 	}
 }
 
-// reached reports whether the main module leads to a module.
-func (l *loader) reached(m *check.Module) bool {
+// Reached returns the main module and all that it leads to, each behind those that it uses.
+func (p *Project) Reached() []*check.Module {
 	seen := map[*check.Module]bool{}
 	var reach func(from *check.Module)
 	reach = func(from *check.Module) {
@@ -340,8 +340,8 @@ func (l *loader) reached(m *check.Module) bool {
 			reach(imported.Module)
 		}
 	}
-	reach(l.Module)
-	return seen[m]
+	reach(p.Module)
+	return slices.DeleteFunc(slices.Clone(p.checked.Modules), func(m *check.Module) bool { return !seen[m] })
 }
 
 // repeated reports rules of one name in two modules that are held in the same environment.

@@ -167,7 +167,7 @@ func Hold(p *project.Project, results []*render.Result, options Options) *Held {
 	links, findings := ReadLinks(p, options.Builtins)
 	held.Links, held.Findings = links, findings
 	found := make([]*found, len(results))
-	broken := p.Findings.HasErrors() || p.Program != nil && p.Program.Constants().HasErrors()
+	broken := brokenSources(p)
 	var group parallel.Group
 	group.SetLimit(4 * runtime.GOMAXPROCS(0))
 	for i, r := range results {
@@ -190,6 +190,20 @@ func Hold(p *project.Project, results []*render.Result, options Options) *Held {
 		held.lookedAtNothing()
 	}
 	return held
+}
+
+// brokenSources reports whether what documents are made of has mistakes, so that some may be missing.
+func brokenSources(p *project.Project) bool {
+	if p.Module == nil || p.Program.Constants().HasErrors() {
+		return true
+	}
+	files := map[*source.File]bool{}
+	for _, m := range p.Reached() {
+		files[m.Tree.File] = true
+	}
+	return slices.ContainsFunc(p.Findings, func(f source.Finding) bool {
+		return f.Severity == source.Error && files[p.Sources.File(f.Span.Start)]
+	})
 }
 
 func mainRules(p *project.Project) []*check.Object {
