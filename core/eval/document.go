@@ -205,15 +205,20 @@ func (c *compiler) block(declarations []syntax.Declaration) statement {
 	}
 	return func(f *frame, visit Visitor) {
 		depth, calls, choices := f.depth, len(f.calls), len(f.choices)
-		for i, s := range statements {
-			if ok := f.world.attempt(f.owner, func() { s(f, visit) }); !ok {
-				f.depth, f.calls, f.choices = depth, f.calls[:calls], f.choices[:choices]
-				if visit.patch != nil {
-					visit.patch.failed = true
+		for i := 0; i < len(statements); i++ { // beyond one that failed
+			if f.world.attempt(f.owner, func() {
+				for ; i < len(statements); i++ {
+					statements[i](f, visit)
 				}
-				if names[i] {
-					return
-				}
+			}) {
+				return
+			}
+			f.depth, f.calls, f.choices = depth, f.calls[:calls], f.choices[:choices]
+			if visit.patch != nil {
+				visit.patch.failed = true
+			}
+			if names[i] {
+				return
 			}
 		}
 	}

@@ -14,11 +14,11 @@ import (
 )
 
 // Places is a path that was written outside of a module, on the command line or in the project file, ready to be
-// followed.
+// followed. It may be used by several goroutines.
 type Places struct {
 	operation *operation // nil for a JSON Pointer
-	thread    *thread
-	frame     int
+	program   *Program
+	owner     *check.Object
 	pointer   []string
 }
 
@@ -67,8 +67,8 @@ func ParsePlaces(text string, builtins *Builtins) (*Places, error) {
 	p := New(program, builtins, nil, nil)
 	owner := m.Order[0]
 	c := &compiler{program: p, module: m}
-	return &Places{operation: c.compileOperation(tree.Declarations[0].(*syntax.Operation)),
-		thread: p.World(Environment{}).thread(owner), frame: owner.Frame}, nil
+	return &Places{operation: c.compileOperation(tree.Declarations[0].(*syntax.Operation)), program: p,
+		owner: owner}, nil
 }
 
 // Find returns the places in data to which the path leads, in order. When there is none, or the data does not meet a
@@ -81,10 +81,9 @@ func (p *Places) Find(data value.Value) (found []place.Found, why string) {
 		}
 		return []place.Found{one}, ""
 	}
-	p.thread.steps = 0
-	before := len(p.thread.reports.findings)
+	t := p.program.World(Environment{}).thread(p.owner)
 	ok := guard(func() {
-		p.thread.run(func(f *frame) {
+		t.run(func(f *frame) {
 			var chosen []value.Origin
 			pattern := p.operation.pattern(f, &chosen)
 			var miss *place.Miss
@@ -96,12 +95,10 @@ func (p *Places) Find(data value.Value) (found []place.Found, why string) {
 					why += "; " + finding.Help
 				}
 			}
-		}, p.frame)
+		}, p.owner.Frame)
 	})
-	if findings := p.thread.reports.findings; !ok && len(findings) > before {
-		why = findings[len(findings)-1].Message
-		p.thread.reports.findings = findings[:before]
-		return nil, why
+	if findings := t.reports.findings; !ok && len(findings) > 0 {
+		return nil, findings[len(findings)-1].Message
 	}
 	return found, why
 }

@@ -341,6 +341,9 @@ func (r *Rule) passOver(looked *Looked) bool {
 	return hidden > 0 && len(others) == 0
 }
 
+// requireCost is how many steps a requirement of a rule counts beside those of its condition.
+const requireCost = 8
+
 // requireOfRule compiles what a rule requires.
 func (c *compiler) requireOfRule(d *syntax.Require) statement {
 	condition, at := c.assertion(d.Condition), d.Condition.Place()
@@ -360,6 +363,7 @@ func (c *compiler) requireOfRule(d *syntax.Require) statement {
 		}
 	}
 	return func(f *frame, visit Visitor) {
+		f.spend(requireCost, at)
 		if condition(f) {
 			return
 		}
