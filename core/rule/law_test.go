@@ -564,3 +564,27 @@ func FuzzLibraryNeverFails(f *testing.F) {
 	f.Add(uint64(1))
 	f.Fuzz(func(t *testing.T, seed uint64) { libraryNeverFails(t, library(t), seed) })
 }
+
+// TestLinksSideBySide follows links in many environments at the same time: the race detector looks on.
+func TestLinksSideBySide(t *testing.T) {
+	var project, environments strings.Builder
+	for i := range 24 {
+		fmt.Fprintf(&project, "[environments.e%d]\n", i)
+	}
+	project.WriteString("[[links]]\nfrom = \"*.yaml: routes[*].to\"\nto = \"kind Gate: metadata.name\"\n" +
+		"scope = \"metadata.namespace\"\n[[exemptions]]\nrule = \"routed\"\nat = \"routes[0]\"\nuntil = 2999-01-01\n" +
+		"reason = \"x\"\n")
+	environments.WriteString("rule routed on doc where doc.routes != null {\n" +
+		"  for r in doc.routes { require r.to != \"lost\" }\n}\n")
+	for i := range 20 {
+		fmt.Fprintf(&environments, "document \"%d.yaml\" = { kind: \"Gate\", metadata: { name: \"gate-%d\", "+
+			"namespace: \"bay\" }, routes: [{ to: \"gate-%d\" }, { to: \"lost\" }] }\n", i, i, (i+7)%20)
+	}
+	p, held := holdAll(t, fstest.MapFS{"knothole.toml": {Data: []byte(project.String())},
+		"main.knot": {Data: []byte(environments.String())}}, false)
+	require.Equal(t, 24*20*2, held.References)
+	lost := slices.DeleteFunc(slices.Clone(held.Findings),
+		func(f source.Finding) bool { return f.Code != source.LeadsNowhere })
+	require.Len(t, lost, 20, told(p, held.Findings))
+	require.Equal(t, 24*20, held.Rules[0].Errors)
+}
