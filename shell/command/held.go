@@ -5,7 +5,6 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"time"
 
 	"knothole/core/builtin"
 	"knothole/core/data"
@@ -83,7 +82,7 @@ func above(a, b string) string {
 }
 
 // holdFiles holds rules over the documents of files.
-func holdFiles(p *project.Project, files []*source.File, today time.Time) *rule.Held {
+func holdFiles(p *project.Project, files []*source.File) *rule.Held {
 	keys := data.Keys{}
 	var objects []rule.Object
 	for _, file := range files {
@@ -106,5 +105,5 @@ func holdFiles(p *project.Project, files []*source.File, today time.Time) *rule.
 		}
 	}
 	key := func(under source.Pos) source.Pos { return keys[under] }
-	return rule.Files(p, objects, key, rule.Options{Today: today, Builtins: builtin.Table})
+	return rule.Files(p, objects, key, rule.Options{Builtins: builtin.Table})
 }

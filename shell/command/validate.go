@@ -28,7 +28,7 @@ import (
 
 var validateCommand = &command{
 	name:      "validate",
-	arguments: "FILE… [--schema FILE[#PART] | --type TYPE] [--rules MODULE] [--catalogue DIR] [--format …]",
+	arguments: "FILE… [--schema FILE[#PART] | --type TYPE] [--rules MODULE] [--catalogue DIR] [--format FORMAT]",
 	short:     "plain data files against a schema, or by their kinds",
 	long: `Validates data files (YAML, also streams of documents; JSON; TOML), and all in the folders that are named.
 It needs no project.
@@ -74,7 +74,6 @@ Ends with 0 when everything is right, 1 when it is not, or nothing was checked a
 			v.inputs = append(v.inputs, project.GivenText{Name: name, Text: text})
 			return nil
 		})
-		v.today.define(flags)
 		flags.StringVar(&v.format, "format", "text", "`FORMAT` of the answer: text, json, sarif or junit")
 		return v.run
 	},
@@ -85,7 +84,6 @@ type validation struct {
 	format                  string
 	catalogues, rules       []string
 	inputs                  []project.GivenText
-	today                   today
 	held                    *rule.Held
 	program                 *project.Project // the rules
 	unknownKinds, noFormats bool
@@ -356,7 +354,7 @@ func (v *validation) validate(c *call, sources *source.Set, validator *schema.Va
 	bar.stop()
 	findings = slices.Concat(found...)
 	if v.program != nil {
-		v.held = holdFiles(v.program, read, v.today.time())
+		v.held = holdFiles(v.program, read)
 		findings = slices.Concat(findings, v.program.Findings, v.held.Findings)
 	}
 	return slices.Concat(results...), findings, exitClean
