@@ -61,6 +61,9 @@ func (t *thread) convertTo(v value.Value, to types.Type, p passing) value.Value 
 
 // convert is convertTo for a value whose static type is known: what fits already is not looked at again.
 func (t *thread) convert(v value.Value, from, to types.Type, p passing) value.Value {
+	if is, told := plainly(v, to); told && is {
+		return v
+	}
 	c := &conversion{thread: t, passing: p, fill: true}
 	result := c.known(v, from, to, nil)
 	c.finish()

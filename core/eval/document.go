@@ -205,14 +205,12 @@ func (c *compiler) block(declarations []syntax.Declaration) statement {
 	}
 	return func(f *frame, visit Visitor) {
 		depth, calls, choices := f.depth, len(f.calls), len(f.choices)
-		for i := 0; i < len(statements); i++ { // beyond one that failed
-			if f.world.attempt(f.owner, func() {
-				for ; i < len(statements); i++ {
-					statements[i](f, visit)
-				}
-			}) {
+		for i := 0; ; i++ { // beyond one that failed
+			var ok bool
+			if i, ok = runFrom(statements, i, f, visit); ok {
 				return
 			}
+			f.world.stopped(f.owner)
 			f.depth, f.calls, f.choices = depth, f.calls[:calls], f.choices[:choices]
 			if visit.patch != nil {
 				visit.patch.failed = true
@@ -222,6 +220,22 @@ func (c *compiler) block(declarations []syntax.Declaration) statement {
 			}
 		}
 	}
+}
+
+// runFrom runs statements from one on. When one fails, it returns which.
+func runFrom(statements []statement, from int, f *frame, visit Visitor) (at int, ok bool) {
+	at = from
+	defer func() {
+		if problem := recover(); problem != nil {
+			if _, expected := problem.(abort); !expected {
+				panic(problem)
+			}
+		}
+	}()
+	for ; at < len(statements); at++ {
+		statements[at](f, visit)
+	}
+	return at, true
 }
 
 func (c *compiler) require(d *syntax.Require) statement {

@@ -71,10 +71,17 @@ func (c *compiler) run(e *syntax.For, at source.Span) func(f *frame, body func(c
 				}
 				by = origin
 			}
+			if f.recorder == nil {
+				body(asItIs)
+				return
+			}
 			body(func(v value.Value) value.Value { return f.choose(f.choose(v, element), by) })
 		})
 	}
 }
+
+// asItIs marks nothing, where nothing is recorded.
+func asItIs(v value.Value) value.Value { return v }
 
 func (c *compiler) loop(e *syntax.For) code {
 	run := c.run(e, e.Body.Span)

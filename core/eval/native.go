@@ -175,8 +175,10 @@ func (c *compiler) nativeCall(e *syntax.Call, o *check.Object, order []int, argu
 			values[i] = argument(f)
 		}
 		f.spend(1+looked(values), at)
-		call := &Call{thread: f.thread, name: name, at: at, places: places}
+		call := f.newCall()
+		call.thread, call.name, call.at, call.places = f.thread, name, at, places
 		v := call.run(native, handling, values, o)
+		f.spare = append(f.spare, call)
 		if f.recorder != nil {
 			v = f.recorder.result(v, at.Start, values, counts)
 			v = f.recorder.ofTexts.taken(v, values)
@@ -187,6 +189,18 @@ func (c *compiler) nativeCall(e *syntax.Call, o *check.Object, order []int, argu
 		f.release(mark)
 		return v
 	}
+}
+
+// newCall returns a call of a built-in function that is not in use: those that ended are used again.
+func (t *thread) newCall() *Call {
+	n := len(t.spare)
+	if n == 0 {
+		return &Call{}
+	}
+	call := t.spare[n-1]
+	t.spare = t.spare[:n-1]
+	*call = Call{}
+	return call
 }
 
 // looked is how many steps it takes to look at the texts that a function is given.

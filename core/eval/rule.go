@@ -18,9 +18,10 @@ import (
 type Rule struct {
 	Object  *check.Object
 	All     bool // it sees all documents of an environment together
-	world   *World
 	thread  *thread
 	run     *compiledRule
+	once    func(f *frame) // runOnce, made once
+	looking looking
 	pattern *value.Value    // of paths, once it is known; Absent for all paths
 	kinds   map[string]bool // of documents, and whether the rule may look at them
 }
@@ -47,8 +48,7 @@ type Offence struct {
 
 // Looked is what came of looking at a document.
 type Looked struct {
-	At         bool // the pattern of paths matches
-	Met        bool // and the condition behind where holds: the rule looked
+	Met        bool // the condition behind where holds: the rule looked
 	Violations []Violation
 	// Failures is what kept the rule from being held. It may be empty although it Failed: what it needs failed before,
 	// and was reported then.
@@ -97,7 +97,9 @@ func (w *World) Inputs() (ok bool) {
 func (w *World) Rule(o *check.Object) *Rule {
 	t := w.thread(o)
 	t.recorder = nil // what a rule looks at is found by other means
-	return &Rule{Object: o, All: o.Declaration.(*syntax.Rule).All, world: w, thread: t, run: w.program.rule(o)}
+	r := &Rule{Object: o, All: o.Declaration.(*syntax.Rule).All, thread: t, run: w.program.rule(o)}
+	r.once = r.runOnce
+	return r
 }
 
 // compiledRule is a rule, compiled.
@@ -186,7 +188,27 @@ func (c *compiler) onlyOfKind(e syntax.Expression, document *check.Object) bool 
 }
 
 // looking is one look of a rule.
-type looking struct{ violations []Violation }
+type looking struct {
+	document, path value.Value
+	met            bool // the condition behind where
+	violations     []Violation
+}
+
+// runOnce looks at the document in hand.
+func (r *Rule) runOnce(f *frame) {
+	f.spend(elementCost, r.Object.Span)
+	f.slots[r.run.document] = r.looking.document
+	if r.run.path >= 0 {
+		f.slots[r.run.path] = r.looking.path
+	}
+	if r.run.where != nil {
+		if holds, _ := r.run.where(f); !holds {
+			return
+		}
+	}
+	r.looking.met = true
+	r.run.body(f, Visitor{rule: &r.looking})
+}
 
 // Pattern returns the pattern of the paths that the rule looks at; it is empty when there is none. ok is false when it
 // cannot be found out, which is among the failures.
@@ -216,15 +238,28 @@ func (r *Rule) attempt(body func(f *frame)) (failures source.Findings, ok bool) 
 	before := *t
 	reports := t.reports
 	found, stopped := len(reports.findings), reports.stopped.Swap(nil)
-	ok = guard(func() { t.run(body, r.Object.Frame) })
+	if ok = r.guarded(body); ok && len(reports.findings) == found && reports.stopped.Load() == nil {
+		reports.stopped.Store(stopped)
+		return nil, true
+	}
 	failures = slices.Clone(reports.findings[found:])
-	ok = ok && len(failures) == 0 && reports.stopped.Load() == nil
 	reports.findings = reports.findings[:found:found]
 	reports.stopped.Store(stopped)
-	if !ok {
-		t.backTo(&before)
-	}
-	return failures, ok
+	t.backTo(&before)
+	return failures, false
+}
+
+// guarded runs something on a new frame and reports whether it came to its end.
+func (r *Rule) guarded(body func(f *frame)) (ok bool) {
+	defer func() {
+		if problem := recover(); problem != nil {
+			if _, expected := problem.(abort); !expected {
+				panic(problem)
+			}
+		}
+	}()
+	r.thread.run(body, r.Object.Frame)
+	return true
 }
 
 // Spent reports whether the rule took more steps than it may: it is not held any more.
@@ -300,24 +335,10 @@ func (r *Rule) Documents(all []SeenDocument) Looked {
 
 // look runs the rule.
 func (r *Rule) look(document, path value.Value) (looked Looked) {
-	looking := &looking{}
-	looked.At = true
+	r.looking = looking{document: document, path: path}
 	var ok bool
-	looked.Failures, ok = r.attempt(func(f *frame) {
-		f.spend(elementCost, r.Object.Span)
-		f.slots[r.run.document] = document
-		if r.run.path >= 0 {
-			f.slots[r.run.path] = path
-		}
-		if r.run.where != nil {
-			if holds, _ := r.run.where(f); !holds {
-				return
-			}
-		}
-		looked.Met = true
-		r.run.body(f, Visitor{rule: looking})
-	})
-	looked.Violations = looking.violations
+	looked.Failures, ok = r.attempt(r.once)
+	looked.Met, looked.Violations = r.looking.met, r.looking.violations
 	if looked.Met && !ok {
 		ok = r.passOver(&looked)
 	}

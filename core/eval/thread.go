@@ -44,6 +44,7 @@ type thread struct {
 	calls    []caller         // what is running, outermost first
 	testing  bool             // a condition of a type is tested
 	filling  []*types.Default // the defaults that are being filled in, outermost first
+	spare    []*Call          // of built-in functions, that have ended
 }
 
 // thread is an evaluation that nothing else needs yet.
@@ -108,9 +109,9 @@ func (t *thread) tests(test func() bool) (holds bool, reason string) {
 
 // backTo brings a thread back to where it was before something failed. What it has done still counts.
 func (t *thread) backTo(before *thread) {
-	steps := t.steps
+	steps, spare := t.steps, t.spare
 	*t = *before
-	t.steps = steps
+	t.steps, t.spare = steps, spare
 }
 
 // each runs all parts of something. One that fails does not keep the others from telling what is wrong with them; then

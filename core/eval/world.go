@@ -134,9 +134,14 @@ func (u *Unreported) Error() string {
 // attempt runs f and reports whether it came to its end; when it did not, that is noted.
 func (w *World) attempt(o *check.Object, f func()) (ok bool) {
 	if ok = guard(f); !ok {
-		w.evaluation.reports.stopped.CompareAndSwap(nil, &Unreported{describe(o)})
+		w.stopped(o)
 	}
 	return ok
+}
+
+// stopped notes that the evaluation of something did not come to its end.
+func (w *World) stopped(o *check.Object) {
+	w.evaluation.reports.stopped.CompareAndSwap(nil, &Unreported{describe(o)})
 }
 
 // Stopped returns what did not come to its end in this world or among the constants, nil when all did. Something must
