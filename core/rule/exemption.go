@@ -20,7 +20,10 @@ const Notice = 14 * 24 * time.Hour
 type exemption struct {
 	*Exemption
 	places *eval.Places // nil for all of the document
-	bad    bool         // it has a mistake
+	// found are the places in documents, as JSON Pointers, of those that were looked at.
+	found map[*Object]map[string]bool
+	namer namer
+	bad   bool // it has a mistake
 }
 
 func builtIn(m *project.RuleModule) bool { return standard.Is(m.Path) }
@@ -108,13 +111,29 @@ func (e *exemption) at(one eval.Offence, o *Object) bool {
 	for _, name := range one.Missing {
 		path = path.Field(name)
 	}
-	if e.At == path.String() || e.At == ShownPath(o.Data, one) {
+	if e.At == path.String() || e.At == e.namer.shown(o.Data, one) {
 		return true // which need not be there
 	}
-	found, _ := e.places.Find(o.Data)
-	return slices.ContainsFunc(found, func(f place.Found) bool {
-		return strings.HasPrefix(path.Pointer()+"/", f.Path.Pointer()+"/")
-	})
+	places, known := e.found[o]
+	if !known {
+		places = map[string]bool{}
+		all, _ := e.places.Find(o.Data)
+		for _, f := range all {
+			places[f.Path.Pointer()] = true
+		}
+		if e.found == nil {
+			e.found = map[*Object]map[string]bool{}
+		}
+		e.found[o] = places
+	}
+	for pointer := path.Pointer(); ; pointer = pointer[:strings.LastIndexByte(pointer, '/')] {
+		if places[pointer] {
+			return true
+		}
+		if pointer == "" {
+			return false
+		}
+	}
 }
 
 // judge reports exemptions that have ended or soon will, and those that exempt nothing, when nothing is missing of

@@ -85,7 +85,7 @@ type reference struct {
 func (s *set) leadsNowhere(r reference, at source.Span, text string) violation {
 	o := r.from
 	offence := eval.Offence{Path: r.found.Path, Value: r.found.Value}
-	v := violation{object: o, path: ShownPath(o.Data, offence), places: []located{{offence, o}},
+	v := violation{object: o, path: s.namer.shown(o.Data, offence), places: []located{{offence, o}},
 		finding: source.Finding{Code: source.LeadsNowhere, Span: s.place(offence, o), Message: r.missing,
 			Help: r.help}}
 	if at.IsValid() {

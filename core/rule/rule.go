@@ -127,6 +127,7 @@ type set struct {
 	key         func(under source.Pos) source.Pos
 	partial     bool // some are not there, so that nothing is said of all of them together
 	files       bool // they are plain files, beside which there may be others
+	namer       namer
 }
 
 // objectsOf returns the documents of an environment.
@@ -179,7 +180,7 @@ func Hold(p *project.Project, results []*render.Result, options Options) *Held {
 			s := &set{environment: r.Environment.Name, objects: objectsOf(r), at: r.World.Recorder().Pos,
 				partial: options.Part || broken || r.Findings.HasErrors() || r.World.Stopped() != nil,
 				key:     func(under source.Pos) source.Pos { return p.KeyOf(source.NoPos, under, "") }}
-			found[i] = held.hold(p, r.World, s)
+			found[i] = held.hold(r.World, s)
 			r.Unchecked = r.World.Unchecked()
 			return nil
 		})
@@ -213,8 +214,8 @@ func mainRules(p *project.Project) []*check.Object {
 	return p.Module.Rules()
 }
 
-// Files holds rules over the documents of plain files. At returns the place of a value, key that of the key under
-// which a value at a place is. Names that lead nowhere are warnings, since there may be other files.
+// Files holds rules over the documents of plain files. Key returns the place of the key under which a value at a place
+// is. Names that lead nowhere are warnings, since there may be other files.
 func Files(p *project.Project, objects []Object, key func(under source.Pos) source.Pos, options Options) *Held {
 	held := &Held{Environments: []string{""}, Links: []*Link{{Link: &project.Link{Kinds: true}}}}
 	w := p.Program.World(eval.Environment{})
@@ -228,7 +229,7 @@ func Files(p *project.Project, objects []Object, key func(under source.Pos) sour
 	}
 	s := &set{objects: objects, key: key, files: true,
 		at: func(o value.Origin) source.Pos { return o.Pos() }}
-	held.gather(p, []string{""}, []*found{held.hold(p, w, s)}, options)
+	held.gather(p, []string{""}, []*found{held.hold(w, s)}, options)
 	held.lookedAtNothing()
 	held.Findings = append(held.Findings, p.Program.Constants()...)
 	return held
@@ -257,6 +258,18 @@ type violation struct {
 	places    []located
 }
 
+// pointer returns the first place as a JSON Pointer; empty when there is none.
+func (v *violation) pointer() string {
+	if len(v.places) == 0 {
+		return ""
+	}
+	path := v.places[0].Path
+	for _, name := range v.places[0].Missing {
+		path = path.Field(name)
+	}
+	return path.Pointer()
+}
+
 // located is a place of a violation in a document.
 type located struct {
 	eval.Offence
@@ -271,7 +284,7 @@ type failure struct {
 }
 
 // hold holds all rules in one environment.
-func (h *Held) hold(p *project.Project, w *eval.World, s *set) *found {
+func (h *Held) hold(w *eval.World, s *set) *found {
 	f := &found{looked: make([]int, len(h.Rules)), broken: make([]bool, len(h.Rules))}
 	worlds := map[*project.RuleModule]*eval.World{}
 	before := len(w.Findings())
@@ -430,7 +443,7 @@ func (s *set) violation(r *Rule, v eval.Violation, o *Object) violation {
 			object = &s.objects[one.Document]
 		}
 		result.places = append(result.places, located{one, object})
-		span, path := s.place(one, object), ShownPath(object.Data, one)
+		span, path := s.place(one, object), s.namer.shown(object.Data, one)
 		switch {
 		case i == 0:
 			result.finding.Span, result.object, result.path = span, object, path
@@ -465,9 +478,12 @@ func (s *set) place(one eval.Offence, o *Object) source.Span {
 	return source.At(pos)
 }
 
-// ShownPath writes the path of an offence as it is shown, with the elements of lists by what they are known by.
-func ShownPath(data value.Value, one eval.Offence) string {
-	path := new(place.Namer).Path(data, one.Path)
+// namer shows paths. It remembers what the elements of lists are known by, since many may be shown of one list.
+type namer struct{ place.Namer }
+
+// shown writes the path of an offence as it is shown, with the elements of lists by what they are known by.
+func (n *namer) shown(data value.Value, one eval.Offence) string {
+	path := n.Path(data, one.Path)
 	for _, name := range one.Missing {
 		path = path.Field(name)
 	}
@@ -558,12 +574,22 @@ type foldKey struct {
 // folded is a finding of several documents and environments.
 type folded struct {
 	first        violation
-	objects      []*Object
-	paths        []string // in the objects
+	spots        []spot // the first of the places
+	places       map[placeKey]bool
+	documents    []string // how messages name them, each once
 	labels       map[string]bool
 	environments []string
-	others       []string // what is said otherwise of the first document in other environments, with their names
+	others       []string // what is said otherwise of the first place in other environments, with their names
 }
+
+// spot is a place in a document, as it is shown.
+type spot struct {
+	object *Object
+	path   string
+}
+
+// placeKey is by what places are the same in several environments: a document, and a JSON Pointer in it.
+type placeKey struct{ label, pointer string }
 
 // fold adds a violation to the one that it is the same as: what one condition of a rule finds at one line of the
 // sources is the same, in however many documents, whatever is said of each. So is a rule that fails in one place.
@@ -574,7 +600,7 @@ func fold(order []*folded, byKey map[foldKey]*folded, v violation, environment s
 	}
 	one := byKey[key]
 	if one == nil {
-		one = &folded{first: v, labels: map[string]bool{}}
+		one = &folded{first: v, labels: map[string]bool{}, places: map[placeKey]bool{}}
 		byKey[key] = one
 		order = append(order, one)
 	}
@@ -582,13 +608,23 @@ func fold(order []*folded, byKey map[foldKey]*folded, v violation, environment s
 		one.environments = append(one.environments, environment)
 	}
 	if said := v.finding.Message; said != one.first.finding.Message && len(one.environments) > 1 &&
-		(v.object == nil || v.object.Label == one.objects[0].Label) &&
+		len(one.others) < shownPlaces && v.pointer() == one.first.pointer() &&
+		(v.object == nil || v.object.Label == one.documents[0]) &&
 		!slices.ContainsFunc(one.others, func(other string) bool { return strings.HasSuffix(other, ": "+said) }) {
 		one.others = append(one.others, "in "+environment+": "+said)
 	}
-	if v.object != nil && !one.labels[v.object.Label] {
+	if v.object == nil {
+		return order
+	}
+	if !one.labels[v.object.Label] {
 		one.labels[v.object.Label] = true
-		one.objects, one.paths = append(one.objects, v.object), append(one.paths, v.path)
+		one.documents = append(one.documents, v.object.Label)
+	}
+	if at := (placeKey{v.object.Label, v.pointer()}); !one.places[at] {
+		one.places[at] = true
+		if len(one.spots) < shownPlaces {
+			one.spots = append(one.spots, spot{v.object, v.path})
+		}
 	}
 	return order
 }
@@ -602,35 +638,32 @@ func (f *folded) result() source.Finding {
 	if b := finding.Broken; b != nil {
 		own := *b
 		finding.Broken = &own
-		for _, o := range f.objects {
-			own.Documents = append(own.Documents, o.Label)
-		}
-		own.Place = f.first.path
+		own.Documents, own.Place = f.documents, f.first.path
 		finding.Related = append(finding.Related, source.Related{Span: b.Span, Text: cmp.Or(own.Reason,
 			fmt.Sprintf("rule %q", b.Rule))})
 	}
-	if len(f.objects) > 0 {
-		label := f.objects[0].Label
-		if len(f.objects) > 1 {
-			label = fmt.Sprintf("%s and %s more", label, source.Count(len(f.objects)-1, "document"))
+	if len(f.documents) > 0 {
+		label := f.documents[0]
+		if n := len(f.documents) - 1; n > 0 {
+			label = fmt.Sprintf("%s and %s more", label, source.Count(n, "document"))
 		}
 		finding.Message = label + ": " + finding.Message
-		for i, o := range f.objects[:min(len(f.objects), shownPlaces)] {
-			in := "in " + o.Label
-			if f.paths[i] != "" {
-				in += " at " + f.paths[i]
-			}
-			finding.Related = append(finding.Related, source.Related{Span: o.Span, Text: in})
-			if i == 0 {
-				finding.Related = append(finding.Related, o.Included...)
-			}
+	}
+	for i, at := range f.spots {
+		in := "in " + at.object.Label
+		if at.path != "" {
+			in += " at " + at.path
 		}
-		if n := len(f.objects) - shownPlaces; n > 0 {
-			finding.Related = append(finding.Related,
-				source.Related{Text: "in " + source.Count(n, "document") + " more"})
+		finding.Related = append(finding.Related, source.Related{Span: at.object.Span, Text: in})
+		if i == 0 {
+			finding.Related = append(finding.Related, at.object.Included...)
 		}
 	}
-	for _, said := range f.others[:min(len(f.others), shownPlaces)] {
+	if n := len(f.places) - len(f.spots); n > 0 {
+		finding.Related = append(finding.Related,
+			source.Related{Text: "and in " + source.Count(n, "place") + " more"})
+	}
+	for _, said := range f.others {
 		finding.Related = append(finding.Related, source.Related{Text: said})
 	}
 	finding.Related = append(finding.Related, related...)
