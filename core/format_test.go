@@ -234,7 +234,7 @@ func FuzzFormatDamaged(f *testing.F) {
 // TestFormatOfDamagedPrograms is a part of what FuzzFormatDamaged tries.
 func TestFormatOfDamagedPrograms(t *testing.T) {
 	sources := corpusSources(t)
-	for seed := range uint64(450) {
+	for seed := range uint64(300) {
 		formatDamaged(t, seed, sources)
 	}
 }

@@ -115,7 +115,7 @@ func FuzzMistakenSecrets(f *testing.F) {
 
 // TestMistakenSecrets is a part of what FuzzMistakenSecrets tries.
 func TestMistakenSecrets(t *testing.T) {
-	for seed := range uint64(5000) {
+	for seed := range uint64(3000) {
 		showsNothing(t, seed)
 	}
 }

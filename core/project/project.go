@@ -115,7 +115,14 @@ type dataFile struct {
 
 // Load reads a project, with modules that its main module does not lead to if they are named. The error is not nil
 // only when there is no project file; everything else that is wrong is in the findings of the project.
-func Load(files fs.FS, modules ...string) (*Project, error) {
+func Load(files fs.FS, modules ...string) (*Project, error) { return load(files, true, modules) }
+
+// LoadWithoutRules is Load for who does not hold the rules of the project: its modules of rules are not read.
+func LoadWithoutRules(files fs.FS, modules ...string) (*Project, error) {
+	return load(files, false, modules)
+}
+
+func load(files fs.FS, withRules bool, modules []string) (*Project, error) {
 	p := &Project{
 		Sources: source.NewSet(), files: files,
 		modules: map[string]*moduleState{}, layers: map[layerKey]*Layer{}, data: map[string]*dataFile{},
@@ -135,7 +142,10 @@ func Load(files fs.FS, modules ...string) (*Project, error) {
 	if !root.IsAbsent() {
 		p.readConfiguration(root)
 	}
-	p.loadProgram(modules)
+	if !withRules {
+		p.rules, p.exemptions, p.links = nil, nil, nil
+	}
+	p.loadProgram(modules, withRules)
 	for _, l := range p.layers {
 		p.hideResembling(l)
 	}
@@ -290,7 +300,7 @@ func (p *Project) newProgram() {
 }
 
 // loadProgram reads the main module, others that are named, and all that they lead to, and checks them.
-func (p *Project) loadProgram(modules []string) {
+func (p *Project) loadProgram(modules []string, withRules bool) {
 	p.newProgram()
 	for _, e := range p.Concrete() {
 		p.checked.Environments = append(p.checked.Environments, e.Name)
@@ -306,17 +316,19 @@ func (p *Project) loadProgram(modules []string) {
 	for _, name := range modules {
 		l.module(name, p.mainSpan, nil)
 	}
-	l.checkAll(nil)
+	l.checkAll(nil, withRules)
 }
 
 // checkAll checks all modules that were read, and makes a program of them. Given is called when their types are known.
-func (l *loader) checkAll(given func()) {
+func (l *loader) checkAll(given func(), withRules bool) {
 	p := l.Project
 	p.Findings = append(p.Findings, check.Check(p.checked)...)
 	if given != nil {
 		given()
 	}
-	l.checkRules()
+	if withRules {
+		l.checkRules()
+	}
 	p.Findings = append(p.Findings, flow.Secrets(p.checked)...)
 	values := map[*check.Object]value.Value{}
 	for _, m := range p.checked.Modules {

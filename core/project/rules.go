@@ -196,7 +196,7 @@ func LoadRules(files fs.FS, modules []string, inputs []GivenText, nameOf func(pa
 		p.rules = append(p.rules, &RuleModule{Path: name})
 	}
 	l.loadRules()
-	l.checkAll(func() { l.giveInputs(inputs) })
+	l.checkAll(func() { l.giveInputs(inputs) }, true)
 	return p
 }
 

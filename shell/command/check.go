@@ -30,6 +30,7 @@ differ. Secrets are not read here, so that conditions on them are not checked; t
 Ends with 0 when there is nothing to report, 1 when there is. Warnings count only with --strict. With --rendered
 errors end it with 2, since nothing could be compared.`,
 	example: "knothole check north south",
+	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		r := &checking{}
 		flags.BoolVar(&r.strict, "strict", false, "warnings count as errors do")

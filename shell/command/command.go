@@ -97,6 +97,7 @@ type command struct {
 	short     string // one line, for the list of commands
 	long      string
 	example   string // from the demo
+	rules     bool   // it holds the rules of the project, or runs their tests
 	// run does the work; flags has been given the flags by define.
 	define func(flags *flag.FlagSet) func(c *call) int
 }
@@ -318,7 +319,11 @@ func (c *call) open(modules ...string) (*opened, int) {
 	if err != nil {
 		return nil, c.failed("the folder %s cannot be read: %s", c.project, plainError(err))
 	}
-	p, err := project.Load(root.FS(), modules...)
+	load := project.LoadWithoutRules
+	if c.command.rules {
+		load = project.Load
+	}
+	p, err := load(root.FS(), modules...)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, c.failed("there is no %s in %s\n  begin with: knothole new DIR", project.FileName, c.project)
 	}

@@ -42,6 +42,7 @@ beside each line where it comes from. --only takes a pattern of paths: * matches
 known only after deployment, and --final refuses what is still open. --watch renders again whenever a file of the
 project changes.`,
 	example: "knothole render north --stdout --only 'k8s/bay-map.yaml'",
+	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		r := &rendering{}
 		flags.StringVar(&r.to, "to", "", "write to `DIR`/ENV instead of the folder that the project names")

@@ -32,6 +32,7 @@ An environment with errors is not compared; the page tells which, and what is wr
 
 Ends with 0 when the page is made, 1 when it is and there are errors, 2 when it cannot be made.`,
 	example: "knothole report --to report.html",
+	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		r := &reporting{}
 		flags.StringVar(&r.to, "to", "", "write the page to `FILE`, and not to standard output")

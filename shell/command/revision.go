@@ -32,7 +32,7 @@ func (c *call) atRevision(p *opened, name string) (*revision, int) {
 	if files[project.FileName] == nil {
 		return nil, c.failed("%s: there was no %s in this folder", name, project.FileName)
 	}
-	then, err := project.Load(repository.Tree(files))
+	then, err := project.LoadWithoutRules(repository.Tree(files))
 	if err != nil {
 		return nil, c.failed("%s: %s", name, plainError(err))
 	}

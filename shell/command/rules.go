@@ -21,6 +21,7 @@ values of its inputs, how it is written, and what its tests allow and refuse.
 
 check says what breaks the rules, at the lines that have to change.`,
 	example: "knothole rules pinned_images",
+	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		r := &ruling{}
 		flags.StringVar(&r.format, "format", "text", "`FORMAT` of the answer: text or json")

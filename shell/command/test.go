@@ -17,6 +17,7 @@ these those whose title matches the pattern (RE2).
 
 Ends with 0 when all pass, 1 when one fails, 2 when the project has mistakes that keep tests from running.`,
 	example: "knothole test --run labels",
+	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		run := flags.String("run", "", "only tests whose title matches the pattern `PATTERN`")
 		format := flags.String("format", "text", "`FORMAT` of the answer: text or junit")
