@@ -25,20 +25,14 @@ var brokenRules = map[string][]string{
 	"standard/availability": {"budgets_set"},
 }
 
-// ownRules are the rules beside those that come with the program: as teams write them, on kinds, labels, ports and
-// settings.
+// ownRules are rules as teams write them: most on workloads, some on services, a few on all objects and on all documents
+// together.
 func ownRules(n int) string {
 	var b strings.Builder
 	b.WriteString("fn containers(doc: any) -> [any] = doc?.spec?.template?.spec?.containers ?? []\n")
 	for i := range n {
-		switch i % 4 {
-		case 0:
-			fmt.Fprintf(&b, `rule named_%d on doc at "**/*.yaml"
-  where doc.kind in ["Deployment", "Service", "ConfigMap"] {
-  require doc.metadata.name as (string) matches '^[a-z0-9-]{%d,60}$' else "a name of another form"
-}
-`, i, 1+i%3)
-		case 1:
+		switch i % 10 {
+		case 0, 1, 2:
 			fmt.Fprintf(&b, `rule containers_%d on doc where doc.kind == "Deployment" {
   for c in containers(doc) {
     require c?.name != "unwanted-%d" else "container ${c.name as (string)}"
@@ -46,37 +40,48 @@ func ownRules(n int) string {
   }
 }
 `, i, i, i)
-		case 2:
-			fmt.Fprintf(&b, `rule labelled_%d on doc {
-  let labels = doc?.metadata?.labels ?? {}
-  require record.length(labels) < %d else "too many labels"
+		case 3, 4:
+			fmt.Fprintf(&b, `rule images_%d on doc where doc.kind in ["Deployment", "CronJob"] {
+  for c in containers(doc) {
+    require c.image as (string) matches '^[a-z0-9./-]{%d,80}:[0-9.]+$' else "image ${c.image as (string)}"
+  }
 }
-`, i, 40+i)
-		case 3:
+`, i, 1+i%3)
+		case 5, 6:
+			fmt.Fprintf(&b, `rule copies_%d on doc where doc.kind == "Deployment" {
+  let copies = doc?.spec?.replicas ?? 1
+  require copies <= %d and (doc?.spec?.selector?.matchLabels ?? {}) != {} else "copies"
+}
+`, i, 100+i)
+		case 7, 8:
 			fmt.Fprintf(&b, `rule ports_%d on doc where doc.kind == "Service" {
   for p in doc.spec.ports { require p?.port != %d else "port ${p.port as (int)}" }
 }
 `, i, 20+i)
+		case 9:
+			if i%20 == 9 {
+				fmt.Fprintf(&b, `rule labelled_%d on doc {
+  require record.length(doc?.metadata?.labels ?? {}) < %d else "too many labels"
+}
+`, i, 40+i)
+			} else {
+				fmt.Fprintf(&b, `rule few_%d on all documents {
+  require list.length(documents) < %d else "too many"
+}
+`, i, 100_000+i)
+			}
 		}
 	}
 	return b.String()
 }
 
-// rules measures holding rules beside evaluating what they are held over.
+// rules measures holding rules beside evaluating what they are held over: rules as teams write them, and those that come
+// with the program.
 func rules() error {
-	folder, err := os.MkdirTemp("", "rules-")
-	if err != nil {
+	if err := holdRules("own", "\n[[rules]]\nmodule = \"own.knot\"\n", ruleCount); err != nil {
 		return err
 	}
-	defer os.RemoveAll(folder)
-	if err := writeFleet(folder, fleetServices); err != nil {
-		return err
-	}
-	text, err := os.ReadFile(filepath.Join(folder, "knothole.toml"))
-	if err != nil {
-		return err
-	}
-	entries, shipped := string(text), 0
+	entries, shipped := "", 0
 	for _, name := range standard.Names() {
 		switch name {
 		case "standard/pods":
@@ -92,8 +97,24 @@ func rules() error {
 		}
 		shipped += strings.Count(moduleText(name), "\nrule ") - len(brokenRules[name])
 	}
-	entries += "\n[[rules]]\nmodule = \"own.knot\"\n"
-	for name, text := range map[string]string{"knothole.toml": entries, "own.knot": ownRules(ruleCount - shipped)} {
+	return holdRules("of the program", entries, shipped)
+}
+
+// holdRules measures holding so many rules, which entries of the project file put in force.
+func holdRules(title, entries string, count int) error {
+	folder, err := os.MkdirTemp("", "rules-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(folder)
+	if err := writeFleet(folder, fleetServices); err != nil {
+		return err
+	}
+	text, err := os.ReadFile(filepath.Join(folder, "knothole.toml"))
+	if err != nil {
+		return err
+	}
+	for name, text := range map[string]string{"knothole.toml": string(text) + entries, "own.knot": ownRules(count)} {
 		if err := os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644); err != nil {
 			return err
 		}
@@ -107,7 +128,7 @@ func rules() error {
 	}
 	documents, looked, found := 0, 0, 0
 	var evaluating, holding timed
-	evaluating.name, holding.name = "evaluate", fmt.Sprintf("hold %d rules", ruleCount)
+	evaluating.name, holding.name = "evaluate", fmt.Sprintf("hold %d rules, %s", count, title)
 	for round := range comparedRounds + 1 {
 		p, err := load()
 		if err != nil {
@@ -137,12 +158,12 @@ func rules() error {
 				looked += n
 			}
 		}
-		if len(held.Rules) != ruleCount {
-			return fmt.Errorf("%d rules are held, not %d", len(held.Rules), ruleCount)
+		if len(held.Rules) != count {
+			return fmt.Errorf("%d rules are held, not %d", len(held.Rules), count)
 		}
 	}
 	fmt.Printf("\nholding %d rules over %d documents in %d environments: %d looks, %d findings; median of %d\n",
-		ruleCount, documents, len(fleetEnvironments), looked, found, comparedRounds)
+		count, documents, len(fleetEnvironments), looked, found, comparedRounds)
 	evaluating.print(nil)
 	holding.print(&evaluating)
 	return nil

@@ -79,7 +79,8 @@ func (t *thread) lock(w *World) (unlock func()) {
 // run runs something on a new frame.
 func (t *thread) run(body func(f *frame), size int) {
 	slots, mark := t.alloc(size)
-	body(&frame{t, slots})
+	body(t.push(slots))
+	t.pop()
 	t.release(mark)
 }
 

@@ -160,7 +160,7 @@ func doubling(r *rand.Rand) string {
 // TestDoublingPrograms is TestHostilePrograms for random ones.
 func TestDoublingPrograms(t *testing.T) {
 	program := asUsed(t)
-	rounds := uint64(25)
+	rounds := uint64(15)
 	if testing.Short() {
 		rounds = 5
 	}
