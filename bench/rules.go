@@ -25,8 +25,8 @@ var brokenRules = map[string][]string{
 	"standard/availability": {"budgets_set"},
 }
 
-// ownRules are rules as teams write them: most on workloads, some on services, a few on all objects and on all documents
-// together.
+// ownRules are rules as teams write them: most on workloads, some on services, a few on all objects and on all
+// documents together.
 func ownRules(n int) string {
 	var b strings.Builder
 	b.WriteString("fn containers(doc: any) -> [any] = doc?.spec?.template?.spec?.containers ?? []\n")
@@ -75,8 +75,8 @@ func ownRules(n int) string {
 	return b.String()
 }
 
-// rules measures holding rules beside evaluating what they are held over: rules as teams write them, and those that come
-// with the program.
+// rules measures holding rules beside evaluating what they are held over: rules as teams write them, and those that
+// come with the program.
 func rules() error {
 	if err := holdRules("own", "\n[[rules]]\nmodule = \"own.knot\"\n", ruleCount); err != nil {
 		return err

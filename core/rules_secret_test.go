@@ -15,11 +15,12 @@ import (
 	"knothole/core/source"
 )
 
-// TestRulesShowNoSecrets holds that no finding of a rule shows a secret that it looked at, in whatever way it does, when
-// the secret is known; and that of one that is not known nothing is told.
+// TestRulesShowNoSecrets holds that no finding of a rule shows a secret that it looked at, in whatever way it does,
+// when the secret is known; and that of one that is not known nothing is told.
 func TestRulesShowNoSecrets(t *testing.T) {
 	const canary = "wading-bird-1987"
-	expressions := []string{"doc.key", "encode.json(doc)", `"${doc.key as (string)}!"`, "text.upper(doc.key as (string))",
+	expressions := []string{"doc.key", "encode.json(doc)", `"${doc.key as (string)}!"`,
+		"text.upper(doc.key as (string))",
 		`(doc.list[0] as (string))`, "doc.deep.key", "encode.base64(doc.key as (string))", "doc[.**.key][0]"}
 	violations, invalid := map[bool]int{}, 0
 	for _, e := range expressions {
@@ -30,7 +31,9 @@ func TestRulesShowNoSecrets(t *testing.T) {
 			`rule r on doc { for v in [%[1]s] { advise v == "x" else "${v as (string)}" } }`,
 			`rule r on all documents { for d in documents { let doc = d.data
   require %[1]s == "x" else "${%[1]s as (string)}" } }`,
-			`rule r on doc { if %[1]s == "x" { require doc.plain == "x" } else { require doc.plain == "y" else "other ${%[1]s as (string)}" } }`,
+			`rule r on doc {
+  if %[1]s == "x" { require doc.plain == "x" } else { require doc.plain == "y" else "other ${%[1]s as (string)}" }
+}`,
 			`rule r on doc where %[1]s != "x" { require doc.plain == "y" else "where" }`,
 			`rule r on doc { require doc.plain == "y" else "${doc.plain as (string)}: ${%[1]s as (string)}" }`,
 			`rule r on doc { require fail("no ${%[1]s as (string)}") }`,
