@@ -35,7 +35,8 @@ var ways = []string{
 }`,
 	`fn all(doc: any) -> [any] = [doc, ...for p in doc.parts -> ...[p, ...p.inner as ([any])]]
 rule marks on doc { for x in all(doc) { require x.mark != "bad" else "mark" } }`,
-	`fn all(doc: any) -> [any] = [doc] + (doc.parts as ([any])) + list.flatten(list.map(doc.parts as ([any]), fn(p: any) -> [any] = p.inner as ([any])))
+	`fn all(doc: any) -> [any] = [doc] + (doc.parts as ([any])) +
+  list.flatten(list.map(doc.parts as ([any]), fn(p: any) -> [any] = p.inner as ([any])))
 fn good(mark: any) -> bool = mark != "bad"
 rule marks on doc {
   for i, x in all(doc) where i >= 0 {
@@ -209,7 +210,8 @@ func exemptionsPart(t testing.TB, seed uint64) {
 			e.documents = []string{"d0.yaml", "d*.yaml", "d1.*", "nothing"}[r.IntN(4)]
 		}
 		if r.IntN(2) == 0 {
-			e.at = []string{"mark", "parts[0]", "parts[*].mark", "parts[*].inner", "parts[1].inner[0].mark", ".**.inner"}[r.IntN(6)]
+			e.at = []string{"mark", "parts[0]", "parts[*].mark", "parts[*].inner", "parts[1].inner[0].mark",
+				".**.inner"}[r.IntN(6)]
 		}
 		if r.IntN(3) == 0 {
 			e.environment = []string{"north", "south"}[r.IntN(2)]
@@ -353,7 +355,8 @@ func linkedObjects(r *rand.Rand) *linked {
 			text += "      serviceAccountName: " + note("ServiceAccount", pick(names...), false) + "\n"
 		}
 		text += "      containers:\n        - name: main\n          envFrom:\n"
-		text += fmt.Sprintf("            - configMapRef: { name: %s, optional: %t }\n", note("ConfigMap", config, optional), optional)
+		text += fmt.Sprintf("            - configMapRef: { name: %s, optional: %t }\n",
+			note("ConfigMap", config, optional), optional)
 		text += fmt.Sprintf("          env: [{ name: A, valueFrom: { secretKeyRef: { name: %s, key: level } } }]\n",
 			note("Secret", secret, false))
 		if r.IntN(2) == 0 {

@@ -23,6 +23,7 @@ import (
 	"knothole/core/render"
 	"knothole/core/schema"
 	"knothole/core/source"
+	"knothole/core/syntax"
 	"knothole/core/value"
 )
 
@@ -36,6 +37,7 @@ type Rule struct {
 	// Errors, Warnings and Exempt count what it found, each in each environment.
 	Errors, Warnings, Exempt int
 	Failed                   bool // it could not be held somewhere
+	Waiting                  bool // it looks at all documents, and somewhere not all were there
 }
 
 // Exemption is what came of an exemption.
@@ -512,6 +514,7 @@ func (h *Held) gather(p *project.Project, environments []string, all []*found, o
 		for k, r := range h.Rules {
 			r.Looked[environment] = f.looked[k]
 			r.Failed = r.Failed || f.broken[k]
+			r.Waiting = r.Waiting || f.partial && r.Object.Declaration.(*syntax.Rule).All
 		}
 		for _, v := range f.violations {
 			if h.exempt(exemptions, v, environment) {

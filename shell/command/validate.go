@@ -455,8 +455,14 @@ func (c *call) printHeld(held *rule.Held) {
 		return
 	}
 	var parts []string
+	waiting := 0
+	for _, r := range held.Rules {
+		if r.Waiting {
+			waiting++
+		}
+	}
 	if len(held.Rules) > 0 {
-		parts = append(parts, source.Count(len(held.Rules), "rule")+" held")
+		parts = append(parts, source.Count(len(held.Rules)-waiting, "rule")+" held")
 	}
 	if len(held.Links) > 0 {
 		parts = append(parts, source.Count(held.References, "link")+" between documents followed")
@@ -464,9 +470,12 @@ func (c *call) printHeld(held *rule.Held) {
 	if n := held.Exempt(); n > 0 {
 		parts = append(parts, source.Count(n, "violation")+" exempt")
 	}
+	if held.Waiting && waiting > 0 {
+		parts = append(parts, fmt.Sprintf("%d not held in every environment", waiting))
+	}
 	text := "rules: " + strings.Join(parts, ", ")
 	if held.Waiting {
-		text += "; what looks at all documents was not held, since not all are there"
+		text += "; what looks at all documents waits where some are missing"
 	}
 	fmt.Fprintln(c.err, text)
 	var broken []string
