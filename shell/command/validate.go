@@ -470,12 +470,18 @@ func (c *call) printHeld(held *rule.Held) {
 	if n := held.Exempt(); n > 0 {
 		parts = append(parts, source.Count(n, "violation")+" exempt")
 	}
-	if held.Waiting && waiting > 0 {
-		parts = append(parts, fmt.Sprintf("%d not held in every environment", waiting))
-	}
 	text := "rules: " + strings.Join(parts, ", ")
 	if held.Waiting {
-		text += "; what looks at all documents waits where some are missing"
+		var waits []string
+		if waiting > 0 {
+			waits = append(waits, source.Count(waiting, "rule")+" over all documents")
+		}
+		if len(held.Links) > 0 {
+			waits = append(waits, "links")
+		}
+		if len(waits) > 0 {
+			text += "\nnot held everywhere, since documents are missing: " + strings.Join(waits, ", ")
+		}
 	}
 	fmt.Fprintln(c.err, text)
 	var broken []string
