@@ -23,6 +23,9 @@ type avoided struct {
 
 // in returns the first thing in the text that is not to be written, "" when there is none.
 func (a avoided) in(text string) string {
+	if !a.not.MatchString(text) {
+		return ""
+	}
 	for _, allowed := range a.except {
 		text = allowed.ReplaceAllString(text, "·")
 	}

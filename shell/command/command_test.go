@@ -21,6 +21,10 @@ func (m withCache) Run() int {
 		panic(err)
 	}
 	defer os.RemoveAll(folder)
+	// What builds the program remembers in its own folder; in an empty one it would build the standard library too.
+	if caches, err := os.UserCacheDir(); err == nil && os.Getenv("GOCACHE") == "" {
+		os.Setenv("GOCACHE", filepath.Join(caches, "go-build"))
+	}
 	os.Setenv("XDG_CACHE_HOME", folder)
 	return m.M.Run()
 }
