@@ -6,6 +6,7 @@ import (
 	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
+	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -28,7 +29,7 @@ func (c *compiler) call(e *syntax.Call) code {
 	arguments := make([]code, len(o.Parameters))
 	for i, at := range order {
 		if at >= 0 {
-			arguments[i] = c.expression(e.Arguments[at].Value)
+			arguments[i] = c.forParameter(o, i, e.Arguments[at].Value)
 		}
 	}
 	if o.Kind == check.ObjectBuiltin {
@@ -60,6 +61,16 @@ func (c *compiler) call(e *syntax.Call) code {
 		f.release(mark)
 		return v
 	}
+}
+
+// forParameter compiles the argument for a parameter.
+func (c *compiler) forParameter(o *check.Object, parameter int, e syntax.Expression) code {
+	if o.Kind == check.ObjectBuiltin && types.AsFunction(o.Parameters[parameter].Type) != nil {
+		outer := c.lent
+		c.lent = syntax.Bare(e)
+		defer func() { c.lent = outer }()
+	}
+	return c.expression(e)
 }
 
 // failCall compiles `fail("…")`, which stops with its message.

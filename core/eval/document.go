@@ -168,14 +168,14 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 			first, second := c.loopSlots(d.Loop)
 			c.definitions[first], c.definitions[second] = d.Loop.In, d.Loop.In
 		}
-		run, body := c.run(d.Loop, d.Loop.In.Place()), c.block(d.Body)
+		loop, body := c.looper(d.Loop, d.Loop.In.Place()), c.block(d.Body)
 		return func(f *frame, visit Visitor) {
-			run(f, func(choose func(value.Value) value.Value) {
+			for all := loop.in(f); loop.next(f, &all); {
 				// What the loop chose is told by what it does to a value without an origin of its own.
-				f.choices = append(f.choices, choose(value.NullOf(0)).Origin())
+				f.choices = append(f.choices, all.choose(f, value.NullOf(0)).Origin())
 				body(f, visit)
 				f.choices = f.choices[:len(f.choices)-1]
-			})
+			}
 		}
 	}
 	return func(*frame, Visitor) { panic(abort{}) }

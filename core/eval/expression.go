@@ -14,6 +14,8 @@ type compiler struct {
 	module  *check.Module
 	// bare is an expression whose own passage into a type is left out, so that the caller can do it.
 	bare syntax.Expression
+	// lent is a function that nothing but the built-in function in hand uses, and only while it runs.
+	lent syntax.Expression
 	// once are the records and lists that are made once, with all that they say: they are what a declaration says.
 	once map[syntax.Expression]bool
 	// eachSlot is the place of the document of the each in hand.

@@ -1,6 +1,8 @@
 package eval
 
 import (
+	"slices"
+
 	"knothole/core/check"
 	"knothole/core/place"
 	"knothole/core/source"
@@ -65,7 +67,7 @@ func (t *thread) applyPassed(p *passed, arguments []value.Value, at source.Span)
 }
 
 // lambda compiles an anonymous function. It runs on a copy of the frame that it was made in, so that it can outlive
-// it.
+// it. One that cannot runs on a copy that is made when it is called.
 func (c *compiler) lambda(e *syntax.Lambda) code {
 	prototype := closure{signature: c.module.Info.Types[e.ID()], body: c.expression(e.Body)}
 	for _, p := range e.Parameters {
@@ -76,11 +78,13 @@ func (c *compiler) lambda(e *syntax.Lambda) code {
 		prototype.slots = append(prototype.slots, c.module.Info.Slot(p.Name.Span.Start))
 		prototype.defaults = append(prototype.defaults, body)
 	}
-	o, at := origin(e), e.Place()
+	o, at, lent := origin(e), e.Place(), c.lent == syntax.Expression(e)
 	return func(f *frame) value.Value {
 		f.spend(1+len(f.slots), at)
 		made := prototype
-		made.captured = append([]value.Value(nil), f.slots...)
+		if made.captured = f.slots; !lent {
+			made.captured = slices.Clone(f.slots)
+		}
 		if f.world != f.world.program.constants {
 			made.world = f.world
 		}

@@ -7,111 +7,131 @@ import (
 	"knothole/core/value"
 )
 
-// each calls visit for every element or entry that a loop goes through; key is the position or key.
-func (c *compiler) each(e *syntax.For) func(f *frame, visit func(v, key value.Value)) {
+// looper goes through a loop, with its names bound.
+type looper struct {
+	in            func(f *frame) elements
+	where         func(f *frame) (bool, value.Origin) // nil without a filter
+	first, second int                                 // places of the names; second is -1 when it is not written
+	at            source.Span
+}
+
+// elements are what a loop goes through, and how far it is.
+type elements struct {
+	list   []value.Value
+	keys   []string     // of a record
+	low    int64        // of a range
+	n      uint64       // how many they are
+	next   uint64       // of them
+	origin value.Origin // of the whole
+	kind   value.Kind   // Int for a range
+	// element and filter are why what is made for the one in hand is there.
+	element, filter value.Origin
+}
+
+// elements compiles what a loop goes through.
+func (c *compiler) elements(e *syntax.For) func(f *frame) elements {
 	at := e.In.Place()
 	if r, ok := syntax.Bare(e.In).(*syntax.Binary); ok && r.Operator == syntax.Range {
 		low, high := c.expression(r.Left), c.expression(r.Right)
-		return func(f *frame, visit func(v, key value.Value)) {
+		return func(f *frame) elements {
 			a, b := f.decide(low(f), "a range", at), f.decide(high(f), "a range", at)
-			o := f.from(at.Start, a, b)
-			for i := a.Int(); i <= b.Int(); i++ {
-				visit(value.IntOf(i, o), value.IntOf(i-a.Int(), o))
-				if i == b.Int() { // which may be the largest int
-					break
-				}
-			}
+			return elements{kind: value.Int, low: a.Int(), n: rangeLength(a.Int(), b.Int()), origin: f.from(at.Start, a, b)}
 		}
 	}
 	in := c.expression(e.In)
-	return func(f *frame, visit func(v, key value.Value)) {
+	return func(f *frame) elements {
 		v := f.known(in(f), at)
 		switch v.Kind() {
 		case value.List:
-			for i, x := range v.Elements() {
-				visit(f.choose(x, v.Origin()), value.IntOf(int64(i), v.Origin()))
-			}
+			return elements{kind: value.List, list: v.Elements(), n: uint64(v.Len()), origin: v.Origin()}
 		case value.Record:
-			for i, key := range v.Shape().Keys() {
-				x := v.Values()[i]
-				visit(f.choose(x, v.Origin()), value.StringOf(key, f.recorder.key(x.Origin())))
-			}
-		default:
-			f.fail(check.NotIterable(at, describeValue(v)))
+			return elements{kind: value.Record, list: v.Values(), keys: v.Shape().Keys(), n: uint64(v.Len()),
+				origin: v.Origin()}
+		}
+		f.fail(check.NotIterable(at, describeValue(v)))
+		return elements{}
+	}
+}
+
+// looper compiles a loop, but for what it does with each element.
+func (c *compiler) looper(e *syntax.For, at source.Span) *looper {
+	l := &looper{in: c.elements(e), at: at}
+	l.first, l.second = c.loopSlots(e)
+	if e.Where != nil {
+		l.where = c.truth(e.Where)
+	}
+	return l
+}
+
+// next binds the names to the next element that the filter lets through; false when there is none.
+func (l *looper) next(f *frame, e *elements) bool {
+	for e.next < e.n {
+		i := e.next
+		e.next++
+		f.spend(1, l.at)
+		var v, key value.Value
+		switch e.kind {
+		case value.Int:
+			v, key = value.IntOf(e.low+int64(i), e.origin), value.IntOf(int64(i), e.origin)
+			e.element = e.origin
+		case value.List:
+			v, key = f.choose(e.list[i], e.origin), value.IntOf(int64(i), e.origin)
+			e.element = v.Origin()
+		default: // what chose an entry is why it is there
+			v = f.choose(e.list[i], e.origin)
+			key = value.StringOf(e.keys[i], f.recorder.key(e.list[i].Origin()))
+			e.element = key.Origin()
+		}
+		if l.second < 0 {
+			f.slots[l.first] = v
+		} else {
+			f.slots[l.first], f.slots[l.second] = key, v
+		}
+		if l.where == nil {
+			return true
+		}
+		holds, by := l.where(f)
+		if e.filter = by; holds {
+			return true
 		}
 	}
+	return false
 }
 
-// run goes through a loop, with its names bound. What a loop makes is there because of the element that it was made
-// for, and because of the filter: body is given what marks a value so.
-func (c *compiler) run(e *syntax.For, at source.Span) func(f *frame, body func(choose func(value.Value) value.Value)) {
-	each := c.each(e)
-	firstSlot, secondSlot := c.loopSlots(e)
-	var where func(f *frame) (bool, value.Origin)
-	if e.Where != nil {
-		where = c.truth(e.Where)
-	}
-	return func(f *frame, body func(choose func(value.Value) value.Value)) {
-		each(f, func(v, key value.Value) {
-			f.spend(1, at)
-			element := v.Origin()
-			if key.Kind() == value.String { // of a record: what chose an entry is why it is there
-				element = key.Origin()
-			}
-			if secondSlot < 0 {
-				f.slots[firstSlot] = v
-			} else {
-				f.slots[firstSlot], f.slots[secondSlot] = key, v
-			}
-			var by value.Origin
-			if where != nil {
-				holds, origin := where(f)
-				if !holds {
-					return
-				}
-				by = origin
-			}
-			if f.recorder == nil {
-				body(asItIs)
-				return
-			}
-			body(func(v value.Value) value.Value { return f.choose(f.choose(v, element), by) })
-		})
-	}
+// choose marks a value as there because of the element that it was made for, and because of the filter.
+func (e *elements) choose(f *frame, v value.Value) value.Value {
+	return f.choose(f.choose(v, e.element), e.filter)
 }
-
-// asItIs marks nothing, where nothing is recorded.
-func asItIs(v value.Value) value.Value { return v }
 
 func (c *compiler) loop(e *syntax.For) code {
-	run := c.run(e, e.Body.Span)
+	loop := c.looper(e, e.Body.Span)
 	o := origin(e)
 	if e.Body.Key != nil {
 		entry := c.entry(e.Body)
 		return func(f *frame) value.Value {
 			var b entries
-			run(f, func(choose func(value.Value) value.Value) {
+			for all := loop.in(f); loop.next(f, &all); {
 				before := b.Len()
 				entry(f, &b)
 				if f.recorder != nil {
-					b.Update(before, choose)
+					b.Update(before, func(v value.Value) value.Value { return all.choose(f, v) })
 				}
-			})
+			}
 			return b.made(o)
 		}
 	}
 	element := c.element(e.Body)
 	return func(f *frame) value.Value {
 		var s sink
-		run(f, func(choose func(value.Value) value.Value) {
+		for all := loop.in(f); loop.next(f, &all); {
 			before := len(s.elements)
 			element(f, &s)
 			if f.recorder != nil {
 				for i := before; i < len(s.elements); i++ {
-					s.elements[i] = choose(s.elements[i])
+					s.elements[i] = all.choose(f, s.elements[i])
 				}
 			}
-		})
+		}
 		return value.ListOf(s.elements, o)
 	}
 }

@@ -22,9 +22,18 @@ type Rule struct {
 	run     *compiledRule
 	once    func(f *frame) // runOnce, made once
 	looking looking
-	pattern *value.Value    // of paths, once it is known; Absent for all paths
-	kinds   map[string]bool // of documents, and whether the rule may look at them
+	pattern *value.Value // of paths, once it is known; Absent for all paths
+	kinds   []maybe      // whether the rule may look at documents of a kind, by its number
 }
+
+// maybe is an answer that may not be known yet.
+type maybe byte
+
+const (
+	unknown maybe = iota
+	no
+	yes
+)
 
 // Violation is what a rule found.
 type Violation struct {
@@ -61,7 +70,29 @@ type SeenDocument struct {
 	Path string
 	Data value.Value
 
+	kind   int     // the number of its kind; 0 when it is not told apart by kind
 	marked *marked // once a rule has found something in it
+}
+
+// NumberKinds numbers the kinds of documents, so that a rule asks only once whether it looks at a kind.
+func NumberKinds(documents []SeenDocument) {
+	numbers := map[string]int{}
+	for i := range documents {
+		d := &documents[i]
+		if d.Data.Kind() != value.Record {
+			continue
+		}
+		kind := d.Data.Get("kind")
+		if kind.Kind() != value.String || kind.Mark() != 0 {
+			continue
+		}
+		number := numbers[kind.Text()]
+		if number == 0 {
+			number = len(numbers) + 1
+			numbers[kind.Text()] = number
+		}
+		d.kind = number
+	}
 }
 
 // marked is a document of which every part has an origin of its own.
@@ -265,79 +296,147 @@ func (r *Rule) guarded(body func(f *frame)) (ok bool) {
 // Spent reports whether the rule took more steps than it may: it is not held any more.
 func (r *Rule) Spent() bool { return r.thread.steps > stepLimit }
 
-// Document looks at one document. That its path matches is for the caller to know.
-func (r *Rule) Document(d *SeenDocument) Looked {
-	if !r.may(d.Data) {
-		return Looked{}
-	}
-	looked := r.look(d.Data, value.StringOf(d.Path, 0))
-	if len(looked.Violations) > 0 {
-		if d.marked == nil {
-			d.marked = &marked{}
-			d.marked.data, d.marked.path = d.marked.document(d.Data, 0), d.marked.whole(d.Path, d.Data, 0)
+// Each looks at documents one after the other, at those of which the path matches, and tells what came of it where
+// that is more than that the document meets the rule. It returns how many documents it looked at. Violations have no
+// places yet. The kinds of the documents are numbered.
+func (r *Rule) Each(documents []SeenDocument, matches func(path string) bool, tell func(i int, looked Looked)) (met int) {
+	reports := r.thread.reports
+	for i := 0; ; i++ {
+		inHand := false
+		failures, ok := r.attempt(func(f *frame) {
+			before := len(reports.findings)
+			for ; i < len(documents) && !r.Spent(); i++ {
+				d := &documents[i]
+				if !matches(d.Path) || !r.may(d) {
+					continue
+				}
+				inHand = true
+				r.looking = looking{document: d.Data, path: value.StringOf(d.Path, 0)}
+				r.runOnce(f)
+				if len(r.looking.violations) > 0 || len(reports.findings) > before || reports.stopped.Load() != nil {
+					return
+				}
+				inHand = false
+				if r.looking.met {
+					met++
+				}
+			}
+		})
+		if !inHand {
+			return met
 		}
-		again := r.look(d.marked.data, d.marked.path)
-		looked.Violations = again.Violations
-		d.marked.find(looked.Violations)
+		looked := r.looked(failures, ok)
+		if looked.Met {
+			met++
+		}
+		if looked.Failed || len(looked.Violations) > 0 {
+			tell(i, looked)
+		}
 	}
+}
+
+// Document looks at one document, and finds the places of violations.
+func (r *Rule) Document(d *SeenDocument) Looked {
+	looked := r.look(d.Data, value.StringOf(d.Path, 0))
+	r.Places(d, &looked)
 	return looked
+}
+
+// Places finds the places of what a rule found in a document: it looks again, at a document of which every part is
+// known again.
+func (r *Rule) Places(d *SeenDocument, looked *Looked) {
+	if len(looked.Violations) == 0 {
+		return
+	}
+	if d.marked == nil {
+		d.marked = &marked{}
+		d.marked.data, d.marked.path = d.marked.document(d.Data, 0), d.marked.whole(d.Path, d.Data, 0)
+	}
+	steps := r.thread.steps
+	r.thread.steps = 0 // which is for what the rule looks at, not for telling it
+	looked.Violations = r.look(d.marked.data, d.marked.path).Violations
+	r.thread.steps = steps
+	d.marked.find(looked.Violations)
 }
 
 // may reports whether a document may be one that the rule looks at, by what its where says of the kind alone, which it
 // remembers for each.
-func (r *Rule) may(d value.Value) bool {
-	if r.run.ofKind == nil || d.Kind() != value.Record {
+func (r *Rule) may(d *SeenDocument) bool {
+	if d.kind == 0 || r.run.ofKind == nil {
 		return true
 	}
-	kind := d.Get("kind")
-	if kind.Kind() != value.String || kind.Mark() != 0 {
-		return true
+	if d.kind >= len(r.kinds) {
+		r.kinds = append(r.kinds, make([]maybe, d.kind+1-len(r.kinds))...)
 	}
-	may, known := r.kinds[kind.Text()]
-	if !known {
-		may = true
+	if r.kinds[d.kind] == unknown {
+		answer := yes
 		r.attempt(func(f *frame) {
-			f.slots[r.run.document] = d
-			may = r.run.ofKind(f)
+			f.slots[r.run.document] = d.Data
+			if !r.run.ofKind(f) {
+				answer = no
+			}
 		})
-		if r.kinds == nil {
-			r.kinds = map[string]bool{}
-		}
-		r.kinds[kind.Text()] = may
+		r.kinds[d.kind] = answer
 	}
-	return may
+	return r.kinds[d.kind] == yes
 }
 
 // Documents looks at all documents together.
-func (r *Rule) Documents(all []SeenDocument) Looked {
-	list := func(o value.Origin, one func(i int, d SeenDocument) (path, data, both value.Value)) value.Value {
-		shape, elements := value.NewShape([]string{"path", "data"}), make([]value.Value, len(all))
-		for i, d := range all {
-			path, data, both := one(i, d)
-			elements[i] = value.RecordOf(shape, []value.Value{path, data}, both.Origin())
-		}
-		return value.ListOf(elements, o)
-	}
-	looked := r.look(list(0, func(_ int, d SeenDocument) (path, data, both value.Value) {
-		return value.StringOf(d.Path, 0), d.Data, d.Data
-	}), value.Value{})
+func (r *Rule) Documents(all *AllDocuments) Looked {
+	looked := r.look(all.list(), value.Value{})
 	if len(looked.Violations) > 0 {
-		m := &marker{}
-		again := r.look(list(allDocuments, func(i int, d SeenDocument) (path, data, both value.Value) {
-			whole := m.whole(d.Path, d.Data, i)
-			return whole, m.document(d.Data, i), whole
-		}), value.Value{})
-		looked.Violations = again.Violations
-		m.find(looked.Violations)
+		looked.Violations = r.look(all.markedList(), value.Value{}).Violations
+		all.marks.find(looked.Violations)
 	}
 	return looked
 }
 
+// AllDocuments are documents as rules see them that look at all of them together.
+type AllDocuments struct {
+	documents     []SeenDocument
+	plain, marked value.Value // once they are needed
+	marks         marker
+}
+
+// Together returns documents as rules see them that look at all of them together.
+func Together(documents []SeenDocument) *AllDocuments { return &AllDocuments{documents: documents} }
+
+var documentShape = value.NewShape([]string{"path", "data"})
+
+// list is the list of all documents.
+func (all *AllDocuments) list() value.Value {
+	if all.plain.IsAbsent() {
+		elements := make([]value.Value, len(all.documents))
+		for i, d := range all.documents {
+			elements[i] = value.RecordOf(documentShape, []value.Value{value.StringOf(d.Path, 0), d.Data}, d.Data.Origin())
+		}
+		all.plain = value.ListOf(elements, 0)
+	}
+	return all.plain
+}
+
+// markedList is the list of all documents, of which every part is known again.
+func (all *AllDocuments) markedList() value.Value {
+	if all.marked.IsAbsent() {
+		elements := make([]value.Value, len(all.documents))
+		for i, d := range all.documents {
+			whole := all.marks.whole(d.Path, d.Data, i)
+			elements[i] = value.RecordOf(documentShape, []value.Value{whole, all.marks.document(d.Data, i)}, whole.Origin())
+		}
+		all.marked = value.ListOf(elements, allDocuments)
+	}
+	return all.marked
+}
+
 // look runs the rule.
-func (r *Rule) look(document, path value.Value) (looked Looked) {
+func (r *Rule) look(document, path value.Value) Looked {
 	r.looking = looking{document: document, path: path}
-	var ok bool
-	looked.Failures, ok = r.attempt(r.once)
+	return r.looked(r.attempt(r.once))
+}
+
+// looked is what came of the look in hand.
+func (r *Rule) looked(failures source.Findings, ok bool) (looked Looked) {
+	looked.Failures = failures
 	looked.Met, looked.Violations = r.looking.met, r.looking.violations
 	if looked.Met && !ok {
 		ok = r.passOver(&looked)

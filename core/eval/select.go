@@ -1,6 +1,7 @@
 package eval
 
 import (
+	"slices"
 	"strings"
 
 	"knothole/core/check"
@@ -50,7 +51,7 @@ func (c *compiler) absent(e syntax.Expression) code {
 	last := syntax.Bare(e)
 	switch last := last.(type) {
 	case *syntax.Field:
-		if _, env := last.Of.(*syntax.Env); env || c.module.Info.Objects[last.ID()] != nil {
+		if !c.isField(last) {
 			return c.expression(e)
 		}
 	case *syntax.Index:
@@ -83,7 +84,7 @@ type stepper func(f *frame, must bool) (v value.Value, ended bool)
 func (c *compiler) step(e syntax.Expression) stepper {
 	switch e := e.(type) {
 	case *syntax.Field:
-		if _, env := e.Of.(*syntax.Env); !env && c.module.Info.Objects[e.ID()] == nil {
+		if c.isField(e) {
 			return c.fieldStep(e)
 		}
 	case *syntax.Index:
@@ -101,42 +102,90 @@ func (c *compiler) step(e syntax.Expression) stepper {
 	return func(f *frame, must bool) (value.Value, bool) { return body(f), false }
 }
 
+// fieldLink is a field in a chain of them.
+type fieldLink struct {
+	lookup   *value.Lookup
+	name     string
+	at, ofAt source.Span // of the name, and of what it is a field of
+	optional bool        // null or nothing there ends the chain
+	lenient  bool        // so does what has no fields
+}
+
+// fieldStep compiles fields behind one another.
 func (c *compiler) fieldStep(e *syntax.Field) stepper {
-	lenient := c.module.Info.Lenient[e.ID()]
-	of, optional := c.step(e.Of), e.Optional || lenient
-	name, at, ofAt := e.Name.Name, e.Name.Span, e.Of.Place()
+	var links []fieldLink
+	of := syntax.Expression(e)
+	for {
+		field, ok := of.(*syntax.Field)
+		if !ok || !c.isField(field) {
+			break
+		}
+		lenient := c.module.Info.Lenient[field.ID()]
+		links = append(links, fieldLink{lookup: value.NewLookup(field.Name.Name), name: field.Name.Name,
+			at: field.Name.Span, ofAt: field.Of.Place(), optional: field.Optional || lenient, lenient: lenient})
+		of = field.Of
+	}
+	slices.Reverse(links)
+	root := c.step(of)
 	return func(f *frame, must bool) (value.Value, bool) {
-		v, ended := of(f, !optional)
+		v, ended := root(f, !links[0].optional)
 		if ended {
 			return v, true
 		}
-		if optional && (v.IsNull() || v.IsAbsent()) {
-			return value.NullOf(f.from(at.Start, v)), true
+		i := 0
+		if f.recorder == nil {
+			for ; i < len(links) && v.Kind() == value.Record && !v.Unknown(); i++ {
+				next := links[i].lookup.Get(v)
+				if next.IsAbsent() {
+					break
+				}
+				v = next
+			}
 		}
-		if v.Kind() == value.Instance {
-			return f.choose(f.member(v.Instance().(*World), name, at), v.Origin()), false
+		for ; i < len(links); i++ {
+			needed := must
+			if i+1 < len(links) {
+				needed = !links[i+1].optional
+			}
+			if v, ended = links[i].of(f, v, needed); ended {
+				return v, true
+			}
 		}
-		if v.Unknown() {
-			return f.choose(derived(value.StringOf("", value.From(at.Start)), v), v.Origin()), false
-		}
-		if v.Kind() != value.Record && lenient {
-			return value.NullOf(f.from(at.Start, v)), true
-		}
-		if v.Kind() != value.Record {
-			f.fail(check.NoFields(ofAt, describeValue(v), name))
-		}
-		field := v.Get(name)
-		if !field.IsAbsent() {
-			return f.choose(field, v.Origin()), false
-		}
-		if optional {
-			return value.NullOf(f.from(at.Start, v)), true
-		}
-		if must {
-			f.missingKey(v, name, at)
-		}
-		return field.WithOrigin(f.from(at.Start, v)), false // that it is absent is what the record says
+		return v, false
 	}
+}
+
+// isField reports whether a field is one of a value, not a member of a module or of the environment.
+func (c *compiler) isField(e *syntax.Field) bool {
+	_, env := e.Of.(*syntax.Env)
+	return !env && c.module.Info.Objects[e.ID()] == nil
+}
+
+// of returns the field of a value; ended and must are as in a stepper.
+func (l *fieldLink) of(f *frame, v value.Value, must bool) (field value.Value, ended bool) {
+	at := l.at.Start
+	switch {
+	case l.optional && (v.IsNull() || v.IsAbsent()):
+		return value.NullOf(f.from(at, v)), true
+	case v.Kind() == value.Instance:
+		return f.choose(f.member(v.Instance().(*World), l.name, l.at), v.Origin()), false
+	case v.Unknown():
+		return f.choose(derived(value.StringOf("", value.From(at)), v), v.Origin()), false
+	case v.Kind() != value.Record && l.lenient:
+		return value.NullOf(f.from(at, v)), true
+	case v.Kind() != value.Record:
+		f.fail(check.NoFields(l.ofAt, describeValue(v), l.name))
+	}
+	field = l.lookup.Get(v)
+	switch {
+	case !field.IsAbsent():
+		return f.choose(field, v.Origin()), false
+	case l.optional:
+		return value.NullOf(f.from(at, v)), true
+	case must:
+		f.missingKey(v, l.name, l.at)
+	}
+	return field.WithOrigin(f.from(at, v)), false // that it is absent is what the record says
 }
 
 // missingKey reports a key that a record does not have.

@@ -112,7 +112,7 @@ func (c *compiler) expectViolation(d *syntax.Expect) statement {
 		var looked Looked
 		switch {
 		case all:
-			looked = r.Documents(seenIn(seen.Data))
+			looked = r.Documents(Together(seenIn(seen.Data)))
 		case path == nil:
 			looked = r.Document(&seen)
 		default:

@@ -1,9 +1,11 @@
 package eval
 
 import (
+	"hash/maphash"
 	"regexp"
 	regexpsyntax "regexp/syntax"
 	"strings"
+	"sync/atomic"
 
 	"knothole/core/check"
 	"knothole/core/source"
@@ -190,7 +192,42 @@ func (p *Program) patternOf(text string) (*Pattern, error) {
 // Pattern is a compiled pattern that knows how much it looks at.
 type Pattern struct {
 	*regexp.Regexp
-	size int // how many instructions it has
+	size    int                                             // how many instructions it has
+	answers atomic.Pointer[[answers]atomic.Pointer[answer]] // by their hash; nil before the first
+}
+
+// answer is whether a pattern matches a text.
+type answer struct {
+	text    string
+	matches bool
+}
+
+// answers is how many answers a pattern remembers, answerLength how long the texts are at most. The same image or name
+// is looked at many times: in each environment, by each rule.
+const (
+	answers      = 1024
+	answerLength = 200
+)
+
+var answerSeed = maphash.MakeSeed()
+
+// MatchString reports whether the pattern matches a text.
+func (p *Pattern) MatchString(text string) bool {
+	if len(text) > answerLength {
+		return p.Regexp.MatchString(text)
+	}
+	all := p.answers.Load()
+	if all == nil {
+		all = new([answers]atomic.Pointer[answer])
+		p.answers.Store(all)
+	}
+	place := &all[maphash.String(answerSeed, text)%answers]
+	if known := place.Load(); known != nil && known.text == text {
+		return known.matches
+	}
+	matches := p.Regexp.MatchString(text)
+	place.Store(&answer{strings.Clone(text), matches}) // which may be a part of a large file
+	return matches
 }
 
 func newPattern(text string) (*Pattern, error) {
@@ -198,7 +235,7 @@ func newPattern(text string) (*Pattern, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &Pattern{compiled, len(text)}
+	p := &Pattern{Regexp: compiled, size: len(text)}
 	if parsed, err := regexpsyntax.Parse(text, regexpsyntax.Perl); err == nil {
 		if program, err := regexpsyntax.Compile(parsed.Simplify()); err == nil {
 			p.size = len(program.Inst)
@@ -218,7 +255,7 @@ func (c *compiler) matches(e *syntax.Binary) code {
 	var known *Pattern
 	if s, ok := e.Right.(*syntax.String); ok {
 		if text, plain := s.Plain(); plain {
-			known, _ = newPattern(text) // the checker has reported a wrong one
+			known, _ = c.program.patternOf(text) // the checker has reported a wrong one
 		}
 	}
 	return func(f *frame) value.Value {

@@ -133,7 +133,8 @@ type set struct {
 }
 
 // objectsOf returns the documents of an environment.
-func objectsOf(r *render.Result) (all []Object) {
+func objectsOf(r *render.Result) []Object {
+	all := make([]Object, 0, len(r.Documents))
 	for i := range r.Documents {
 		d := &r.Documents[i]
 		whole := []value.Value{d.Value}
@@ -292,6 +293,11 @@ func (h *Held) hold(w *eval.World, s *set) *found {
 	before := len(w.Findings())
 	var single []*held
 	matchers := map[string]func(path string) bool{}
+	seen := make([]eval.SeenDocument, len(s.objects))
+	for i, o := range s.objects {
+		seen[i] = eval.SeenDocument{Path: o.Path, Data: o.Data}
+	}
+	together := eval.Together(seen)
 	for i, r := range h.Rules {
 		if r.Object.Invalid || r.Module != nil && !r.Module.Holds(s.environment) {
 			continue
@@ -322,7 +328,10 @@ func (h *Held) hold(w *eval.World, s *set) *found {
 		}
 		run := world.Rule(r.Object)
 		if run.All {
-			f.looked[i] = f.lookAtAll(r, run, s)
+			if !s.partial {
+				f.take(r, run.Documents(together), s, nil)
+				f.looked[i] = len(seen)
+			}
 			continue
 		}
 		pattern, failures, ok := run.Pattern()
@@ -335,7 +344,7 @@ func (h *Held) hold(w *eval.World, s *set) *found {
 		}
 		single = append(single, &held{rule: r, run: run, number: i, matches: matchers[pattern]})
 	}
-	f.lookAtEach(single, s)
+	f.lookAtEach(single, seen, s)
 	f.findings = slices.Clone(w.Findings()[before:])
 	f.links, f.partial = holdLinks(h.Links, s), s.partial
 	if len(h.Links) > 0 {
@@ -356,35 +365,32 @@ type held struct {
 	matches func(path string) bool
 }
 
-// lookAtAll lets a rule look at all documents together, and returns how many they are.
-func (f *found) lookAtAll(r *Rule, run *eval.Rule, s *set) int {
-	if s.partial {
-		return 0
-	}
-	seen := make([]eval.SeenDocument, len(s.objects))
-	for i, o := range s.objects {
-		seen[i] = eval.SeenDocument{Path: o.Path, Data: o.Data}
-	}
-	f.take(r, run.Documents(seen), s, nil)
-	return len(seen)
-}
+// atOnce is how many documents a rule looks at before the next rule does. They stay at hand, in the caches of the
+// processor, and what is known of their parts is forgotten before the next ones.
+const atOnce = 32
 
-// lookAtEach lets rules look at the documents one by one: at one after the other, so that what is known of a document
-// is forgotten before the next.
-func (f *found) lookAtEach(rules []*held, s *set) {
-	for i := range s.objects {
-		o := &s.objects[i]
-		seen := eval.SeenDocument{Path: o.Path, Data: o.Data}
+// lookAtEach lets rules look at the documents of a set one by one.
+func (f *found) lookAtEach(rules []*held, seen []eval.SeenDocument, s *set) {
+	eval.NumberKinds(seen)
+	type told struct {
+		by     *held
+		looked eval.Looked
+	}
+	objects := s.objects
+	for some := range slices.Chunk(seen, atOnce) {
+		var all [atOnce][]told
 		for _, one := range rules {
-			if !one.matches(o.Path) || one.run.Spent() {
-				continue
-			}
-			result := one.run.Document(&seen)
-			if result.Met {
-				f.looked[one.number]++
-			}
-			f.take(one.rule, result, s, o)
+			f.looked[one.number] += one.run.Each(some, one.matches, func(i int, looked eval.Looked) {
+				all[i] = append(all[i], told{one, looked})
+			})
 		}
+		for i, d := range some {
+			for _, t := range all[i] {
+				t.by.run.Places(&d, &t.looked)
+				f.take(t.by.rule, t.looked, s, &objects[i])
+			}
+		}
+		objects = objects[len(some):]
 	}
 }
 
