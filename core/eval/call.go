@@ -65,12 +65,18 @@ func (c *compiler) call(e *syntax.Call) code {
 
 // forParameter compiles the argument for a parameter.
 func (c *compiler) forParameter(o *check.Object, parameter int, e syntax.Expression) code {
-	if o.Kind == check.ObjectBuiltin && types.AsFunction(o.Parameters[parameter].Type) != nil {
+	if lends(o, parameter, e) {
 		outer := c.lent
 		c.lent = syntax.Bare(e)
 		defer func() { c.lent = outer }()
 	}
 	return c.expression(e)
+}
+
+// lends reports whether an argument is a function that nothing but a built-in function uses, and only while it runs.
+func lends(o *check.Object, parameter int, e syntax.Expression) bool {
+	_, lambda := syntax.Bare(e).(*syntax.Lambda)
+	return lambda && o.Kind == check.ObjectBuiltin && types.AsFunction(o.Parameters[parameter].Type) != nil
 }
 
 // failCall compiles `fail("…")`, which stops with its message.

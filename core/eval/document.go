@@ -172,9 +172,13 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 		return func(f *frame, visit Visitor) {
 			for all := loop.in(f); loop.next(f, &all); {
 				// What the loop chose is told by what it does to a value without an origin of its own.
-				f.choices = append(f.choices, all.choose(f, value.NullOf(0)).Origin())
+				if f.recorder != nil {
+					f.choices = append(f.choices, all.choose(f, value.NullOf(0)).Origin())
+				}
 				body(f, visit)
-				f.choices = f.choices[:len(f.choices)-1]
+				if f.recorder != nil {
+					f.choices = f.choices[:len(f.choices)-1]
+				}
 			}
 		}
 	}

@@ -13,15 +13,20 @@ import (
 
 // closure is a function that is a value: a declared one, or an anonymous one with the frame that it was made in.
 type closure struct {
-	declared  *check.Object
-	signature types.Type // of an anonymous one
-	world     *World     // the world whose values it uses; nil when it may be that of any caller
-	passed    *passed    // a function that passed into another type; nil for others
+	declared *check.Object
+	world    *World  // the world whose values it uses; nil when it may be that of any caller
+	passed   *passed // a function that passed into another type; nil for others
 
-	body     code
-	captured []value.Value
-	slots    []int  // places of the parameters
-	defaults []code // of the parameters; nil for those that are required
+	anonymous *anonymous
+	captured  []value.Value
+}
+
+// anonymous is an anonymous function, compiled.
+type anonymous struct {
+	signature types.Type
+	body      code
+	slots     []int  // places of the parameters
+	defaults  []code // of the parameters; nil for those that are required
 }
 
 // passed is a function that passed into another function type: what it is given then passes into its own parameters,
@@ -39,7 +44,7 @@ func (p *Program) typeOf(fn *closure) types.Type {
 	case fn.declared != nil:
 		return fn.declared.Signature(p.checked.Universe)
 	}
-	return fn.signature
+	return fn.anonymous.signature
 }
 
 // function passes a function into a function type.
@@ -69,27 +74,47 @@ func (t *thread) applyPassed(p *passed, arguments []value.Value, at source.Span)
 // lambda compiles an anonymous function. It runs on a copy of the frame that it was made in, so that it can outlive
 // it. One that cannot runs on a copy that is made when it is called.
 func (c *compiler) lambda(e *syntax.Lambda) code {
-	prototype := closure{signature: c.module.Info.Types[e.ID()], body: c.expression(e.Body)}
+	compiled := &anonymous{signature: c.module.Info.Types[e.ID()], body: c.expression(e.Body)}
 	for _, p := range e.Parameters {
 		var body code
 		if p.Default != nil {
 			body = c.expression(p.Default)
 		}
-		prototype.slots = append(prototype.slots, c.module.Info.Slot(p.Name.Span.Start))
-		prototype.defaults = append(prototype.defaults, body)
+		compiled.slots = append(compiled.slots, c.module.Info.Slot(p.Name.Span.Start))
+		compiled.defaults = append(compiled.defaults, body)
 	}
-	o, at, lent := origin(e), e.Place(), c.lent == syntax.Expression(e)
+	o, at := origin(e), e.Place()
+	if c.lent == syntax.Expression(e) {
+		return func(f *frame) value.Value {
+			f.spend(1+len(f.slots), at)
+			return f.lend(compiled).WithOrigin(o)
+		}
+	}
 	return func(f *frame) value.Value {
 		f.spend(1+len(f.slots), at)
-		made := prototype
-		if made.captured = f.slots; !lent {
-			made.captured = slices.Clone(f.slots)
-		}
+		made := &closure{anonymous: compiled, captured: slices.Clone(f.slots)}
 		if f.world != f.world.program.constants {
 			made.world = f.world
 		}
-		return value.FunctionOf(&made, o)
+		return value.FunctionOf(made, o)
 	}
+}
+
+// lend returns a function that is not used any more when the built-in function that it is for has ended. It is one that
+// was lent before, when there is one.
+func (f *frame) lend(compiled *anonymous) value.Value {
+	var v value.Value
+	if n := len(f.returned); n > 0 {
+		v, f.returned = f.returned[n-1], f.returned[:n-1]
+	} else {
+		v = value.FunctionOf(&closure{}, 0)
+	}
+	fn := v.Function().(*closure)
+	*fn = closure{anonymous: compiled, captured: f.slots}
+	if f.world != f.world.program.constants {
+		fn.world = f.world
+	}
+	return v
 }
 
 // apply calls a function that is a value.
@@ -105,8 +130,12 @@ func (t *thread) apply(function value.Value, arguments []value.Value, at source.
 		t.steps = inner.steps
 		return v
 	}
-	body, defaults, size := fn.body, fn.defaults, len(fn.captured)
-	if o := fn.declared; o != nil {
+	var body code
+	var defaults []code
+	size := len(fn.captured)
+	if o := fn.declared; o == nil {
+		body, defaults = fn.anonymous.body, fn.anonymous.defaults
+	} else {
 		if o.Invalid {
 			panic(abort{})
 		}
@@ -121,7 +150,7 @@ func (t *thread) apply(function value.Value, arguments []value.Value, at source.
 	for i, missing := range defaults {
 		slot := i // parameters of a declared function are the first in its frame
 		if fn.declared == nil {
-			slot = fn.slots[i]
+			slot = fn.anonymous.slots[i]
 		}
 		if i < len(arguments) && !arguments[i].IsAbsent() {
 			slots[slot] = arguments[i]

@@ -169,6 +169,12 @@ func (c *compiler) nativeCall(e *syntax.Call, o *check.Object, order []int, argu
 	}
 	at, name := e.Place(), o.Name
 	handling, counts := o.Builtin.Handling, o.Builtin.Counts
+	var lent []int // arguments
+	for i, at := range order {
+		if at >= 0 && lends(o, i, e.Arguments[at].Value) && c.module.Info.Targets[e.Arguments[at].Value.ID()] == nil {
+			lent = append(lent, i)
+		}
+	}
 	return func(f *frame) value.Value {
 		values, mark := f.alloc(len(arguments))
 		for i, argument := range arguments {
@@ -185,6 +191,10 @@ func (c *compiler) nativeCall(e *syntax.Call, o *check.Object, order []int, argu
 		}
 		if severalLines(v) {
 			f.textRecord().called(v, at.Start, slices.Clone(values))
+		} else {
+			for _, i := range lent {
+				f.returned = append(f.returned, values[i])
+			}
 		}
 		f.release(mark)
 		return v

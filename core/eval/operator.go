@@ -93,6 +93,10 @@ func (c *compiler) binary(e *syntax.Binary) code {
 		sets := l == nil || r == nil || types.HasSet(l) || types.HasSet(r) // which are equal in whatever order
 		return func(f *frame) value.Value {
 			a, b := left(f), right(f)
+			if a.Kind() == value.String && b.Kind() == value.String && a.Mark()|b.Mark() == 0 { // as most are
+				f.spend(2+len(a.Text())/value.CompareCost, span)
+				return value.BoolOf(a.Text() == b.Text() == wanted, f.fromBoth(at, a, b))
+			}
 			f.spend(1, span)
 			equal := same(f, a, b)
 			result := value.BoolOf(equal == wanted, f.fromBoth(at, a, b))

@@ -33,6 +33,7 @@ const (
 	unknown maybe = iota
 	no
 	yes
+	undecided // the answer fails, which is told of each document
 )
 
 // Violation is what a rule found.
@@ -139,9 +140,11 @@ type compiledRule struct {
 	document, path int // their places in the frame; path is -1 when it has no name
 	at             code
 	where          func(f *frame) (bool, value.Origin)
-	// ofKind is as much of where as says nothing of a document but of its kind; nil when that is nothing.
-	ofKind func(f *frame) bool
-	body   statement
+	// ofKind is as much of where as says nothing of a document but of its kind; nil when that is nothing. onlyKind says
+	// that it is all of it.
+	ofKind   func(f *frame) bool
+	onlyKind bool
+	body     statement
 }
 
 // rule returns the code of a rule, compiled once.
@@ -165,7 +168,8 @@ func (p *Program) rule(o *check.Object) *compiledRule {
 		}
 		if d.Where != nil {
 			r.where = c.truth(d.Where)
-			r.ofKind = c.ofKind(d.Where, o.Module.Info.Locals[d.Document.Span.Start])
+			document := o.Module.Info.Locals[d.Document.Span.Start]
+			r.ofKind, r.onlyKind = c.ofKind(d.Where, document), c.onlyOfKind(d.Where, document)
 		}
 		r.body = c.block(d.Body)
 	})
@@ -221,6 +225,7 @@ func (c *compiler) onlyOfKind(e syntax.Expression, document *check.Object) bool 
 // looking is one look of a rule.
 type looking struct {
 	document, path value.Value
+	chosen         bool // by its kind, which is all that is asked for behind where
 	met            bool // the condition behind where
 	violations     []Violation
 }
@@ -232,7 +237,7 @@ func (r *Rule) runOnce(f *frame) {
 	if r.run.path >= 0 {
 		f.slots[r.run.path] = r.looking.path
 	}
-	if r.run.where != nil {
+	if r.run.where != nil && !r.looking.chosen {
 		if holds, _ := r.run.where(f); !holds {
 			return
 		}
@@ -296,8 +301,8 @@ func (r *Rule) guarded(body func(f *frame)) (ok bool) {
 // Spent reports whether the rule took more steps than it may: it is not held any more.
 func (r *Rule) Spent() bool { return r.thread.steps > stepLimit }
 
-// Each looks at documents one after the other, at those of which the path matches, and tells what came of it where
-// that is more than that the document meets the rule. It returns how many documents it looked at. Violations have no
+// Each looks at documents one after the other, at those of which the path matches (nil for all), and tells what came
+// of it where that is more than that the document meets the rule. It returns how many documents it looked at. Violations have no
 // places yet. The kinds of the documents are numbered.
 func (r *Rule) Each(documents []SeenDocument, matches func(path string) bool, tell func(i int, looked Looked)) (met int) {
 	reports := r.thread.reports
@@ -307,11 +312,13 @@ func (r *Rule) Each(documents []SeenDocument, matches func(path string) bool, te
 			before := len(reports.findings)
 			for ; i < len(documents) && !r.Spent(); i++ {
 				d := &documents[i]
-				if !matches(d.Path) || !r.may(d) {
+				may := r.may(d)
+				if may == no || matches != nil && !matches(d.Path) {
 					continue
 				}
 				inHand = true
-				r.looking = looking{document: d.Data, path: value.StringOf(d.Path, 0)}
+				r.looking = looking{document: d.Data, path: value.StringOf(d.Path, 0),
+					chosen: may == yes && r.run.onlyKind}
 				r.runOnce(f)
 				if len(r.looking.violations) > 0 || len(reports.findings) > before || reports.stopped.Load() != nil {
 					return
@@ -359,26 +366,31 @@ func (r *Rule) Places(d *SeenDocument, looked *Looked) {
 	d.marked.find(looked.Violations)
 }
 
-// may reports whether a document may be one that the rule looks at, by what its where says of the kind alone, which it
+// may tells whether a document may be one that the rule looks at, by what its where says of the kind alone, which it
 // remembers for each.
-func (r *Rule) may(d *SeenDocument) bool {
+func (r *Rule) may(d *SeenDocument) maybe {
 	if d.kind == 0 || r.run.ofKind == nil {
-		return true
+		return undecided
 	}
 	if d.kind >= len(r.kinds) {
 		r.kinds = append(r.kinds, make([]maybe, d.kind+1-len(r.kinds))...)
 	}
 	if r.kinds[d.kind] == unknown {
-		answer := yes
-		r.attempt(func(f *frame) {
+		holds := false
+		_, ok := r.attempt(func(f *frame) {
 			f.slots[r.run.document] = d.Data
-			if !r.run.ofKind(f) {
-				answer = no
-			}
+			holds = r.run.ofKind(f)
 		})
-		r.kinds[d.kind] = answer
+		switch {
+		case !ok:
+			r.kinds[d.kind] = undecided
+		case holds:
+			r.kinds[d.kind] = yes
+		default:
+			r.kinds[d.kind] = no
+		}
 	}
-	return r.kinds[d.kind] == yes
+	return r.kinds[d.kind]
 }
 
 // Documents looks at all documents together.

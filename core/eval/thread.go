@@ -45,6 +45,7 @@ type thread struct {
 	testing  bool             // a condition of a type is tested
 	filling  []*types.Default // the defaults that are being filled in, outermost first
 	spare    []*Call          // of built-in functions, that have ended
+	returned []value.Value    // functions that were lent to them
 }
 
 // thread is an evaluation that nothing else needs yet.
@@ -110,9 +111,9 @@ func (t *thread) tests(test func() bool) (holds bool, reason string) {
 
 // backTo brings a thread back to where it was before something failed. What it has done still counts.
 func (t *thread) backTo(before *thread) {
-	steps, spare := t.steps, t.spare
+	steps, spare, returned := t.steps, t.spare, t.returned
 	*t = *before
-	t.steps, t.spare = steps, spare
+	t.steps, t.spare, t.returned = steps, spare, returned
 }
 
 // each runs all parts of something. One that fails does not keep the others from telling what is wrong with them; then

@@ -367,7 +367,7 @@ type held struct {
 
 // atOnce is how many documents a rule looks at before the next rule does. They stay at hand, in the caches of the
 // processor, and what is known of their parts is forgotten before the next ones.
-const atOnce = 32
+const atOnce = 64
 
 // lookAtEach lets rules look at the documents of a set one by one.
 func (f *found) lookAtEach(rules []*held, seen []eval.SeenDocument, s *set) {
@@ -394,10 +394,11 @@ func (f *found) lookAtEach(rules []*held, seen []eval.SeenDocument, s *set) {
 	}
 }
 
-// matcher returns what tells whether paths match a pattern; documents of a stream have one path.
+// matcher returns what tells whether paths match a pattern, nil for one that all match; documents of a stream have one
+// path.
 func matcher(pattern string) func(path string) bool {
 	if pattern == "" || pattern == "**" {
-		return func(string) bool { return true }
+		return nil
 	}
 	last, matched := "", false
 	return func(path string) bool {
