@@ -418,9 +418,14 @@ func (c *compiler) membership(e *syntax.Binary) code {
 		switch in.Kind() {
 		case value.List:
 			f.spend(1+in.Len(), span)
+			text := v.Kind() == value.String && v.Mark() == 0
 			for _, x := range in.Elements() {
-				if same(f, v, x) {
-					found = true
+				if text && x.Kind() == value.String && x.Mark() == 0 {
+					found = v.Text() == x.Text()
+				} else {
+					found = same(f, v, x)
+				}
+				if found {
 					break
 				}
 			}
