@@ -230,8 +230,13 @@ type looking struct {
 	violations     []Violation
 }
 
+// allowance is how many steps a rule may take for each document that it looks at, beside those that any declaration may
+// take: how many documents there are is no fault of the rule.
+const allowance = 20_000
+
 // runOnce looks at the document in hand.
 func (r *Rule) runOnce(f *frame) {
+	f.steps = max(0, f.steps-allowance)
 	f.spend(elementCost, r.Object.Span)
 	f.slots[r.run.document] = r.looking.document
 	if r.run.path >= 0 {
@@ -359,10 +364,7 @@ func (r *Rule) Places(d *SeenDocument, looked *Looked) {
 		d.marked = &marked{}
 		d.marked.data, d.marked.path = d.marked.document(d.Data, 0), d.marked.whole(d.Path, d.Data, 0)
 	}
-	steps := r.thread.steps
-	r.thread.steps = 0 // which is for what the rule looks at, not for telling it
-	looked.Violations = r.look(d.marked.data, d.marked.path).Violations
-	r.thread.steps = steps
+	looked.Violations = r.again(d.marked.data, d.marked.path)
 	d.marked.find(looked.Violations)
 }
 
@@ -395,9 +397,12 @@ func (r *Rule) may(d *SeenDocument) maybe {
 
 // Documents looks at all documents together.
 func (r *Rule) Documents(all *AllDocuments) Looked {
+	before := r.thread.steps
+	r.thread.steps -= allowance * len(all.documents)
 	looked := r.look(all.list(), value.Value{})
+	r.thread.steps = max(before, r.thread.steps)
 	if len(looked.Violations) > 0 {
-		looked.Violations = r.look(all.markedList(), value.Value{}).Violations
+		looked.Violations = r.again(all.markedList(), value.Value{})
 		all.marks.find(looked.Violations)
 	}
 	return looked
@@ -438,6 +443,15 @@ func (all *AllDocuments) markedList() value.Value {
 		all.marked = value.ListOf(elements, allDocuments)
 	}
 	return all.marked
+}
+
+// again looks at what the rule has found something in, to tell where. That takes no steps: the rule did not go too far
+// the first time.
+func (r *Rule) again(document, path value.Value) []Violation {
+	steps := r.thread.steps
+	defer func() { r.thread.steps = steps }()
+	r.thread.steps = -allowance * max(1, document.Len())
+	return r.look(document, path).Violations
 }
 
 // look runs the rule.

@@ -23,7 +23,6 @@ import (
 	"knothole/core/render"
 	"knothole/core/schema"
 	"knothole/core/source"
-	"knothole/core/syntax"
 	"knothole/core/value"
 )
 
@@ -245,6 +244,7 @@ type found struct {
 	failures   []failure
 	findings   source.Findings // of the inputs of modules
 	broken     []bool          // by rule: the inputs of its module have mistakes there
+	waiting    []bool          // by rule: it looks at all documents, and some are missing
 	links      []linked
 	kinds      []string // of the documents, each once
 	partial    bool
@@ -288,7 +288,8 @@ type failure struct {
 
 // hold holds all rules in one environment.
 func (h *Held) hold(w *eval.World, s *set) *found {
-	f := &found{looked: make([]int, len(h.Rules)), broken: make([]bool, len(h.Rules))}
+	f := &found{looked: make([]int, len(h.Rules)), broken: make([]bool, len(h.Rules)),
+		waiting: make([]bool, len(h.Rules))}
 	worlds := map[*project.RuleModule]*eval.World{}
 	before := len(w.Findings())
 	var single []*held
@@ -328,6 +329,7 @@ func (h *Held) hold(w *eval.World, s *set) *found {
 		}
 		run := world.Rule(r.Object)
 		if run.All {
+			f.waiting[i] = s.partial
 			if !s.partial {
 				f.take(r, run.Documents(together), s, nil)
 				f.looked[i] = len(seen)
@@ -521,7 +523,7 @@ func (h *Held) gather(p *project.Project, environments []string, all []*found, o
 		for k, r := range h.Rules {
 			r.Looked[environment] = f.looked[k]
 			r.Failed = r.Failed || f.broken[k]
-			r.Waiting = r.Waiting || f.partial && r.Object.Declaration.(*syntax.Rule).All
+			r.Waiting = r.Waiting || f.waiting[k]
 		}
 		for _, v := range f.violations {
 			if h.exempt(exemptions, v, environment) {
