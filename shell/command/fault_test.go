@@ -188,7 +188,7 @@ func TestKillAtEverySystemCall(t *testing.T) {
 	if os.Getenv("KNOTHOLE_TEST_KILLS") == "" {
 		t.Skip("set KNOTHOLE_TEST_KILLS to run it")
 	}
-	program := asUsed(t)
+	program := AsUsed(t)
 	t.Setenv("XDG_CACHE_HOME", t.TempDir())
 	t.Setenv("KNOTHOLE_SECRET_PIN", "0412")
 	kills := 0

@@ -65,8 +65,8 @@ var hostile = map[string][2]string{
 	"conditions":  {"type T = int" + repeated(5000, " where it > -%[2]d") + "\noutput o: T = 3\n", ""},
 }
 
-// asUsed builds the program as people have it. What finds races in the test program takes several times the memory.
-func asUsed(t *testing.T) string {
+// AsUsed builds the program as people have it. What finds races in the test program takes several times the memory.
+func AsUsed(t *testing.T) string {
 	t.Helper()
 	program := filepath.Join(t.TempDir(), "knothole")
 	build := exec.Command("go", "build", "-o", program, "knothole/cmd/knothole")
@@ -119,7 +119,7 @@ func hostileProject(t *testing.T, module string) string {
 
 // TestHostilePrograms holds that programs which ask for too much work end with a finding, in bounded memory.
 func TestHostilePrograms(t *testing.T) {
-	program := asUsed(t)
+	program := AsUsed(t)
 	for name, c := range hostile {
 		t.Run(name, func(t *testing.T) {
 			said := inBounds(t, name, program, hostileProject(t, c[0]), "check")
@@ -159,7 +159,7 @@ func doubling(r *rand.Rand) string {
 
 // TestDoublingPrograms is TestHostilePrograms for random ones.
 func TestDoublingPrograms(t *testing.T) {
-	program := asUsed(t)
+	program := AsUsed(t)
 	rounds := uint64(15)
 	if testing.Short() {
 		rounds = 5
