@@ -15,6 +15,8 @@ import (
 type common struct {
 	objects []member
 	byKind  map[string][]*member
+	byName  map[objectName][]*member
+	pods    labelled[*member] // those that make pods, by the labels of these
 	outside []string
 	files   bool // there may be others beside the objects
 	names   bool // only names are followed, no selectors
@@ -30,6 +32,9 @@ type member struct {
 	labels            value.Value // of its pods
 }
 
+// objectName is the kind and the name of an object.
+type objectName struct{ kind, name string }
+
 // podPlaces are where the kinds that make pods describe them.
 var podPlaces = map[string][]string{
 	"Deployment": {"spec", "template"}, "StatefulSet": {"spec", "template"}, "DaemonSet": {"spec", "template"},
@@ -44,8 +49,8 @@ var builtInNames = []string{"ServiceAccount/default", "ConfigMap/kube-root-ca.cr
 
 // newCommon looks at objects; outside are patterns of those that exist elsewhere.
 func newCommon(objects []Object, outside []string) *common {
-	c := &common{byKind: map[string][]*member{}, outside: slices.Concat(outside, builtInNames),
-		objects: make([]member, 0, len(objects))}
+	c := &common{byKind: map[string][]*member{}, byName: map[objectName][]*member{},
+		outside: slices.Concat(outside, builtInNames), objects: make([]member, 0, len(objects))}
 	for i := range objects {
 		o := &objects[i]
 		kind, name, ok := place.Object(o.Data)
@@ -65,7 +70,12 @@ func newCommon(objects []Object, outside []string) *common {
 	}
 	for i := range c.objects {
 		one := &c.objects[i]
+		name := objectName{one.kind, one.name}
 		c.byKind[one.kind] = append(c.byKind[one.kind], one)
+		c.byName[name] = append(c.byName[name], one)
+		if one.pod.Kind() == value.Record {
+			c.pods.add(one, one.labels)
+		}
 	}
 	return c
 }
@@ -112,6 +122,8 @@ func (c *common) references() []reference {
 			root.at("spec", "selector").selects()
 		case "NetworkPolicy":
 			root.at("spec", "podSelector").selects()
+			root.peers("ingress", "from")
+			root.peers("egress", "to")
 		case "RoleBinding", "ClusterRoleBinding":
 			root.binding()
 		}
@@ -163,8 +175,8 @@ func (x cursor) optional() bool {
 // find returns the objects of a kind and name in a name space. An object that names no space is in whichever it is
 // applied to.
 func (c *common) find(kind, name, space string) (found []*member) {
-	for _, o := range c.byKind[kind] {
-		if o.name == name && sameSpace(o.space, space) {
+	for _, o := range c.byName[objectName{kind, name}] {
+		if sameSpace(o.space, space) {
 			found = append(found, o)
 		}
 	}
@@ -367,9 +379,8 @@ func (x cursor) selected() (found []*member, why string, known bool) {
 	if why != "" {
 		return nil, why, true
 	}
-	for i := range x.c.objects {
-		if o := &x.c.objects[i]; o.pod.Kind() == value.Record && sameSpace(o.space, x.from.space) &&
-			hasLabels(o.labels, wanted) {
+	for o := range x.c.pods.having(wanted) {
+		if sameSpace(o.space, x.from.space) {
 			found = append(found, o)
 		}
 	}
@@ -395,9 +406,9 @@ func (x cursor) selects() []*member {
 	}
 	if len(found) == 0 && why == "" && !outside(x.c.outside, x.from.kind, x.from.name) {
 		var candidates []value.Value
-		for i := range x.c.objects {
-			if o := &x.c.objects[i]; o.pod.Kind() == value.Record && sameSpace(o.space, x.from.space) {
-				candidates = append(candidates, o.labels)
+		for _, pod := range x.c.pods.all {
+			if sameSpace(pod.of.space, x.from.space) {
+				candidates = append(candidates, pod.labels)
 			}
 		}
 		wanted, _ := labelsOf(at.v)
@@ -432,6 +443,39 @@ func (x cursor) service() {
 		whose = found[0].kind + " " + found[0].name
 	}
 	x.at("spec", "ports").each(func(port cursor) { port.at("targetPort").portOf(containers, whose) })
+}
+
+// peers follows the selectors of those from whom and to whom a network policy lets traffic pass, as far as they are in
+// its own name space. Beside plain files they nearly always are elsewhere: only what looks mistyped is told there.
+func (x cursor) peers(way, field string) {
+	x.at("spec", way).each(func(rule cursor) {
+		rule.at(field).each(func(peer cursor) {
+			if spaces := get(peer.v, "namespaceSelector"); !spaces.IsAbsent() && !spaces.IsNull() {
+				return
+			}
+			selector := peer.at("podSelector")
+			if !x.c.files || selector.mistyped() {
+				selector.selects()
+			}
+		})
+	})
+}
+
+// mistyped reports whether a selector asks for a label that is nearly one of the pods.
+func (x cursor) mistyped() bool {
+	wanted, _ := labelsOf(get(x.v, "matchLabels"))
+	for key, text := range wanted {
+		var texts []string
+		for _, pod := range x.c.pods.all {
+			if other := textAt(pod.labels, key); other != "" {
+				texts = append(texts, other)
+			}
+		}
+		if _, near := source.Nearest(text, texts); near && !slices.Contains(texts, text) {
+			return true
+		}
+	}
+	return false
 }
 
 // route follows a route to its services and their ports.

@@ -155,27 +155,32 @@ type target struct {
 	scope  value.Value
 }
 
+// targets are all that a link may lead to.
+type targets struct {
+	labelled[target]
+	byName map[string][]target
+}
+
 func inScope(a, b value.Value) bool {
 	return a.IsAbsent() || b.IsAbsent() || value.Equal(a, b, func(int) {})
 }
 
 // references follows a link of the project; it also returns to how many places it may lead.
 func (l *Link) references(s *set) (all []reference, to int) {
-	var targets []target
-	byName := map[string][]target{}
+	targets := targets{byName: map[string][]target{}}
 	s.places(l.to, func(o *Object, f place.Found) {
 		t := target{o, f.Value, l.scopeOf(o)}
-		targets = append(targets, t)
+		targets.add(t, f.Value)
 		if name, ok := nameOf(f.Value); ok {
-			byName[name] = append(byName[name], t)
+			targets.byName[name] = append(targets.byName[name], t)
 		}
 	})
 	s.places(l.from, func(o *Object, f place.Found) {
-		if r, is := l.follow(o, f, targets, byName); is {
+		if r, is := l.follow(o, f, &targets); is {
 			all = append(all, r)
 		}
 	})
-	return all, len(targets)
+	return all, len(targets.all)
 }
 
 // places calls visit for every place at an end of a link.
@@ -206,7 +211,7 @@ func nameOf(v value.Value) (string, bool) {
 }
 
 // follow looks for what a value leads to; is says whether it leads anywhere at all.
-func (l *Link) follow(o *Object, f place.Found, targets []target, byName map[string][]target) (r reference, is bool) {
+func (l *Link) follow(o *Object, f place.Found, to *targets) (r reference, is bool) {
 	r = reference{from: o, found: f}
 	if f.Value.IsNull() || f.Value.Mark() != 0 {
 		return r, false
@@ -218,14 +223,14 @@ func (l *Link) follow(o *Object, f place.Found, targets []target, byName map[str
 			r.missing = why
 			return r, true
 		}
-		for _, t := range targets {
-			if inScope(scope, t.scope) && hasLabels(t.value, wanted) {
+		for t := range to.having(wanted) {
+			if inScope(scope, t.scope) {
 				r.needs = append(r.needs, t.object)
 			}
 		}
 		if r.needs == nil {
 			r.missing, r.help = "no "+l.targetName()+" has the labels "+f.Value.Show(80),
-				nearestLabels(wanted, valuesOf(targets))
+				nearestLabels(wanted, to.labels())
 		}
 		return r, true
 	}
@@ -236,7 +241,7 @@ func (l *Link) follow(o *Object, f place.Found, targets []target, byName map[str
 		return r, true
 	}
 	var names []string
-	for _, t := range byName[name] {
+	for _, t := range to.byName[name] {
 		if inScope(scope, t.scope) {
 			r.needs = append(r.needs, t.object)
 		}
@@ -244,7 +249,8 @@ func (l *Link) follow(o *Object, f place.Found, targets []target, byName map[str
 	if r.needs != nil || outside(l.Outside, "", name) || l.isOptional(o, f) {
 		return r, true
 	}
-	for _, t := range targets {
+	for _, one := range to.all {
+		t := one.of
 		if other, ok := nameOf(t.value); ok && inScope(scope, t.scope) && !slices.Contains(names, other) {
 			names = append(names, other)
 		}
@@ -254,7 +260,7 @@ func (l *Link) follow(o *Object, f place.Found, targets []target, byName map[str
 		r.missing = fmt.Sprintf("%q is not at any place %s", name, l.to[0].Text)
 	}
 	r.help = nearestName(name, names, false)
-	if len(byName[name]) > 0 {
+	if len(to.byName[name]) > 0 {
 		r.help = fmt.Sprintf("there is one where %s is another", l.Scope)
 	}
 	return r, true
@@ -340,22 +346,20 @@ func hasLabels(v value.Value, wanted map[string]string) bool {
 	return true
 }
 
-func valuesOf(targets []target) (all []value.Value) {
-	for _, t := range targets {
-		all = append(all, t.value)
-	}
-	return all
-}
-
 // nearestLabels says in what the labels that come nearest differ.
 func nearestLabels(wanted map[string]string, candidates []value.Value) string {
 	best, most := value.Value{}, 0
 	for _, v := range candidates {
 		n := 0
 		for key, text := range wanted {
-			if hasLabels(v, map[string]string{key: text}) {
+			other := get(v, key)
+			_, near := source.Nearest(text, []string{textAt(other)})
+			switch {
+			case hasLabels(v, map[string]string{key: text}):
+				n += 3
+			case near:
 				n += 2
-			} else if v.Kind() == value.Record && !v.Get(key).IsAbsent() {
+			case !other.IsAbsent():
 				n++
 			}
 		}
