@@ -197,26 +197,29 @@ func (x cursor) named(kind, space string, optional bool) []*member {
 		r.needs = append(r.needs, o.Object)
 	}
 	if len(found) == 0 && !optional && !outside(x.c.outside, kind, name) {
-		var names []string
-		elsewhere := ""
-		for _, o := range x.c.byKind[kind] {
-			if sameSpace(o.space, space) {
-				names = append(names, o.name)
-			} else if o.name == name {
-				elsewhere = o.space
-			}
-		}
 		among := ""
 		if x.c.files {
 			among = " among the files"
 		}
-		r.missing, r.help = fmt.Sprintf("no %s%s is named %q", kind, among, name), nearestName(name, names, x.c.files)
-		if elsewhere != "" {
-			r.help = fmt.Sprintf("there is one in the name space %q, not in %q", elsewhere, space)
-		}
+		r.missing = fmt.Sprintf("no %s%s is named %q", kind, among, name)
+		r.help = func() string { return x.c.nearest(kind, name, space) }
 	}
 	x.add(r)
 	return found
+}
+
+// nearest is the help for a name that no object of the kind has in the name space.
+func (c *common) nearest(kind, name, space string) string {
+	var names []string
+	for _, o := range c.byKind[kind] {
+		switch {
+		case sameSpace(o.space, space):
+			names = append(names, o.name)
+		case o.name == name:
+			return fmt.Sprintf("there is one in the name space %q, not in %q", o.space, space)
+		}
+	}
+	return nearestName(name, names, c.files)
 }
 
 // key is the reference of a key to the data of what was found.
@@ -244,7 +247,7 @@ func (x cursor) key(found []*member, optional bool) {
 		otherwise = "it has " + source.FirstQuoted(keys, 6)
 	}
 	x.add(reference{missing: fmt.Sprintf("%s %q has no key %q", found[0].kind, found[0].name, name),
-		help: source.Suggest(name, keys, otherwise)})
+		help: func() string { return source.Suggest(name, keys, otherwise) }})
 }
 
 // settings is a reference to settings or to a secret by a field, with the keys that are taken out of it.
@@ -301,7 +304,7 @@ func (pod cursor) containers() {
 				name := mount.at("name")
 				if text := name.text(); text != "" && known && !slices.Contains(volumes, text) {
 					name.add(reference{missing: fmt.Sprintf("no volume of the pod is named %q", text),
-						help: source.Suggest(text, volumes, volumesAre(volumes))})
+						help: func() string { return source.Suggest(text, volumes, volumesAre(volumes)) }})
 				}
 			})
 			for _, probe := range []string{"livenessProbe", "readinessProbe", "startupProbe"} {
@@ -346,7 +349,7 @@ func (x cursor) portOf(containers []value.Value, whose string) {
 		otherwise = "its ports are " + source.FirstQuoted(names, 6)
 	}
 	x.add(reference{missing: fmt.Sprintf("no port of %s is named %q", whose, name),
-		help: source.Suggest(name, names, otherwise)})
+		help: func() string { return source.Suggest(name, names, otherwise) }})
 }
 
 func (pod cursor) workload(o *member) {
@@ -405,25 +408,32 @@ func (x cursor) selects() []*member {
 		r.needs = append(r.needs, o.Object)
 	}
 	if len(found) == 0 && why == "" && !outside(x.c.outside, x.from.kind, x.from.name) {
-		var candidates []value.Value
-		for _, pod := range x.c.pods.all {
-			if sameSpace(pod.of.space, x.from.space) {
-				candidates = append(candidates, pod.labels)
-			}
+		if x.c.files && !slices.ContainsFunc(x.c.pods.all, x.besides) {
+			return nil
 		}
 		wanted, _ := labelsOf(at.v)
 		r.missing = "this selects no workload: none has the labels " + at.v.Show(80)
-		if x.c.files && len(candidates) == 0 {
-			return nil
-		}
-		if r.help = nearestLabels(wanted, candidates); r.help == "" && !x.c.files {
-			r.help = fmt.Sprintf("if what it selects is made elsewhere, say so: outside = [%q]",
-				x.from.kind+"/"+x.from.name)
+		r.help = func() string {
+			var candidates []value.Value
+			for _, pod := range x.c.pods.all {
+				if x.besides(pod) {
+					candidates = append(candidates, pod.labels)
+				}
+			}
+			help := nearestLabels(wanted, candidates)
+			if help == "" && !x.c.files {
+				help = fmt.Sprintf("if what it selects is made elsewhere, say so: outside = [%q]",
+					x.from.kind+"/"+x.from.name)
+			}
+			return help
 		}
 	}
 	at.add(r)
 	return found
 }
+
+// besides reports whether pods are in the name space of the object at hand.
+func (x cursor) besides(pod withLabels[*member]) bool { return sameSpace(pod.of.space, x.from.space) }
 
 func (x cursor) service() {
 	found := x.at("spec", "selector").selects()
@@ -461,17 +471,16 @@ func (x cursor) peers(way, field string) {
 	})
 }
 
-// mistyped reports whether a selector asks for a label that is nearly one of the pods.
+// mistyped reports whether a selector asks for a label that is nearly one of the pods. It does not look among very many.
 func (x cursor) mistyped() bool {
+	const many = 1000
 	wanted, _ := labelsOf(get(x.v, "matchLabels"))
 	for key, text := range wanted {
-		var texts []string
-		for _, pod := range x.c.pods.all {
-			if other := textAt(pod.labels, key); other != "" {
-				texts = append(texts, other)
-			}
+		texts := x.c.pods.texts(key)
+		if len(texts) > many || slices.Contains(texts, text) {
+			continue
 		}
-		if _, near := source.Nearest(text, texts); near && !slices.Contains(texts, text) {
+		if _, near := source.Nearest(text, texts); near {
 			return true
 		}
 	}
@@ -525,7 +534,7 @@ func (x cursor) servicePort(o *member) {
 			otherwise = "its ports are " + strings.Join(have, ", ")
 		}
 		at.add(reference{missing: fmt.Sprintf("Service %q has no port %s", o.name, shown),
-			help: source.Suggest(wanted, have, otherwise)})
+			help: func() string { return source.Suggest(wanted, have, otherwise) }})
 	}
 }
 

@@ -9,7 +9,8 @@ import (
 // labelled are things that have labels, found by them. The zero value is ready for use.
 type labelled[T any] struct {
 	all     []withLabels[T]
-	byLabel map[label][]int // positions in all
+	byLabel map[label][]int     // positions in all
+	byKey   map[string][]string // the texts of labels, each once
 }
 
 type withLabels[T any] struct {
@@ -22,12 +23,15 @@ type label struct{ key, text string }
 // add adds a thing; labels that are no record of strings are none.
 func (l *labelled[T]) add(of T, labels value.Value) {
 	if l.byLabel == nil {
-		l.byLabel = map[label][]int{}
+		l.byLabel, l.byKey = map[label][]int{}, map[string][]string{}
 	}
 	if labels.Kind() == value.Record {
 		for i, key := range labels.Shape().Keys() {
 			if x := labels.Values()[i]; x.Kind() == value.String && !x.Unknown() {
 				one := label{key, x.Text()}
+				if l.byLabel[one] == nil {
+					l.byKey[key] = append(l.byKey[key], x.Text())
+				}
 				l.byLabel[one] = append(l.byLabel[one], len(l.all))
 			}
 		}
@@ -60,6 +64,9 @@ func (l *labelled[T]) having(wanted map[string]string) iter.Seq[T] {
 		}
 	}
 }
+
+// texts returns what there is as a label of a key, each once.
+func (l *labelled[T]) texts(key string) []string { return l.byKey[key] }
 
 // labels returns the labels of all things.
 func (l *labelled[T]) labels() []value.Value {

@@ -77,17 +77,18 @@ type reference struct {
 	found place.Found
 	// needs are the documents that it names, when there are such.
 	needs []*Object
-	// missing says what is wrong; empty when nothing is.
-	missing, help string
+	// missing says what is wrong; empty when nothing is. Help says how to mend it, and may take long to find out; nil when
+	// nothing does.
+	missing string
+	help    func() string
 }
 
 // violation makes the finding of a reference that leads nowhere.
 func (s *set) leadsNowhere(r reference, at source.Span, text string) violation {
 	o := r.from
 	offence := eval.Offence{Path: r.found.Path, Value: r.found.Value}
-	v := violation{object: o, path: s.namer.shown(o.Data, offence), places: []located{{offence, o}},
-		finding: source.Finding{Code: source.LeadsNowhere, Span: s.place(offence, o), Message: r.missing,
-			Help: r.help}}
+	v := violation{object: o, path: s.namer.shown(o.Data, offence), places: []located{{offence, o}}, help: r.help,
+		finding: source.Finding{Code: source.LeadsNowhere, Span: s.place(offence, o), Message: r.missing}}
 	if at.IsValid() {
 		v.finding.Related = []source.Related{{Span: at, Text: text}}
 	}
@@ -229,8 +230,8 @@ func (l *Link) follow(o *Object, f place.Found, to *targets) (r reference, is bo
 			}
 		}
 		if r.needs == nil {
-			r.missing, r.help = "no "+l.targetName()+" has the labels "+f.Value.Show(80),
-				nearestLabels(wanted, to.labels())
+			r.missing = "no " + l.targetName() + " has the labels " + f.Value.Show(80)
+			r.help = func() string { return nearestLabels(wanted, to.labels()) }
 		}
 		return r, true
 	}
@@ -240,7 +241,6 @@ func (l *Link) follow(o *Object, f place.Found, to *targets) (r reference, is bo
 			f.Value.Show(60))
 		return r, true
 	}
-	var names []string
 	for _, t := range to.byName[name] {
 		if inScope(scope, t.scope) {
 			r.needs = append(r.needs, t.object)
@@ -249,19 +249,22 @@ func (l *Link) follow(o *Object, f place.Found, to *targets) (r reference, is bo
 	if r.needs != nil || outside(l.Outside, "", name) || l.isOptional(o, f) {
 		return r, true
 	}
-	for _, one := range to.all {
-		t := one.of
-		if other, ok := nameOf(t.value); ok && inScope(scope, t.scope) && !slices.Contains(names, other) {
-			names = append(names, other)
-		}
-	}
 	r.missing = fmt.Sprintf("no %s is named %q", l.targetName(), name)
 	if l.to[0].Kind == "" {
 		r.missing = fmt.Sprintf("%q is not at any place %s", name, l.to[0].Text)
 	}
-	r.help = nearestName(name, names, false)
-	if len(to.byName[name]) > 0 {
-		r.help = fmt.Sprintf("there is one where %s is another", l.Scope)
+	r.help = func() string {
+		if len(to.byName[name]) > 0 {
+			return fmt.Sprintf("there is one where %s is another", l.Scope)
+		}
+		var names []string
+		for other, some := range to.byName {
+			if slices.ContainsFunc(some, func(t target) bool { return inScope(scope, t.scope) }) {
+				names = append(names, other)
+			}
+		}
+		slices.Sort(names)
+		return nearestName(name, names, false)
 	}
 	return r, true
 }

@@ -254,6 +254,7 @@ type found struct {
 type violation struct {
 	rule    *Rule
 	finding source.Finding // which does not name the document
+	help    func() string  // of the finding, where it takes long to find out; nil otherwise
 	// condition is where the rule asks for what is not met.
 	condition source.Pos
 	object    *Object // nil when no single document is to blame
@@ -510,9 +511,7 @@ func Reason(o *check.Object) string {
 func (h *Held) gather(p *project.Project, environments []string, all []*found, options Options) {
 	exemptions := h.readExemptions(p, options)
 	lost := h.lostLinks(all, options)
-	var order []*folded
-	byKey := map[foldKey]*folded{}
-	failed := map[foldKey]*folded{}
+	violations, failures := newFolding(), newFolding()
 	for i, f := range all {
 		if f == nil {
 			continue
@@ -535,7 +534,7 @@ func (h *Held) gather(p *project.Project, environments []string, all []*found, o
 			} else {
 				v.rule.Errors++
 			}
-			order = fold(order, byKey, v, environment)
+			violations.fold(v, environment)
 		}
 		for k, l := range f.links {
 			h.References += l.references
@@ -543,18 +542,18 @@ func (h *Held) gather(p *project.Project, environments []string, all []*found, o
 				continue // of which one finding says more
 			}
 			for _, v := range l.violations {
-				order = fold(order, byKey, v, environment)
+				violations.fold(v, environment)
 			}
 		}
 		for _, one := range f.failures {
 			one.rule.Failed = true
 			if one.finding.Code != "" {
-				order = fold(order, failed, one.violation(), environment)
+				failures.fold(one.violation(), environment)
 			}
 		}
 	}
-	for _, one := range order {
-		h.Findings.Add(one.result())
+	for i, one := range slices.Concat(violations.order, failures.order) {
+		h.Findings.Add(one.result(i < helped))
 	}
 	complete := options.Whole && !slices.ContainsFunc(all, func(f *found) bool { return f == nil || f.partial })
 	h.judge(exemptions, complete, options)
@@ -574,6 +573,21 @@ func (f failure) violation() violation {
 	finding.Broken = &source.Broken{Rule: f.rule.Object.Name, Reason: Reason(f.rule.Object), Span: f.rule.Object.Span}
 	return violation{rule: f.rule, finding: finding, object: f.object}
 }
+
+// helped is for how many findings it is looked for how to mend them where that takes long. Nobody reads more of them.
+const helped = 200
+
+// folding makes one finding of those that are the same.
+type folding struct {
+	order []*folded
+	byKey map[foldKey]*folded
+	lines map[source.Pos]int // how many different messages there are, of what no rule found
+}
+
+func newFolding() *folding { return &folding{byKey: map[foldKey]*folded{}, lines: map[source.Pos]int{}} }
+
+// shownMessages is how many different messages are told of one place in the sources: a loop may make very many.
+const shownMessages = 3
 
 // foldKey is by what findings are the same.
 type foldKey struct {
@@ -605,16 +619,22 @@ type placeKey struct{ label, pointer string }
 
 // fold adds a violation to the one that it is the same as: what one condition of a rule finds at one line of the
 // sources is the same, in however many documents, whatever is said of each. So is a rule that fails in one place.
-func fold(order []*folded, byKey map[foldKey]*folded, v violation, environment string) []*folded {
+func (f *folding) fold(v violation, environment string) {
 	key := foldKey{at: v.finding.Span.Start, asked: v.condition, message: v.finding.Message}
 	if v.rule != nil {
 		key.rule, key.message = v.rule.Object.Name, ""
 	}
-	one := byKey[key]
+	one := f.byKey[key]
+	if one == nil && v.rule == nil {
+		if f.lines[key.at]++; f.lines[key.at] > shownMessages {
+			key.message = ""
+			one = f.byKey[key]
+		}
+	}
 	if one == nil {
 		one = &folded{first: v, labels: map[string]bool{}, places: map[placeKey]bool{}}
-		byKey[key] = one
-		order = append(order, one)
+		f.byKey[key] = one
+		f.order = append(f.order, one)
 	}
 	if environment != "" && !slices.Contains(one.environments, environment) {
 		one.environments = append(one.environments, environment)
@@ -626,7 +646,7 @@ func fold(order []*folded, byKey map[foldKey]*folded, v violation, environment s
 		one.others = append(one.others, "in "+environment+": "+said)
 	}
 	if v.object == nil {
-		return order
+		return
 	}
 	if !one.labels[v.object.Label] {
 		one.labels[v.object.Label] = true
@@ -638,13 +658,15 @@ func fold(order []*folded, byKey map[foldKey]*folded, v violation, environment s
 			one.spots = append(one.spots, spot{v.object, v.path})
 		}
 	}
-	return order
 }
 
-// result makes the finding.
-func (f *folded) result() source.Finding {
+// result makes the finding; help says whether to look for one that takes long to find out.
+func (f *folded) result(help bool) source.Finding {
 	finding := f.first.finding
 	finding.Environments = f.environments
+	if help && f.first.help != nil {
+		finding.Help = f.first.help()
+	}
 	related := finding.Related
 	finding.Related = nil
 	if b := finding.Broken; b != nil {
