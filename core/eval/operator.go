@@ -93,9 +93,15 @@ func (c *compiler) binary(e *syntax.Binary) code {
 		sets := l == nil || r == nil || types.HasSet(l) || types.HasSet(r) // which are equal in whatever order
 		return func(f *frame) value.Value {
 			a, b := left(f), right(f)
-			if a.Kind() == value.String && b.Kind() == value.String && a.Mark()|b.Mark() == 0 { // as most are
-				f.spend(2+len(a.Text())/value.CompareCost, span)
-				return value.BoolOf(a.Text() == b.Text() == wanted, f.fromBoth(at, a, b))
+			if a.Kind() == b.Kind() && a.Mark()|b.Mark() == 0 { // as most are
+				switch a.Kind() {
+				case value.String:
+					f.spend(2+len(a.Text())/value.CompareCost, span)
+					return value.BoolOf(a.Text() == b.Text() == wanted, f.fromBoth(at, a, b))
+				case value.Int:
+					f.spend(2, span)
+					return value.BoolOf(a.Int() == b.Int() == wanted, f.fromBoth(at, a, b))
+				}
 			}
 			f.spend(1, span)
 			equal := same(f, a, b)

@@ -313,6 +313,7 @@ func (r *Rule) Each(documents []SeenDocument, matches func(path string) bool, te
 	reports := r.thread.reports
 	for i := 0; ; i++ {
 		inHand := false
+		r.looking = looking{}
 		failures, ok := r.attempt(func(f *frame) {
 			before := len(reports.findings)
 			for ; i < len(documents) && !r.Spent(); i++ {
@@ -322,8 +323,11 @@ func (r *Rule) Each(documents []SeenDocument, matches func(path string) bool, te
 					continue
 				}
 				inHand = true
-				r.looking = looking{document: d.Data, path: value.StringOf(d.Path, 0),
-					chosen: may == yes && r.run.onlyKind}
+				r.looking.document, r.looking.met = d.Data, false
+				r.looking.chosen = may == yes && r.run.onlyKind
+				if r.run.path >= 0 {
+					r.looking.path = value.StringOf(d.Path, 0)
+				}
 				r.runOnce(f)
 				if len(r.looking.violations) > 0 || len(reports.findings) > before || reports.stopped.Load() != nil {
 					return
@@ -371,28 +375,33 @@ func (r *Rule) Places(d *SeenDocument, looked *Looked) {
 // may tells whether a document may be one that the rule looks at, by what its where says of the kind alone, which it
 // remembers for each.
 func (r *Rule) may(d *SeenDocument) maybe {
-	if d.kind == 0 || r.run.ofKind == nil {
-		return undecided
+	if d.kind < len(r.kinds) && r.kinds[d.kind] != unknown {
+		return r.kinds[d.kind]
 	}
-	if d.kind >= len(r.kinds) {
-		r.kinds = append(r.kinds, make([]maybe, d.kind+1-len(r.kinds))...)
-	}
-	if r.kinds[d.kind] == unknown {
+	return r.asked(d)
+}
+
+// asked is may for a kind that is not known yet.
+func (r *Rule) asked(d *SeenDocument) maybe {
+	answer := undecided
+	if d.kind != 0 && r.run.ofKind != nil {
 		holds := false
 		_, ok := r.attempt(func(f *frame) {
 			f.slots[r.run.document] = d.Data
 			holds = r.run.ofKind(f)
 		})
 		switch {
-		case !ok:
-			r.kinds[d.kind] = undecided
-		case holds:
-			r.kinds[d.kind] = yes
-		default:
-			r.kinds[d.kind] = no
+		case ok && holds:
+			answer = yes
+		case ok:
+			answer = no
 		}
 	}
-	return r.kinds[d.kind]
+	if d.kind >= len(r.kinds) {
+		r.kinds = append(r.kinds, make([]maybe, d.kind+1-len(r.kinds))...)
+	}
+	r.kinds[d.kind] = answer
+	return answer
 }
 
 // Documents looks at all documents together.

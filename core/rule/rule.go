@@ -136,18 +136,30 @@ func objectsOf(r *render.Result) []Object {
 	all := make([]Object, 0, len(r.Documents))
 	for i := range r.Documents {
 		d := &r.Documents[i]
-		whole := []value.Value{d.Value}
-		if d.Stream && d.Value.Kind() == value.List {
-			whole = d.Value.Elements()
-		}
-		for _, v := range whole {
-			for _, one := range schema.Objects(v) {
-				o := Object{Path: d.Path, Data: one, Label: d.Path, Span: d.Span, Included: d.Included()}
-				if title := place.Title(one); title != "" && d.Stream {
+		add := func(v value.Value) {
+			o := Object{Path: d.Path, Data: v, Label: d.Path, Span: d.Span, Included: d.Included()}
+			if d.Stream {
+				if title := place.Title(v); title != "" {
 					o.Label += ": " + title
 				}
-				all = append(all, o)
 			}
+			all = append(all, o)
+		}
+		each := func(v value.Value) {
+			items, is := schema.ListItems(v)
+			if !is {
+				add(v)
+			}
+			for _, one := range items {
+				add(one)
+			}
+		}
+		if !d.Stream || d.Value.Kind() != value.List {
+			each(d.Value)
+			continue
+		}
+		for _, v := range d.Value.Elements() {
+			each(v)
 		}
 	}
 	return all
@@ -584,7 +596,9 @@ type folding struct {
 	lines map[source.Pos]int // how many different messages there are, of what no rule found
 }
 
-func newFolding() *folding { return &folding{byKey: map[foldKey]*folded{}, lines: map[source.Pos]int{}} }
+func newFolding() *folding {
+	return &folding{byKey: map[foldKey]*folded{}, lines: map[source.Pos]int{}}
+}
 
 // shownMessages is how many different messages are told of one place in the sources: a loop may make very many.
 const shownMessages = 3

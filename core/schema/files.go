@@ -67,11 +67,19 @@ func (v *Validator) File(file *source.File, format data.Format) (all []Validated
 
 // Objects returns the objects that an object lists; itself, if it is none that does.
 func Objects(v value.Value) []value.Value {
-	if v.Kind() == value.Record && strings.HasSuffix(textOf(v.Get("kind")), "List") && textOf(v.Get("apiVersion")) != "" &&
-		v.Get("items").Kind() == value.List {
-		return v.Get("items").Elements()
+	if items, is := ListItems(v); is {
+		return items
 	}
 	return []value.Value{v}
+}
+
+// ListItems returns the objects of a list of the open object format; is says whether a document is one.
+func ListItems(v value.Value) (items []value.Value, is bool) {
+	if v.Kind() != value.Record || !strings.HasSuffix(textOf(v.Get("kind")), "List") ||
+		textOf(v.Get("apiVersion")) == "" || v.Get("items").Kind() != value.List {
+		return nil, false
+	}
+	return v.Get("items").Elements(), true
 }
 
 // commentWord is what a first line begins with that names the schema of a file.
