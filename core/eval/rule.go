@@ -307,9 +307,10 @@ func (r *Rule) guarded(body func(f *frame)) (ok bool) {
 func (r *Rule) Spent() bool { return r.thread.steps > stepLimit }
 
 // Each looks at documents one after the other, at those of which the path matches (nil for all), and tells what came
-// of it where that is more than that the document meets the rule. It returns how many documents it looked at. Violations have no
-// places yet. The kinds of the documents are numbered.
-func (r *Rule) Each(documents []SeenDocument, matches func(path string) bool, tell func(i int, looked Looked)) (met int) {
+// of it where that is more than that the document meets the rule. It returns how many documents it looked at.
+// Violations have no places yet. The kinds of the documents are numbered.
+func (r *Rule) Each(documents []SeenDocument, matches func(path string) bool,
+	tell func(i int, looked Looked)) (met int) {
 	reports := r.thread.reports
 	for i := 0; ; i++ {
 		inHand := false

@@ -471,7 +471,8 @@ func (x cursor) peers(way, field string) {
 	})
 }
 
-// mistyped reports whether a selector asks for a label that is nearly one of the pods. It does not look among very many.
+// mistyped reports whether a selector asks for a label that is nearly one of the pods. It does not look among very
+// many.
 func (x cursor) mistyped() bool {
 	const many = 1000
 	wanted, _ := labelsOf(get(x.v, "matchLabels"))
