@@ -230,8 +230,8 @@ type looking struct {
 	violations     []Violation
 }
 
-// allowance is how many steps a rule may take for each document that it looks at, beside those that any declaration may
-// take: how many documents there are is no fault of the rule.
+// allowance is how many steps a rule may take for each document that it looks at, beside those that any declaration
+// may take: how many documents there are is no fault of the rule.
 const allowance = 20_000
 
 // runOnce looks at the document in hand.

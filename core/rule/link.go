@@ -77,8 +77,8 @@ type reference struct {
 	found place.Found
 	// needs are the documents that it names, when there are such.
 	needs []*Object
-	// missing says what is wrong; empty when nothing is. Help says how to mend it, and may take long to find out; nil when
-	// nothing does.
+	// missing says what is wrong; empty when nothing is. Help says how to mend it, and may take long to find out; nil
+	// when nothing does.
 	missing string
 	help    func() string
 }
