@@ -19,6 +19,7 @@ type Program struct {
 	Modules  []*Module
 	// Environments are the names that env.name can have; empty outside a project.
 	Environments []string
+	Tags         []string  // of the environments, each once
 	Builtins     *Builtins // the built-in functions
 	// SecretGiven says, for the help of a message, how a project gives a secret: an input, or a field of one, by its
 	// names. It is nil where there is no project.

@@ -9,15 +9,34 @@ import (
 	"knothole/core/types"
 )
 
-// checkTest checks a test: the environment that it runs in, and its body.
+// checkTest checks a test: the environments that it runs in, and its body.
 func (c *checker) checkTest(d *syntax.Test) {
-	if d.Environment != nil {
-		name, _ := d.Environment.Plain()
-		if !slices.Contains(c.program.Environments, name) {
+	var named []string
+	for _, e := range d.Environments {
+		name, _ := e.Plain()
+		switch {
+		case !slices.Contains(c.program.Environments, name):
 			help := c.suggestions.Suggest(name, c.program.Environments,
-				"environments are "+source.Quoted(c.program.Environments))
-			c.report(source.UnknownEnvironment, d.Environment.Place(), help,
-				"there is no environment %q to run a test in", name)
+				"environments are "+source.FirstQuoted(c.program.Environments, 8))
+			c.report(source.UnknownEnvironment, e.Place(), help, "there is no environment %q to run a test in", name)
+		case slices.Contains(named, name):
+			c.report(source.DuplicateName, e.Place(), "leave it out", "the environment %q is named twice", name)
+		}
+		named = append(named, name)
+	}
+	if d.Every && len(c.program.Environments) == 0 {
+		c.report(source.UnknownEnvironment, source.At(d.Span.Start), "name one in knothole.toml: [environments.…]",
+			"there is no environment to run a test in")
+	}
+	if d.Tag != nil {
+		tag, _ := d.Tag.Plain()
+		if !slices.Contains(c.program.Tags, tag) {
+			otherwise := "no environment has tags"
+			if len(c.program.Tags) > 0 {
+				otherwise = "tags are " + source.FirstQuoted(c.program.Tags, 8)
+			}
+			c.report(source.UnknownEnvironment, d.Tag.Place(), c.suggestions.Suggest(tag, c.program.Tags, otherwise),
+				"no environment to run a test in has the tag %q", tag)
 		}
 	}
 	c.checkBlock(d.Body)
@@ -60,11 +79,11 @@ func (c *checker) checkTestNeeds(o *Object) {
 			Message: "this test depends on the inputs of its module, which have no values here"})
 		return
 	}
-	if d.Environment != nil || o.Constant() {
+	if len(d.Environments) > 0 || d.Every || o.Constant() {
 		return
 	}
 	finding := source.Finding{Code: source.TestNeeds, Span: source.At(d.Span.Start),
-		Help:    fmt.Sprintf("write: test %q in \"…\" { … }", d.Title),
+		Help:    fmt.Sprintf("write: test %q in every environment { … }, or in \"…\"", d.Title),
 		Message: "this test depends on an environment, but does not say on which"}
 	for _, r := range o.Uses {
 		if m := r.Object.Imported(); r.Object.Kind == ObjectModule && m != nil && m.needsEnvironment() {

@@ -168,7 +168,10 @@ func (c *compiler) statement(d syntax.Declaration) statement {
 			first, second := c.loopSlots(d.Loop)
 			c.definitions[first], c.definitions[second] = d.Loop.In, d.Loop.In
 		}
+		outer := c.loopNames
+		c.loopNames = append(slices.Clone(outer), c.namesOf(d.Loop)...)
 		loop, body := c.looper(d.Loop, d.Loop.In.Place()), c.block(d.Body)
+		c.loopNames = outer
 		return func(f *frame, visit Visitor) {
 			for all := loop.in(f); loop.next(f, &all); {
 				// What the loop chose is told by what it does to a value without an origin of its own.

@@ -23,6 +23,14 @@ type compiler struct {
 	// definitions are what the local values of the rule in hand are, by their places in the frame; nil outside of
 	// rules.
 	definitions map[int]syntax.Expression
+	// loopNames are the names of the loops of declarations in hand, the outermost first.
+	loopNames []loopName
+}
+
+// loopName is a name that a loop gives to what it goes through, and its place in the frame.
+type loopName struct {
+	name string
+	slot int
 }
 
 func (c *compiler) declaration(d *declaration) {

@@ -136,6 +136,17 @@ func (c *compiler) loop(e *syntax.For) code {
 	}
 }
 
+// namesOf returns the names of a loop that are used.
+func (c *compiler) namesOf(e *syntax.For) (names []loopName) {
+	first, second := c.loopSlots(e)
+	for _, one := range []loopName{{e.First.Name, first}, {e.Second.Name, second}} {
+		if one.name != "" && one.name != "_" {
+			names = append(names, one)
+		}
+	}
+	return names
+}
+
 // loopSlots returns the places of the names of a loop in the frame; -1 for a second name that is not written.
 func (c *compiler) loopSlots(e *syntax.For) (first, second int) {
 	first, second = c.module.Info.Slot(e.First.Span.Start), -1

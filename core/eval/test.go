@@ -32,6 +32,7 @@ func (c *compiler) expect(d *syntax.Expect) statement {
 		comparison.Operator <= syntax.NotMatches {
 		sides = []code{c.expression(comparison.Left), c.expression(comparison.Right)}
 	}
+	names := c.loopNames
 	return func(f *frame, _ Visitor) {
 		if condition(f) {
 			return
@@ -40,12 +41,24 @@ func (c *compiler) expect(d *syntax.Expect) statement {
 		if sides != nil {
 			help = "found " + sides[0](f).Show(60) + " and " + sides[1](f).Show(60)
 		}
-		m := "expected " + text
+		m := "expected " + text + f.inLoops(names)
 		if message != nil {
 			m = message(f)
 		}
 		f.fail(source.Finding{Code: source.Expectation, Span: at, Message: m, Help: help})
 	}
+}
+
+// inLoops says in which turn of loops something is.
+func (f *frame) inLoops(names []loopName) string {
+	var parts []string
+	for _, one := range names {
+		parts = append(parts, one.name+" = "+f.slots[one.slot].Show(40))
+	}
+	if len(parts) == 0 {
+		return ""
+	}
+	return ", with " + strings.Join(parts, ", ")
 }
 
 // expectMistake compiles an expectation that something fails, with a text in what is then found.

@@ -304,6 +304,11 @@ func (p *Project) loadProgram(modules []string, withRules bool) {
 	p.newProgram()
 	for _, e := range p.Concrete() {
 		p.checked.Environments = append(p.checked.Environments, e.Name)
+		for _, tag := range e.Tags {
+			if !slices.Contains(p.checked.Tags, tag) {
+				p.checked.Tags = append(p.checked.Tags, tag)
+			}
+		}
 	}
 	l := &loader{Project: p, values: map[*syntax.Use]value.Value{}}
 	main := l.module(p.Main, p.mainSpan, nil)

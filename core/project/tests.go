@@ -1,10 +1,12 @@
 package project
 
 import (
+	"runtime"
 	"slices"
 
 	"knothole/core/check"
 	"knothole/core/eval"
+	"knothole/core/parallel"
 	"knothole/core/source"
 	"knothole/core/standard"
 	"knothole/core/syntax"
@@ -12,11 +14,14 @@ import (
 
 // TestResult says what became of one test.
 type TestResult struct {
-	Title       string
-	Environment string // empty when it runs without one
-	Span        source.Span
-	Findings    source.Findings // none when it passed
-	Unchecked   int             // how many expectations were not tested, since what they test is not known
+	Title string
+	// Environments are those that it ran in; none when it runs without one.
+	Environments []string
+	Every        bool // it runs in every environment, or in all of a tag
+	Span         source.Span
+	// Findings are those of all environments; none when it passed in each.
+	Findings  source.Findings
+	Unchecked int // how many expectations were not tested in each, since what they test is not known, added up
 }
 
 // Tests runs the tests of the named modules, or of all when none is named, whose title is wanted, in the order of the
@@ -36,25 +41,101 @@ func (p *Project) Tests(modules []string, wanted func(title string) bool) []Test
 	return results
 }
 
+// test runs a test, in all environments that it is for.
 func (p *Project) test(o *check.Object, d *syntax.Test) TestResult {
-	r := TestResult{Title: d.Title, Span: source.At(d.Span.Start)}
+	r := TestResult{Title: d.Title, Span: source.At(d.Span.Start), Every: d.Every}
+	for _, e := range p.environmentsOf(d) {
+		r.Environments = append(r.Environments, e.Name)
+	}
+	if r.Environments == nil {
+		r.Findings, r.Unchecked = p.testIn(nil, o, d)
+		r.Findings = bounded(r.Findings)
+		return r
+	}
+	found, unchecked := make([]source.Findings, len(r.Environments)), make([]int, len(r.Environments))
+	var group parallel.Group
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i, name := range r.Environments {
+		group.Go(func() error {
+			found[i], unchecked[i] = p.testIn(p.Environment(name), o, d)
+			return nil
+		})
+	}
+	_ = group.Wait() // tests report findings, not errors
+	for i := range found {
+		r.Findings = append(r.Findings, found[i]...)
+		r.Unchecked += unchecked[i]
+	}
+	if len(r.Environments) > 1 {
+		r.Findings = r.Findings.Tidy(p.Sources)
+	}
+	r.Findings = bounded(r.Findings)
+	return r
+}
+
+// shownTurns is how often an expectation that fails in turns of a loop is told.
+const shownTurns = 4
+
+// bounded leaves out what an expectation says in further turns of a loop, and says how often.
+func bounded(findings source.Findings) (kept source.Findings) {
+	last, more := map[source.Pos]int{}, map[source.Pos]int{}
+	for _, f := range findings {
+		if f.Code == source.Expectation {
+			if more[f.Span.Start]++; more[f.Span.Start] > shownTurns {
+				continue
+			}
+			last[f.Span.Start] = len(kept)
+		}
+		kept = append(kept, f)
+	}
+	for at, i := range last {
+		if n := more[at] - shownTurns; n > 0 {
+			kept[i].Related = append(slices.Clip(kept[i].Related),
+				source.Related{Text: "and in " + source.Count(n, "turn") + " more"})
+		}
+	}
+	return kept
+}
+
+// environmentsOf returns the environments that a test runs in; none for one that runs without.
+func (p *Project) environmentsOf(d *syntax.Test) (all []*Environment) {
+	for _, written := range d.Environments {
+		name, _ := written.Plain()
+		all = append(all, p.Environment(name))
+	}
+	if !d.Every {
+		return all
+	}
+	for _, e := range p.Concrete() {
+		if d.Tag != nil {
+			if tag, _ := d.Tag.Plain(); !slices.Contains(e.Tags, tag) {
+				continue
+			}
+		}
+		all = append(all, e)
+	}
+	return all
+}
+
+// testIn runs a test in an environment, or without one. It returns what it found, and how many expectations were not
+// tested.
+func (p *Project) testIn(e *Environment, o *check.Object, d *syntax.Test) (findings source.Findings, unchecked int) {
 	w := p.Program.World(eval.Environment{})
-	if d.Environment != nil {
-		r.Environment, _ = d.Environment.Plain()
-		w = p.World(p.Environment(r.Environment), false)
+	if e != nil {
+		w = p.World(e, false)
 	}
 	w.SetOther(func(name string) *eval.World { return p.World(p.Environment(name), false) })
 	w.Visit(o, eval.Visitor{})
 	w.Complete(false)
-	r.Findings = w.Findings()
-	if stopped := w.Stopped(); stopped != nil && !r.Findings.HasErrors() && !p.Program.Constants().HasErrors() &&
+	findings = w.Findings()
+	if stopped := w.Stopped(); stopped != nil && !findings.HasErrors() && !p.Program.Constants().HasErrors() &&
 		!p.Findings.HasErrors() {
 		panic(stopped)
 	}
 	for _, u := range w.Unchecked() {
 		if u.At.Start >= d.Span.Start && u.At.Start < d.Span.End {
-			r.Unchecked++
+			unchecked++
 		}
 	}
-	return r
+	return findings, unchecked
 }

@@ -13,8 +13,18 @@ func (p *parser) test(d *Test) {
 		return p.stringLiteral()
 	}
 	d.Title, _ = title("what the test holds").Plain()
-	if p.take("in") {
-		d.Environment = title("the name of an environment")
+	switch {
+	case !p.take("in"):
+	case p.take("every"):
+		p.expect("environment", "after every")
+		d.Every = true
+		if p.take("tagged") {
+			d.Tag = title("a tag of environments")
+		}
+	default:
+		for again := true; again; again = p.take(",") {
+			d.Environments = append(d.Environments, title(`the name of an environment, or "every environment"`))
+		}
 	}
 	d.Body = p.inMode(inTest, "", "after the title")
 }

@@ -119,9 +119,11 @@ type (
 	// Test is `test "title" in "environment" { … }`.
 	Test struct {
 		Header
-		Title       string
-		Environment *String // nil when it runs without inputs
-		Body        []Declaration
+		Title        string
+		Environments []*String // in which it runs; none when it runs without inputs, or in every one
+		Every        bool      // it runs in every environment
+		Tag          *String   // of which the environments have this tag; nil for all
+		Body         []Declaration
 	}
 	// Expect is `expect condition else "message"`, `expect error "text" from value`, `expect violation "text" from
 	// rule(document)` or `expect no violation from rule(document)`; it stands in tests.

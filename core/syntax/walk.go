@@ -178,7 +178,10 @@ func (w *walker) ofDeclaration(d Declaration) {
 	case *Include:
 		w.expressions(d.Value, d.Under)
 	case *Test:
-		w.text(d.Environment)
+		for _, name := range d.Environments {
+			w.text(name)
+		}
+		w.text(d.Tag)
 		w.declarations(d.Body)
 	case *Expect:
 		w.expressions(d.Condition, d.Message, d.Mistake, d.From)

@@ -306,8 +306,11 @@ func (p *Presenter) Tests(results []project.TestResult) {
 			word = p.red("failed")
 		}
 		where := ""
-		if r.Environment != "" {
-			where = " (in " + r.Environment + ")"
+		switch n := len(r.Environments); {
+		case n > 3 || r.Every && n > 1:
+			where = fmt.Sprintf(" (in %s)", source.Count(n, "environment"))
+		case n > 0:
+			where = " (in " + strings.Join(r.Environments, ", ") + ")"
 		}
 		note := ""
 		if r.Unchecked > 0 {
@@ -315,7 +318,9 @@ func (p *Presenter) Tests(results []project.TestResult) {
 		}
 		p.printf("%s  %s%s%s\n", word, Clean(r.Title), where, note)
 		for _, f := range r.Findings {
-			f.Environments = nil // the line above says so
+			if len(r.Environments) < 2 {
+				f.Environments = nil // the line above says so
+			}
 			p.finding(f)
 		}
 	}
