@@ -94,6 +94,8 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 		related = see(c.module.Objects[near])
 	} else if _, ok := types.ByName[name]; ok {
 		help = "this is a type, not a value"
+	} else if here := literalElsewhere[name]; here != "" {
+		help = "write " + here
 	}
 	if len(functions) > 0 {
 		help, related = "did you mean "+strings.Join(functions, " or ")+"?", nil
@@ -101,6 +103,13 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 	c.add(source.Finding{Code: source.UnknownName, Span: span, Message: fmt.Sprintf("there is no %q here", name),
 		Help: help, Related: related})
 	return nil
+}
+
+// literalElsewhere are names that other languages have for what is a literal here.
+var literalElsewhere = map[string]string{
+	"True": "true", "TRUE": "true", "yes": "true", "Yes": "true", "on": "true",
+	"False": "false", "FALSE": "false", "no": "false", "No": "false", "off": "false",
+	"None": "null", "nil": "null", "Null": "null", "NULL": "null", "undefined": "null",
 }
 
 // nearest returns the name here that another is most likely a misspelling of.

@@ -180,6 +180,17 @@ func (c *checker) namedType(t *syntax.NamedType) types.Type {
 	return o.Type
 }
 
+// typeElsewhere are names that other languages have for types, in small letters, and how these are written here.
+var typeElsewhere = map[string]string{
+	"str": "string", "text": "string", "char": "string", "varchar": "string",
+	"integer": "int", "long": "int", "uint": "int", "int32": "int", "int64": "int",
+	"number": "int or float", "double": "float", "float64": "float", "real": "float", "decimal": "float",
+	"boolean": "bool",
+	"list":    "[T]", "array": "[T]", "slice": "[T]", "tuple": "(A, B)", "set": "{T}",
+	"map": "{ *: T }", "dict": "{ *: T }", "hash": "{ *: T }", "object": "{ name: T } or { *: T }",
+	"void": "null", "none": "null", "nil": "null", "optional": "T?",
+}
+
 func (c *checker) unknownType(t *syntax.NamedType, module *Module, exists bool) {
 	name := t.Name.Name
 	c.owner.Invalid = true
@@ -197,7 +208,11 @@ func (c *checker) unknownType(t *syntax.NamedType, module *Module, exists bool) 
 			candidates = append(candidates, n)
 		}
 	}
-	help := c.suggestions.Suggest(name, candidates, "declare it: type "+name+" = …")
+	otherwise := "declare it: type " + name + " = …"
+	if here := typeElsewhere[strings.ToLower(name)]; here != "" {
+		otherwise = "this type is written " + here
+	}
+	help := c.suggestions.Suggest(name, candidates, otherwise)
 	if exists {
 		help = fmt.Sprintf("%q is %s", name, source.Article(module.Objects[name].Kind.String()))
 	}

@@ -286,8 +286,18 @@ func (p *parser) noForm(word string, in context) {
 	if isNear && near != "if" && near != "for" {
 		help = source.DidYouMean(near)
 	}
-	if p.peek(1).is(p, "=") {
+	switch next := p.peek(1); {
+	case next.is(p, "="):
 		help = fmt.Sprintf("a named value is written: let %s = …", word)
+	case slices.Contains([]string{"var", "const", "val", "local", "locals", "set", "def"}, word) &&
+		next.kind == tokenWord && p.peek(2).is(p, "="):
+		help = fmt.Sprintf("a named value is written: let %s = …", p.textOf(next))
+	case slices.Contains([]string{"function", "func", "def", "fun"}, word) && next.kind == tokenWord:
+		help = fmt.Sprintf("a function is written: fn %s(x: T) -> T = …", p.textOf(next))
+	case slices.Contains([]string{"import", "from", "load"}, word) && next.kind == tokenString:
+		help = "another file is read with: use " + p.textOf(next) + " as name"
+	case p.sign("/") && next.is(p, "/"):
+		help = "a comment begins with #"
 	}
 	if p.token().kind == tokenIllegal {
 		panic(bailout{}) // reported by the scanner

@@ -544,6 +544,9 @@ func (p *parser) typeAndValue(t *Type, v *Expression) {
 	if p.take(":") {
 		*t = p.limitedType()
 	}
+	if p.sign("<") {
+		p.expected(`"=" and a value`, "a list of a type is written [T], a record with any keys { *: T }")
+	}
 	p.expect("=", "and a value")
 	*v = p.value()
 }
@@ -684,6 +687,11 @@ func (p *parser) behindValue() string {
 		return "a loop makes a list by itself: for x in xs where c -> x; among other elements: ...for x in xs -> x"
 	case p.sign("if"):
 		return "a choice is written: if c then a else b"
+	case (p.token().kind == tokenString || p.token().kind == tokenOpen) && before.kind == tokenWord &&
+		before.end == p.token().start:
+		return `values are put into any string in double quotes: "${name}"`
+	case before.is(p, "lambda"):
+		return "a function is written: fn(" + p.current() + ") = …"
 	}
 	return p.unquotedText()
 }
