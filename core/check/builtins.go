@@ -153,7 +153,7 @@ func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 		if near, found := c.suggestions.Nearest(name.Name, names); found {
 			help = fmt.Sprintf("did you mean %s.%s?", group, near)
 		}
-		if elsewhere := c.builtinsNamed(name.Name); len(elsewhere) > 0 {
+		if elsewhere := c.program.Builtins.Named(name.Name); len(elsewhere) > 0 {
 			if here := group + "." + otherNames[name.Name]; slices.Contains(elsewhere, here) {
 				elsewhere = []string{here}
 			}
@@ -173,14 +173,19 @@ var otherNames = map[string]string{"len": "length", "size": "length", "substr": 
 	"concat": "join", "uppercase": "upper",
 	"lowercase": "lower", "strip": "trim", "reduce": "fold", "unique": "distinct", "uniq": "distinct",
 	"keys_of": "keys", "items": "entries", "includes": "contains",
-	"to_int": "int", "to_string": "string", "tojson": "json", "to_json": "json", "flat": "flatten"}
+	"to_int": "int", "to_string": "string", "tojson": "json", "to_json": "json", "flat": "flatten",
+	"has": "contains", "startswith": "starts", "starts_with": "starts", "has_prefix": "starts", "endswith": "ends",
+	"ends_with": "ends", "has_suffix": "ends", "ceiling": "ceil", "power": "pow", "upcase": "upper",
+	"downcase": "lower", "to_upper": "upper", "to_lower": "lower", "lpad": "pad_left", "rpad": "pad_right",
+	"group_by": "group", "sort_by": "sort", "sorted": "sort", "every": "all", "some": "any", "exists": "any",
+	"trimspace": "trim", "regex_replace": "replace_pattern"}
 
-// builtinsNamed returns the built-in functions of a name, or of one that is another word for it, in whatever group.
-func (c *checker) builtinsNamed(name string) []string {
+// Named returns the built-in functions of a name, or of one that is another word for it, in whatever group.
+func (b *Builtins) Named(name string) []string {
 	var found []string
 	for _, wanted := range []string{name, otherNames[name]} {
-		for _, group := range c.program.Builtins.Groups() {
-			if wanted != "" && slices.Contains(c.program.Builtins.Names(group), wanted) {
+		for _, group := range b.Groups() {
+			if wanted != "" && slices.Contains(b.Names(group), wanted) {
 				found = append(found, group+"."+wanted)
 			}
 		}
@@ -191,7 +196,7 @@ func (c *checker) builtinsNamed(name string) []string {
 // asFunction is the help for a field that is not there: the call of a built-in function of its name, when there is one
 // that takes the value.
 func (c *checker) asFunction(e *syntax.Field, of types.Type) string {
-	for _, name := range c.builtinsNamed(e.Name.Name) {
+	for _, name := range c.program.Builtins.Named(e.Name.Name) {
 		group, function, _ := strings.Cut(name, ".")
 		o := c.builtin(group, syntax.Identifier{Name: function})
 		if len(o.Parameters) == 0 {

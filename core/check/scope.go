@@ -88,7 +88,7 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 		return nil
 	}
 	help, related := "declare it with let, input or use", []source.Related(nil)
-	functions := c.builtinsNamed(name)
+	functions := c.program.Builtins.Named(name)
 	if near, ok := c.nearest(name); ok {
 		help = source.DidYouMean(near)
 		related = see(c.module.Objects[near])

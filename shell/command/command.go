@@ -152,6 +152,9 @@ func Main(arguments []string, s *system) (status int) {
 	cmd := findCommand(name)
 	if cmd == nil {
 		screen := present.NewScreen(s.err)
+		if strings.HasPrefix(name, "-") {
+			return flagFirst(screen, arguments)
+		}
 		fmt.Fprintf(screen, "knothole: there is no command %q\n", name)
 		var names []string
 		for _, c := range commands {
@@ -188,8 +191,7 @@ func Main(arguments []string, s *system) (status int) {
 				fmt.Fprint(c.out, usage(cmd))
 				return exitClean
 			}
-			return c.wrongUsage("%s", strings.Replace(err.Error(), "flag provided but not defined: ",
-				"there is no flag ", 1))
+			return c.wrongUsage("%s", flagMistake(flags, err))
 		}
 		// Flags may stand between and behind arguments; behind "--" there are only arguments.
 		taken := len(rest) - flags.NArg()
@@ -212,6 +214,36 @@ func Main(arguments []string, s *system) (status int) {
 		return c.wrongUsage("--color is auto, always or never, not %s", c.color)
 	}
 	return run(c)
+}
+
+// flagMistake says what is wrong with flags, with the nearest flag that there is.
+func flagMistake(flags *flag.FlagSet, err error) string {
+	name, unknown := strings.CutPrefix(err.Error(), "flag provided but not defined: -")
+	if !unknown {
+		return err.Error()
+	}
+	var names []string
+	flags.VisitAll(func(f *flag.Flag) { names = append(names, f.Name) })
+	message := "there is no flag --" + name
+	if near, ok := source.Nearest(name, names); ok {
+		message += "; did you mean --" + near + "?"
+	}
+	return message
+}
+
+// flagFirst says that the command comes before its flags. Of the line it repeats no values, since one may be secret.
+func flagFirst(screen io.Writer, arguments []string) int {
+	flagName, _, valued := strings.Cut(arguments[0], "=")
+	if valued {
+		flagName += "=…"
+	}
+	command := "check"
+	if i := slices.IndexFunc(arguments, func(a string) bool { return findCommand(a) != nil }); i >= 0 {
+		command = arguments[i]
+	}
+	fmt.Fprintf(screen, "knothole: a command comes first, its flags behind it\n  write: knothole %s %s\n"+
+		"  knothole help lists the commands\n", command, present.Clean(flagName))
+	return exitFailed
 }
 
 // When there are colours: on terminals that take them, or as somebody says.

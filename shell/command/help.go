@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"runtime/debug"
+	"slices"
 	"strings"
 
 	"knothole/core/builtin"
@@ -41,8 +42,8 @@ var helpCommand = &command{
 	short: "help on a command, a code of a finding, or a built-in function",
 	long: `Without an argument, lists the commands. With the name of a command, says what it does; with the code of a
 finding, such as unknown-input, what it means, with an example that has the mistake and one that has not; with the
-name of a built-in function or of a group of them, such as text.split or text, how it is called; with the name of a
-module of rules that comes with the program, such as standard/images, what it holds and why. "help codes" lists all
+name of a built-in function or of a group of them, such as text.split, split or text, how it is called; with the name of
+a module of rules that comes with the program, such as standard/images, what it holds and why. "help codes" lists all
 codes, "help standard" all these modules.`,
 	define: func(*flag.FlagSet) func(c *call) int {
 		return runHelp
@@ -101,6 +102,19 @@ func runHelp(c *call) int {
 		}
 	}
 	if found {
+		return exitClean
+	}
+	if named := builtin.Table.Named(topic); len(named) > 0 { // by its last part, or by another word for it
+		for _, f := range builtin.All() {
+			if !slices.Contains(named, f.Group+"."+f.Name()) {
+				continue
+			}
+			if found {
+				fmt.Fprintln(c.out)
+			}
+			writeFunction(c.out, f)
+			found = true
+		}
 		return exitClean
 	}
 	for _, cmd := range commands {

@@ -1,0 +1,4 @@
+package check
+
+// OtherNames are what functions are called elsewhere.
+var OtherNames = otherNames
