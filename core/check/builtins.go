@@ -65,6 +65,8 @@ var (
 	// Environment is what a test calls for the whole project in an environment, as an instance of its main module. Only
 	// tests of the main module see it.
 	Environment = &Builtin{Signature: "environment(name: string)"}
+	// Environments gives the names that Environment takes, in the order of the project file, to the same tests.
+	Environments = &Builtin{Signature: "environments()"}
 )
 
 // Name returns the name without the group.
@@ -130,15 +132,24 @@ func (c *checker) languageFunction(name string) *Object {
 	case name == Fail.Name():
 		return &Object{Kind: ObjectBuiltin, Name: name, Builtin: Fail, Global: -1, state: resolved, Type: types.Never,
 			Parameters: []Parameter{{Name: "message", Type: types.String}}}
-	case name == Environment.Name() && c.owner.Kind == ObjectTest && c.module.Main:
-		names := make([]types.Type, len(c.program.Environments))
-		for i, name := range c.program.Environments {
-			names[i] = c.universe.Literal(name)
-		}
+	case c.owner.Kind != ObjectTest || !c.module.Main:
+	case name == Environment.Name():
 		return &Object{Kind: ObjectBuiltin, Name: name, Builtin: Environment, Global: -1, state: resolved,
-			Type: c.instanceType(c.module), Parameters: []Parameter{{Name: "name", Type: c.universe.Union(names...)}}}
+			Type: c.instanceType(c.module), Parameters: []Parameter{{Name: "name", Type: c.environmentNames()}}}
+	case name == Environments.Name():
+		return &Object{Kind: ObjectBuiltin, Name: name, Builtin: Environments, Global: -1, state: resolved,
+			Type: c.universe.List(c.environmentNames())}
 	}
 	return nil
+}
+
+// environmentNames is the type of the names of environments.
+func (c *checker) environmentNames() types.Type {
+	names := make([]types.Type, len(c.program.Environments))
+	for i, name := range c.program.Environments {
+		names[i] = c.universe.Literal(name)
+	}
+	return c.universe.Union(names...)
 }
 
 // builtin returns a built-in function, whose signature is read when it is first used.
@@ -154,7 +165,7 @@ func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 			help = fmt.Sprintf("did you mean %s.%s?", group, near)
 		}
 		if elsewhere := c.program.Builtins.Named(name.Name); len(elsewhere) > 0 {
-			if here := group + "." + otherNames[name.Name]; slices.Contains(elsewhere, here) {
+			if here := group + "." + OtherNames[name.Name]; slices.Contains(elsewhere, here) {
 				elsewhere = []string{here}
 			}
 			help = "did you mean " + strings.Join(elsewhere, " or ") + "?"
@@ -168,8 +179,8 @@ func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 	return o
 }
 
-// otherNames are what functions are called elsewhere.
-var otherNames = map[string]string{"len": "length", "size": "length", "substr": "slice", "substring": "slice",
+// OtherNames are what functions are called elsewhere, in small letters.
+var OtherNames = map[string]string{"len": "length", "size": "length", "substr": "slice", "substring": "slice",
 	"concat": "join", "uppercase": "upper",
 	"lowercase": "lower", "strip": "trim", "reduce": "fold", "unique": "distinct", "uniq": "distinct",
 	"keys_of": "keys", "items": "entries", "includes": "contains",
@@ -183,7 +194,7 @@ var otherNames = map[string]string{"len": "length", "size": "length", "substr": 
 // Named returns the built-in functions of a name, or of one that is another word for it, in whatever group.
 func (b *Builtins) Named(name string) []string {
 	var found []string
-	for _, wanted := range []string{name, otherNames[name]} {
+	for _, wanted := range []string{name, OtherNames[name]} {
 		for _, group := range b.Groups() {
 			if wanted != "" && slices.Contains(b.Names(group), wanted) {
 				found = append(found, group+"."+wanted)

@@ -21,6 +21,8 @@ func (c *compiler) call(e *syntax.Call) code {
 		return c.failCall(e)
 	case o.Builtin == check.Environment:
 		return c.environmentCall(e)
+	case o.Builtin == check.Environments:
+		return c.environmentsCall(e)
 	}
 	if slices.ContainsFunc(e.Arguments, func(a *syntax.Argument) bool { return a.Spread }) {
 		return c.spreadCall(e, o)

@@ -215,6 +215,16 @@ func (c *compiler) ruleWorld(call *syntax.Call, rule *check.Object) func(f *fram
 	}
 }
 
+// environmentsCall compiles `environments()` in a test.
+func (c *compiler) environmentsCall(e *syntax.Call) code {
+	o := origin(e)
+	names := make([]value.Value, len(c.program.checked.Environments))
+	for i, name := range c.program.checked.Environments {
+		names[i] = value.StringOf(name, o)
+	}
+	return constant(value.ListOf(names, o))
+}
+
 // environmentCall compiles `environment("name")` in a test.
 func (c *compiler) environmentCall(e *syntax.Call) code {
 	name, at, main := c.expression(e.Arguments[0].Value), e.Place(), c.module

@@ -10,7 +10,7 @@ import (
 
 // builtin returns the taint of the result of a built-in function, and reports what a secret would decide in it.
 func (t *frame) builtin(e *syntax.Call, o *check.Object, arguments []*taint, written []syntax.Expression) *taint {
-	if o.Builtin == check.Environment || o.Builtin == check.Fail {
+	if o.Builtin == check.Environment || o.Builtin == check.Environments || o.Builtin == check.Fail {
 		return nil
 	}
 	if o.Builtin.Handling != check.Passes {

@@ -241,7 +241,7 @@ func flagFirst(screen io.Writer, arguments []string) int {
 	if i := slices.IndexFunc(arguments, func(a string) bool { return findCommand(a) != nil }); i >= 0 {
 		command = arguments[i]
 	}
-	fmt.Fprintf(screen, "knothole: a command comes first, its flags behind it\n  write: knothole %s %s\n"+
+	fmt.Fprintf(screen, "knothole: a command comes first, then its flags\n  write: knothole %s %s\n"+
 		"  knothole help lists the commands\n", command, present.Clean(flagName))
 	return exitFailed
 }

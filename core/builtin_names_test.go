@@ -1,4 +1,4 @@
-package check_test
+package core_test
 
 import (
 	"testing"

@@ -1,4 +1,0 @@
-package check
-
-// OtherNames are what functions are called elsewhere.
-var OtherNames = otherNames
