@@ -71,6 +71,7 @@ type reader struct {
 	numbers  Numbers // nil when such numbers are refused
 	before   int     // lines of the file before the part that is read
 	findings source.Findings
+	warnings source.Findings // of what can be read
 }
 
 // unreadable ends reading; its finding is reported.
@@ -157,7 +158,8 @@ func (r *reader) tooDeep(at source.Span) {
 }
 
 // Read reads one document of data. The origins of the values are their places in the file. keys is filled with the
-// places of the keys. What cannot be read is reported; the value is then Absent.
+// places of the keys. What cannot be read is reported; the value is then Absent. Where keys are asked for, so that it
+// is a file of somebody, it is warned of what other readers of the format would take for something else.
 func Read(file *source.File, format Format, keys Keys) (v value.Value, findings source.Findings) {
 	return ReadExact(file, format, keys, nil)
 }
@@ -256,6 +258,8 @@ func read(file *source.File, keys Keys, body func(r *reader) value.Value) (v val
 		}
 		if findings.HasErrors() {
 			v = value.Value{}
+		} else {
+			findings = append(findings, r.warnings...)
 		}
 	}()
 	if !utf8.ValidString(file.Text) {

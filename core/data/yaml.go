@@ -275,6 +275,9 @@ func (y *yamlReader) scalar(n *yaml.Node, at source.Pos) value.Value {
 		y.fail(source.At(at), "leave the tag out", "the tag %s is not known", n.Tag)
 	}
 	v := y.plain(text, at)
+	if tag == "" && y.keys != nil {
+		y.otherwise(text, at)
+	}
 	if tag == "!!float" && v.Kind() == value.Int {
 		v = value.FloatOf(v.Float(), origin)
 	}
@@ -282,6 +285,37 @@ func (y *yamlReader) scalar(n *yaml.Node, at source.Pos) value.Value {
 		y.fail(source.At(at), "", "%q is not what its tag %s says", text, tag)
 	}
 	return v
+}
+
+// What readers of YAML 1.1 take for something else than YAML 1.2 says (YAML 1.1, type repository: int, bool). They
+// hold no word of what is written: it may be a secret that is in a file by mistake.
+var otherwise = []struct {
+	pattern       *regexp.Regexp
+	message, help string
+}{
+	{regexp.MustCompile(`^[-+]?0[0-9]+$`), "this is a decimal number here, and an octal one for readers of YAML 1.1",
+		"write 0o… for an octal number, leave the 0 out for a decimal one, or put it in quotes if it is a string"},
+	{regexp.MustCompile(`^(?i)(yes|no|on|off)$`), "this is a string here, and a bool for readers of YAML 1.1",
+		"write true or false, or put it in quotes if it is a string"},
+	{regexp.MustCompile(`^[-+]?[1-9][0-9_]*(:[0-5]?[0-9])+$`),
+		"this is a string here, and a number to the base of 60 for readers of YAML 1.1", "put it in quotes"},
+	{regexp.MustCompile(`^[-+]?(0b[01_]+|[1-9][0-9]*_[0-9_]*)$`),
+		"this is a string here, and a number for readers of YAML 1.1",
+		"write the digits alone, or put it in quotes if it is a string"},
+}
+
+// otherwise warns of a scalar without quotes that other readers take for something else.
+func (y *yamlReader) otherwise(text string, at source.Pos) {
+	if len(text) > 30 || text == "" || text[0] >= 'a' && len(text) > 3 {
+		return // as most are
+	}
+	for _, o := range otherwise {
+		if o.pattern.MatchString(text) {
+			y.warnings.Add(source.Finding{Severity: source.Warning, Code: source.ReadOtherwise, Span: source.At(at),
+				Message: o.message, Help: o.help})
+			return
+		}
+	}
 }
 
 // plain resolves a scalar without quotes. Dates are strings.

@@ -69,8 +69,9 @@ const (
 	NotKnown       Code = "not-known"
 
 	// Reading and writing data.
-	BadData    Code = "bad-data"
-	CannotHold Code = "cannot-hold"
+	BadData       Code = "bad-data"
+	CannotHold    Code = "cannot-hold"
+	ReadOtherwise Code = "read-otherwise"
 
 	// Projects.
 	NoFile             Code = "no-file"
