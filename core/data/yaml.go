@@ -293,7 +293,9 @@ var otherwise = []struct {
 	pattern       *regexp.Regexp
 	message, help string
 }{
-	{regexp.MustCompile(`^[-+]?0[0-9]+$`), "this is a decimal number here, and an octal one for readers of YAML 1.1",
+	{regexp.MustCompile(`^[-+]?0[0-9]*[89][0-9]*$`), "this is a number here, and a string for readers of YAML 1.1",
+		"leave the 0 out, or put it in quotes if it is a string"},
+	{regexp.MustCompile(`^[-+]?0[0-7]+$`), "this is a decimal number here, and an octal one for readers of YAML 1.1",
 		"write 0o… for an octal number, leave the 0 out for a decimal one, or put it in quotes if it is a string"},
 	{regexp.MustCompile(`^(?i)(yes|no|on|off)$`), "this is a string here, and a bool for readers of YAML 1.1",
 		"write true or false, or put it in quotes if it is a string"},
