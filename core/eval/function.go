@@ -100,8 +100,8 @@ func (c *compiler) lambda(e *syntax.Lambda) code {
 	}
 }
 
-// lend returns a function that is not used any more when the built-in function that it is for has ended. It is one that
-// was lent before, when there is one.
+// lend returns a function that is not used any more when the built-in function that it is for has ended. It is one
+// that was lent before, when there is one.
 func (f *frame) lend(compiled *anonymous) value.Value {
 	var v value.Value
 	if n := len(f.returned); n > 0 {

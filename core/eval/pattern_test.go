@@ -12,8 +12,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestPatternRemembers holds that what a pattern remembers is what it finds out, for however many texts, long ones too,
-// and for several goroutines.
+// TestPatternRemembers holds that what a pattern remembers is what it finds out, for however many texts, long ones
+// too, and for several goroutines.
 func TestPatternRemembers(t *testing.T) {
 	const text = `^[a-m]+-(1|3|5)+$`
 	pattern, err := newPattern(text)

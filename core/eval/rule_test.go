@@ -38,8 +38,8 @@ func numbered(numbers ...int64) []SeenDocument {
 	return documents
 }
 
-// TestStepsOfRules holds that how many documents there are is no fault of a rule, and that what it found in one is told
-// when it goes too far in another.
+// TestStepsOfRules holds that how many documents there are is no fault of a rule, and that what it found in one is
+// told when it goes too far in another.
 func TestStepsOfRules(t *testing.T) {
 	const text = `rule r on doc where doc.kind == "Gauge" {
   for i in 1..doc.n { require i < 4 else "${i}" }

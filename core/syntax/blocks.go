@@ -16,7 +16,9 @@ func (p *parser) test(d *Test) {
 	switch {
 	case !p.take("in"):
 	case p.take("every"):
-		p.expect("environment", "after every")
+		if !p.take("environment") {
+			p.expected(`"environment" after every`, `write: in every environment, or in every environment tagged "…"`)
+		}
 		d.Every = true
 		if p.take("tagged") {
 			d.Tag = title("a tag of environments")

@@ -42,8 +42,8 @@ var helpCommand = &command{
 	short: "help on a command, a code of a finding, or a built-in function",
 	long: `Without an argument, lists the commands. With the name of a command, says what it does; with the code of a
 finding, such as unknown-input, what it means, with an example that has the mistake and one that has not; with the
-name of a built-in function or of a group of them, such as text.split, split or text, how it is called; with the name of
-a module of rules that comes with the program, such as standard/images, what it holds and why. "help codes" lists all
+name of a built-in function or of a group of them, such as text.split, split or text, how it is called; with the name
+of a module of rules that comes with the program, such as standard/images, what it holds and why. "help codes" lists all
 codes, "help standard" all these modules.`,
 	define: func(*flag.FlagSet) func(c *call) int {
 		return runHelp
