@@ -301,7 +301,7 @@ var otherwise = []struct {
 		"write true or false, or put it in quotes if it is a string"},
 	{regexp.MustCompile(`^[-+]?[1-9][0-9_]*(:[0-5]?[0-9])+$`),
 		"this is a string here, and a number to the base of 60 for readers of YAML 1.1", "put it in quotes"},
-	{regexp.MustCompile(`^[-+]?(0b[01_]+|[1-9][0-9]*_[0-9_]*)$`),
+	{regexp.MustCompile(`^([-+]?(0b[01_]+|[0-9]+_[0-9_]*|0x[0-9a-fA-F_]*_[0-9a-fA-F_]*)|[-+]0x[0-9a-fA-F]+)$`),
 		"this is a string here, and a number for readers of YAML 1.1",
 		"write the digits alone, or put it in quotes if it is a string"},
 }
