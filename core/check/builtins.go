@@ -145,8 +145,8 @@ func (c *checker) languageFunction(name string) *Object {
 
 // environmentNames is the type of the names of environments.
 func (c *checker) environmentNames() types.Type {
-	names := make([]types.Type, len(c.program.Environments))
-	for i, name := range c.program.Environments {
+	names := make([]types.Type, len(c.module.Environments))
+	for i, name := range c.module.Environments {
 		names[i] = c.universe.Literal(name)
 	}
 	return c.universe.Union(names...)

@@ -67,7 +67,8 @@ fn twice(x: int, times: int = 2) -> int = x * times
 		set := source.NewSet()
 		file, err := set.Add("main.knot", []byte(declarations+line+"\n"))
 		require.NoError(t, err)
-		m := &check.Module{Path: file.Path, Tree: syntax.Parse(file), Main: true}
+		m := &check.Module{Path: file.Path, Tree: syntax.Parse(file), Main: true,
+			Environments: []string{"bench", "north"}}
 		require.Empty(t, m.Tree.Findings, line)
 		found := check.Check(&check.Program{Sources: set, Universe: types.NewUniverse(), Modules: []*check.Module{m},
 			Builtins: functions, Environments: []string{"bench", "north"}})

@@ -118,7 +118,7 @@ type Module struct {
 	Path    string
 	Number  int // its position in the program
 	Tree    *syntax.Module
-	Main    bool // the module that inputs are given to
+	Main    bool // a module that environments give its inputs to
 	Held    bool // its rules are in force
 	Imports map[*syntax.Use]*Import
 	Objects map[string]*Object
@@ -128,6 +128,9 @@ type Module struct {
 	First, Globals int
 	Info           Info
 	Findings       source.Findings // what was found in it, but for what is known only when all modules are checked
+
+	// Environments and Tags are those of the environments that are rendered from it, when it is a main module.
+	Environments, Tags []string
 
 	inputs types.Type // the record type of the inputs, once it is asked for
 	// instantiated says that an instance is made somewhere outside of tests.

@@ -11,31 +11,38 @@ import (
 
 // checkTest checks a test: the environments that it runs in, and its body.
 func (c *checker) checkTest(d *syntax.Test) {
+	environments, tags := c.program.Environments, c.program.Tags
+	if c.module.Main {
+		environments, tags = c.module.Environments, c.module.Tags
+	}
 	var named []string
 	for _, e := range d.Environments {
 		name, _ := e.Plain()
 		switch {
-		case !slices.Contains(c.program.Environments, name):
-			help := c.suggestions.Suggest(name, c.program.Environments,
-				"environments are "+source.FirstQuoted(c.program.Environments, 8))
+		case !slices.Contains(environments, name) && slices.Contains(c.program.Environments, name):
+			c.report(source.UnknownEnvironment, e.Place(), "test it in its own main module",
+				"the environment %q has another main module than %s", name, c.module.Path)
+		case !slices.Contains(environments, name):
+			help := c.suggestions.Suggest(name, environments,
+				"environments are "+source.FirstQuoted(environments, 8))
 			c.report(source.UnknownEnvironment, e.Place(), help, "there is no environment %q to run a test in", name)
 		case slices.Contains(named, name):
 			c.report(source.DuplicateName, e.Place(), "leave it out", "the environment %q is named twice", name)
 		}
 		named = append(named, name)
 	}
-	if d.Every && len(c.program.Environments) == 0 {
+	if d.Every && len(environments) == 0 {
 		c.report(source.UnknownEnvironment, source.At(d.Span.Start), "name one in knothole.toml: [environments.…]",
 			"there is no environment to run a test in")
 	}
 	if d.Tag != nil {
 		tag, _ := d.Tag.Plain()
-		if !slices.Contains(c.program.Tags, tag) {
+		if !slices.Contains(tags, tag) {
 			otherwise := "no environment has tags"
-			if len(c.program.Tags) > 0 {
-				otherwise = "tags are " + source.FirstQuoted(c.program.Tags, 8)
+			if len(tags) > 0 {
+				otherwise = "tags are " + source.FirstQuoted(tags, 8)
 			}
-			c.report(source.UnknownEnvironment, d.Tag.Place(), c.suggestions.Suggest(tag, c.program.Tags, otherwise),
+			c.report(source.UnknownEnvironment, d.Tag.Place(), c.suggestions.Suggest(tag, tags, otherwise),
 				"no environment to run a test in has the tag %q", tag)
 		}
 	}

@@ -271,7 +271,7 @@ func addCauses(c *Comparison, sides []Side, against int, o Options) {
 	differs := func(string) bool { return true }
 	together := a.project != nil && a.project == b.project
 	if together {
-		differs = differingInputs(a.project, a.result, b.result)
+		differs = differingInputs(a.project, [2]*eval.World{a.result.World, b.result.World})
 	}
 	for i := range c.Documents {
 		d := &c.Documents[i]
@@ -308,6 +308,20 @@ func addCauses(c *Comparison, sides []Side, against int, o Options) {
 			units: [2]map[string]*Unit{a.Units, b.Units}, outcomes: map[string]*outcome{}, left: budget + len(c.Documents)}
 		t.confirm(c.Documents)
 	}
+	if together {
+		environments := [2]*project.Environment{a.result.Environment, b.result.Environment}
+		for i := range c.Documents {
+			d := &c.Documents[i]
+			if d.Against == against {
+				addTold(&d.Cause, a.project, environments, maxTold)
+			}
+			for j := range d.Rows {
+				if d.Rows[j].Against == against {
+					addTold(&d.Rows[j].Cause, a.project, environments, maxTold)
+				}
+			}
+		}
+	}
 	c.addLines(sides, against)
 }
 
@@ -321,8 +335,8 @@ func (r *Row) side(s Side, number int) explain.Side {
 }
 
 // differingInputs returns whether an input, or a part of one, has different values in two environments.
-func differingInputs(p *project.Project, left, right *render.Result) func(string) bool {
-	a, b := left.World, right.World
+func differingInputs(p *project.Project, worlds [2]*eval.World) func(string) bool {
+	a, b := worlds[0], worlds[1]
 	differing := map[string]bool{}
 	return func(name string) bool {
 		known, ok := differing[name]

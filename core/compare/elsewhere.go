@@ -32,6 +32,9 @@ func Others(p *project.Project, e *project.Environment, others []*project.Enviro
 		if c == nil {
 			continue // what is wrong there is for check to tell
 		}
+		if p.Of(e) != p.Of(other) && len(c.Documents) == 1 && c.Documents[0].Status == OnlyLeft {
+			continue // it has documents of its own
+		}
 		one := Elsewhere{Environment: other.Name}
 		for _, d := range c.Documents {
 			if d.Status == OnlyLeft {

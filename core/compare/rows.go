@@ -202,25 +202,21 @@ func (r *Row) IsGone(left, right value.Value) bool { return r.isGone(new(again),
 // again compares values again. It remembers what it found, since a list may hold many places that are asked for.
 type again struct {
 	place.Finder
-	compared map[[2]againSide][]Row
-}
-
-// againSide is a value that is compared again, by where it is.
-type againSide struct {
-	at   uintptr
-	size int
+	// compared are known by the values themselves, which stay as long as what was found of them: what is known by where it
+	// is in memory would be mistaken for what comes there later.
+	compared map[[2]value.Value][]Row
 }
 
 // rows returns where two values differ.
 func (a *again) rows(known knowing, left, right value.Value) []Row {
-	key := [2]againSide{{left.Identity(), left.Len()}, {right.Identity(), right.Len()}}
+	key := [2]value.Value{left, right}
 	if rows, ok := a.compared[key]; ok {
 		return rows
 	}
 	rows := compareKnown(known, left, right).Rows()
-	if key[0].at != 0 && key[1].at != 0 {
+	if left.Identity() != 0 && right.Identity() != 0 {
 		if a.compared == nil {
-			a.compared = map[[2]againSide][]Row{}
+			a.compared = map[[2]value.Value][]Row{}
 		}
 		a.compared[key] = rows
 	}

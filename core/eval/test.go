@@ -218,8 +218,8 @@ func (c *compiler) ruleWorld(call *syntax.Call, rule *check.Object) func(f *fram
 // environmentsCall compiles `environments()` in a test.
 func (c *compiler) environmentsCall(e *syntax.Call) code {
 	o := origin(e)
-	names := make([]value.Value, len(c.program.checked.Environments))
-	for i, name := range c.program.checked.Environments {
+	names := make([]value.Value, len(c.module.Environments))
+	for i, name := range c.module.Environments {
 		names[i] = value.StringOf(name, o)
 	}
 	return constant(value.ListOf(names, o))

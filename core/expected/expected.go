@@ -41,7 +41,7 @@ func Each(t *testing.T, files fs.FS, functions *check.Builtins,
 			program := &check.Program{Sources: source.NewSet(), Universe: types.NewUniverse(), Builtins: functions,
 				Environments: []string{"bench", "north", "south"}}
 			m := load(t, program, files, name)
-			m.Main = true
+			m.Main, m.Environments = true, program.Environments
 			found := run(t, program).Tidy(program.Sources)
 			if marked := hold(t, program.Sources, m.Tree.File, found, write != nil); write != nil {
 				require.NoError(t, write("testdata/"+name, []byte(marked), 0o644))

@@ -3,6 +3,7 @@
 package explain
 
 import (
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -191,6 +192,23 @@ type Cause struct {
 type Reason struct {
 	Name        string
 	Left, Right source.Pos // where it got its value on each side
+	// Told is why the values differ that other environments told by their outputs; nil when none did.
+	Told *Telling
+}
+
+// String tells all that a reason says, so that those that say the same are known by it.
+func (r Reason) String() string {
+	text := fmt.Sprintf("%s %d %d", r.Name, r.Left, r.Right)
+	if r.Told != nil {
+		text += fmt.Sprintf(" (%v %v %v %v)", r.Told.By, r.Told.Cause.Left, r.Told.Cause.Right, r.Told.Cause.Because)
+	}
+	return text
+}
+
+// Telling is why two environments differ in what others told them.
+type Telling struct {
+	By    [2]string // the names of those that told each side
+	Cause Cause
 }
 
 // Difference finds the cause of a difference. Differs tells whether an input, or the part of one that a name with a

@@ -27,6 +27,8 @@ type Why struct {
 	// Holders are the inputs, or the environment, that chose what holds the value.
 	Holders []Leaf
 	Inputs  []InputLife
+	// Told is what inputs that are outputs of other environments depend on there.
+	Told []Told
 }
 
 // InputLife is an input on which the value depends.
@@ -46,6 +48,7 @@ type Asked struct {
 // keep it from being rendered; why not is said when the document or the place is not there.
 func Value(p *project.Project, e *project.Environment, document string, at Asked) (why *Why, whyNot string,
 	findings source.Findings) {
+	p = p.Of(e)
 	results, findings := render.All(p, []*project.Environment{e},
 		render.Options{Recording: true, Only: func(name string) bool { return name == document }})
 	if findings.HasErrors() {
@@ -96,7 +99,9 @@ func Value(p *project.Project, e *project.Environment, document string, at Asked
 			w.Holders = append(w.Holders, leaf)
 		}
 	}
-	w.addInputs(p, r, w.names(r.Recorder()))
+	names := w.names(r.Recorder())
+	w.addInputs(p, r, names)
+	w.Told = followed(p, e, names, maxTold)
 	return w, "", findings
 }
 

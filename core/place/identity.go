@@ -153,10 +153,10 @@ type Finder struct {
 	lists map[indexed]map[string][]int
 }
 
-// indexed is a list, and by which field its elements are known; empty for any.
+// indexed is a list, and by which field its elements are known; empty for any. The list itself is held: where it is in
+// memory another would be, once it is gone.
 type indexed struct {
-	list uintptr
-	size int // of lists that begin at one place
+	list value.Value
 	by   string
 }
 
@@ -172,7 +172,7 @@ func (f *Finder) Find(list value.Value, step Step) (found []value.Value) {
 
 // known returns the positions of elements by the texts that they may be known by.
 func (f *Finder) known(list value.Value, by string) map[string][]int {
-	at := indexed{list.Identity(), list.Len(), by}
+	at := indexed{list, by}
 	if known, ok := f.lists[at]; ok {
 		return known
 	}
@@ -206,7 +206,7 @@ func (f *Finder) known(list value.Value, by string) map[string][]int {
 }
 
 // Namer shows elements of lists by what they are known by. It remembers what it found of each list.
-type Namer struct{ known map[uintptr][]string }
+type Namer struct{ known map[value.Value][]string }
 
 // Path returns a path in data on which the elements of lists are known by their keys, where they have any.
 func (n *Namer) Path(data value.Value, path *Path) *Path {
@@ -227,15 +227,15 @@ func (n *Namer) Path(data value.Value, path *Path) *Path {
 }
 
 func (n *Namer) keys(list value.Value) []string {
-	keys, ok := n.known[list.Identity()]
+	keys, ok := n.known[list]
 	if !ok {
 		if all := Keys(func([][]string) bool { return true }, list.Elements()); all != nil {
 			keys = all[0]
 		}
 		if n.known == nil {
-			n.known = map[uintptr][]string{}
+			n.known = map[value.Value][]string{}
 		}
-		n.known[list.Identity()] = keys
+		n.known[list] = keys
 	}
 	return keys
 }

@@ -88,7 +88,7 @@ func (p *Project) readConfiguration(root value.Value) {
 			p.Name = v.Text()
 		}
 		if v, ok := c.get("main", value.String); ok {
-			p.Main, p.mainSpan = c.inside(v, p.Main), source.At(v.Origin().Pos())
+			p.Main, p.mainSpan, p.mainNamed = c.inside(v, p.Main), source.At(v.Origin().Pos()), true
 		}
 		if v, ok := c.get("out", value.String); ok {
 			p.Out = c.inside(v, p.Out)
@@ -131,9 +131,26 @@ func (p *Project) readConfiguration(root value.Value) {
 		}
 	}
 	p.resolveExtends()
+	p.readOutputs()
 	p.readRules(top)
 	p.readLinks(top)
 	p.readParity(top)
+	p.chooseMain()
+}
+
+// chooseMain makes the main module of the first environment that of the project, when none is named and no environment
+// is rendered from the usual one, so that this need not be there.
+func (p *Project) chooseMain() {
+	concrete := p.Concrete()
+	if !p.mainNamed && len(concrete) > 0 &&
+		!slices.ContainsFunc(concrete, func(e *Environment) bool { return e.main == "" }) {
+		p.Main, p.mainSpan = concrete[0].main, concrete[0].mainSpan
+	}
+	for _, e := range p.Environments {
+		if e.main == p.Main {
+			e.main = ""
+		}
+	}
 }
 
 // inside returns a path of the configuration, cleaned, when it stays inside the project.
@@ -176,11 +193,16 @@ func (c *configuration) readLayer(v value.Value) *Layer {
 		}
 	case value.Record:
 		inner := &configuration{c.Project, "a layer of " + c.name, v}
+		if slices.ContainsFunc([]string{"environment", "environments", "tagged"},
+			func(key string) bool { return !v.Get(key).IsAbsent() }) {
+			return inner.readOutputsLayer(v, span)
+		}
 		inner.known("file", "into")
 		file, ok := inner.get("file", value.String)
 		into, okInto := inner.get("into", value.String)
 		if file.IsAbsent() || into.IsAbsent() {
-			c.report(source.MissingField, span, `write: { file = "PATH", into = "INPUT" }`,
+			c.report(source.MissingField, span,
+				`write: { file = "PATH", into = "INPUT" }, or { environment = "ENV", into = "INPUT" }`,
 				"a layer that is one input's value names its file and the input")
 		}
 		if !ok || !okInto {
@@ -194,7 +216,8 @@ func (c *configuration) readLayer(v value.Value) *Layer {
 			return l
 		}
 	default:
-		c.report(source.WrongType, span, `write a path, or { file = "PATH", into = "INPUT" }`,
+		c.report(source.WrongType, span,
+			`write a path, { file = "PATH", into = "INPUT" } or { environment = "ENV", into = "INPUT" }`,
 			"layers in %s are paths of files, not %s", c.name, v.Show(40))
 	}
 	return nil
@@ -216,7 +239,7 @@ func environmentName(name string) bool {
 }
 
 func (p *Project) readEnvironment(name string, table value.Value) {
-	e := &Environment{Name: name, Span: p.keyOf(table)}
+	e := &Environment{Name: name, Span: p.keyOf(table), outputs: newOutputs()}
 	if table.Kind() != value.Record {
 		p.report(source.WrongType, source.At(table.Origin().Pos()),
 			fmt.Sprintf("write a table: [environments.%s]", name), "the environment %q is a table, not %s", name,
@@ -229,7 +252,10 @@ func (p *Project) readEnvironment(name string, table value.Value) {
 		return
 	}
 	c := &configuration{p, fmt.Sprintf("[environments.%s]", name), table}
-	c.known("abstract", "extends", "layers", "tags", "secrets")
+	c.known("abstract", "extends", "main", "layers", "tags", "secrets")
+	if v, ok := c.get("main", value.String); ok {
+		e.main, e.mainSpan = c.inside(v, ""), source.At(v.Origin().Pos())
+	}
 	if v, ok := c.get("abstract", value.Bool); ok {
 		e.Abstract = v.Bool()
 	}
@@ -341,6 +367,9 @@ func (p *Project) resolveExtends() {
 	for _, e := range p.Environments {
 		for at := e.Extends; at != nil; at = at.Extends {
 			e.Tags = append(e.Tags, at.Tags...)
+			if e.main == "" {
+				e.main, e.mainSpan = at.main, at.mainSpan
+			}
 		}
 		slices.Sort(e.Tags)
 		e.Tags = slices.Compact(e.Tags)

@@ -28,6 +28,7 @@ type Editor struct {
 
 // Edit begins to change the layers of an environment. In is the layer to change; empty for the right one of each input.
 func (p *Project) Edit(e *Environment, in string) *Editor {
+	p = p.Of(e)
 	return &Editor{project: p, environment: e, in: in, texts: map[string]string{}, before: map[string]string{}}
 }
 
@@ -78,8 +79,13 @@ func (e *Editor) layer(path []string) (*Layer, error) {
 		return nil, fmt.Errorf("%s has no layer: add one in %s, [environments.%s]: layers = [\"inputs/%s.yaml\"]",
 			e.environment.Name, FileName, e.environment.Name, e.environment.Name)
 	}
+	files := e.environment.files()
+	if len(files) == 0 {
+		return nil, fmt.Errorf("%s has no layer of its own: add one in %s, [environments.%s]", e.environment.Name, FileName,
+			e.environment.Name)
+	}
 	return nil, fmt.Errorf("all layers of %s are those of other environments too: choose one with --in %s, or add "+
-		"one of its own", e.environment.Name, all[len(all)-1].Path)
+		"one of its own", e.environment.Name, files[len(files)-1].Path)
 }
 
 // text returns what a layer says, with what was changed so far.

@@ -27,6 +27,7 @@ func (e *Environment) with(l *Layer) *Environment {
 
 // WithLayer returns an environment with one more layer over those that it has. Name is what messages call it.
 func (p *Project) WithLayer(e *Environment, name string, format data.Format, text []byte) *Environment {
+	p = p.Of(e)
 	return e.with(p.givenLayer(name, format, text))
 }
 
@@ -47,6 +48,7 @@ func (p *Project) givenLayer(name string, format data.Format, text []byte) *Laye
 // WithLater returns an environment with values that are known only after deployment, from a layer that holds nothing
 // else.
 func (p *Project) WithLater(e *Environment, name string, format data.Format, text []byte) *Environment {
+	p = p.Of(e)
 	l := p.givenLayer(name, format, text)
 	if l.Root.IsAbsent() || p.Module == nil {
 		return e.with(l)
@@ -77,6 +79,7 @@ func (p *Project) WithLater(e *Environment, name string, format data.Format, tex
 // type of the input; label is what messages call the text. Of a secret input no message shows it. The error says why
 // there is no such input, or why the text cannot be read.
 func (p *Project) WithInput(e *Environment, name, label, text string) (*Environment, error) {
+	p = p.Of(e)
 	l := &Layer{Path: label, Given: true}
 	if p.Module == nil {
 		return e, nil
@@ -112,6 +115,7 @@ func (p *Project) WithInput(e *Environment, name, label, text string) (*Environm
 
 // TryInput returns what is wrong with a text as the value of an input; nothing when it fits.
 func (p *Project) TryInput(e *Environment, name, text string) string {
+	p = p.Of(e)
 	e, err := p.WithInput(e, name, "the answer for "+name, text)
 	if err != nil {
 		return err.Error()

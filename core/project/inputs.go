@@ -17,7 +17,6 @@ import (
 // module does not have, and inputs without a value. It does so once for all environments, so that what is missing in
 // several is one finding. Abstract environments are looked at when all others are.
 func (p *Project) CheckLayers(environments []*Environment) source.Findings {
-	var findings source.Findings
 	checked := environments
 	if len(environments) == len(p.Concrete()) {
 		checked = slices.Clone(p.Environments)
@@ -27,6 +26,55 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 			}
 		}
 	}
+	views := []*Project{p}
+	for _, e := range p.Environments {
+		if view := p.Of(e); !slices.Contains(views, view) {
+			views = append(views, view)
+		}
+	}
+	var findings source.Findings
+	for _, view := range views {
+		of := func(e *Environment) bool { return slices.Contains(p.viewsOf(e), view) }
+		one := slices.DeleteFunc(slices.Clone(checked), func(e *Environment) bool { return !of(e) })
+		concrete := slices.DeleteFunc(slices.Clone(environments), func(e *Environment) bool { return !of(e) })
+		if len(one) > 0 || view == p && len(checked) == 0 {
+			findings = append(findings, view.checkLayers(one, concrete)...)
+		}
+	}
+	return findings
+}
+
+// viewsOf returns the project as it is for an environment; for an abstract one as it is for each that extends it.
+func (p *Project) viewsOf(e *Environment) (views []*Project) {
+	if !e.Abstract {
+		return []*Project{p.Of(e)}
+	}
+	for _, other := range p.Concrete() {
+		for at := other.Extends; at != nil; at = at.Extends {
+			if view := p.Of(other); at.Name == e.Name && !slices.Contains(views, view) {
+				views = append(views, view)
+			}
+		}
+	}
+	if views == nil {
+		views = []*Project{p.Of(e)}
+	}
+	return views
+}
+
+// elsewhere reports whether a layer may have something for the main module of another environment that reads it.
+func (p *Project) elsewhere(reads func(e *Environment) bool, has func(view *Project) bool) bool {
+	return slices.ContainsFunc(p.Environments, func(e *Environment) bool {
+		return reads(e) && slices.ContainsFunc(p.viewsOf(e), func(view *Project) bool {
+			return view.Main != p.Main && (view.Module == nil || view.Module.Tree.Nameless || has(view))
+		})
+	})
+}
+
+// checkLayers is CheckLayers for environments with one main module. Checked are those whose layers are looked at,
+// environments those that must have all inputs.
+func (p *Project) checkLayers(checked, environments []*Environment) source.Findings {
+	var findings source.Findings
 	var layers []*Layer
 	for _, e := range checked {
 		for _, l := range e.AllLayers() {
@@ -54,6 +102,13 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 			seen[l] = true
 			for i, key := range l.Root.Shape().Keys() {
 				if slices.Contains(names, key) || p.Module.Tree.Nameless || key == schemaKey {
+					continue
+				}
+				if p.elsewhere(func(e *Environment) bool { return l.Outputs == nil && slices.Contains(e.written(), l) },
+					func(view *Project) bool {
+						o := view.Module.Objects[key]
+						return o != nil && o.Kind == check.ObjectInput
+					}) {
 					continue
 				}
 				f := p.unknownInput(key, l.Root.Values()[i], names)
@@ -163,6 +218,7 @@ func (e *Environment) reference(o *check.Object) *Reference {
 
 // Missing returns the inputs that have neither a value in an environment nor a default.
 func (p *Project) Missing(e *Environment) []*check.Object {
+	p = p.Of(e)
 	var missing []*check.Object
 	for _, o := range p.Inputs() {
 		if !o.Invalid && p.missing(e, o) {
@@ -175,7 +231,7 @@ func (p *Project) Missing(e *Environment) []*check.Object {
 // files returns the layers of an environment that are files of values: not those that are one input's value, or given
 // for one run.
 func (e *Environment) files() []*Layer {
-	return slices.DeleteFunc(slices.Clone(e.AllLayers()), func(l *Layer) bool { return l.Into != "" || l.Given })
+	return slices.DeleteFunc(e.written(), func(l *Layer) bool { return l.Into != "" || l.Given })
 }
 
 func (p *Project) missingInput(o *check.Object, environments []*Environment) source.Finding {
@@ -316,6 +372,7 @@ type Assignment struct {
 
 // Assignments returns what an environment gives the inputs of the project.
 func (p *Project) Assignments(e *Environment) []Assignment {
+	p = p.Of(e)
 	bad := e.broken || slices.ContainsFunc(e.AllLayers(), func(l *Layer) bool { return l.Bad })
 	inputs := p.Inputs()
 	all := make([]Assignment, len(inputs))
@@ -328,6 +385,7 @@ func (p *Project) Assignments(e *Environment) []Assignment {
 				a.fails = bad || !declaredDefault(o)
 			}
 		}
+		all[i].fails = all[i].fails || e.untold(o.Name)
 	}
 	return all
 }
@@ -343,7 +401,7 @@ func (p *Project) assignment(e *Environment, o *check.Object) Assignment {
 			return Assignment{Input: o, Missing: true, From: value.From(r.Span.Start)}
 		}
 		v = read
-	} else if !e.gives([]string{o.Name}) {
+	} else if !e.gives([]string{o.Name}) && !e.tells(o.Name) {
 		v = value.Value{} // what a layer says was reported
 	}
 	if v.IsAbsent() || v.Kind() == value.Record {
@@ -355,6 +413,7 @@ func (p *Project) assignment(e *Environment, o *check.Object) Assignment {
 // World returns a world with the inputs of an environment. Values that do not fit are among its findings. A recording
 // world knows what its values depend on.
 func (p *Project) World(e *Environment, recording bool) *eval.World {
+	p = p.Of(e)
 	return p.WorldOf(eval.Environment{Name: e.Name, Tags: e.Tags}, p.Assignments(e), recording)
 }
 

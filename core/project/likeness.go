@@ -47,12 +47,18 @@ func entryLike(name, layerPath string, like *Environment, own []*Layer) string {
 	if like.Extends != nil {
 		fmt.Fprintf(&b, "extends = %q\n", like.Extends.Name)
 	}
+	if like.main != "" {
+		fmt.Fprintf(&b, "main = %q\n", like.main)
+	}
 	fmt.Fprintf(&b, "layers = [%s]\n", strings.Join(layers, ", "))
 	if like.Tags != nil && len(like.ownTags) > 0 {
 		fmt.Fprintf(&b, "tags = %s\n", data.Literal(textList(like.ownTags), data.TOML))
 	}
 	for _, l := range like.Layers {
-		if l.Into != "" {
+		switch {
+		case l.Outputs != nil:
+			fmt.Fprintf(&b, "# %s has the layer { %s, into = %q }\n", like.Name, l.Outputs, l.Into)
+		case l.Into != "":
 			fmt.Fprintf(&b, "# %s has the layer { file = %q, into = %q }\n", like.Name, l.Path, l.Into)
 		}
 	}
@@ -73,6 +79,7 @@ func (p *Project) layerLike(name string, format data.Format, like *Environment, 
 		func(l *Layer) bool { return slices.Contains(own, l) || l.Into != "" })
 	var b strings.Builder
 	fmt.Fprintf(&b, "# Values of %s. Decide the commented values; they are copied from %s.\n", name, like.Name)
+	p = p.Of(like)
 	for _, in := range p.InputsOf(p.Module) {
 		given := in.lastIn(own)
 		decided := !in.Required() || !in.lastIn(shared).IsAbsent()

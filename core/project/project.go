@@ -45,17 +45,22 @@ type Project struct {
 	// Findings is what is wrong with the project file and the modules, whatever the environment.
 	Findings source.Findings
 
-	files    fs.FS
-	mainSpan source.Span // where the project file names the main module
-	checked  *check.Program
-	modules  map[string]*moduleState
-	sources  map[*source.File]bool    // those of modules
-	nameOf   func(path string) string // what messages call a file; nil for its path
-	layers   map[layerKey]*Layer
-	data     map[string]*dataFile
-	keys     data.Keys
-	schemas  schemas
-	parity   []Parity
+	files     fs.FS
+	mainSpan  source.Span // where the project file names the main module
+	mainNamed bool
+	checked   *check.Program
+	modules   map[string]*moduleState
+	sources   map[*source.File]bool    // those of modules
+	nameOf    func(path string) string // what messages call a file; nil for its path
+	layers    map[layerKey]*Layer
+	data      map[string]*dataFile
+	keys      data.Keys
+	schemas   *schemas
+	parity    []Parity
+	// views are the project as it is for environments with a main module of their own, by the path of that; whole is the
+	// project of which this one is a view, nil when it is none.
+	views map[string]*Project
+	whole *Project
 
 	rules      []*RuleModule
 	exemptions []*Exemption
@@ -79,25 +84,69 @@ type Environment struct {
 	brokenSecrets map[string]bool
 	given         []*Layer                   // for this run only, over all others
 	read          map[*Reference]value.Value // the secrets that were read
+
+	main     string // its own main module; empty for that of the project
+	mainSpan source.Span
+	outputs  *outputs
 }
 
-// AllLayers returns the layers of the environment and of those it extends, weakest first.
+// AllLayers returns the layers of the environment and of those it extends, weakest first. Those that are outputs of
+// other environments are evaluated.
 func (e *Environment) AllLayers() []*Layer {
+	layers := e.written()
+	for i, l := range layers {
+		if l.Outputs != nil {
+			layers[i] = l.filled(e)
+		}
+	}
+	return layers
+}
+
+// written is AllLayers as the project file has them: what is an output of another environment has no value.
+func (e *Environment) written() []*Layer {
 	var layers []*Layer
 	if e.Extends != nil {
-		layers = e.Extends.AllLayers()
+		layers = e.Extends.written()
 	}
 	return slices.Concat(layers, e.Layers, e.given)
 }
 
-// Layer is one file of values.
+// Of returns the project as it is for an environment: with its main module.
+func (p *Project) Of(e *Environment) *Project {
+	if e.main == "" && p.whole != nil {
+		return p.whole
+	}
+	if view := p.views[e.main]; view != nil {
+		return view
+	}
+	return p
+}
+
+// addViews makes the views of the project, when it is read.
+func (p *Project) addViews() {
+	p.views = map[string]*Project{}
+	for _, e := range p.Environments {
+		if e.main == "" || p.views[e.main] != nil {
+			continue
+		}
+		view := *p
+		view.whole, view.Main, view.Module = p, e.main, nil
+		if state := p.modules[e.main]; state != nil && !state.bad {
+			view.Module = state.module
+		}
+		p.views[e.main] = &view
+	}
+}
+
+// Layer is one file of values, or the outputs of other environments.
 type Layer struct {
-	Path   string
-	Into   string      // the one input whose value the file is; empty when it holds a value for each
-	Root   value.Value // Absent when the file is empty or could not be read
-	Bad    bool        // could not be read
-	Given  bool        // for this run only
-	Secret bool        // gives a secret input its value
+	Path    string      // what tables call it, when it is no file
+	Into    string      // the one input whose value it is; empty when it holds a value for each
+	Outputs *Chosen     // whose outputs it is; nil for a file
+	Root    value.Value // Absent when the file is empty or could not be read
+	Bad     bool        // could not be read
+	Given   bool        // for this run only
+	Secret  bool        // gives a secret input its value
 
 	intoSpan source.Span
 
@@ -126,7 +175,7 @@ func load(files fs.FS, withRules bool, modules []string) (*Project, error) {
 	p := &Project{
 		Sources: source.NewSet(), files: files,
 		modules: map[string]*moduleState{}, layers: map[layerKey]*Layer{}, data: map[string]*dataFile{},
-		keys: data.Keys{}, sources: map[*source.File]bool{},
+		keys: data.Keys{}, sources: map[*source.File]bool{}, schemas: &schemas{},
 	}
 	text, err := fs.ReadFile(files, FileName)
 	if err != nil {
@@ -146,6 +195,7 @@ func load(files fs.FS, withRules bool, modules []string) (*Project, error) {
 		p.rules, p.exemptions, p.links = nil, nil, nil
 	}
 	p.loadProgram(modules, withRules)
+	p.addViews()
 	for _, l := range p.layers {
 		p.hideResembling(l)
 	}
@@ -311,17 +361,49 @@ func (p *Project) loadProgram(modules []string, withRules bool) {
 		}
 	}
 	l := &loader{Project: p, values: map[*syntax.Use]value.Value{}}
-	main := l.module(p.Main, p.mainSpan, nil)
-	if main == nil {
+	if p.Module = l.main(p.Main, p.mainSpan); p.Module == nil {
 		return
 	}
-	main.Main = true
-	p.Module = main
+	for _, e := range p.Environments {
+		if e.main != "" {
+			l.main(e.main, e.mainSpan)
+		}
+	}
+	p.nameEnvironments()
 	l.loadRules()
 	for _, name := range modules {
 		l.module(name, p.mainSpan, nil)
 	}
 	l.checkAll(nil, withRules)
+}
+
+// main reads a main module, and what it leads to; nil when it cannot be read.
+func (l *loader) main(name string, span source.Span) *check.Module {
+	m := l.module(name, span, nil)
+	if m != nil {
+		m.Main = true
+	}
+	return m
+}
+
+// nameEnvironments tells each main module the environments that are rendered from it.
+func (p *Project) nameEnvironments() {
+	for _, e := range p.Concrete() {
+		main := p.Main
+		if e.main != "" {
+			main = e.main
+		}
+		state := p.modules[main]
+		if state == nil || state.module == nil {
+			continue
+		}
+		state.module.Environments = append(state.module.Environments, e.Name)
+		for _, tag := range e.Tags {
+			if !slices.Contains(state.module.Tags, tag) {
+				state.module.Tags = append(state.module.Tags, tag)
+			}
+		}
+	}
 }
 
 // checkAll checks all modules that were read, and makes a program of them. Given is called when their types are known.

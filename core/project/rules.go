@@ -292,11 +292,10 @@ func (l *loader) checkRules() {
 			l.repeated(other, m)
 		}
 		for _, o := range m.Rules() {
-			if l.Module == nil {
-				break
-			}
-			if first := l.Module.Objects[o.Name]; first != nil && first.Kind == check.ObjectRule {
-				l.reportTwice(first, o)
+			for _, main := range l.checked.Modules {
+				if first := main.Objects[o.Name]; main.Main && first != nil && first.Kind == check.ObjectRule {
+					l.reportTwice(first, o)
+				}
 			}
 		}
 		l.checkGiven(m)
@@ -327,7 +326,7 @@ func (l *loader) checkChosen(m *RuleModule) {
 	}
 }
 
-// Reached returns the main module and all that it leads to, each behind those that it uses.
+// Reached returns the main modules and all that they lead to, each behind those that it uses.
 func (p *Project) Reached() []*check.Module {
 	seen := map[*check.Module]bool{}
 	var reach func(from *check.Module)
@@ -340,7 +339,11 @@ func (p *Project) Reached() []*check.Module {
 			reach(imported.Module)
 		}
 	}
-	reach(p.Module)
+	for _, m := range p.checked.Modules {
+		if m.Main {
+			reach(m)
+		}
+	}
 	return slices.DeleteFunc(slices.Clone(p.checked.Modules), func(m *check.Module) bool { return !seen[m] })
 }
 

@@ -250,7 +250,9 @@ func (p *Project) checkSecrets(environments []*Environment, layers []*Layer) sou
 	seen := map[*Reference]bool{}
 	for _, e := range environments {
 		for _, r := range e.secrets {
-			if seen[r] || p.secretAt(r.Path) != nil || p.Module.Tree.Nameless {
+			if seen[r] || p.secretAt(r.Path) != nil || p.Module.Tree.Nameless ||
+				p.elsewhere(func(other *Environment) bool { return slices.Contains(other.Secrets(), r) },
+					func(view *Project) bool { return view.secretAt(r.Path) != nil }) {
 				continue
 			}
 			seen[r] = true
@@ -270,7 +272,7 @@ func (p *Project) checkSecrets(environments []*Environment, layers []*Layer) sou
 		}
 	}
 	for _, l := range layers {
-		if l.Root.IsAbsent() || l.Secret {
+		if l.Root.IsAbsent() || l.Secret || l.Outputs != nil {
 			continue
 		}
 		for _, o := range p.Inputs() {
@@ -402,13 +404,32 @@ func (p *Project) hide(v value.Value) {
 
 // WithSecrets returns an environment with its secrets, which it reads. What cannot be read is among the findings.
 func (p *Project) WithSecrets(e *Environment, from SecretSource) (*Environment, source.Findings) {
+	return p.withSecrets(e, from, map[string]*Environment{})
+}
+
+// withSecrets is WithSecrets; read holds the environments whose secrets were read, by name.
+func (p *Project) withSecrets(e *Environment, from SecretSource, read map[string]*Environment) (*Environment,
+	source.Findings) {
+	p = p.Of(e)
 	var findings source.Findings
 	if p.Module == nil {
 		return e, nil
 	}
 	other := *e
+	other.read, other.outputs = map[*Reference]value.Value{}, newOutputs()
+	other.outputs.read = read
+	for _, fed := range e.AllLayers() {
+		if fed.Outputs == nil || value.Marks(fed.Root)&value.Secret == 0 {
+			continue
+		}
+		for _, teller := range fed.Outputs.of(e) {
+			if read[teller.Name] == nil {
+				with, found := p.withSecrets(teller, from, read)
+				findings, read[teller.Name] = append(findings, found...), with
+			}
+		}
+	}
 	e = &other
-	e.read = map[*Reference]value.Value{}
 	for _, r := range e.Secrets() {
 		t := p.secretAt(r.Path)
 		if t == nil || e.gives(r.Path) {

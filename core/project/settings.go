@@ -151,6 +151,7 @@ func (in *Input) Limits() []*types.Condition {
 
 // Settings returns what an environment says about an input; the world is that of the environment.
 func (p *Project) Settings(e *Environment, w *eval.World, in *Input) Settings {
+	p = p.Of(e)
 	var s Settings
 	before := in.Literal
 	for _, l := range e.AllLayers() {
@@ -165,8 +166,10 @@ func (p *Project) Settings(e *Environment, w *eval.World, in *Input) Settings {
 		before = v
 		s.All = append(s.All, Setting{Layer: l, Value: shownSafely(v, in.Type, in.Secret), At: p.keyOf(v).Start})
 	}
-	if in.Secret && (len(s.All) == 0 || !s.All[len(s.All)-1].Layer.Secret) {
-		s.All, s.Repeats = nil, false
+	if last := len(s.All) - 1; in.Secret && (last < 0 || !s.All[last].Layer.Secret) {
+		if last < 0 || s.All[last].Layer.Outputs == nil {
+			s.All, s.Repeats = nil, false
+		}
 		for _, r := range e.Secrets() {
 			if r.Name() == in.Name() || len(r.Path) == 1 && r.Path[0] == in.Path[0] {
 				s.All = append(s.All,

@@ -44,7 +44,7 @@ func (p *Project) Tests(modules []string, wanted func(title string) bool) []Test
 // test runs a test, in all environments that it is for.
 func (p *Project) test(o *check.Object, d *syntax.Test) TestResult {
 	r := TestResult{Title: d.Title, Span: source.At(d.Span.Start), Every: d.Every}
-	for _, e := range p.environmentsOf(d) {
+	for _, e := range p.environmentsOf(o.Module, d) {
 		r.Environments = append(r.Environments, e.Name)
 	}
 	if r.Environments == nil {
@@ -98,7 +98,7 @@ func bounded(findings source.Findings) (kept source.Findings) {
 }
 
 // environmentsOf returns the environments that a test runs in; none for one that runs without.
-func (p *Project) environmentsOf(d *syntax.Test) (all []*Environment) {
+func (p *Project) environmentsOf(m *check.Module, d *syntax.Test) (all []*Environment) {
 	for _, written := range d.Environments {
 		name, _ := written.Plain()
 		all = append(all, p.Environment(name))
@@ -107,6 +107,9 @@ func (p *Project) environmentsOf(d *syntax.Test) (all []*Environment) {
 		return all
 	}
 	for _, e := range p.Concrete() {
+		if m.Main && !slices.Contains(m.Environments, e.Name) {
+			continue // it has another main module
+		}
 		if d.Tag != nil {
 			if tag, _ := d.Tag.Plain(); !slices.Contains(e.Tags, tag) {
 				continue

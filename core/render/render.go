@@ -85,7 +85,7 @@ func (r *Result) Recorder() *eval.Recorder {
 // Environment renders one environment. Findings of declarations that are the same in all environments are not among
 // those of the result, but among Program.Constants of the project.
 func Environment(p *project.Project, e *project.Environment, options Options) *Result {
-	if p.Module == nil {
+	if p = p.Of(e); p.Module == nil {
 		return &Result{Project: p, Environment: e}
 	}
 	return World(p, e, p.World(e, options.Recording), options)
@@ -93,6 +93,7 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 
 // World is Environment for a world that is there already. What is wrong is said to be so in the environment.
 func World(p *project.Project, e *project.Environment, w *eval.World, options Options) *Result {
+	p = p.Of(e)
 	r := &Result{Project: p, Environment: e}
 	places := map[string]taken{}
 	visit := eval.Visitor{

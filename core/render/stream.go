@@ -83,5 +83,5 @@ func Header(p *project.Project, e *project.Environment, f data.Format) string {
 	}
 	return fmt.Sprintf(
 		"# Rendered by knothole from %s for %s. Edit the source instead; changes made here are overwritten.\n",
-		p.Main, e.Name)
+		p.Of(e).Main, e.Name)
 }

@@ -59,6 +59,14 @@ type Held struct {
 	Findings     source.Findings
 }
 
+// Holds reports whether a rule is held in an environment.
+func (r *Rule) Holds(environment string) bool {
+	if r.Module != nil {
+		return r.Module.Holds(environment)
+	}
+	return slices.Contains(r.Object.Module.Environments, environment)
+}
+
 // Rule returns the rule of a name; nil when none is held.
 func (h *Held) Rule(name string) *Rule {
 	for _, r := range h.Rules {
@@ -81,7 +89,7 @@ func (h *Held) Exempt() int {
 // Any reports whether a project has rules or links to hold.
 func Any(p *project.Project) bool {
 	return len(p.Rules()) > 0 || len(p.Exemptions()) > 0 || len(p.Links()) > 0 ||
-		p.Module != nil && len(p.Module.Rules()) > 0
+		len(mainRules(p)) > 0
 }
 
 // All renders environments, and holds what they render to when its options say that it is validated. Today is the day
@@ -221,11 +229,14 @@ func brokenSources(p *project.Project) bool {
 	})
 }
 
-func mainRules(p *project.Project) []*check.Object {
-	if p.Module == nil {
-		return nil
+// mainRules returns the rules of the main modules.
+func mainRules(p *project.Project) (rules []*check.Object) {
+	for _, m := range p.Modules() {
+		if m.Main {
+			rules = append(rules, m.Rules()...)
+		}
 	}
-	return p.Module.Rules()
+	return rules
 }
 
 // Files holds rules over the documents of plain files. Key returns the place of the key under which a value at a place
@@ -313,7 +324,7 @@ func (h *Held) hold(w *eval.World, s *set) *found {
 	}
 	together := eval.Together(seen)
 	for i, r := range h.Rules {
-		if r.Object.Invalid || r.Module != nil && !r.Module.Holds(s.environment) {
+		if r.Object.Invalid || !r.Holds(s.environment) {
 			continue
 		}
 		if s.files && r.Object.NeedsEnvironment {

@@ -86,9 +86,9 @@ func (g *given) applyTo(c *call, p *opened, e *project.Environment) (with *proje
 				return nil, c.failed("--input %s: %s cannot be read: %s", name, file, plainError(err))
 			}
 			text, label = strings.TrimSuffix(strings.TrimSuffix(string(read), "\n"), "\r"), c.relative(c.path(file))
-		} else if p.Module == nil {
+		} else if p.Of(e).Module == nil {
 			return e, exitClean // which is reported
-		} else if in, err := p.InputNamed(name); err == nil && in.Secret {
+		} else if in, err := p.Of(e).InputNamed(name); err == nil && in.Secret {
 			return nil, c.wrongUsage("the input %q is secret: write --input %s=@FILE, so that it does not stay in "+
 				"the history of the shell", name, name)
 		}

@@ -80,12 +80,15 @@ func (i *inputsRun) run(c *call) int {
 			}
 		}
 	}
-	shown := collectInputs(p.Project, module, environments)
+	if modules == nil && len(c.arguments) == 1 {
+		module = p.Of(environments[0]).Module
+	}
 	if i.blank != "" {
 		var e *project.Environment
 		if len(c.arguments) == 1 && len(environments) == 1 {
 			e = environments[0]
 		}
+		shown := collectInputs(p.Project, module, nil)
 		text := project.Blank(shown.Inputs, i.blank, p.HasValue(e))
 		_, _ = io.WriteString(c.data, text)
 		if text == "" && e != nil && !c.quiet {
@@ -94,18 +97,36 @@ func (i *inputsRun) run(c *call) int {
 		return exitClean
 	}
 	presenter := c.presenter(p, c.answer(i.format))
-	status = exitClean
-	if len(shown.Inputs) == 0 && i.format == "text" {
-		fmt.Fprintf(c.out, "%s has no inputs\n", module.Path)
-	} else if i.format == "json" {
-		if err := presenter.InputsJSON(shown); err != nil {
+	var all []*present.Inputs
+	if modules != nil {
+		all = append(all, collectInputs(p.Project, module, nil))
+	} else {
+		all = collectByMain(p.Project, environments)
+	}
+	if i.format == "json" {
+		if err := presenter.InputsJSON(all); err != nil {
 			return c.failed("%s", err)
 		}
-	} else if len(c.arguments) == 1 {
-		presenter.InputsDetail(shown)
-	} else {
-		presenter.InputsTable(shown)
 	}
+	for n, shown := range all {
+		switch {
+		case i.format == "json":
+			continue
+		case len(all) > 1 && n > 0:
+			fmt.Fprintf(c.out, "\n%s\n", shown.Module)
+		case len(all) > 1:
+			fmt.Fprintf(c.out, "%s\n", shown.Module)
+		}
+		switch {
+		case len(shown.Inputs) == 0:
+			fmt.Fprintf(c.out, "%s has no inputs\n", shown.Module)
+		case len(c.arguments) == 1:
+			presenter.InputsDetail(shown)
+		default:
+			presenter.InputsTable(shown)
+		}
+	}
+	status = exitClean
 	if modules == nil {
 		_, findings := render.All(p.Project, environments, render.Options{})
 		if errors, _ := findings.Count(); errors > 0 && !c.quiet {
@@ -115,9 +136,31 @@ func (i *inputsRun) run(c *call) int {
 	return status
 }
 
+// collectByMain gathers what is to be shown of the inputs of environments, together for those with one main module.
+func collectByMain(p *project.Project, environments []*project.Environment) (all []*present.Inputs) {
+	var views []*project.Project
+	of := map[*project.Project][]*project.Environment{}
+	for _, e := range environments {
+		view := p.Of(e)
+		if of[view] == nil {
+			views = append(views, view)
+		}
+		of[view] = append(of[view], e)
+	}
+	if views == nil {
+		views = append(views, p)
+	}
+	for _, view := range views {
+		if view.Module != nil {
+			all = append(all, collectInputs(view, view.Module, of[view]))
+		}
+	}
+	return all
+}
+
 // collectInputs gathers what is to be shown of the inputs of a module.
 func collectInputs(p *project.Project, m *check.Module, environments []*project.Environment) *present.Inputs {
-	shown := &present.Inputs{Inputs: p.InputsOf(m), Environments: environments}
+	shown := &present.Inputs{Module: m.Path, Inputs: p.InputsOf(m), Environments: environments}
 	worlds := make([]*eval.World, len(environments))
 	for i, e := range environments {
 		worlds[i] = p.World(e, false)

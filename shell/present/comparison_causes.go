@@ -53,7 +53,25 @@ func (s *comparing) causeParts(c explain.Cause, against int) (names []causeName,
 		// One line makes both, or the one that is there: what it depends on makes the difference.
 		left, right = s.lineOn(0, c.Because[0].Left), s.lineOn(against, c.Because[0].Right)
 	}
-	return names, fromTo(left, right)
+	lines = fromTo(left, right)
+	for _, r := range c.Because {
+		if told := s.told(r, against); told != "" {
+			lines += ", " + told
+		}
+	}
+	return names, lines
+}
+
+// told says why the outputs of other environments differ that a reason is.
+func (s *comparing) told(r explain.Reason, against int) string {
+	if r.Told == nil {
+		return ""
+	}
+	text := "told by " + Clean(r.Told.By[0]) + ", " + Clean(r.Told.By[1])
+	if why := s.cause(r.Told.Cause, against); why != "" {
+		text += " because of " + why
+	}
+	return text
 }
 
 // because is what a difference is because of, as it is shown: of revisions it is a line of a file.

@@ -20,6 +20,13 @@ type jsonPlace struct {
 type jsonReason struct {
 	Name   string       `json:"name"`
 	Places []*jsonPlace `json:"places"` // on the first side, and on that with which it was compared
+	Told   *jsonTold    `json:"told,omitempty"`
+}
+
+// jsonTold is why other environments differ that told a value.
+type jsonTold struct {
+	By    [2]string  `json:"by"`
+	Cause *jsonCause `json:"cause"`
 }
 
 type jsonCause struct {
@@ -211,7 +218,11 @@ func (p *Presenter) jsonCause(c *compare.Comparison, cause explain.Cause, agains
 	j := &jsonCause{Against: c.Sides[against], Tried: cause.Tried, Because: []jsonReason{},
 		Lines: []*jsonPlace{place(0, cause.Left), place(against, cause.Right)}}
 	for _, r := range cause.Because {
-		j.Because = append(j.Because, jsonReason{r.Name, []*jsonPlace{place(0, r.Left), place(against, r.Right)}})
+		reason := jsonReason{Name: r.Name, Places: []*jsonPlace{place(0, r.Left), place(against, r.Right)}}
+		if r.Told != nil {
+			reason.Told = &jsonTold{By: r.Told.By, Cause: p.jsonCause(c, r.Told.Cause, against)}
+		}
+		j.Because = append(j.Because, reason)
 	}
 	return j
 }

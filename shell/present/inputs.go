@@ -12,6 +12,7 @@ import (
 
 // Inputs is what is to be shown of the inputs of a module.
 type Inputs struct {
+	Module       string // the path of it
 	Inputs       []*project.Input
 	Environments []*project.Environment // none for a module without any
 	Settings     [][]project.Settings   // by input, then environment
@@ -281,6 +282,8 @@ func (p *Presenter) settings(in *project.Input, s project.Settings, name string)
 		switch {
 		case i == len(s.All)-1 && s.Repeats:
 			p.printf("  → %s%s   %s   %s\n", name, text, p.cyan(at), p.yellow("repeats what holds without it"))
+		case i == len(s.All)-1 && setting.Layer != nil && setting.Layer.Outputs != nil:
+			p.printf("  → %s%s   %s   %s\n", name, text, p.cyan(at), p.faint(Clean(setting.Layer.Path)))
 		case i == len(s.All)-1:
 			p.printf("  → %s%s   %s\n", name, text, p.cyan(at))
 		default:
@@ -342,8 +345,15 @@ func (p *Presenter) settingsJSON(s project.Settings) []settingJSON {
 }
 
 // InputsJSON shows inputs for programs.
-func (p *Presenter) InputsJSON(in *Inputs) error {
+func (p *Presenter) InputsJSON(modules []*Inputs) error {
 	all := []inputJSON{}
+	for _, in := range modules {
+		all = append(all, p.inputsJSON(in)...)
+	}
+	return writeJSON(p.Out, map[string]any{"inputs": all})
+}
+
+func (p *Presenter) inputsJSON(in *Inputs) (all []inputJSON) {
 	for i, input := range in.Inputs {
 		one := inputJSON{
 			Name: input.Name(), Type: input.Type.String(), Description: input.Description, Required: input.Required(),
@@ -363,5 +373,5 @@ func (p *Presenter) InputsJSON(in *Inputs) error {
 		}
 		all = append(all, one)
 	}
-	return writeJSON(p.Out, map[string]any{"inputs": all})
+	return all
 }

@@ -110,7 +110,7 @@ func FoundText(r *rule.Rule) string {
 func seen(held *rule.Held, r *rule.Rule) string {
 	var names []string
 	for _, name := range held.Environments {
-		if r.Module == nil || r.Module.Holds(name) {
+		if r.Holds(name) {
 			names = append(names, name)
 		}
 	}

@@ -53,6 +53,7 @@ func (p *Presenter) WhyShort(w *explain.Why, elsewhere []compare.Elsewhere) {
 			row("overrides "+cut(shortValue(all[len(all)-2].Value), 40), all[len(all)-2].At)
 		}
 	}
+	p.told(w.Told, row)
 	for _, e := range w.Events {
 		if e.Kind == explain.Chosen {
 			row(eventTexts[explain.Chosen], e.Pos)
@@ -67,6 +68,20 @@ func (p *Presenter) WhyShort(w *explain.Why, elsewhere []compare.Elsewhere) {
 		p.printf("  elsewhere: %s\n", text)
 	}
 	p.printf("\n%s\n", p.faint("--all tells its whole life"))
+}
+
+// told says on what values depend in the environments that told them.
+func (p *Presenter) told(all []explain.Told, row func(text string, at source.Pos)) {
+	for _, told := range all[:min(len(all), fewReasons)] {
+		for _, leaf := range told.Leaves[:min(len(told.Leaves), fewReasons)] {
+			what := "input "
+			if leaf.Name == explain.EnvironmentName {
+				what = ""
+			}
+			row("told by "+Clean(told.By.Name)+": "+what+Clean(leaf.Name), leaf.Pos)
+		}
+		p.told(told.Told, row)
+	}
 }
 
 // givenBy returns what gave a value what it is: the last that happened to the value itself, or that computed it.
@@ -125,6 +140,15 @@ func (p *Presenter) Why(w *explain.Why) {
 	for _, life := range w.Inputs {
 		p.printf("\n")
 		p.lifeOf(life)
+	}
+	if len(w.Told) > 0 {
+		var rows [][]cell
+		p.told(w.Told, func(text string, at source.Pos) {
+			rows = append(rows, []cell{{text: text}, {text: p.line(at), paint: p.cyan},
+				{text: p.lineText(at), paint: p.faint}})
+		})
+		p.printf("\n")
+		p.table(rows, 1, 30)
 	}
 }
 

@@ -1,0 +1,40 @@
+package explain
+
+import (
+	"knothole/core/project"
+)
+
+// Told is what a value depends on in the environment that told it, by one of its outputs.
+type Told struct {
+	Name   string // of the input that was told, with the path in it
+	By     *project.Environment
+	Leaves []Leaf
+	Told   []Told // what told that environment
+}
+
+// maxTold bounds how far it is followed which environment told another.
+const maxTold = 8
+
+// followed returns what names of inputs depend on in the environments that told them.
+func followed(p *project.Project, e *project.Environment, names []string, depth int) (all []Told) {
+	if depth == 0 {
+		return nil
+	}
+	for _, name := range names {
+		if name == EnvironmentName {
+			continue
+		}
+		told := p.Told(e, Fields(name))
+		if told == nil {
+			continue
+		}
+		one := Told{Name: name, By: told.By, Leaves: deep(told.World.Recorder(), told.Value)}
+		var further []string
+		for _, leaf := range one.Leaves {
+			further = append(further, leaf.Name)
+		}
+		one.Told = followed(p.Of(told.By), told.By, further, depth-1)
+		all = append(all, one)
+	}
+	return all
+}
