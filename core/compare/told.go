@@ -22,7 +22,7 @@ func addTold(c *explain.Cause, p *project.Project, sides [2]*project.Environment
 		}
 		var told [2]*project.Told
 		for side, e := range sides {
-			if told[side] = p.Told(e, explain.Fields(r.Name)); told[side] == nil {
+			if told[side] = p.Told(e, explain.Tokens(r.Name)); told[side] == nil {
 				break
 			}
 		}

@@ -318,6 +318,29 @@ func Fields(name string) []string {
 	return fields
 }
 
+// Tokens returns the way that the name of a leaf stands for, as the tokens of a JSON Pointer (RFC 6901): the input, and
+// fields and positions in it.
+func Tokens(name string) (tokens []string) {
+	for _, field := range writtenFields(name) {
+		written, positions := field, ""
+		if strings.HasSuffix(field, "]") {
+			if at := strings.Index(strings.TrimPrefix(field, `"`), "["); !strings.HasPrefix(field, `"`) {
+				written, positions = field[:at], field[at:]
+			} else if end := strings.LastIndexByte(field, '"'); end >= 0 {
+				written, positions = field[:end+1], field[end+1:]
+			}
+		}
+		if text, err := strconv.Unquote(written); err == nil {
+			written = text
+		}
+		tokens = append(tokens, written)
+		for _, position := range strings.FieldsFunc(positions, func(r rune) bool { return r == '[' || r == ']' }) {
+			tokens = append(tokens, position)
+		}
+	}
+	return tokens
+}
+
 // writtenFields takes the name of a leaf apart at its points, but for those in quotes.
 func writtenFields(name string) []string {
 	var fields []string

@@ -24,7 +24,7 @@ func followed(p *project.Project, e *project.Environment, names []string, depth 
 		if name == EnvironmentName {
 			continue
 		}
-		told := p.Told(e, Fields(name))
+		told := p.Told(e, Tokens(name))
 		if told == nil {
 			continue
 		}

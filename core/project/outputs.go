@@ -354,17 +354,17 @@ type Told struct {
 	Value value.Value
 }
 
-// Told returns what told an environment a value in an input that is outputs of others: keys are those that lead from the
-// input to the value. It is nil when no other environment did.
-func (p *Project) Told(e *Environment, keys []string) *Told {
+// Told returns what told an environment a value in an input that is outputs of others. The way leads from the input to
+// the value, as a JSON Pointer does (RFC 6901). It is nil when no other environment did.
+func (p *Project) Told(e *Environment, way []string) *Told {
 	for _, l := range slices.Backward(e.AllLayers()) {
-		if v := at(l.Root, keys); v.IsAbsent() {
+		if _, ok := followed(l.Root, way); !ok {
 			continue
 		}
 		if l.Outputs == nil {
 			return nil
 		}
-		rest := keys[1:]
+		rest := way[1:]
 		for _, other := range l.Outputs.of(e) {
 			switch {
 			case l.Outputs.One:
@@ -378,13 +378,31 @@ func (p *Project) Told(e *Environment, keys []string) *Told {
 			}
 			told := &Told{By: other, World: p.recordedOutputs(other)}
 			v, _ := told.World.Value(p.Of(other).Module.Objects[rest[0]])
-			if told.Value = at(v, rest[1:]); told.Value.IsAbsent() {
-				return nil
+			if v, ok := followed(v, rest[1:]); ok {
+				told.Value = v
+				return told
 			}
-			return told
+			return nil
 		}
 	}
 	return nil
+}
+
+// followed returns what a way leads to in a value. Where it goes through a list without saying by which element, it is
+// the list.
+func followed(v value.Value, way []string) (found value.Value, ok bool) {
+	for _, step := range way {
+		inner, ok := place.Child(v, step)
+		switch {
+		case ok:
+			v = inner
+		case v.Kind() == value.List:
+			return v, true
+		default:
+			return v, false
+		}
+	}
+	return v, !v.IsAbsent()
 }
 
 // recordedOutputs returns the world in which the outputs of an environment are evaluated for what they depend on.
