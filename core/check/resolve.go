@@ -241,8 +241,11 @@ func (c *checker) checkHidden(written syntax.Type, t types.Type, what string) {
 		return nil
 	}
 	if part := bad(t, nil); part != nil {
-		c.report(source.WrongType, written.Place(),
-			"make it a scalar, or a record whose fields are all declared and always there",
+		help := "make it a scalar, or a record whose fields are all declared and always there"
+		if record, is := part.(*types.Record); is && record.Rest != nil {
+			help = "in a map, make a field of each entry secret: { *: { secret value: string } }"
+		}
+		c.report(source.WrongType, written.Place(), help,
 			"%s has no value during check and render, so its type must have a fixed shape: not %s", what, part)
 	}
 }

@@ -130,6 +130,12 @@ func (e *Editor) settable(name string) (*Input, *Layer, error) {
 		return nil, nil, fmt.Errorf("%q has the secret field %q, and secrets must not be stored in layers: set its "+
 			"other fields one by one", name, strings.Join(path, "."))
 	}
+	for _, told := range e.environment.written() {
+		if told.Outputs != nil && told.Into == in.Path[0] && e.in == "" {
+			return nil, nil, fmt.Errorf("%s has %q from the %s: set what they are computed from there",
+				e.environment.Name, in.Path[0], told.Path)
+		}
+	}
 	l, err := e.layer(in.Path)
 	return in, l, err
 }

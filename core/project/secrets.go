@@ -186,10 +186,14 @@ func (p *Project) secretAt(path []string) types.Type {
 			return nil
 		}
 		f, ok := record.Field(key)
-		if !ok {
+		switch {
+		case ok:
+			t, secret = f.Type, secret || f.Secret
+		case record.Rest != nil:
+			t = record.Rest // of an entry of a map
+		default:
 			return nil
 		}
-		t, secret = f.Type, secret || f.Secret
 	}
 	if !secret {
 		return nil
@@ -256,10 +260,13 @@ func (p *Project) checkSecrets(environments []*Environment, layers []*Layer) sou
 				continue
 			}
 			seen[r] = true
+			if o := p.Module.Objects[r.Path[0]]; o != nil && o.Invalid {
+				continue // which is reported
+			}
 			f := source.Finding{Code: source.UnknownInput, Span: r.Span,
 				Message: fmt.Sprintf("%s has no secret input %q", p.Module.Path, strings.Join(r.Path, "."))}
 			if o := p.Module.Objects[r.Path[0]]; o != nil && o.Kind == check.ObjectInput {
-				f.Help = fmt.Sprintf("declare it so: secret input %s: %s", o.Name, o.Type)
+				f.Help = secretNear(o, r.Path)
 				f.Related = []source.Related{{Span: o.Span, Text: o.Summary()}}
 			} else if len(r.Path) == 1 && slices.Contains(names, r.Path[0]) { // with dots in it
 				f.Help = "write it without quotes: " + r.Path[0]
@@ -287,6 +294,43 @@ func (p *Project) checkSecrets(environments []*Environment, layers []*Layer) sou
 		}
 	}
 	return findings
+}
+
+// secretNear says what to do about a reference to what is not secret in an input, or not there.
+func secretNear(o *check.Object, path []string) string {
+	t := o.Type
+	for i, key := range path[1:] {
+		record := recordOf(t)
+		if record == nil {
+			if types.AsList(t) != nil {
+				return "elements of lists have no source of their own: make it a map, { *: … }, whose entries have"
+			}
+			break
+		}
+		f, ok := record.Field(key)
+		switch {
+		case ok && i == len(path)-2:
+			return fmt.Sprintf("declare the field so: secret %s: %s", f.Name, f.Type)
+		case ok:
+			t = f.Type
+		case record.Rest != nil:
+			t = record.Rest
+		default:
+			var names []string
+			for _, path := range SecretFields(t) {
+				names = append(names, strings.Join(path, "."))
+			}
+			otherwise := fmt.Sprintf("nothing in it is secret: secret %s: … declares such a field", key)
+			if len(names) > 0 {
+				otherwise = "what is secret in it: " + strings.Join(names, ", ")
+			}
+			return source.Suggest(strings.Join(path[i+1:], "."), names, otherwise)
+		}
+	}
+	if record := recordOf(t); record != nil && record.Rest != nil {
+		return "make what is secret a field of its entries: { *: { secret value: … } }"
+	}
+	return fmt.Sprintf("declare it so: secret input %s: %s", o.Name, o.Type)
 }
 
 // at returns what records hold at a path, Absent when it leads nowhere.
@@ -368,7 +412,8 @@ func (p *Project) secretInLayer(l *Layer, o *check.Object, path *place.Path, v v
 	if l.Into != "" {
 		span = l.intoSpan
 	}
-	help := "take it out, and change the secret: elements of lists and entries of maps have no source of their own"
+	help := "take it out, and change the secret; elements of lists have no source of their own: make it a map, " +
+		"{ *: … }, whose entries have"
 	if keys, ok := fieldsOf(path); ok && p.secretAt(keys) != nil {
 		help = "take it out, change the secret, and name its source in [environments.….secrets]: " +
 			"" + secretSource(keys)

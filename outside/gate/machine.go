@@ -72,6 +72,14 @@ func Exists(name string) (exists, folder bool, err error) {
 	return true, info.IsDir(), nil
 }
 
+// RemoveWith removes a file in a folder, and the folder if there is nothing else in it. It is an error when there is.
+func RemoveWith(name, with string) error {
+	if err := os.Remove(filepath.Join(name, with)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	return os.Remove(name)
+}
+
 // Same reports whether two names lead to one file or folder.
 func Same(a, b string) bool {
 	one, err := os.Stat(a)

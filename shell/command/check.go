@@ -27,8 +27,8 @@ or of folders of them, it reports what is wrong in these, whether the project's 
 --rendered also compares the rendered files of the project with what would be rendered now, and shows the lines that
 differ. Secrets are not read here, so that conditions on them are not checked; the last lines say which.
 
-Ends with 0 when there is nothing to report, 1 when there is. Warnings count only with --strict. With --rendered
-errors end it with 2, since nothing could be compared.`,
+Ends with 0 when there is nothing to report, 1 when there is. Warnings count only with --strict. "help exit" has the
+table of exit statuses.`,
 	example: "knothole check north south",
 	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
@@ -130,8 +130,6 @@ func (r *checking) once(c *call) int {
 		fmt.Fprintf(c.err, "%s (%.2f s)\n", present.Summary(findings, n, of), time.Since(start).Seconds())
 	}
 	switch {
-	case r.rendered && findings.HasErrors() && len(differing) == 0:
-		return exitFailed
 	case findings.HasErrors() || r.strict && len(findings) > 0:
 		return exitFindings
 	}

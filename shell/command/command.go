@@ -27,7 +27,8 @@ import (
 	"knothole/shell/present"
 )
 
-// Exit statuses, as of diff(1): nothing to report, findings or differences, could not do the work.
+// Exit statuses, the same for every command: nothing to report; the project or the data is wrong, or differs; the
+// command line or the machine stands against the work.
 const (
 	exitClean    = 0
 	exitFindings = 1
@@ -293,6 +294,13 @@ func (c *call) checkFormat(format string, formats ...string) int {
 		return exitClean
 	}
 	return c.wrongUsage("there is no format %q: %s", format, strings.Join(formats, ", "))
+}
+
+// stopped shows what is wrong with a project, and says what was not done for it.
+func (c *call) stopped(p *opened, findings source.Findings, what string) int {
+	c.presenter(p, c.err).Findings(findings.Tidy(p.Sources))
+	fmt.Fprintf(c.err, "\n%s; run knothole check for all errors\n", what)
+	return exitFindings
 }
 
 // failed reports that the work could not be done.

@@ -155,8 +155,7 @@ func (d *difference) allow(c *call, s *sidesOf) int {
 			found = true
 			allowance, findings := compare.NewAllowance(group.MayDiffer, builtin.Table)
 			if findings.HasErrors() {
-				c.presenter(s.project, c.err).Findings(findings)
-				return exitFailed
+				return c.stopped(s.project, findings, "nothing was compared")
 			}
 			d.allowance = append(d.allowance, allowance...)
 		}
@@ -392,9 +391,7 @@ func (d *difference) compare(c *call, s *sidesOf) (*compare.Comparison, source.F
 	if !slices.Contains(s.environments, nil) {
 		comparison, findings := compare.Environments(s.project.Project, s.environments, o)
 		if comparison == nil {
-			c.presenter(s.project, c.err).Findings(findings)
-			fmt.Fprintf(c.err, "\nnothing was compared: check finds all that is wrong\n")
-			return nil, nil, exitFailed
+			return nil, nil, c.stopped(s.project, findings, "nothing was compared")
 		}
 		comparison.Sides = s.names
 		return comparison, nil, exitClean
@@ -405,9 +402,7 @@ func (d *difference) compare(c *call, s *sidesOf) (*compare.Comparison, source.F
 			results, found := render.All(s.project.Project, []*project.Environment{e},
 				render.Options{Recording: true, Only: o.Only})
 			if found.HasErrors() {
-				c.presenter(s.project, c.err).Findings(found)
-				fmt.Fprintf(c.err, "\nnothing was compared: check finds all that is wrong\n")
-				return nil, nil, exitFailed
+				return nil, nil, c.stopped(s.project, found, "nothing was compared")
 			}
 			s.compared[i] = compare.Rendered(results[0], o)
 			s.secret += s.compared[i].AsFiles()

@@ -79,9 +79,7 @@ func (d *driftRun) run(c *call) int {
 	}
 	results, findings := render.All(p.Project, environments, render.Options{Recording: true})
 	if findings.HasErrors() {
-		c.presenter(p, c.err).Findings(findings)
-		fmt.Fprintln(c.err, "\nnothing was compared: check finds all that is wrong")
-		return exitFailed
+		return c.stopped(p, findings, "nothing was compared")
 	}
 	rendered := compare.Rendered(results[0], compare.Options{})
 	comparison, others := compare.Drift(rendered, running, options)
@@ -127,7 +125,7 @@ func (d *driftRun) running(c *call, p *opened) ([]value.Value, int) {
 	if findings.HasErrors() {
 		c.presenter(p, c.err).Findings(findings.Tidy(p.Sources))
 		fmt.Fprintln(c.err, "\nnothing was compared: what runs is not known")
-		return nil, exitFailed
+		return nil, exitFindings
 	}
 	var running []value.Value
 	for _, unit := range side.Units {

@@ -24,6 +24,9 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 			names = append(names, filepath.Join(realName(t.base), t.environment.Name, filepath.FromSlash(f.Path)))
 		}
 	}
+	if names == nil {
+		return exitClean
+	}
 	there := realName(around) // or as much of the way to it as there is
 	for {
 		if exists, folder, err := gate.Exists(there); exists && folder && err == nil {

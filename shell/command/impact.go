@@ -122,13 +122,13 @@ func (i *impactRun) would(c *call) int {
 		if comparison == nil {
 			c.presenter(p, c.err).Findings(findings)
 			fmt.Fprintf(c.err, "\n%s is not compared\n", e.Name)
-			worst = exitFailed
+			worst = exitFindings
 			continue
 		}
 		names, comparisons = append(names, e.Name), append(comparisons, comparison)
 	}
 	if len(comparisons) == 0 {
-		return exitFailed
+		return worst
 	}
 	return max(worst, i.show(c, p, strings.Join(slices.Concat(i.layers, i.inputs), ", "),
 		compare.Together(names, comparisons)))

@@ -62,8 +62,7 @@ func (i *inputsRun) run(c *call) int {
 		return status
 	}
 	if p.Module == nil {
-		c.presenter(p, c.err).Findings(p.Findings)
-		return exitFailed
+		return c.stopped(p, p.Findings, "no input can be shown")
 	}
 	if status := i.apply(c, p, environments); status != exitClean {
 		return status
@@ -129,8 +128,9 @@ func (i *inputsRun) run(c *call) int {
 	status = exitClean
 	if modules == nil {
 		_, findings := render.All(p.Project, environments, render.Options{})
-		if errors, _ := findings.Count(); errors > 0 && !c.quiet {
+		if errors, _ := findings.Count(); errors > 0 {
 			fmt.Fprintf(c.err, "%s; run knothole check for details\n", source.Count(errors, "error"))
+			status = exitFindings
 		}
 	}
 	return status
@@ -234,9 +234,8 @@ func runSet(c *call, s setting) int {
 			return exitFailed
 		}
 	}
-	if p.Module == nil {
-		c.presenter(p, c.err).Findings(p.Findings)
-		return exitFailed
+	if p.Of(e).Module == nil {
+		return c.stopped(p, p.Findings, "nothing was written")
 	}
 	if in != "" {
 		in = p.shown(c, in)
@@ -292,7 +291,7 @@ func runSet(c *call, s setting) int {
 			c.failed("%s must have a value in %s, and nothing else gives it one", m.Name, m.Environment)
 		}
 		fmt.Fprintln(c.err, "nothing was written")
-		return exitFailed
+		return exitFindings
 	}
 	if s.from != "" {
 		if status := s.agreed(c, p, editor, e, files); status != exitClean {

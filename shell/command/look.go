@@ -82,9 +82,7 @@ func (l *lookRun) run(c *call) int {
 		}
 		results, findings := render.All(p.Project, chosen, render.Options{Only: l.only.filter()})
 		if findings.HasErrors() {
-			c.presenter(p, c.err).Findings(findings)
-			fmt.Fprintln(c.err, "\nstopped; run knothole check for all errors")
-			return exitFailed
+			return c.stopped(p, findings, "nothing was looked at")
 		}
 		for _, r := range results {
 			sets = append(sets, explain.Documents{Name: r.Environment.Name, Documents: r.Documents})
@@ -162,7 +160,7 @@ func (c *call) readFiles(arguments []string) (*source.Set, []render.Document, in
 	}
 	if findings.HasErrors() {
 		(&present.Presenter{Out: c.err, Sources: set, Color: c.errColor, Width: c.width}).Findings(findings.Tidy(set))
-		return nil, nil, exitFailed
+		return nil, nil, exitFindings
 	}
 	return set, documents, exitClean
 }

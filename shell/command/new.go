@@ -65,8 +65,7 @@ func runNewEnvironment(c *call, name, like string) int {
 		return exitFailed
 	}
 	if p.Module == nil {
-		c.presenter(p, c.err).Findings(p.Findings)
-		return exitFailed
+		return c.stopped(p, p.Findings, "nothing was written")
 	}
 	entry, layerPath, layerText, err := p.NewEnvironment(name, environments[0])
 	if err != nil {

@@ -16,19 +16,22 @@ import (
 )
 
 var outputsCommand = &command{
-	name: "outputs", arguments: "ENV [NAME] [--format plain|json|env] [--reveal]",
+	name: "outputs", arguments: "ENV [NAME] [--format text|json|env] [--reveal]",
 	short: "named outputs, for people and scripts",
-	long: `Prints the named outputs of the project in an environment, or one of them. As plain text, one alone is
-printed as it is, without quotes; several as names and values. As env, each is a line NAME=value that a POSIX shell
-reads back; lists and records are JSON in it, and an output that is hidden or still open is a comment, so that no
-script takes its placeholder for its value.
+	long: `Prints the named outputs of the project in an environment, or one of them. As text, one alone is printed as it
+is, without quotes; several as names and values. As env, each is a line NAME=value that a POSIX shell reads back;
+lists and records are JSON in it.
 
-Secret outputs are hidden. With --reveal the secrets are read and shown, on a terminal only; with --reveal=always
+A secret output is hidden, and a later one has no value before --later gives it. No script can take a placeholder for
+the value: JSON leaves such outputs out, env has a comment for them, and one that is asked for by name prints nothing,
+says why on standard error and ends with 1. 
+
+With --reveal the secrets are read and shown, on a terminal only; with --reveal=always
 anywhere. With --final, an output that is still open is an error.`,
 	example: "knothole outputs north map_url",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		o := &outputsRun{}
-		flags.StringVar(&o.format, "format", "plain", "`FORMAT` of the answer: plain, json or env")
+		flags.StringVar(&o.format, "format", "text", "`FORMAT` of the answer: text, json or env")
 		flags.BoolVar(&o.final, "final", false, "refuse values that are still open")
 		o.given.define(flags)
 		o.given.defineSecrets(flags)
@@ -51,7 +54,10 @@ type output struct {
 }
 
 func (o *outputsRun) run(c *call) int {
-	if status := c.checkFormat(o.format, "plain", "json", "env"); status != exitClean {
+	if o.format == "plain" { // as it was called
+		o.format = "text"
+	}
+	if status := c.checkFormat(o.format, "text", "json", "env"); status != exitClean {
 		return status
 	}
 	if len(c.arguments) < 1 || len(c.arguments) > 2 {
@@ -80,9 +86,11 @@ func (o *outputsRun) run(c *call) int {
 		all = append(all, output{object: out.Object, value: out.Value})
 	}
 	if findings = append(findings, found...).Tidy(p.Sources); findings.HasErrors() {
-		c.presenter(p, c.err).Findings(findings)
-		fmt.Fprintln(c.err, "\nnothing was printed: check finds all that is wrong")
-		return exitFindings
+		status := c.stopped(p, findings, "nothing was printed")
+		if unavailable(findings) {
+			return exitFailed
+		}
+		return status
 	}
 	var names []string
 	for _, out := range all {
@@ -105,7 +113,8 @@ func (o *outputsRun) run(c *call) int {
 		all[i].hidden = marks&value.Secret != 0 && !show
 		all[i].open = marks&value.Unknown != 0 && !all[i].hidden
 		if o.final && marks&value.Later != 0 && marks&value.Unknown != 0 {
-			return c.failed("the output %q is still open: fill it in with --later FILE", all[i].object.Name)
+			c.failed("the output %q is still open: fill it in with --later FILE", all[i].object.Name)
+			return exitFindings
 		}
 		if show {
 			all[i].value = value.WithPlaceholders(all[i].value)
@@ -113,8 +122,12 @@ func (o *outputsRun) run(c *call) int {
 			all[i].value = value.Shown(all[i].value)
 		}
 	}
+	if single && (all[0].hidden || all[0].open) {
+		o.noteAbsent(c, all)
+		return exitFindings
+	}
 	o.print(c, all, single)
-	if o.format != "plain" || single {
+	if o.format != "text" || !c.terminal {
 		o.noteAbsent(c, all)
 	}
 	return exitClean
@@ -124,7 +137,6 @@ func (o *outputsRun) run(c *call) int {
 func (o *outputsRun) noteAbsent(c *call, all []output) {
 	for _, out := range all {
 		switch {
-		case c.quiet:
 		case out.hidden:
 			fmt.Fprintf(c.err, "%s is hidden: --reveal=always shows it\n", out.object.Name)
 		case out.open:
@@ -141,7 +153,9 @@ func (o *outputsRun) print(c *call, all []output, single bool) {
 	case o.format == "json":
 		var b value.Builder
 		for _, out := range all {
-			b.Set(out.object.Name, out.value)
+			if !out.hidden && !out.open {
+				b.Set(out.object.Name, out.value)
+			}
 		}
 		fmt.Fprintln(c.data, data.JSONText(b.Record(0), 2))
 	case o.format == "env":

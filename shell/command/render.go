@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -27,7 +28,7 @@ var renderCommand = &command{
 	short: "plain files for each environment",
 	long: `Renders the documents of all environments, or of those that are named, to rendered/ENV/…, or with --to DIR
 to DIR/ENV/…. When anything is wrong in one of them, nothing is written. A file that is already as it should be is
-left alone. Files that knothole did not write, or that were changed since, are neither replaced nor removed without
+left alone. --prune also removes what is left of environments that are gone. Files that knothole did not write, or that were changed since, are neither replaced nor removed without
 --overwrite; the file .knothole-record in each folder says what it wrote. A run that is stopped is finished or undone
 by the next, and two runs wait for each other.
 
@@ -50,7 +51,9 @@ project changes.`,
 		flags.BoolVar(&r.stream, "stream", false, "print all YAML documents of one environment as one stream")
 		flags.BoolVar(&r.annotate, "annotate", false, "print, with the source of each line beside it")
 		r.only.defineOnly(flags)
-		flags.BoolVar(&r.overwrite, "overwrite", false, "also replace and remove files that others made or changed")
+		flags.BoolVar(&r.overwrite, "overwrite", false, "also replace files that are where a document goes, and rendered files "+
+			"that were changed by hand; no other file is removed")
+		flags.BoolVar(&r.prune, "prune", false, "also remove what is left of environments that are gone")
 		flags.BoolVar(&r.secrets, "secrets", false, "read the secrets, and write the secret documents too")
 		flags.BoolVar(&r.final, "final", false, "refuse values that are still open")
 		flags.BoolVar(&r.ask, "ask", false, "ask for missing inputs of one environment on the terminal")
@@ -64,11 +67,11 @@ project changes.`,
 
 type rendering struct {
 	given
-	to                                                                    string
-	only                                                                  patterns
-	today                                                                 today
-	held                                                                  *rule.Held // by the rules
-	stdout, stream, annotate, overwrite, secrets, final, ask, watch, show bool
+	to                                                                           string
+	only                                                                         patterns
+	today                                                                        today
+	held                                                                         *rule.Held // by the rules
+	stdout, stream, annotate, overwrite, prune, secrets, final, ask, watch, show bool
 }
 
 // encoded is the documents of one environment, ready to be written.
@@ -89,11 +92,14 @@ func (r *rendering) run(c *call) int {
 			modes++
 		}
 	}
+	r.stdout = r.stdout && !r.stream && !r.annotate // which print anyway
 	switch {
-	case modes > 1:
-		return c.wrongUsage("--stdout, --stream and --annotate are three ways to print: choose one")
-	case modes > 0 && (r.to != "" || r.overwrite):
-		return c.wrongUsage("--stdout, --stream and --annotate print, so --to and --overwrite have no meaning")
+	case r.stream && r.annotate:
+		return c.wrongUsage("--stream prints one stream to apply, and --annotate the source beside each line: choose one")
+	case modes > 0 && (r.to != "" || r.overwrite || r.prune):
+		return c.wrongUsage("--stdout, --stream and --annotate print, so --to, --overwrite and --prune have no meaning")
+	case r.prune && r.to != "":
+		return c.wrongUsage("--prune removes what is left in the project's own folders: leave --to out")
 	case r.watch && (r.ask || len(r.layers) > 0 && r.layers[0] == "-"):
 		return c.wrongUsage("--watch renders more than once, and cannot ask or read standard input each time")
 	case (r.overrides() || r.ask) && r.to == "" && !r.prints():
@@ -149,16 +155,19 @@ func (r *rendering) once(c *call) int {
 	}
 	switch {
 	case r.stream:
-		return r.printStream(c, results[0])
+		status = r.printStream(c, results[0])
 	case r.annotate:
-		return r.printAnnotated(c, p, results)
+		status = r.printAnnotated(c, p, results)
+	default:
+		status = r.output(c, p, results, count, start)
 	}
-	if status := r.output(c, p, results, count, start); status != exitClean {
+	if status != exitClean {
 		return status
 	}
-	if !r.stdout && !c.quiet {
-		c.printOpen(open)
-		printRemarks(c, results)
+	// What is printed in place of values is told in every way of rendering: it may be on its way to a deployment.
+	c.printOpen(open)
+	printRemarks(c, results)
+	if !r.prints() && !c.quiet {
 		if p.HasSchemas() {
 			c.printValidation(results)
 		}
@@ -194,9 +203,19 @@ func (r *rendering) evaluate(c *call, p *opened, environments []*project.Environ
 	}
 	if findings.HasErrors() {
 		fmt.Fprintf(c.err, "%s: nothing was written\n", present.Summary(findings, len(environments), "environment"))
+		if unavailable(findings) {
+			return nil, exitFailed
+		}
 		return nil, exitFindings
 	}
 	return results, exitClean
+}
+
+// unavailable reports whether nothing is wrong with a project but that secrets cannot be read.
+func unavailable(findings source.Findings) bool {
+	return !slices.ContainsFunc(findings, func(f source.Finding) bool {
+		return f.Severity == source.Error && f.Code != source.SecretUnavailable
+	})
 }
 
 // output writes or prints so many documents in their formats.
@@ -354,9 +373,17 @@ func (r *rendering) print(c *call, all []encoded) {
 			_, _ = c.data.Write(f.Data)
 		}
 	}
-	if withheld > 0 && !c.quiet {
-		fmt.Fprintf(c.err, "%s withheld: --secrets --reveal=always prints them\n",
-			source.Count(withheld, "secret document"))
+	c.noteWithheld(withheld)
+}
+
+// noteWithheld says how many documents are not printed since they are secret.
+func (c *call) noteWithheld(withheld int) {
+	reveal := "--reveal=always"
+	if c.terminal {
+		reveal = "--reveal"
+	}
+	if withheld > 0 {
+		fmt.Fprintf(c.err, "%s withheld: --secrets %s prints them\n", source.Count(withheld, "secret document"), reveal)
 	}
 }
 
@@ -381,12 +408,9 @@ func (r *rendering) printStream(c *call, result *render.Result) int {
 		return c.failed("%s", err)
 	}
 	_, _ = c.data.Write(text)
-	if others > 0 && !c.quiet {
+	if others > 0 {
 		fmt.Fprintf(c.err, "%s not in the stream: of other formats than YAML\n", source.Count(others, "document"))
 	}
-	if withheld > 0 && !c.quiet {
-		fmt.Fprintf(c.err, "%s withheld: --secrets --reveal=always prints them\n",
-			source.Count(withheld, "secret document"))
-	}
+	c.noteWithheld(withheld)
 	return exitClean
 }

@@ -39,7 +39,7 @@ func (c *call) compareRendered(p *opened, results []*render.Result) ([]committed
 		}
 		differing = append(differing, found...)
 	}
-	return differing, nil
+	return append(differing, c.leftoverFindings(p)...), nil
 }
 
 // compareFiles compares the rendered files of one environment, which stand in a folder of the project.
@@ -58,6 +58,10 @@ func (c *call) compareFiles(p *opened, e encoded, base string) ([]committed, err
 		return nil, err
 	}
 	var differing []committed
+	if exists, _, err := gate.Exists(filepath.Join(to, e.environment.Name)); err == nil && !exists && len(e.plain) > 0 {
+		return []committed{{finding: renderedFinding(source.Span{}, e.environment.Name, "knothole render writes them",
+			"%s is missing, with %s", base, source.Count(len(e.plain), "file"))}}, nil
+	}
 	known := map[string]bool{}
 	for _, f := range e.plain {
 		known[f.Path] = true

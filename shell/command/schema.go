@@ -419,9 +419,7 @@ func (s *schemaRun) export(c *call) int {
 		return c.wrongUsage("%s is not one module", c.arguments[0])
 	}
 	if p.Module == nil || p.Findings.HasErrors() {
-		c.presenter(p, c.err).Findings(p.Findings.Tidy(p.Sources))
-		fmt.Fprintln(c.err, "\nnothing was written: check finds all that is wrong")
-		return exitFailed
+		return c.stopped(p, p.Findings, "nothing was written")
 	}
 	var exported any
 	if s.inputs {

@@ -42,9 +42,7 @@ func runTests(c *call, pattern, format string) int {
 	}
 	_, findings := render.All(p.Project, p.Concrete(), render.Options{})
 	if findings.HasErrors() {
-		c.presenter(p, c.err).Findings(findings)
-		fmt.Fprintln(c.err, "\nno test was run: check finds all that is wrong")
-		return exitFailed
+		return c.stopped(p, findings, "no test was run")
 	}
 	results := p.Tests(modules, matches.MatchString)
 	switch {

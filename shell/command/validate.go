@@ -126,9 +126,7 @@ func (v *validation) run(c *call) int {
 			return status
 		}
 		if p.Module == nil || p.Findings.HasErrors() {
-			c.presenter(p, c.err).Findings(p.Findings.Tidy(p.Sources))
-			fmt.Fprintln(c.err, "\nnothing was checked: check finds all that is wrong with the project")
-			return exitFailed
+			return c.stopped(p, p.Findings, "nothing was checked")
 		}
 		sources = p.Sources
 	}

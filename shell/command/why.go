@@ -2,7 +2,6 @@ package command
 
 import (
 	"flag"
-	"fmt"
 	"strconv"
 	"strings"
 
@@ -62,9 +61,7 @@ func (w *whyRun) run(c *call) int {
 	case whyNot != "":
 		return c.failed("%s", whyNot)
 	case why == nil:
-		c.presenter(p, c.err).Findings(findings)
-		fmt.Fprintln(c.err, "\nnothing was explained: check finds all that is wrong")
-		return exitFailed
+		return c.stopped(p, findings, "nothing was explained")
 	}
 	presenter := c.presenter(p, c.answer(w.format))
 	if w.format == "json" {

@@ -26,6 +26,7 @@ type target struct {
 	files   []folder.File
 	options folder.Options
 	plan    *folder.Plan
+	pruned  bool // the environment is gone
 }
 
 // base returns the folder that the environments are rendered to, and whether it is the project's own.
@@ -56,6 +57,10 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 	}
 	d.secretTo = filepath.Join(d.around, filepath.FromSlash(p.SecretOut))
 	options := folder.Options{Overwrite: r.overwrite, Partial: r.only != nil}
+	var left leftovers
+	if d.own {
+		left = c.leftovers(p)
+	}
 	var targets []*target
 	for i := range all {
 		targets = append(targets, &target{encoded: &all[i], base: d.to, files: all[i].plain, options: options})
@@ -65,6 +70,11 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 			targets = append(targets, &target{encoded: &all[i], base: d.secretTo, files: all[i].secret, options: options})
 			d.secret = d.secret || len(all[i].secret) > 0
 		}
+	}
+	wrote := d.secret
+	if r.prune {
+		d.secret = d.secret || len(left.secret) > 0
+		targets = append(targets, left.targets(d, options)...)
 	}
 	if status := r.checkDestination(c, p, d, targets); status != exitClean {
 		return status
@@ -77,22 +87,19 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 	if status := c.put(targets); status != exitClean {
 		return status
 	}
+	if r.prune {
+		left.remove(c, d, targets)
+	} else if !c.quiet {
+		for _, name := range left.shown(c, p) {
+			fmt.Fprintf(c.err, "%s is left over from an environment that no longer exists: --prune removes it\n", name)
+		}
+	}
 	if c.quiet {
 		return exitClean
 	}
 	r.sum(c, all, targets)
-	if d.own {
-		var names []string
-		for _, e := range p.Environments {
-			names = append(names, e.Name)
-		}
-		for _, name := range folder.Strangers(d.to, names) {
-			fmt.Fprintf(c.err, "%s is left over from an environment that no longer exists; remove it\n",
-				c.relative(filepath.Join(d.to, name)))
-		}
-	}
 	fmt.Fprintf(c.err, "in %s (%.2f s)\n", c.relative(d.to), time.Since(start).Seconds())
-	if d.secret {
+	if wrote {
 		fmt.Fprintf(c.err, "secret documents in %s\n", c.relative(d.secretTo))
 	}
 	return exitClean
@@ -246,15 +253,21 @@ func (c *call) told(err error) string {
 // states are what can have become of a document, in the order in which they are told.
 var states = []string{"written", "unchanged", "removed", "withheld"}
 
-// sum prints what was done in each environment, and to which kinds of documents.
+// fewChanges is how many files are named that were written or removed; more are counted by their kinds.
+const fewChanges = 8
+
+// sum prints what was done in each environment, and which documents were written or removed: by name when they are few,
+// else by kind.
 func (r *rendering) sum(c *call, all []encoded, targets []*target) {
 	kinds := map[string]map[string]int{}
+	changed := map[string][]string{}
 	total := map[string]int{}
 	for i := range all {
 		counts := map[string]int{}
 		add := func(state string, names []string) {
 			counts[state] += len(names)
 			for _, name := range names {
+				changed[state] = append(changed[state], path.Join(all[i].environment.Name, name))
 				of := all[i].kinds[name]
 				if of == nil {
 					of = []string{cmp.Or(strings.TrimPrefix(path.Ext(name), "."),
@@ -290,7 +303,13 @@ func (r *rendering) sum(c *call, all []encoded, targets []*target) {
 		fmt.Fprintf(c.err, "%-12s %s\n", "total", countsText(total))
 	}
 	for _, state := range states {
-		if len(kinds[state]) > 0 {
+		switch {
+		case len(changed[state]) == 0 || state == "unchanged":
+		case len(changed[state]) <= fewChanges:
+			for _, name := range changed[state] {
+				fmt.Fprintf(c.err, "%-12s %s\n", state, present.Clean(name))
+			}
+		default:
 			fmt.Fprintf(c.err, "%-12s %s\n", state, kindsText(kinds[state]))
 		}
 	}

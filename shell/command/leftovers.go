@@ -1,0 +1,88 @@
+package command
+
+import (
+	"fmt"
+	"path"
+	"path/filepath"
+	"slices"
+
+	"knothole/core/project"
+	"knothole/core/source"
+	"knothole/outside/folder"
+	"knothole/outside/gate"
+)
+
+// leftovers are the folders of environments that are gone, in those for rendered files and for secret ones.
+type leftovers struct{ plain, secret []string }
+
+// leftovers finds what was rendered for environments that the project does not have any more.
+func (c *call) leftovers(p *opened) leftovers {
+	var names []string
+	for _, e := range p.Concrete() {
+		names = append(names, e.Name)
+	}
+	in := func(to string) []string {
+		return folder.Strangers(filepath.Join(p.folder, filepath.FromSlash(to)), names)
+	}
+	return leftovers{in(p.Out), in(p.SecretOut)}
+}
+
+// shown returns the folders as seen from the working folder.
+func (l leftovers) shown(c *call, p *opened) (names []string) {
+	for _, name := range l.plain {
+		names = append(names, c.relative(filepath.Join(p.folder, filepath.FromSlash(path.Join(p.Out, name)))))
+	}
+	for _, name := range l.secret {
+		names = append(names, c.relative(filepath.Join(p.folder, filepath.FromSlash(path.Join(p.SecretOut, name)))))
+	}
+	return names
+}
+
+// targets are the folders with no document that is to be there: what was rendered is removed as that of an environment
+// is which has a document less, and a file that others made or changed is in the way.
+func (l leftovers) targets(d destination, options folder.Options) (targets []*target) {
+	options.Partial = false
+	add := func(base string, names []string, secret bool) {
+		options.Secret = secret
+		for _, name := range names {
+			gone := &encoded{environment: &project.Environment{Name: name}}
+			targets = append(targets, &target{encoded: gone, base: base, options: options, pruned: true})
+		}
+	}
+	add(d.to, l.plain, false)
+	add(d.secretTo, l.secret, true)
+	return targets
+}
+
+// remove removes the folders, now that they hold nothing that was rendered, unless others keep something there.
+func (l leftovers) remove(c *call, d destination, targets []*target) {
+	for _, t := range targets {
+		if !t.pruned {
+			continue
+		}
+		at := filepath.Join(t.base, t.environment.Name)
+		removed := source.Count(len(t.plan.Summary().Removed), "rendered file")
+		if err := gate.RemoveWith(at, folder.RecordName); err != nil {
+			fmt.Fprintf(c.err, "%s: %s removed; the folder stays, since others keep files in it\n", c.relative(at),
+				removed)
+		} else if !c.quiet {
+			fmt.Fprintf(c.err, "%s is removed, with %s\n", c.relative(at), removed)
+		}
+	}
+}
+
+// leftoverFindings are those of check --rendered.
+func (c *call) leftoverFindings(p *opened) (all []committed) {
+	l := c.leftovers(p)
+	add := func(base string, names []string) {
+		for _, name := range slices.Sorted(slices.Values(names)) {
+			f := renderedFinding(source.Span{}, "", "knothole render --prune removes it",
+				"%s is left over from an environment that no longer exists", path.Join(base, name))
+			f.Environments = nil
+			all = append(all, committed{finding: f})
+		}
+	}
+	add(p.Out, l.plain)
+	add(p.SecretOut, l.secret)
+	return all
+}
