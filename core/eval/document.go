@@ -246,19 +246,23 @@ func runFrom(statements []statement, from int, f *frame, visit Visitor) (at int,
 }
 
 func (c *compiler) require(d *syntax.Require) statement {
-	condition, at := c.assertion(d.Condition), d.Condition.Place()
+	body, at := c.expression(d.Condition), d.Condition.Place()
 	var message func(f *frame) string
 	if d.Message != nil {
 		message = c.message(d.Message)
 	}
 	text := c.module.Tree.File.Slice(at)
 	return func(f *frame, _ Visitor) {
-		if condition(f) {
+		v := body(f)
+		if f.holds(v, at) {
 			return
 		}
 		m := "required is " + text
 		if message != nil {
 			m = message(f)
+		}
+		if f.world.recorder != nil {
+			f.reports.unmet = append(f.reports.unmet, Unmet{at, m, v.Origin()})
 		}
 		f.fail(source.Finding{Code: source.Requirement, Span: at, Message: m})
 	}

@@ -121,6 +121,27 @@ func (r *Recorder) listed(first, count uint32) []value.Origin {
 	return r.operands[first>>operandBits][at : at+count : at+count]
 }
 
+// Inputs calls take for each input, and each part of one, that a value was computed from, in the order in which they are
+// come upon.
+func (r *Recorder) Inputs(o value.Origin, take func(name string, at source.Pos)) {
+	seen, stack := map[value.Origin]bool{}, []value.Origin{o}
+	for len(stack) > 0 {
+		o := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		step, ok := r.Step(o)
+		if !ok || seen[o] {
+			continue
+		}
+		seen[o] = true
+		if step.Input != "" {
+			take(step.Input, step.Pos)
+		}
+		for _, operand := range slices.Backward(step.Operands) {
+			stack = append(stack, operand)
+		}
+	}
+}
+
 // Pos returns the place that decided a value.
 func (r *Recorder) Pos(o value.Origin) source.Pos {
 	for {

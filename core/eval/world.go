@@ -37,6 +37,7 @@ type evaluation struct {
 	// it, so that constants that need each other are evaluated by one goroutine, whichever comes first.
 	lock *sync.Mutex
 
+	unmet     []Unmet
 	instances []*World
 	completed int // how many of the instances are complete
 	// kept is how many elements its values hold, of those that hold many.
@@ -255,6 +256,16 @@ func (w *World) Lost() source.Findings {
 	}
 	return lost
 }
+
+// Unmet is a requirement that does not hold, in a recording world.
+type Unmet struct {
+	At      source.Span
+	Message string
+	Origin  value.Origin // of the condition, which knows what it was computed from
+}
+
+// Unmet returns the requirements that do not hold, as they were come upon.
+func (w *World) Unmet() []Unmet { return w.evaluation.unmet }
 
 // Unchecked is a condition that was not tested, since what it tests is not known.
 type Unchecked struct {

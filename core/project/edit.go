@@ -18,7 +18,7 @@ type Editor struct {
 	environment *Environment
 	in          string            // the layer to change; empty to choose
 	texts       map[string]string // by path
-	before      map[string]string // what the files said that are changed
+	originals   map[string]string // what the files said that are changed
 	order       []string
 	names       []string // of the inputs that were set
 	layers      []*Layer // in which they were set
@@ -29,7 +29,7 @@ type Editor struct {
 // Edit begins to change the layers of an environment. In is the layer to change; empty for the right one of each input.
 func (p *Project) Edit(e *Environment, in string) *Editor {
 	p = p.Of(e)
-	return &Editor{project: p, environment: e, in: in, texts: map[string]string{}, before: map[string]string{}}
+	return &Editor{project: p, environment: e, in: in, texts: map[string]string{}, originals: map[string]string{}}
 }
 
 // own returns the layers that only this environment has, weakest first; those that are one input's value are not
@@ -93,14 +93,14 @@ func (e *Editor) text(l *Layer) (string, error) {
 	if text, ok := e.texts[l.Path]; ok {
 		return text, nil
 	}
-	if text, ok := e.before[l.Path]; ok {
+	if text, ok := e.originals[l.Path]; ok {
 		return text, nil
 	}
 	text, err := fs.ReadFile(e.project.files, l.Path)
 	if err != nil {
 		return "", fmt.Errorf("%s cannot be read: %w", l.Path, err)
 	}
-	e.before[l.Path] = string(text)
+	e.originals[l.Path] = string(text)
 	return string(text), nil
 }
 
@@ -335,8 +335,12 @@ func (e *Editor) Result() (files map[string]string, wrong source.Findings, err e
 			continue
 		}
 		// What was unset is on no line any more: what is wrong without it is wherever it is asked for.
-		anywhere := len(e.unset) > 0 && !e.wrongBefore(environment.Name)
+		before := e.before(environment.Name)
+		anywhere := len(e.unset) > 0 && !before.HasErrors()
 		for _, f := range edited.World(environment, false).Findings() {
+			if e.wasWrong(before, f) {
+				continue // who mends one of several mistakes need not mend all of them
+			}
 			if file := edited.Sources.File(f.Span.Start); file != nil && f.Severity == source.Error {
 				if _, ok := e.texts[file.Path]; ok || anywhere {
 					wrong = append(wrong, f)
@@ -347,17 +351,30 @@ func (e *Editor) Result() (files map[string]string, wrong source.Findings, err e
 	return e.texts, wrong.Tidy(edited.Sources), nil
 }
 
-// wrongBefore reports whether something is wrong with an environment without the changes.
-func (e *Editor) wrongBefore(environment string) bool {
+// before returns what is wrong with the inputs of an environment without the changes.
+func (e *Editor) before(environment string) source.Findings {
 	before := e.project.Environment(environment)
-	return before == nil || e.project.World(before, false).Findings().HasErrors()
+	if before == nil {
+		return nil
+	}
+	return e.project.World(before, false).Findings()
+}
+
+// wasWrong reports whether something was wrong before, with what is not set now.
+func (e *Editor) wasWrong(before source.Findings, f source.Finding) bool {
+	set := func(name string) bool {
+		return name == f.Input || strings.HasPrefix(name, f.Input+".") || strings.HasPrefix(f.Input, name+".")
+	}
+	return !slices.ContainsFunc(e.names, set) && slices.ContainsFunc(before, func(was source.Finding) bool {
+		return was.Code == f.Code && was.Message == f.Message
+	})
 }
 
 // Project returns the project from which the changes begin.
 func (e *Editor) Project() *Project { return e.project }
 
 // Before returns what a file said from which the changes begin.
-func (e *Editor) Before(name string) string { return e.before[name] }
+func (e *Editor) Before(name string) string { return e.originals[name] }
 
 // Overridden is an input that was set in a layer, but is given by a stronger one.
 type Overridden struct {

@@ -23,7 +23,9 @@ type Reference struct {
 	Kind   string   // variable, file, age or url
 	Target string   // the variable, the path of the file in the project, or the URL
 	At     string   // JSON Pointer (RFC 6901) into what is read; empty for all of it
-	Span   source.Span
+	// Harmless says that the secret protects nothing, so that its file may be in a repository.
+	Harmless bool
+	Span     source.Span
 }
 
 // Name returns the path as it is written, such as `mail.password`.
@@ -91,10 +93,12 @@ func isReference(v value.Value) bool {
 
 func (p *Project) reference(table value.Value, name string, path []string) *Reference {
 	c := &configuration{p, name, table}
-	c.known(append(slices.Clone(referenceKinds), "at")...)
+	c.known(append(slices.Clone(referenceKinds), "at", "harmless")...)
 	r := &Reference{Path: path, Span: p.keyOf(table)}
 	unknown := slices.ContainsFunc(table.Shape().Keys(),
-		func(key string) bool { return key != "at" && !slices.Contains(referenceKinds, key) })
+		func(key string) bool {
+			return key != "at" && key != "harmless" && !slices.Contains(referenceKinds, key)
+		})
 	if unknown {
 		p.hide(table) // it may be a secret by mistake
 	}
@@ -144,6 +148,12 @@ func (p *Project) reference(table value.Value, name string, path []string) *Refe
 			return nil
 		}
 	}
+	if v, ok := c.get("harmless", value.Bool); ok {
+		if r.Harmless = v.Bool(); r.Kind != "file" {
+			c.report(source.WrongUse, c.keyOf(v), "leave it out", "%s: harmless is said of a file that may be in git, "+
+				"and this is none", name)
+		}
+	}
 	if v, ok := c.get("at", value.String); ok {
 		if _, err := place.ParsePointer(v.Text()); err != nil {
 			c.report(source.SecretReference, source.At(v.Origin().Pos()), "such as /data/pin",
@@ -153,6 +163,19 @@ func (p *Project) reference(table value.Value, name string, path []string) *Refe
 		r.At = v.Text()
 	}
 	return r
+}
+
+// SecretFiles returns the references to plain files that hold secrets, each file once, in the order of the project file.
+func (p *Project) SecretFiles() (all []*Reference) {
+	for _, e := range p.Environments {
+		for _, r := range e.secrets {
+			same := func(other *Reference) bool { return other.Target == r.Target }
+			if r.Kind == "file" && !r.Harmless && !slices.ContainsFunc(all, same) {
+				all = append(all, r)
+			}
+		}
+	}
+	return all
 }
 
 // Secrets returns the references of an environment: its own, and those of what it extends that it does not replace,

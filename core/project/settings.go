@@ -187,7 +187,7 @@ func (p *Project) Settings(e *Environment, w *eval.World, in *Input) Settings {
 // InputNamed returns the input with a name, which may be that of a record whose fields are inputs of their own; then
 // only its object, path and type are known. The error says what is near.
 func (p *Project) InputNamed(name string) (*Input, error) {
-	path, err := splitName(name)
+	path, err := SplitName(name)
 	if err != nil {
 		return nil, err
 	}
@@ -233,8 +233,8 @@ func (p *Project) InputNamed(name string) (*Input, error) {
 	return in, nil
 }
 
-// splitName splits a name of an input into its keys, such as `labels."app.example/part"`.
-func splitName(name string) ([]string, error) {
+// SplitName splits a name of an input into its keys, such as `labels."app.example/part"`.
+func SplitName(name string) ([]string, error) {
 	file, err := source.NewSet().Add("", []byte(name+" = 0"))
 	if err != nil {
 		return nil, err

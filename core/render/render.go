@@ -88,7 +88,9 @@ func Environment(p *project.Project, e *project.Environment, options Options) *R
 	if p = p.Of(e); p.Module == nil {
 		return &Result{Project: p, Environment: e}
 	}
-	return World(p, e, p.World(e, options.Recording), options)
+	r := World(p, e, p.World(e, options.Recording), options)
+	nameRead(p, e, r, options)
+	return r
 }
 
 // World is Environment for a world that is there already. What is wrong is said to be so in the environment.

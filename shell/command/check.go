@@ -81,6 +81,9 @@ func (r *checking) once(c *call) int {
 		findings = append(findings, compare.CheckParity(p.Project, builtin.Table)...).Tidy(p.Sources)
 	}
 	bar.stop()
+	if modules == nil {
+		findings = append(findings, trackedSecrets(p)...).Tidy(p.Sources)
+	}
 	n, of := len(environments), "environment"
 	if modules != nil {
 		n, of = len(modules), "module"

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"knothole/core/project"
+	"knothole/core/source"
 	"knothole/outside/gate"
 	"knothole/outside/repository"
 )
@@ -59,6 +60,33 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 			"take it out of the repository: git rm --cached, and its history with it")
 	}
 	return exitClean
+}
+
+// trackedSecrets warns of files that hold a secret and that git has. Where there is no repository, or git cannot say,
+// there is nothing to warn of.
+func trackedSecrets(p *opened) (findings source.Findings) {
+	files := p.SecretFiles()
+	if files == nil {
+		return nil
+	}
+	names := make([]string, len(files))
+	for i, r := range files {
+		names[i] = r.Target
+	}
+	tracked, err := repository.Git(p.folder, nil, append([]string{"ls-files", "-z", "--"}, names...)...)
+	if err != nil {
+		return nil
+	}
+	has := strings.Split(string(tracked), "\x00")
+	for _, r := range files {
+		if slices.Contains(has, r.Target) {
+			findings.Add(source.Finding{Code: source.SecretInFile, Severity: source.Warning, Span: r.Span,
+				Message: fmt.Sprintf("%s holds a secret, and git has it: so does everybody who has the repository", r.Target),
+				Help: "encrypt it, { age = … }, or keep it elsewhere, and change the secret; harmless = true says that it " +
+					"protects nothing"})
+		}
+	}
+	return findings
 }
 
 // notIgnored returns the files of some that git would take up.

@@ -9,14 +9,17 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/aymanbagabas/go-udiff"
 
+	"knothole/core/builtin"
 	"knothole/core/check"
 	"knothole/core/compare"
 	"knothole/core/eval"
 	"knothole/core/project"
 	"knothole/core/render"
+	"knothole/core/rule"
 	"knothole/core/source"
 	"knothole/outside/gate"
 	"knothole/shell/present"
@@ -186,10 +189,12 @@ input.
 With --from the values are those of another environment: what this changes in the rendering is shown, and written after
 a yes; --yes gives it beforehand. --unset takes values out, so that what a weaker layer says holds, or the default.
 
-A value that does not fit the type of the input or its limits, or breaks a require, is refused, and nothing is written.
+A value that does not fit the type of the input or its limits, or with which anything is wrong in an environment that was
+not before, such as a require or a rule that it breaks, is refused, and nothing is written.
 --in chooses the layer. --complete adds the optional inputs that the environment does not give, as comments with their
 default, to the end of a YAML or TOML layer.`,
 	example: "knothole set north replicas.bay_map=8",
+	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		in := flags.String("in", "", "change the layer `FILE`")
 		complete := flags.Bool("complete", false, "add what is optional and not there as comments")
@@ -308,7 +313,8 @@ func runSet(c *call, s setting) int {
 	return status
 }
 
-// newlyBroken returns what the project requires and does not get with the changes of an editor, and got without them.
+// newlyBroken returns the errors that there are with the changes of an editor, and were not without them: limits of
+// components, requirements, schemas, rules, and what cannot be computed.
 func newlyBroken(editor *project.Editor, files map[string]string) source.Findings {
 	broken := func(p *project.Project) source.Findings {
 		var environments []*project.Environment
@@ -317,8 +323,11 @@ func newlyBroken(editor *project.Editor, files map[string]string) source.Finding
 				environments = append(environments, e)
 			}
 		}
-		_, findings := render.All(p, environments, render.Options{Only: func(string) bool { return false }})
-		return slices.DeleteFunc(findings, func(f source.Finding) bool { return f.Code != source.Requirement })
+		_, _, findings := rule.All(p, environments, render.Options{Everything: true, Validate: true}, builtin.Table,
+			time.Now())
+		return slices.DeleteFunc(findings, func(f source.Finding) bool {
+			return f.Severity != source.Error || f.Code == source.MissingInput // which is told of each environment
+		})
 	}
 	now := broken(editor.Edited())
 	if len(now) == 0 {
@@ -327,7 +336,7 @@ func newlyBroken(editor *project.Editor, files map[string]string) source.Finding
 	before := broken(editor.Project())
 	return slices.DeleteFunc(now, func(f source.Finding) bool {
 		return slices.ContainsFunc(before, func(was source.Finding) bool {
-			return was.Message == f.Message && slices.Equal(was.Environments, f.Environments)
+			return was.Code == f.Code && was.Message == f.Message && slices.Equal(was.Environments, f.Environments)
 		})
 	})
 }

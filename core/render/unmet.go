@@ -1,0 +1,81 @@
+package render
+
+import (
+	"slices"
+	"strings"
+
+	"knothole/core/check"
+	"knothole/core/eval"
+	"knothole/core/place"
+	"knothole/core/project"
+	"knothole/core/source"
+	"knothole/core/value"
+)
+
+// shownRead is how many inputs are named that a requirement read.
+const shownRead = 4
+
+// nameRead adds to each requirement that does not hold which inputs it read, with their lines and values: one of them
+// has to change. What it read is only known of a recorded evaluation, which is made for this.
+func nameRead(p *project.Project, e *project.Environment, r *Result, options Options) {
+	broken := func(f source.Finding) bool { return f.Code == source.Requirement }
+	if !slices.ContainsFunc(r.Findings, broken) {
+		return
+	}
+	w := r.World
+	if w.Recorder() == nil {
+		options.Recording, options.Validate = true, false
+		w = World(p, e, p.World(e, true), options).World
+	}
+	unmet := slices.Clone(w.Unmet())
+	for i := range r.Findings {
+		f := &r.Findings[i]
+		at := slices.IndexFunc(unmet, func(u eval.Unmet) bool { return u.At == f.Span && u.Message == f.Message })
+		if !broken(*f) || at < 0 {
+			continue
+		}
+		related := read(p, w, unmet[at])
+		f.Related = slices.Concat(related, f.Related)
+		unmet = slices.Delete(unmet, at, at+1)
+	}
+}
+
+// read returns the inputs that a requirement read.
+func read(p *project.Project, w *eval.World, u eval.Unmet) (related []source.Related) {
+	var names []string
+	w.Recorder().Inputs(u.Origin, func(name string, at source.Pos) {
+		if slices.Contains(names, name) || len(names) == shownRead {
+			return
+		}
+		// A record or list that is gone through on the way to a part of it tells less than the part.
+		v := inputValue(p, w, name)
+		if v.IsAbsent() || v.Kind() == value.Record && len(names) > 0 {
+			return
+		}
+		names = append(names, name)
+		related = append(related, source.Related{Span: source.At(at), Text: name + " is " + value.Shown(v).Show(60)})
+	})
+	// The whole is told by its parts.
+	return slices.DeleteFunc(related, func(r source.Related) bool {
+		name, _, _ := strings.Cut(r.Text, " is ")
+		return slices.ContainsFunc(names, func(other string) bool { return strings.HasPrefix(other, name+".") })
+	})
+}
+
+// inputValue returns what an input, or the part of one that a name stands for, is; Absent when that is not known.
+func inputValue(p *project.Project, w *eval.World, name string) value.Value {
+	path, err := project.SplitName(name)
+	if err != nil {
+		return value.Value{}
+	}
+	o := p.Module.Objects[path[0]]
+	if o == nil || o.Kind != check.ObjectInput {
+		return value.Value{}
+	}
+	v, _ := w.Value(o)
+	found, missing := place.Follow(v, path[1:])
+	if missing != "" {
+		return value.Value{}
+	}
+	return found.Value
+}
