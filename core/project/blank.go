@@ -56,7 +56,7 @@ func Blank(inputs []*Input, format string, has func(*Input) bool) string {
 			b.WriteByte('\n')
 		}
 		for _, line := range in.about() {
-			b.WriteString("# " + line + "\n")
+			b.WriteString("## " + line + "\n")
 		}
 		b.WriteString(blankLine(in) + "\n")
 	}
@@ -69,14 +69,26 @@ func (in *Input) about() []string {
 	if in.Description != "" {
 		lines = strings.Split(in.Description, "\n")
 	}
-	text := in.Type.String()
+	text, meaning := in.Type.String(), []string(nil)
+	if in.meaning != nil {
+		meaning = in.meaning(in.Type)
+	}
+	if len(meaning) > 0 && strings.HasPrefix(meaning[0], text+" is ") {
+		text, meaning = strings.TrimPrefix(meaning[0], text+" is "), meaning[1:] // with its limits
+	} else {
+		for _, limit := range in.Limits() {
+			text += " where " + strings.Join(strings.Fields(limit.Text), " ")
+		}
+	}
 	if in.Required() {
 		text += ", required"
+	} else if in.Needed() {
+		text += ", required in " + in.Parent.Name()
 	}
-	for _, limit := range in.Limits() {
-		text += " where " + strings.Join(strings.Fields(limit.Text), " ")
+	if in.Default != "" && in.Literal.IsAbsent() {
+		text += ", by default " + strings.Join(strings.Fields(in.Default), " ")
 	}
-	return append(lines, text)
+	return append(append(lines, text), meaning...)
 }
 
 // blankLine is the line of one input in a TOML layer to fill in. It is a comment, since TOML has no key without a
@@ -85,13 +97,19 @@ func blankLine(in *Input) string {
 	if in.Required() {
 		return "# " + in.Name() + " ="
 	}
-	return "# " + in.Name() + " = " + inputDefault(in, "toml")
+	return strings.TrimSuffix("# "+in.Name()+" = "+inputDefault(in, "toml"), " ")
 }
 
 // writeBlank writes inputs as a mapping of YAML, those of one record below each other. What must be decided is a key
 // without a value, which says nothing; what need not be is a comment. Comment is the depth at which one has begun; -1
 // for none.
+//
+// What is told of an input has one comment sign more than the input, so that the signs can be taken away from all.
 func writeBlank(b *strings.Builder, inputs []*Input, depth, comment int) {
+	tell := "## "
+	if comment >= 0 {
+		tell = "# "
+	}
 	line := func(from int, text string) {
 		if from < 0 {
 			b.WriteString(strings.Repeat("  ", depth) + text + "\n")
@@ -113,14 +131,21 @@ func writeBlank(b *strings.Builder, inputs []*Input, depth, comment int) {
 			from = depth
 		}
 		if len(in.Path) > depth+1 {
+			for of := in.Parent; of != nil; of = of.Parent {
+				if len(of.Path) == depth+1 && of.Description != "" {
+					for _, text := range strings.Split(of.Description, "\n") {
+						line(comment, tell+text)
+					}
+				}
+			}
 			line(from, key)
 			writeBlank(b, inputs[i:last], depth+1, from)
 		} else {
 			for _, text := range in.about() {
-				line(comment, "# "+text)
+				line(comment, tell+text)
 			}
 			if !in.Required() {
-				key += " " + inputDefault(in, "yaml")
+				key = strings.TrimSuffix(key+" "+inputDefault(in, "yaml"), " ")
 			}
 			line(from, key)
 		}
@@ -128,15 +153,11 @@ func writeBlank(b *strings.Builder, inputs []*Input, depth, comment int) {
 	}
 }
 
-// inputDefault writes the default of an input in a format, as it is written in the module when it is not a literal.
+// inputDefault writes the default of an input in a format. It is empty, which says nothing, when there is none, when it
+// is computed, and when the format cannot hold it.
 func inputDefault(in *Input, format string) string {
-	switch {
-	case !in.Literal.IsAbsent() && !in.Literal.IsNull():
-		return data.Literal(in.Literal, data.Format(format))
-	case in.optional && in.Default == "":
-		return "…"
-	case in.Literal.IsNull() && format == "toml":
-		return "…"
+	if in.Literal.IsAbsent() || in.Literal.IsNull() && format == "toml" {
+		return ""
 	}
-	return strings.Join(strings.Fields(in.Default), " ")
+	return data.Literal(in.Literal, data.Format(format))
 }

@@ -2,6 +2,7 @@ package project
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"knothole/core/check"
@@ -24,18 +25,34 @@ type Input struct {
 	Secret      bool
 	Later       bool
 	Default     string      // as written in the module; empty when there is none
-	Literal     value.Value // the default, when it is a literal
+	Literal     value.Value // the default, when it is a literal, or a list or record of such
 	Deprecated  string
+
+	// Parent is the input that it is a field of, or an entry; nil for one that is declared.
+	Parent *Input
 
 	hasDefault bool
 	optional   bool
+	entry      bool           // of a map: there are environments without it
+	record     *syntax.Record // the default, when it is written as a record
+	meaning    func(types.Type) []string
 }
 
 // Name returns the name with the path in it.
 func (in *Input) Name() string { return (&Reference{Path: in.Path}).Name() }
 
 // Required reports whether every environment must give it a value.
-func (in *Input) Required() bool { return !in.hasDefault && !in.optional && !in.Later }
+func (in *Input) Required() bool {
+	for of := in.Parent; of != nil; of = of.Parent {
+		if of.optional && !of.entry || of.hasDefault {
+			return false // it must have one only where that is given
+		}
+	}
+	return in.Needed()
+}
+
+// Needed reports whether it must have a value where what it is in is given.
+func (in *Input) Needed() bool { return !in.hasDefault && !in.optional && !in.Later }
 
 // Setting is what one source says about an input in an environment.
 type Setting struct {
@@ -50,6 +67,10 @@ type Settings struct {
 	All     []Setting   // weakest first; empty when the default holds
 	Value   value.Value // that holds; Absent when there is none, or a wrong one
 	Repeats bool        // the strongest source says what would hold without it
+	// Removed says that the strongest source takes away what weaker ones, or the default, say.
+	Removed bool
+	// Outside says that it is in an entry of a map that the environment does not have.
+	Outside bool
 }
 
 // InputsOf returns the inputs of a module, those of records field by field.
@@ -62,7 +83,7 @@ func (p *Project) InputsOf(m *check.Module) []*Input {
 		}
 		_, later := Placeholder(o)
 		in := &Input{Object: o, Path: []string{o.Name}, Type: o.Type, Description: d.Description, Span: o.Span,
-			Secret: d.Secret, Later: later, Deprecated: d.Deprecated}
+			Secret: d.Secret, Later: later, Deprecated: d.Deprecated, meaning: p.Meaning}
 		in.setDefault(m, d.Default)
 		all = append(all, in.fields(p.checked, m, nil)...)
 	}
@@ -74,20 +95,61 @@ func (in *Input) setDefault(m *check.Module, e syntax.Expression) {
 		return
 	}
 	in.Default, in.hasDefault = m.Tree.File.Slice(e.Place()), true
+	if record, ok := e.(*syntax.Record); ok && !slices.ContainsFunc(record.Entries, computed) {
+		in.record = record
+	}
+	in.Literal = literal(e)
+}
+
+// computed reports whether an entry of a record is more than a name and a value.
+func computed(entry *syntax.Entry) bool {
+	return entry.Key == nil || entry.Key.Value != nil || entry.Optional
+}
+
+// literal returns the value of an expression that is a literal, or a list or record of such; Absent for others.
+func literal(e syntax.Expression) value.Value {
 	switch e := e.(type) {
 	case *syntax.Null:
-		in.Literal = value.NullOf(0)
+		return value.NullOf(0)
 	case *syntax.Bool:
-		in.Literal = value.BoolOf(e.Value, 0)
+		return value.BoolOf(e.Value, 0)
 	case *syntax.Int:
-		in.Literal = value.IntOf(e.Value, 0)
+		return value.IntOf(e.Value, 0)
 	case *syntax.Float:
-		in.Literal = value.FloatOf(e.Value, 0)
+		return value.FloatOf(e.Value, 0)
 	case *syntax.String:
 		if text, plain := e.Plain(); plain {
-			in.Literal = value.StringOf(text, 0)
+			return value.StringOf(text, 0)
 		}
+	case *syntax.Unary:
+		v := literal(e.Operand)
+		switch {
+		case e.Operator != syntax.Negate:
+		case v.Kind() == value.Int:
+			return value.IntOf(-v.Int(), 0)
+		case v.Kind() == value.Float:
+			return value.FloatOf(-v.Float(), 0)
+		}
+	case *syntax.List:
+		elements := make([]value.Value, len(e.Elements))
+		for i, entry := range e.Elements {
+			if elements[i] = literal(entry.Value); entry.Spread || entry.Optional || elements[i].IsAbsent() {
+				return value.Value{}
+			}
+		}
+		return value.ListOf(elements, 0)
+	case *syntax.Record:
+		var b value.Builder
+		for _, entry := range e.Entries {
+			v := literal(entry.Value)
+			if computed(entry) || v.IsAbsent() {
+				return value.Value{}
+			}
+			b.Set(entry.Key.Name, v)
+		}
+		return b.Record(0)
 	}
+	return value.Value{}
 }
 
 // fields returns the fields of an input that is a record, or the input itself.
@@ -95,6 +157,10 @@ func (in *Input) fields(p *check.Program, m *check.Module, seen []*types.Record)
 	core := recordOf(in.Type)
 	if core == nil || in.Secret || in.Later || types.MayBeNull(in.Type) || len(core.Fields) == 0 || core.Rest != nil {
 		return []*Input{in}
+	}
+	if needed := func(f types.Field) bool { return !f.Optional && f.Default == nil }; in.hasDefault && in.record == nil &&
+		slices.ContainsFunc(core.Fields, needed) {
+		return []*Input{in} // who gives one of these fields has to give all of them: the default is one value
 	}
 	for _, t := range seen {
 		if t == core {
@@ -106,7 +172,7 @@ func (in *Input) fields(p *check.Program, m *check.Module, seen []*types.Record)
 	for i := range core.Fields {
 		f := &core.Fields[i]
 		inner := &Input{
-			Object: in.Object, Path: append(append([]string(nil), in.Path...), f.Name), Type: f.Type,
+			Parent: in, meaning: in.meaning, Object: in.Object, Path: append(append([]string(nil), in.Path...), f.Name), Type: f.Type,
 			Description: f.Description, Span: f.Span,
 			Secret: f.Secret, Deprecated: f.Deprecated, optional: f.Optional,
 		}
@@ -114,15 +180,14 @@ func (in *Input) fields(p *check.Program, m *check.Module, seen []*types.Record)
 			declared := p.Default(f.Default)
 			inner.setDefault(declared.Module, declared.Expression)
 		}
-		if in.hasDefault && !inner.hasDefault {
-			inner.hasDefault, inner.Default = true, in.Default
-			if r, ok := in.Object.Declaration.(*syntax.Input).Default.(*syntax.Record); ok && len(in.Path) == 1 {
-				for _, entry := range r.Entries {
-					if entry.Key != nil && entry.Key.Value == nil && entry.Key.Name == f.Name {
-						inner.setDefault(m, entry.Value)
-					}
+		if in.record != nil {
+			for _, entry := range in.record.Entries {
+				if entry.Key.Name == f.Name {
+					inner.setDefault(m, entry.Value)
 				}
 			}
+		} else if in.hasDefault && !inner.hasDefault && !inner.optional {
+			inner.hasDefault, inner.Default = true, in.Default
 		}
 		all = append(all, inner.fields(p, m, seen)...)
 	}
@@ -159,9 +224,15 @@ func (p *Project) Settings(e *Environment, w *eval.World, in *Input) Settings {
 			continue
 		}
 		v := at(l.Root, in.Path)
+		if gone := in.removedBy(l); !gone.IsAbsent() {
+			s.All, before = append(s.All, Setting{Layer: l, Value: gone, At: p.keyOf(gone).Start}), value.Value{}
+			s.Repeats, s.Removed = false, true
+			continue
+		}
 		if v.IsAbsent() || v.IsNull() && !types.MayBeNull(in.Type) && !in.optional {
 			continue // "not given here"
 		}
+		s.Removed = false
 		s.Repeats = !before.IsAbsent() && value.Identical(v, before)
 		before = v
 		s.All = append(s.All, Setting{Layer: l, Value: shownSafely(v, in.Type, in.Secret), At: p.keyOf(v).Start})
@@ -180,8 +251,149 @@ func (p *Project) Settings(e *Environment, w *eval.World, in *Input) Settings {
 	}
 	if v, ok := w.Value(in.Object); ok {
 		s.Value = at(v, in.Path[1:])
+		for of := in; of != nil; of = of.Parent {
+			s.Outside = s.Outside || of.entry && at(v, of.Path[1:]).IsAbsent()
+		}
 	}
 	return s
+}
+
+// removedBy returns the null with which a layer takes away the input, or the entry of a map that it is in; Absent when
+// it does not.
+func (in *Input) removedBy(l *Layer) value.Value {
+	for of := in; of != nil; of = of.Parent {
+		if v := at(l.Root, of.Path); of.entry && v.IsNull() && !types.MayBeNull(of.Type) {
+			return v
+		}
+	}
+	return value.Value{}
+}
+
+// maxOpened is how many entries of a map are inputs of their own.
+const maxOpened = 30
+
+// Opened returns inputs with maps opened: an input for each entry that an environment has or takes away, in the order in
+// which they are come upon, field by field where it is a record. Worlds are those of the environments.
+func (p *Project) Opened(inputs []*Input, environments []*Environment, worlds []*eval.World) (all []*Input) {
+	for _, in := range inputs {
+		keys := in.keys(environments, worlds)
+		if len(keys) == 0 || len(keys) > maxOpened {
+			all = append(all, in)
+			continue
+		}
+		of := recordOf(in.Type).Rest
+		for _, key := range keys {
+			entry := &Input{Parent: in, Object: in.Object, Path: append(slices.Clip(in.Path), key), Type: of, Span: in.Span,
+				optional: true, entry: true}
+			all = append(all, p.Opened(entry.fields(p.checked, in.Object.Module, nil), environments, worlds)...)
+		}
+	}
+	return all
+}
+
+// keys returns the keys of an input that is a map, in some environments.
+func (in *Input) keys(environments []*Environment, worlds []*eval.World) (keys []string) {
+	record := recordOf(in.Type)
+	if record == nil || record.Rest == nil || len(record.Fields) > 0 || in.Secret || in.Later {
+		return nil
+	}
+	add := func(v value.Value) {
+		if v.Kind() != value.Record {
+			return
+		}
+		for _, key := range v.Shape().Keys() {
+			if !slices.Contains(keys, key) {
+				keys = append(keys, key)
+			}
+		}
+	}
+	for i, e := range environments {
+		for _, l := range e.AllLayers() {
+			add(at(l.Root, in.Path))
+		}
+		if v, ok := worlds[i].Value(in.Object); ok {
+			add(at(v, in.Path[1:]))
+		}
+	}
+	return keys
+}
+
+// Meaning returns what the names in a type stand for, a line for each, and one for each field of a record.
+func (p *Project) Meaning(t types.Type) (lines []string) {
+	seen := map[*types.Named]bool{}
+	var tell func(t types.Type)
+	walk := func(t types.Type) {
+		switch t := t.(type) {
+		case *types.Union:
+			for _, member := range t.Members {
+				tell(member)
+			}
+		case *types.List:
+			tell(t.Element)
+		case *types.Record:
+			for _, f := range t.Fields {
+				tell(f.Type)
+			}
+			if t.Rest != nil {
+				tell(t.Rest)
+			}
+		case *types.Limited:
+			tell(t.Base)
+		}
+	}
+	tell = func(t types.Type) {
+		named, ok := t.(*types.Named)
+		if !ok || named.Base() == nil {
+			walk(t)
+			return
+		}
+		if seen[named] || len(seen) == maxMeanings {
+			return
+		}
+		seen[named] = true
+		record := types.AsRecord(named)
+		if record == nil || len(record.Fields) == 0 {
+			lines = append(lines, named.Name+" is "+withLimits(named.Base()))
+			walk(named.Base())
+			return
+		}
+		lines = append(lines, named.Name+" has")
+		for i := range record.Fields {
+			f := &record.Fields[i]
+			mark, after := "", ""
+			if f.Optional {
+				mark = "?"
+			}
+			if f.Default != nil {
+				declared := p.checked.Default(f.Default)
+				after = " = " + strings.Join(strings.Fields(declared.Module.Tree.File.Slice(declared.Expression.Place())), " ")
+			}
+			if f.Secret {
+				after += ", secret"
+			}
+			if f.Description != "" {
+				after += "   " + strings.Join(strings.Fields(f.Description), " ")
+			}
+			lines = append(lines, "  "+f.Name+mark+": "+withLimits(f.Type)+after)
+		}
+		walk(named.Base())
+	}
+	tell(t)
+	return lines
+}
+
+// maxMeanings is how many names of types are told for one.
+const maxMeanings = 8
+
+// withLimits returns a type with its own limits, as it is written.
+func withLimits(t types.Type) string {
+	text := t.String()
+	for _, c := range (&Input{Type: t}).Limits() {
+		if _, named := t.(*types.Named); !named {
+			text += " where " + strings.Join(strings.Fields(c.Text), " ")
+		}
+	}
+	return text
 }
 
 // InputNamed returns the input with a name, which may be that of a record whose fields are inputs of their own; then

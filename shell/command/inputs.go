@@ -17,6 +17,7 @@ import (
 	"knothole/core/check"
 	"knothole/core/compare"
 	"knothole/core/eval"
+	"knothole/core/place"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/rule"
@@ -26,7 +27,7 @@ import (
 )
 
 var inputsCommand = &command{
-	name: "inputs", arguments: "[ENV|MODULE] [--blank yaml|json|toml] [--format text|json]",
+	name: "inputs", arguments: "[ENV|MODULE] [INPUT…] [--blank yaml|json|toml] [--format text|json]",
 	short: "each input, and who gives it which value",
 	long: `Shows the inputs of the project in a table: type, default, and for each environment the value with a
 letter for the layer that gives it, also what was overridden (b>a) or repeated (b=a). With the name of an environment
@@ -56,6 +57,10 @@ func (i *inputsRun) run(c *call) int {
 	}
 	if i.blank != "" && !slices.Contains([]string{"yaml", "json", "toml"}, i.blank) {
 		return c.wrongUsage("there is no format %q for a layer: yaml, json or toml", i.blank)
+	}
+	wanted, status := i.names(c)
+	if status != exitClean {
+		return status
 	}
 	if len(c.arguments) > 1 {
 		return c.wrongUsage("name one environment or one module")
@@ -91,6 +96,7 @@ func (i *inputsRun) run(c *call) int {
 			e = environments[0]
 		}
 		shown := collectInputs(p.Project, module, nil)
+		shown.Only(wanted.matches)
 		text := project.Blank(shown.Inputs, i.blank, p.HasValue(e))
 		_, _ = io.WriteString(c.data, text)
 		if text == "" && e != nil && !c.quiet {
@@ -105,6 +111,15 @@ func (i *inputsRun) run(c *call) int {
 	} else {
 		all = collectByMain(p.Project, environments)
 	}
+	count := 0
+	for _, shown := range all {
+		shown.Only(wanted.matches)
+		count += len(shown.Inputs)
+	}
+	if count == 0 && len(wanted) > 0 {
+		return c.failed("no input is called %s, or in it", strings.Join(wanted, " or "))
+	}
+	all = slices.DeleteFunc(all, func(shown *present.Inputs) bool { return len(shown.Inputs) == 0 && len(wanted) > 0 })
 	if i.format == "json" {
 		if err := presenter.InputsJSON(all); err != nil {
 			return c.failed("%s", err)
@@ -122,7 +137,7 @@ func (i *inputsRun) run(c *call) int {
 		switch {
 		case len(shown.Inputs) == 0:
 			fmt.Fprintf(c.out, "%s has no inputs\n", shown.Module)
-		case len(c.arguments) == 1:
+		case len(c.arguments) == 1 || len(wanted) > 0:
 			presenter.InputsDetail(shown)
 		default:
 			presenter.InputsTable(shown)
@@ -137,6 +152,57 @@ func (i *inputsRun) run(c *call) int {
 		}
 	}
 	return status
+}
+
+// inputNames are names of inputs, or patterns of them, that are asked for.
+type inputNames []string
+
+// matches reports whether an input is asked for: by its name, by that of what it is in, or by a pattern.
+func (n inputNames) matches(name string) bool {
+	return len(n) == 0 || slices.ContainsFunc(n, func(asked string) bool {
+		return asked == name || strings.HasPrefix(name, asked+".") || place.Match(asked, name)
+	})
+}
+
+// names takes the names of inputs out of the arguments: those that name no environment and no module.
+func (i *inputsRun) names(c *call) (names inputNames, status int) {
+	if len(c.arguments) == 0 {
+		return nil, exitClean
+	}
+	p, status := c.open()
+	if p == nil {
+		return nil, status
+	}
+	var known []string
+	for _, e := range p.Environments {
+		if view := p.Of(e); view.Module != nil {
+			for _, o := range view.Inputs() {
+				known = append(known, o.Name)
+			}
+		}
+	}
+	var others []string
+	for n, argument := range c.arguments {
+		first, _, _ := strings.Cut(argument, ".")
+		exists, _, err := gate.Exists(c.path(argument))
+		switch {
+		case p.Environment(argument) != nil || strings.Contains(argument, "/") || strings.HasSuffix(argument, ".knot") ||
+			exists && err == nil:
+			others = append(others, argument)
+		case slices.Contains(known, first) || strings.Contains(argument, "*"):
+			names = append(names, argument)
+		case n > 0 || len(p.Environments) == 0:
+			return nil, c.failed("%s has no input %q\n  %s", p.Main, argument,
+				source.Suggest(argument, known, "its inputs are "+strings.Join(known, ", ")))
+		default:
+			if near, ok := source.Nearest(argument, known); ok {
+				return nil, c.failed("there is no environment or input %q\n  %s", argument, source.DidYouMean(near))
+			}
+			others = append(others, argument) // which is said of environments
+		}
+	}
+	c.arguments = others
+	return names, exitClean
 }
 
 // collectByMain gathers what is to be shown of the inputs of environments, together for those with one main module.
@@ -163,11 +229,12 @@ func collectByMain(p *project.Project, environments []*project.Environment) (all
 
 // collectInputs gathers what is to be shown of the inputs of a module.
 func collectInputs(p *project.Project, m *check.Module, environments []*project.Environment) *present.Inputs {
-	shown := &present.Inputs{Module: m.Path, Inputs: p.InputsOf(m), Environments: environments}
+	shown := &present.Inputs{Module: m.Path, Environments: environments, Meaning: p.Meaning}
 	worlds := make([]*eval.World, len(environments))
 	for i, e := range environments {
 		worlds[i] = p.World(e, false)
 	}
+	shown.Inputs = p.Opened(p.InputsOf(m), environments, worlds)
 	for _, in := range shown.Inputs {
 		var all []project.Settings
 		for i, e := range environments {

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"knothole/core/project"
+	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -16,6 +17,20 @@ type Inputs struct {
 	Inputs       []*project.Input
 	Environments []*project.Environment // none for a module without any
 	Settings     [][]project.Settings   // by input, then environment
+	Meaning      func(types.Type) []string
+	Detailed     bool // by input, not as a table
+}
+
+// Only keeps the inputs that are wanted.
+func (in *Inputs) Only(wanted func(name string) bool) {
+	kept := *in
+	kept.Inputs, kept.Settings = nil, nil
+	for i, input := range in.Inputs {
+		if wanted(input.Name()) {
+			kept.Inputs, kept.Settings = append(kept.Inputs, input), append(kept.Settings, in.Settings[i])
+		}
+	}
+	*in = kept
 }
 
 // shortValue returns a value as it stands in a table: texts without quotes, if they could be nothing else.
@@ -135,17 +150,31 @@ func (p *Presenter) blocks(rows [][]cell, environments int) [][]int {
 		setting = max(setting, min(rows[0][first+i].width(), settingColumnMax))
 	}
 	names := widest(0, p.Width*inputShare/100) + columnGap
-	columns, left := []int{0, 1, 2}, p.Width-names-widest(1, typeColumn)-widest(2, defaultColumn)-2*columnGap
-	var blocks [][]int
-	for i := range environments {
-		if left -= setting; left < 0 && p.Fit && len(columns) > 1 {
-			blocks = append(blocks, columns)
-			columns, left = []int{0}, p.Width-names-setting
-		}
-		left -= columnGap
-		columns = append(columns, first+i)
+	fit := func(left int) int { return max(1, (left+columnGap)/(setting+columnGap)) }
+	inFirst := fit(p.Width - names - widest(1, typeColumn) - widest(2, defaultColumn) - 2*columnGap)
+	inOthers := fit(p.Width - names)
+	if !p.Fit {
+		inFirst = environments
 	}
-	return append(blocks, columns)
+	// As few blocks as can be, and about as many environments in each.
+	number := 1
+	if environments > inFirst {
+		number += (environments - inFirst + inOthers - 1) / inOthers
+	}
+	columns := []int{0, 1, 2}
+	var blocks [][]int
+	for done := 0; done < environments || blocks == nil; {
+		each := (environments - done + number - 1) / number
+		if blocks == nil {
+			each = min(each, inFirst)
+		}
+		for range each {
+			columns = append(columns, first+done)
+			done++
+		}
+		blocks, columns, number = append(blocks, columns), []int{0}, number-1
+	}
+	return blocks
 }
 
 // list shows short texts one behind the other, on as many lines as it takes.
@@ -191,6 +220,9 @@ func defaultCell(p *Presenter, in *project.Input) cell {
 }
 
 func (p *Presenter) settingCell(in *project.Input, s project.Settings, letter func(*project.Layer) string) cell {
+	if s.Outside && !s.Removed {
+		return cell{text: "-", paint: p.faint}
+	}
 	if len(s.All) == 0 {
 		switch {
 		case in.Later:
@@ -212,6 +244,10 @@ func (p *Presenter) settingCell(in *project.Input, s project.Settings, letter fu
 	}
 	tail := " " + letter(last.Layer)
 	switch {
+	case s.Removed && len(s.All) > 1:
+		return cell{"removed", p.yellow, tail + ">" + letter(s.All[len(s.All)-2].Layer)}
+	case s.Removed:
+		return cell{"removed", p.yellow, tail}
 	case s.Repeats && len(s.All) > 1:
 		return cell{text, p.yellow, tail + "=" + letter(s.All[len(s.All)-2].Layer)}
 	case s.Repeats:
@@ -224,10 +260,21 @@ func (p *Presenter) settingCell(in *project.Input, s project.Settings, letter fu
 
 // InputsDetail shows each input with its description, limits and, for each environment, the whole way to its value.
 func (p *Presenter) InputsDetail(in *Inputs) {
+	var within *project.Input
 	for i, input := range in.Inputs {
 		if i > 0 {
 			p.printf("\n")
 		}
+		top := input
+		for top.Parent != nil {
+			top = top.Parent
+		}
+		if top != input && (within == nil || within.Name() != top.Name()) && top.Description != "" {
+			p.printf("%s   %s   %s\n", p.bold(top.Name()), typeText(top), p.faint(p.line(top.Span.Start)))
+			p.about(top)
+			p.printf("\n")
+		}
+		within = top
 		head := p.bold(input.Name()) + "   " + typeText(input)
 		switch {
 		case input.Default != "":
@@ -236,16 +283,18 @@ func (p *Presenter) InputsDetail(in *Inputs) {
 			head += ", required"
 		}
 		p.printf("%s   %s\n", head, p.faint(p.line(input.Span.Start)))
-		if input.Description != "" {
-			for _, line := range strings.Split(input.Description, "\n") {
-				p.printf("  %s\n", Clean(line))
-			}
-		}
+		p.about(input)
 		if input.Deprecated != "" {
 			p.printf("  deprecated: %s\n", Clean(input.Deprecated))
 		}
+		meaning := in.Meaning(input.Type)
 		for _, limit := range input.Limits() {
-			p.printf("  %s %s\n", p.faint("where"), Clean(limit.Text))
+			if !strings.Contains(strings.Join(meaning, "\n"), strings.Join(strings.Fields(limit.Text), " ")) {
+				p.printf("  %s %s\n", p.faint("where"), Clean(limit.Text))
+			}
+		}
+		for _, line := range meaning {
+			p.printf("  %s\n", p.faint(p.wrapped(Clean(line), 4)))
 		}
 		for j, e := range in.Environments {
 			name := ""
@@ -257,7 +306,21 @@ func (p *Presenter) InputsDetail(in *Inputs) {
 	}
 }
 
+// about tells the description of an input.
+func (p *Presenter) about(in *project.Input) {
+	if in.Description == "" {
+		return
+	}
+	for _, line := range strings.Split(in.Description, "\n") {
+		p.printf("  %s\n", Clean(line))
+	}
+}
+
 func (p *Presenter) settings(in *project.Input, s project.Settings, name string) {
+	if s.Outside && !s.Removed {
+		p.printf("  → %snot there\n", name)
+		return
+	}
 	if len(s.All) == 0 {
 		text := "the default holds: " + shortValue(s.Value)
 		switch {
@@ -280,6 +343,8 @@ func (p *Presenter) settings(in *project.Input, s project.Settings, name string)
 			text = setting.Reference.String()
 		}
 		switch {
+		case i == len(s.All)-1 && s.Removed:
+			p.printf("  → %sremoved   %s\n", name, p.cyan(at))
 		case i == len(s.All)-1 && s.Repeats:
 			p.printf("  → %s%s   %s   %s\n", name, text, p.cyan(at), p.yellow("repeats what holds without it"))
 		case i == len(s.All)-1 && setting.Layer != nil && setting.Layer.Outputs != nil:
