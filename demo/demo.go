@@ -3,6 +3,7 @@
 package demo
 
 import (
+	"bytes"
 	"embed"
 	"fmt"
 	"io/fs"
@@ -41,7 +42,37 @@ func Write(folder string) error {
 	return nil
 }
 
-// WriteNew writes a small project into a folder, which need not be there. It must be empty, but for what a run left
+// placeholder stands in the new project for its name.
+const placeholder = "NAME"
+
+// NotEmpty says that there is something in a folder that a project was to be written to.
+type NotEmpty struct {
+	Folder string
+	Files  []string // what is there, as paths in it
+}
+
+// Error names the folder.
+func (n *NotEmpty) Error() string { return n.Folder + " is not empty" }
+
+// nameOf returns the name of a project in a folder: that of the folder, in the characters that a name has.
+func nameOf(folder string) string {
+	name := strings.Trim(strings.Map(func(r rune) rune {
+		switch {
+		case r >= 'a' && r <= 'z' || r >= '0' && r <= '9' || r == '-':
+			return r
+		case r >= 'A' && r <= 'Z':
+			return r - 'A' + 'a'
+		}
+		return '-'
+	}, filepath.Base(folder)), "-")
+	if name == "" {
+		return "service"
+	}
+	return name
+}
+
+// WriteNew writes a small project into a folder, which need not be there, with the name of the folder. It must be empty,
+// but for hidden files such as those of git, and what a run left
 // that was stopped.
 func WriteNew(folder string) error {
 	if err := gate.MakeFolder(folder, 0o755); err != nil {
@@ -62,12 +93,21 @@ func WriteNew(folder string) error {
 	if err != nil {
 		return err
 	}
+	there := &NotEmpty{Folder: folder}
 	err = fs.WalkDir(root.FS(), ".", func(name string, entry fs.DirEntry, err error) error {
-		if err == nil && !entry.IsDir() && !slices.Contains(names, name) && !gate.IsStaged(entry.Name()) {
-			return fmt.Errorf("%s is not empty", folder)
+		hidden := strings.HasPrefix(entry.Name(), ".") && name != "."
+		switch {
+		case err == nil && hidden && entry.IsDir():
+			return fs.SkipDir
+		case err == nil && !entry.IsDir() && !hidden && !gate.IsStaged(entry.Name()) &&
+			(!slices.Contains(names, name) || name == "knothole.toml"): // which is written last
+			there.Files = append(there.Files, name)
 		}
 		return err
 	})
+	if err == nil && there.Files != nil {
+		err = there
+	}
 	if err != nil {
 		return err
 	}
@@ -81,6 +121,7 @@ func WriteNew(folder string) error {
 		if err != nil {
 			return err
 		}
+		text = bytes.ReplaceAll(text, []byte(placeholder), []byte(nameOf(folder)))
 		if err := root.Create(name, text, 0o644); err != nil {
 			return fmt.Errorf("%s is not empty: %s: %w", folder, name, err)
 		}

@@ -115,14 +115,32 @@ type call struct {
 	quiet          bool
 }
 
-// commands lists all commands in the order of the work. It is set in init, since help refers to it.
-var commands []*command
+// groups has all commands, in the order of the work, by what people want of them; commands is all of them. They are set
+// in init, since help refers to them.
+var (
+	groups   []group
+	commands []*command
+)
 
 func init() {
-	commands = []*command{demoCommand, newCommand, fmtCommand, inputsCommand, setCommand, renderCommand,
-		outputsCommand, whyCommand, lookCommand, schemaCommand, checkCommand, rulesCommand, validateCommand,
-		diffCommand,
-		impactCommand, driftCommand, reportCommand, testCommand, helpCommand, versionCommand}
+	groups = []group{
+		{"Begin", []*command{demoCommand, newCommand}},
+		{"Write", []*command{inputsCommand, setCommand, fmtCommand}},
+		{"Check", []*command{checkCommand, testCommand, rulesCommand, validateCommand, schemaCommand}},
+		{"Render", []*command{renderCommand, outputsCommand}},
+		{"Ask", []*command{whyCommand, lookCommand}},
+		{"Compare", []*command{diffCommand, impactCommand, driftCommand, reportCommand}},
+		{"Other", []*command{helpCommand, versionCommand}},
+	}
+	for _, g := range groups {
+		commands = append(commands, g.commands...)
+	}
+}
+
+// group is commands that answer to one wish.
+type group struct {
+	title    string
+	commands []*command
 }
 
 // Main runs the program and returns its exit status.
@@ -137,7 +155,7 @@ func Main(arguments []string, s *system) (status int) {
 		}
 	}()
 	if len(arguments) == 0 {
-		fmt.Fprint(present.NewScreen(s.err), overview())
+		fmt.Fprint(present.NewScreen(s.err), overview(widestHelp))
 		return exitFailed
 	}
 	out, machine := &sink{Writer: s.out}, *s
@@ -179,17 +197,14 @@ func Main(arguments []string, s *system) (status int) {
 	}()
 	flags := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
 	flags.SetOutput(io.Discard)
-	flags.StringVar(&c.project, "project", "",
-		"the folder of the project `DIR` (default: the nearest one upwards with a knothole.toml)")
-	flags.StringVar(&c.color, "color", colorAuto, colorHelp)
-	flags.BoolVar(&c.quiet, "quiet", false, "no summary")
+	c.defineCommon(flags)
 	run := cmd.define(flags)
 	onlyOnce(flags)
 	rest := arguments[1:]
 	for {
 		if err := flags.Parse(rest); err != nil {
 			if errors.Is(err, flag.ErrHelp) {
-				fmt.Fprint(c.out, usage(cmd))
+				fmt.Fprint(c.out, usage(cmd, c.helpWidth()))
 				return exitClean
 			}
 			return c.wrongUsage("%s", flagMistake(flags, err))
@@ -215,6 +230,14 @@ func Main(arguments []string, s *system) (status int) {
 		return c.wrongUsage("--color is auto, always or never, not %s", c.color)
 	}
 	return run(c)
+}
+
+// defineCommon adds the flags that every command has.
+func (c *call) defineCommon(flags *flag.FlagSet) {
+	flags.StringVar(&c.project, "project", "",
+		"the folder of the project `DIR` (default: the nearest one upwards with a knothole.toml)")
+	flags.StringVar(&c.color, "color", colorAuto, colorHelp)
+	flags.BoolVar(&c.quiet, "quiet", false, "only the answer and errors: no summary, no notes, no progress")
 }
 
 // flagMistake says what is wrong with flags, with the nearest flag that there is.

@@ -11,6 +11,7 @@ import (
 	"knothole/core/builtin"
 	"knothole/core/rule"
 	"knothole/core/source"
+	"knothole/docs"
 	"knothole/shell/present"
 )
 
@@ -21,14 +22,25 @@ var versionCommand = &command{
 	name:  "version",
 	short: "the version of the program",
 	long:  "Prints the version of the program, and of the Go that built it.",
-	define: func(*flag.FlagSet) func(c *call) int {
+	define: func(flags *flag.FlagSet) func(c *call) int {
+		format := flags.String("format", "text", "`FORMAT` of the answer: text or json")
 		return func(c *call) int {
+			if status := c.checkFormat(*format, "text", "json"); status != exitClean {
+				return status
+			}
 			if len(c.arguments) > 0 {
 				return c.wrongUsage("it takes no arguments")
 			}
 			built := ""
 			if info, ok := debug.ReadBuildInfo(); ok {
-				built = " (" + info.GoVersion + ")"
+				built = info.GoVersion
+			}
+			if *format == "json" {
+				_ = present.JSON(c.data, map[string]string{"version": Version, "go": built})
+				return exitClean
+			}
+			if built != "" {
+				built = " (" + built + ")"
 			}
 			fmt.Fprintf(c.out, "knothole %s%s\n", Version, built)
 			return exitClean
@@ -38,13 +50,15 @@ var versionCommand = &command{
 }
 
 var helpCommand = &command{
-	name: "help", arguments: "[COMMAND | CODE | FUNCTION | GROUP | MODULE]",
+	name: "help", arguments: "[COMMAND | CODE | FUNCTION | MODULE | WORD | PAGE]",
 	short: "help on a command, a code of a finding, or a built-in function",
 	long: `Without an argument, lists the commands. With the name of a command, says what it does; with the code of a
 finding, such as unknown-input, what it means, with an example that has the mistake and one that has not; with the
 name of a built-in function or of a group of them, such as text.split, split or text, how it is called; with the name
-of a module of rules that comes with the program, such as standard/images, what it holds and why. "help codes" lists all
-codes, "help standard" all these modules.`,
+of a module of rules that comes with the program, such as standard/images, what it holds and why; with a word of the
+language or of the project file, such as patch, where or layers, the section of the manual; with the name of a page of
+the manual, such as language, that page. "help codes" lists all codes, "help standard" all these modules, "help manual"
+the pages.`,
 	define: func(*flag.FlagSet) func(c *call) int {
 		return runHelp
 	},
@@ -54,7 +68,7 @@ codes, "help standard" all these modules.`,
 func runHelp(c *call) int {
 	switch len(c.arguments) {
 	case 0:
-		fmt.Fprint(c.out, overview())
+		fmt.Fprint(c.out, overview(c.helpWidth()))
 		return exitClean
 	case 1:
 	default:
@@ -62,7 +76,7 @@ func runHelp(c *call) int {
 	}
 	topic := c.arguments[0]
 	if cmd := findCommand(topic); cmd != nil {
-		fmt.Fprint(c.out, usage(cmd))
+		fmt.Fprint(c.out, usage(cmd, c.helpWidth()))
 		return exitClean
 	}
 	if topic == "codes" {
@@ -74,18 +88,24 @@ func runHelp(c *call) int {
 		return exitClean
 	}
 	if page, ok := source.PageOf(source.Code(topic)); ok {
-		writePage(c.out, page)
+		writePage(c.out, page, c.helpWidth())
+		return exitClean
+	}
+	if topic == "manual" {
+		for _, page := range docs.Pages() {
+			fmt.Fprintf(c.out, "%-16s %s\n", page.Name, page.Title)
+		}
 		return exitClean
 	}
 	if topic == "standard" {
 		writeLibrary(c.out)
 		return exitClean
 	}
-	topics := append([]string(nil), builtin.Table.Groups()...)
+	topics := append(manualTopics(), builtin.Table.Groups()...)
 	for _, m := range rule.Library() {
 		topics = append(topics, m.Path)
 		if m.Path == topic {
-			writeModule(c.out, m)
+			writeModule(c.out, m, c.helpWidth())
 			return exitClean
 		}
 	}
@@ -97,11 +117,15 @@ func runHelp(c *call) int {
 			if found {
 				fmt.Fprintln(c.out)
 			}
-			writeFunction(c.out, f)
+			writeFunction(c.out, f, c.helpWidth())
 			found = true
 		}
 	}
 	if found {
+		return exitClean
+	}
+	if sections := manual(topic); sections != nil {
+		c.writeManual(sections)
 		return exitClean
 	}
 	if named := builtin.Table.Named(topic); len(named) > 0 { // by its last part, or by another word for it
@@ -112,7 +136,7 @@ func runHelp(c *call) int {
 			if found {
 				fmt.Fprintln(c.out)
 			}
-			writeFunction(c.out, f)
+			writeFunction(c.out, f, c.helpWidth())
 			found = true
 		}
 		return exitClean
@@ -126,8 +150,8 @@ func runHelp(c *call) int {
 	if near, ok := source.Nearest(topic, topics); ok {
 		return c.failed("there is no help on %q\n  did you mean: knothole help %s", topic, near)
 	}
-	return c.failed("there is no help on %q\n  commands: knothole help; codes: knothole help codes; groups of "+
-		"functions: %s", topic, strings.Join(builtin.Table.Groups(), ", "))
+	return c.failed("there is no help on %q\n  commands: knothole help; pages: knothole help manual; codes: knothole help codes; "+
+		"groups of functions: %s", topic, strings.Join(builtin.Table.Groups(), ", "))
 }
 
 // writeLibrary lists the modules of rules that come with the program.
@@ -144,8 +168,8 @@ func writeLibrary(out io.Writer) {
 }
 
 // writeModule prints what a module of rules that comes with the program holds.
-func writeModule(out io.Writer, m rule.LibraryModule) {
-	fmt.Fprintf(out, "%s\n\n%s\n", m.Path, filled(m.About, ""))
+func writeModule(out io.Writer, m rule.LibraryModule, width int) {
+	fmt.Fprintf(out, "%s\n\n%s\n", m.Path, filled(m.About, "", width))
 	for _, list := range []struct {
 		title string
 		parts []rule.LibraryPart
@@ -164,15 +188,15 @@ func writeModule(out io.Writer, m rule.LibraryModule) {
 				fmt.Fprintf(out, "\n  %s\n", p.Text)
 			}
 			if p.About != "" {
-				fmt.Fprintln(out, filled(p.About, "    "))
+				fmt.Fprintln(out, filled(p.About, "    ", width))
 			}
 		}
 	}
 }
 
 // writePage prints what a code means, with its examples.
-func writePage(out io.Writer, page *source.Page) {
-	fmt.Fprintf(out, "%s\n\n%s\n", page.Code, filled(page.Text, ""))
+func writePage(out io.Writer, page *source.Page, width int) {
+	fmt.Fprintf(out, "%s\n\n%s\n", page.Code, filled(page.Text, "", width))
 	for _, example := range []struct {
 		title string
 		files []source.PageFile
@@ -195,24 +219,32 @@ func writePage(out io.Writer, page *source.Page) {
 	}
 }
 
-func writeFunction(out io.Writer, f *builtin.Function) {
-	fmt.Fprintf(out, "%s.%s\n%s\n", f.Group, f.Signature, filled(f.Description, "  "))
+func writeFunction(out io.Writer, f *builtin.Function, width int) {
+	fmt.Fprintf(out, "%s.%s\n%s\n", f.Group, f.Signature, filled(f.Description, "  ", width))
 	if f.Errors != "" {
-		fmt.Fprintln(out, filled("Fails: "+f.Errors, "  "))
+		fmt.Fprintln(out, filled("Fails: "+f.Errors, "  ", width))
 	}
 	fmt.Fprintf(out, "  Example: %s is %s\n", f.Example, f.Result)
 }
 
-// helpWidth is how many columns help takes: those of a terminal that is not wide, and few enough to be read.
-const helpWidth = 100
+// widestHelp is how many columns help takes at most: longer lines are hard to read.
+const widestHelp = 100
+
+// helpWidth is how many columns help takes.
+func (c *call) helpWidth() int {
+	if !c.terminal {
+		return widestHelp
+	}
+	return min(widestHelp, c.width)
+}
 
 // filled returns paragraphs with lines of about the same length. Lines that are indented, such as examples, stay as
 // they are.
-func filled(text, indent string) string {
+func filled(text, indent string, width int) string {
 	var lines, words []string
 	end := func() {
 		if words != nil {
-			lines = append(lines, indent+present.Fill(words, len(indent), helpWidth, indent))
+			lines = append(lines, indent+present.Fill(words, len(indent), width, indent))
 			words = nil
 		}
 	}
@@ -230,38 +262,59 @@ func filled(text, indent string) string {
 }
 
 // overview lists the commands.
-func overview() string {
+func overview(width int) string {
 	var b strings.Builder
-	b.WriteString("knothole evaluates typed configuration to plain data, for every environment, and shows what " +
-		"differs and why.\n\nusage: knothole COMMAND [flags] [arguments]\n\n")
-	for _, c := range commands {
-		fmt.Fprintf(&b, "  %-9s %s\n", c.name, c.short)
+	b.WriteString(filled("knothole evaluates typed configuration to plain data, for every environment, and shows what "+
+		"differs and why.", "", width) + "\n\nusage: knothole COMMAND [flags] [arguments]\n\n")
+	const column = 14
+	indent := strings.Repeat(" ", column)
+	for _, group := range groups {
+		b.WriteString(group.title + "\n")
+		for _, c := range group.commands {
+			fmt.Fprintf(&b, "  %-*s%s\n", column-2, c.name, present.Fill(strings.Fields(c.short), column, width, indent))
+		}
+		b.WriteByte('\n')
 	}
-	b.WriteString("\nknothole help COMMAND says more. Begin with: knothole demo\n")
+	b.WriteString(filled("knothole help COMMAND says more, and so does help with a word of the language, a function, a code "+
+		"or a page of the manual: help patch, help text.split, help limit, help language. Begin with: knothole demo", "",
+		width) + "\n")
 	return b.String()
 }
 
 // usage is the help of one command.
-func usage(cmd *command) string {
+func usage(cmd *command, width int) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "usage: knothole %s\n\n%s\n\nexample: %s\n\nflags:\n",
-		strings.TrimSpace(cmd.name+" "+cmd.arguments), filled(cmd.long, ""), cmd.example)
+	fmt.Fprintf(&b, "usage: knothole %s\n\n%s\n\nexample: %s\n",
+		strings.TrimSpace(cmd.name+" "+cmd.arguments), filled(cmd.long, "", width), cmd.example)
 	flags := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
-	flags.String("project", "",
-		"the folder of the project `DIR` (default: the nearest one upwards with a knothole.toml)")
-	flags.String("color", colorAuto, colorHelp)
-	flags.Bool("quiet", false, "no summary")
 	cmd.define(flags)
-	var names, texts []string
-	width := 0
+	own := flagTexts(flags)
+	common := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
+	new(call).defineCommon(common)
+	others := flagTexts(common)
+	column := 0
+	for _, text := range append(own, others...) {
+		column = max(column, len(text[0]))
+	}
+	indent := strings.Repeat(" ", column+4)
+	show := func(title string, texts [][2]string) {
+		if len(texts) > 0 {
+			b.WriteString("\n" + title + "\n")
+		}
+		for _, text := range texts {
+			fmt.Fprintf(&b, "  %-*s  %s\n", column, text[0], strings.TrimPrefix(filled(text[1], indent, width), indent))
+		}
+	}
+	show("flags:", own)
+	show("flags of every command:", others)
+	return b.String()
+}
+
+// flagTexts returns the flags of a set, each with its value, and what it does.
+func flagTexts(flags *flag.FlagSet) (texts [][2]string) {
 	flags.VisitAll(func(f *flag.Flag) {
 		name, text := flag.UnquoteUsage(f)
-		names, texts = append(names, strings.TrimSpace("  --"+f.Name+" "+name)), append(texts, text)
-		width = max(width, len(names[len(names)-1]))
+		texts = append(texts, [2]string{strings.TrimSpace("--" + f.Name + " " + name), text})
 	})
-	indent := strings.Repeat(" ", width+4)
-	for i, text := range texts {
-		fmt.Fprintf(&b, "  %-*s  %s\n", width, names[i], strings.TrimPrefix(filled(text, indent), indent))
-	}
-	return b.String()
+	return texts
 }

@@ -1,12 +1,15 @@
 package command
 
 import (
+	"errors"
 	"flag"
 	"fmt"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 
+	"knothole/core/data"
 	"knothole/core/project"
 	"knothole/demo"
 	"knothole/outside/gate"
@@ -15,8 +18,8 @@ import (
 var newCommand = &command{
 	name: "new", arguments: "DIR | --environment NAME --like ENV",
 	short: "a small project that checks and renders, or one more environment",
-	long: `Writes a small project into the folder DIR, which must be empty or not there yet: a project file with two
-environments, a template with two inputs, and a layer of values for each environment.
+	long: `Writes a small project into the folder DIR, which must be empty or not there yet, with the name of the folder:
+a project file with two environments, a template with two inputs, and a layer of values for each environment.
 
 With --environment it adds an environment to the project that is like another: its entry in the project file, with the
 same shared layers, and a layer of its own that holds, as comments, what the other decides for itself and what has no
@@ -39,12 +42,39 @@ func runNew(c *call) int {
 		return c.wrongUsage("name the folder of the new project, or an environment with --environment NAME --like ENV")
 	}
 	folder := c.path(c.arguments[0])
-	if err := demo.WriteNew(folder); err != nil {
+	var there *demo.NotEmpty
+	switch err := demo.WriteNew(folder); {
+	case errors.As(err, &there):
+		return c.notEmpty(there)
+	case err != nil:
 		return c.failed("%s: name another folder, nothing was written", plainError(err))
+	case c.quiet:
+		return exitClean
 	}
-	fmt.Fprintf(c.out, "A project is in %s. Next:\n\n  cd %s\n  knothole check\n  knothole render\n  knothole diff "+
-		"bench live\n", c.arguments[0], c.arguments[0])
+	fmt.Fprintf(c.out, "A project is in %s. Next:\n\n  cd %s\n  knothole render        # its files, for dev and live\n"+
+		"  knothole diff dev live # what differs, and which line makes it so\n\n"+
+		"Then change main.knot. knothole help tutorial goes on from here.\n", c.arguments[0], c.arguments[0])
 	return exitClean
+}
+
+// notEmpty says what can be done with a folder in which there are files.
+func (c *call) notEmpty(there *demo.NotEmpty) int {
+	known := slices.Contains(there.Files, project.FileName)
+	if known {
+		return c.failed("%s is a project already: nothing was written\n  knothole check says what is wrong with it",
+			c.relative(there.Folder))
+	}
+	text := c.relative(there.Folder) + " is not empty: nothing was written\n  a project needs a folder of its own: knothole " +
+		"new " + path.Join(c.arguments[0], "config")
+	isYAML := func(name string) bool {
+		format, ok := data.FormatOf(name)
+		return ok && format == data.YAML
+	}
+	if slices.ContainsFunc(there.Files, isYAML) {
+		text += "\n  what is there can be used without one: knothole validate " + c.arguments[0] + ", knothole look PATH " +
+			c.arguments[0] + ", knothole diff A B\n  how to make a project of it: knothole help from-yaml"
+	}
+	return c.failed("%s", text)
 }
 
 func runNewEnvironment(c *call, name, like string) int {

@@ -51,6 +51,7 @@ project changes.`,
 		flags.BoolVar(&r.stream, "stream", false, "print all YAML documents of one environment as one stream")
 		flags.BoolVar(&r.annotate, "annotate", false, "print, with the source of each line beside it")
 		r.only.defineOnly(flags)
+		flags.StringVar(&r.format, "format", "text", "`FORMAT` of what is told of written files: text or json")
 		flags.BoolVar(&r.overwrite, "overwrite", false, "also replace files that are where a document goes, and rendered files "+
 			"that were changed by hand; no other file is removed")
 		flags.BoolVar(&r.prune, "prune", false, "also remove what is left of environments that are gone")
@@ -71,6 +72,8 @@ type rendering struct {
 	only                                                                         patterns
 	today                                                                        today
 	held                                                                         *rule.Held // by the rules
+	format                                                                       string
+	done                                                                         []renderedJSON // with --format json
 	stdout, stream, annotate, overwrite, prune, secrets, final, ask, watch, show bool
 }
 
@@ -86,6 +89,9 @@ type encoded struct {
 func (r *rendering) prints() bool { return r.stdout || r.stream || r.annotate }
 
 func (r *rendering) run(c *call) int {
+	if status := c.checkFormat(r.format, "text", "json"); status != exitClean {
+		return status
+	}
 	modes := 0
 	for _, on := range []bool{r.stdout, r.stream, r.annotate} {
 		if on {
@@ -98,6 +104,8 @@ func (r *rendering) run(c *call) int {
 		return c.wrongUsage("--stream prints one stream to apply, and --annotate the source beside each line: choose one")
 	case modes > 0 && (r.to != "" || r.overwrite || r.prune):
 		return c.wrongUsage("--stdout, --stream and --annotate print, so --to, --overwrite and --prune have no meaning")
+	case modes > 0 && r.format != "text":
+		return c.wrongUsage("--format is of what is told of written files, and --stdout, --stream and --annotate write none")
 	case r.prune && r.to != "":
 		return c.wrongUsage("--prune removes what is left in the project's own folders: leave --to out")
 	case r.watch && (r.ask || len(r.layers) > 0 && r.layers[0] == "-"):
@@ -172,6 +180,11 @@ func (r *rendering) once(c *call) int {
 			c.printValidation(results)
 		}
 		c.printHeld(r.held)
+	}
+	if r.format == "json" {
+		if err := present.JSON(c.data, renderingJSON(r.done, open, results)); err != nil {
+			return c.failed("%s", err)
+		}
 	}
 	return exitClean
 }

@@ -4,35 +4,37 @@ import (
 	"flag"
 	"fmt"
 	"regexp"
+	"strings"
 
 	"knothole/core/render"
 	"knothole/core/source"
 )
 
 var testCommand = &command{
-	name: "test", arguments: "[PATH…] [--run PATTERN] [--format text|junit]",
+	name: "test", arguments: "[PATH…] [--only TITLE] [--format text|json|junit]",
 	short: "the tests in the project",
 	long: `Runs the tests of all modules of the project, or those in the sources or folders that are named, and of
-these those whose title matches the pattern (RE2).
+these those whose title holds a text, in which * stands for anything.
 
-Ends with 0 when all pass, 1 when one fails, 2 when the project has mistakes that keep tests from running.`,
-	example: "knothole test --run labels",
+Ends with 0 when all pass, and with 1 when one fails or the project has mistakes that keep tests from running.`,
+	example: "knothole test --only labels",
 	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
-		run := flags.String("run", "", "only tests whose title matches the pattern `PATTERN`")
-		format := flags.String("format", "text", "`FORMAT` of the answer: text or junit")
-		return func(c *call) int { return runTests(c, *run, *format) }
+		only := flags.String("only", "", "only tests whose title holds `TITLE`; * stands for anything")
+		format := flags.String("format", "text", "`FORMAT` of the answer: text, json or junit")
+		return func(c *call) int { return runTests(c, *only, *format) }
 	},
 }
 
 func runTests(c *call, pattern, format string) int {
-	if status := c.checkFormat(format, "text", "junit"); status != exitClean {
+	if status := c.checkFormat(format, "text", "json", "junit"); status != exitClean {
 		return status
 	}
-	matches, err := regexp.Compile(pattern)
-	if err != nil {
-		return c.wrongUsage("%q is not a pattern", pattern)
+	parts := strings.Split(pattern, "*")
+	for i, part := range parts {
+		parts[i] = regexp.QuoteMeta(part)
 	}
+	matches := regexp.MustCompile(strings.Join(parts, ".*"))
 	p, environments, modules, status := c.openModules()
 	if p == nil {
 		return status
@@ -47,7 +49,7 @@ func runTests(c *call, pattern, format string) int {
 	results := p.Tests(modules, matches.MatchString)
 	switch {
 	case len(results) == 0 && pattern != "":
-		return c.failed("no test has a title that matches %q", pattern)
+		return c.failed("no test has a title with %q in it", pattern)
 	case len(results) == 0 && !c.quiet:
 		fmt.Fprintln(c.err, `the project has no tests; write one: test "what holds" { expect 1 + 1 == 2 }`)
 	}
@@ -58,12 +60,17 @@ func runTests(c *call, pattern, format string) int {
 		}
 	}
 	presenter := c.presenter(p, c.answer(format))
-	if format == "junit" {
-		if err := presenter.TestsJUnit(results); err != nil {
-			return c.failed("%s", err)
-		}
-	} else {
+	var err error
+	switch format {
+	case "junit":
+		err = presenter.TestsJUnit(results)
+	case "json":
+		err = presenter.TestsJSON(results)
+	default:
 		presenter.Tests(results)
+	}
+	if err != nil {
+		return c.failed("%s", err)
 	}
 	if !c.quiet {
 		fmt.Fprintf(c.err, "%s: %d passed, %d failed\n", source.Count(len(results), "test"), len(results)-failed,

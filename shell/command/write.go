@@ -94,6 +94,9 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 			fmt.Fprintf(c.err, "%s is left over from an environment that no longer exists: --prune removes it\n", name)
 		}
 	}
+	if r.format == "json" {
+		r.done = doneJSON(all, targets)
+	}
 	if c.quiet {
 		return exitClean
 	}

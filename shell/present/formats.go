@@ -39,6 +39,7 @@ type jsonRelated struct {
 }
 
 type jsonFindings struct {
+	Version      int           `json:"version"`
 	Errors       int           `json:"errors"`
 	Warnings     int           `json:"warnings"`
 	Environments int           `json:"environments"`
@@ -58,6 +59,9 @@ func (p *Presenter) end(span source.Span) source.Pos {
 	return l.File.Pos(l.File.TokenEnd(l.File.Offset(span.Start)))
 }
 
+// JSON writes a form for programs.
+func JSON(out io.Writer, x any) error { return writeJSON(out, x) }
+
 func writeJSON(out io.Writer, x any) error {
 	encoder := json.NewEncoder(out)
 	encoder.SetEscapeHTML(false)
@@ -68,24 +72,28 @@ func writeJSON(out io.Writer, x any) error {
 // FindingsJSON shows findings as JSON. Lines and columns count from 1, columns in code points; `end` is behind the
 // place.
 func (p *Presenter) FindingsJSON(findings source.Findings, environments int, unchecked []source.Pos) error {
-	out := jsonFindings{Environments: environments, Findings: []jsonFinding{}}
+	out := jsonFindings{Version: 1, Environments: environments, Findings: []jsonFinding{}}
 	out.Errors, out.Warnings = findings.Count()
 	for _, f := range findings {
-		j := jsonFinding{Code: f.Code, Severity: f.Severity.String(), Message: f.Message, Help: f.Help,
-			Environments: f.Environments,
-			Place:        p.jsonPlace(f.Span.Start), End: p.jsonPlace(p.end(f.Span))}
-		if b := f.Broken; b != nil {
-			j.Broken = &jsonBroken{b.Rule, b.Reason, b.Advice, b.Documents, b.Place}
-		}
-		for _, r := range f.Related {
-			j.Related = append(j.Related, jsonRelated{p.jsonPlace(r.Span.Start), r.Text})
-		}
-		out.Findings = append(out.Findings, j)
+		out.Findings = append(out.Findings, p.jsonFinding(f))
 	}
 	for _, at := range unchecked {
 		out.Unchecked = append(out.Unchecked, p.jsonPlace(at))
 	}
 	return writeJSON(p.Out, out)
+}
+
+func (p *Presenter) jsonFinding(f source.Finding) jsonFinding {
+	j := jsonFinding{Code: f.Code, Severity: f.Severity.String(), Message: f.Message, Help: f.Help,
+		Environments: f.Environments,
+		Place:        p.jsonPlace(f.Span.Start), End: p.jsonPlace(p.end(f.Span))}
+	if b := f.Broken; b != nil {
+		j.Broken = &jsonBroken{b.Rule, b.Reason, b.Advice, b.Documents, b.Place}
+	}
+	for _, r := range f.Related {
+		j.Related = append(j.Related, jsonRelated{p.jsonPlace(r.Span.Start), r.Text})
+	}
+	return j
 }
 
 // The parts of SARIF 2.1.0 that findings need. Columns count in code points (section 3.14.17).
@@ -301,9 +309,9 @@ func (p *Presenter) junit(suite junitSuite) error {
 // Tests shows what became of tests: a line for each, with what was found below those that failed.
 func (p *Presenter) Tests(results []project.TestResult) {
 	for _, r := range results {
-		word := p.green("ok    ")
+		word := p.green("pass")
 		if len(r.Findings) > 0 {
-			word = p.red("failed")
+			word = p.red("fail")
 		}
 		where := ""
 		switch n := len(r.Environments); {
@@ -314,7 +322,7 @@ func (p *Presenter) Tests(results []project.TestResult) {
 		}
 		note := ""
 		if r.Unchecked > 0 {
-			note = "   " + p.faint(source.Count(r.Unchecked, "condition")+" on what is not known was not checked")
+			note = "   " + p.faint(source.Count(r.Unchecked, "condition")+" not checked, on what is not known")
 		}
 		p.printf("%s  %s%s%s\n", word, Clean(r.Title), where, note)
 		for _, f := range r.Findings {
@@ -324,6 +332,43 @@ func (p *Presenter) Tests(results []project.TestResult) {
 			p.finding(f)
 		}
 	}
+}
+
+// The form of tests in JSON, version 1.
+type (
+	jsonTests struct {
+		Version int        `json:"version"`
+		Passed  int        `json:"passed"`
+		Failed  int        `json:"failed"`
+		Tests   []jsonTest `json:"tests"`
+	}
+	jsonTest struct {
+		Title        string        `json:"title"`
+		Place        *jsonPlace    `json:"place"`
+		Environments []string      `json:"environments"` // none for a test that runs without one
+		Passed       bool          `json:"passed"`
+		Unchecked    int           `json:"unchecked"` // expectations on what is not known
+		Findings     []jsonFinding `json:"findings"`
+	}
+)
+
+// TestsJSON shows tests as JSON.
+func (p *Presenter) TestsJSON(results []project.TestResult) error {
+	out := jsonTests{Version: 1, Tests: []jsonTest{}}
+	for _, r := range results {
+		one := jsonTest{Title: r.Title, Place: p.jsonPlace(r.Span.Start), Environments: append([]string{}, r.Environments...),
+			Passed: len(r.Findings) == 0, Unchecked: r.Unchecked, Findings: []jsonFinding{}}
+		for _, f := range r.Findings {
+			one.Findings = append(one.Findings, p.jsonFinding(f))
+		}
+		if one.Passed {
+			out.Passed++
+		} else {
+			out.Failed++
+		}
+		out.Tests = append(out.Tests, one)
+	}
+	return writeJSON(p.Out, out)
 }
 
 // TestsJUnit shows tests as JUnit XML.

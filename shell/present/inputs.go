@@ -415,7 +415,10 @@ func (p *Presenter) InputsJSON(modules []*Inputs) error {
 	for _, in := range modules {
 		all = append(all, p.inputsJSON(in)...)
 	}
-	return writeJSON(p.Out, map[string]any{"inputs": all})
+	return writeJSON(p.Out, struct {
+		Version int         `json:"version"`
+		Inputs  []inputJSON `json:"inputs"`
+	}{1, all})
 }
 
 func (p *Presenter) inputsJSON(in *Inputs) (all []inputJSON) {

@@ -106,6 +106,7 @@ func varying(rows []explain.Row) []string {
 // The form of an inventory as JSON.
 type (
 	inventoryJSON struct {
+		Version   int                  `json:"version"`
 		Documents int                  `json:"documents"`
 		Without   int                  `json:"without"`
 		Places    []inventoryPlaceJSON `json:"places"`
@@ -122,7 +123,7 @@ type (
 
 // InventoryJSON shows the same for programs; nothing is folded.
 func (p *Presenter) InventoryJSON(in *explain.Inventory) error {
-	out := inventoryJSON{Documents: in.Documents, Without: in.Without, Places: []inventoryPlaceJSON{}}
+	out := inventoryJSON{Version: 1, Documents: in.Documents, Without: in.Without, Places: []inventoryPlaceJSON{}}
 	for _, one := range in.Places {
 		out.Places = append(out.Places, inventoryPlaceJSON{one.Environment, one.Document, one.Title,
 			one.Path.String(), one.Path.Pointer(), raw(one.Value)})

@@ -302,6 +302,7 @@ func (p *Presenter) lifeOf(life explain.InputLife) {
 // The form of a story as JSON.
 type (
 	whyJSON struct {
+		Version     int             `json:"version"`
 		Environment string          `json:"environment"`
 		Document    string          `json:"document"`
 		Path        string          `json:"path"`
@@ -313,6 +314,7 @@ type (
 		Events      []eventJSON     `json:"events"`
 		Around      []eventJSON     `json:"around,omitempty"`
 		Inputs      []lifeJSON      `json:"inputs"`
+		Told        []toldJSON      `json:"told,omitempty"`
 	}
 	eventJSON struct {
 		Kind     explain.EventKind `json:"kind"`
@@ -320,6 +322,16 @@ type (
 		Depth    int               `json:"depth"`
 		Place    *jsonPlace        `json:"place,omitempty"`
 		Replaced json.RawMessage   `json:"replaced,omitempty"`
+	}
+	toldJSON struct {
+		Name    string     `json:"name"` // of the input that another environment told, with the path in it
+		By      string     `json:"by"`
+		Because []leafJSON `json:"because"`
+		Told    []toldJSON `json:"told,omitempty"` // what others told that one
+	}
+	leafJSON struct {
+		Name  string     `json:"name"`
+		Place *jsonPlace `json:"place"`
 	}
 	lifeJSON struct {
 		Name    string        `json:"name"`
@@ -334,7 +346,7 @@ type (
 // WhyJSON tells the same for programs.
 func (p *Presenter) WhyJSON(w *explain.Why) error {
 	out := whyJSON{
-		Environment: w.Environment.Name, Document: w.Document.Path, Path: w.Path.String(),
+		Version: 1, Environment: w.Environment.Name, Document: w.Document.Path, Path: w.Path.String(),
 		Pointer: (*place.Path).Pointer(w.Path), Line: w.Line, Value: raw(w.Value),
 		Secret: w.Value.Secret(), Open: w.Value.Unknown() && !w.Value.Secret(), Events: []eventJSON{},
 		Inputs: []lifeJSON{},
@@ -353,7 +365,19 @@ func (p *Presenter) WhyJSON(w *explain.Why) error {
 		}
 		out.Inputs = append(out.Inputs, l)
 	}
+	out.Told = p.toldJSON(w.Told)
 	return writeJSON(p.Out, out)
+}
+
+func (p *Presenter) toldJSON(all []explain.Told) (out []toldJSON) {
+	for _, told := range all {
+		j := toldJSON{Name: told.Name, By: told.By.Name, Told: p.toldJSON(told.Told), Because: []leafJSON{}}
+		for _, leaf := range told.Leaves {
+			j.Because = append(j.Because, leafJSON{leaf.Name, p.jsonPlace(leaf.Pos)})
+		}
+		out = append(out, j)
+	}
+	return out
 }
 
 func (p *Presenter) eventJSON(e explain.Event) eventJSON {
