@@ -277,6 +277,16 @@ func (p *Project) fillOutputs(l *Layer, reader *Environment) {
 	l.Root, l.Bad = value.RecordOf(value.NewShape([]string{l.Into}), []value.Value{v}, at), !good
 }
 
+// OutputsOf returns the outputs of a module, in the order of their declaration.
+func OutputsOf(m *check.Module) (outputs []*check.Object) {
+	for _, o := range m.Order {
+		if o.Kind == check.ObjectOutput && m.Objects[o.Name] == o {
+			outputs = append(outputs, o)
+		}
+	}
+	return outputs
+}
+
 // outputsOf returns the outputs of an environment that a type names, all when it names none. What is wrong with them is
 // added to the findings of the layer that they are for.
 func (p *Project) outputsOf(e *Environment, t types.Type, l *Layer) (v value.Value, ok bool) {
@@ -286,10 +296,8 @@ func (p *Project) outputsOf(e *Environment, t types.Type, l *Layer) (v value.Val
 		return b.Record(at), false
 	}
 	var names []string
-	for _, o := range p.Module.Order {
-		if o.Kind == check.ObjectOutput && p.Module.Objects[o.Name] == o {
-			names = append(names, o.Name)
-		}
+	for _, o := range OutputsOf(p.Module) {
+		names = append(names, o.Name)
 	}
 	wanted, whole := names, true
 	if record := recordOf(t); record != nil && record.Rest == nil {

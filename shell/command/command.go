@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
 	"runtime"
 	"runtime/debug"
 	"slices"
@@ -130,7 +131,7 @@ func init() {
 		{"Render", []*command{renderCommand, outputsCommand}},
 		{"Ask", []*command{whyCommand, lookCommand}},
 		{"Compare", []*command{diffCommand, impactCommand, driftCommand, reportCommand}},
-		{"Other", []*command{helpCommand, versionCommand}},
+		{"Other", []*command{helpCommand, completionCommand, versionCommand}},
 	}
 	for _, g := range groups {
 		commands = append(commands, g.commands...)
@@ -190,6 +191,10 @@ func Main(arguments []string, s *system) (status int) {
 	if s.terminal {
 		c.data = c.out
 	}
+	if cmd.name == "completion" && len(arguments) > 1 && arguments[1] == "words" {
+		// The words are what a person types, flags and all: they are read as words.
+		return completeWords(c, arguments[2:])
+	}
 	defer func() {
 		if out.err != nil && status != exitFailed {
 			status = c.failed("standard output cannot be written: %s", plainError(out.err))
@@ -244,7 +249,7 @@ func (c *call) defineCommon(flags *flag.FlagSet) {
 func flagMistake(flags *flag.FlagSet, err error) string {
 	name, unknown := strings.CutPrefix(err.Error(), "flag provided but not defined: -")
 	if !unknown {
-		return err.Error()
+		return oneDash.ReplaceAllString(err.Error(), "$1--$2")
 	}
 	var names []string
 	flags.VisitAll(func(f *flag.Flag) { names = append(names, f.Name) })
@@ -254,6 +259,9 @@ func flagMistake(flags *flag.FlagSet, err error) string {
 	}
 	return message
 }
+
+// oneDash finds flags as the flag package writes them: with one dash.
+var oneDash = regexp.MustCompile(`(flag |for |argument: )-([a-z])`)
 
 // flagFirst says that the command comes before its flags. Of the line it repeats no values, since one may be secret.
 func flagFirst(screen io.Writer, arguments []string) int {

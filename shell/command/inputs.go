@@ -246,7 +246,7 @@ func collectInputs(p *project.Project, m *check.Module, environments []*project.
 }
 
 var setCommand = &command{
-	name: "set", arguments: "ENV NAME=VALUE… | ENV --from ENV NAME… | ENV --unset NAME… [--in FILE] [--complete]",
+	name: "set", arguments: "ENV NAME=VALUE… | ENV --from ENV NAME… | ENV --unset NAME… [--in FILE] [--fill]",
 	short: "changes values in the right layer, comments kept",
 	long: `Changes the value of inputs in the layer of an environment: the one that gives the input its value now, if
 no other environment shares it, else the last that is the environment's own. Comments, order and the way strings are
@@ -258,13 +258,13 @@ a yes; --yes gives it beforehand. --unset takes values out, so that what a weake
 
 A value that does not fit the type of the input or its limits, or with which anything is wrong in an environment that was
 not before, such as a require or a rule that it breaks, is refused, and nothing is written.
---in chooses the layer. --complete adds the optional inputs that the environment does not give, as comments with their
+--in chooses the layer. --fill adds the optional inputs that the environment does not give, as comments with their
 default, to the end of a YAML or TOML layer.`,
 	example: "knothole set north replicas.bay_map=8",
 	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		in := flags.String("in", "", "change the layer `FILE`")
-		complete := flags.Bool("complete", false, "add what is optional and not there as comments")
+		complete := flags.Bool("fill", false, "add what is optional and not there as comments")
 		from := flags.String("from", "", "take the values over from the environment `ENV`")
 		yes := flags.Bool("yes", false, "with --from: write without asking")
 		unset := flags.Bool("unset", false, "take the values out of the layer")
