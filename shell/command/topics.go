@@ -29,7 +29,7 @@ var topics = map[string]string{
 	"merge": "language#Patches", "paths": "language#Patches",
 	"secret": "language#Secrets", "later": "language#Later values", "open": "language#Later values",
 	"expect": "language#Tests", "advise": "language#Rules", "rule": "language#Rules",
-	"layers": "projects#Layers", "environments": "projects#Environments", "outputs-as-layers": "projects#Environments",
+	"layers": "projects#Layers", "environments": "language#Environments", "tagged": "sharing",
 	"rules": "projects#Rules, exemptions, links", "exemptions": "projects#Rules, exemptions, links",
 	"links": "projects#Rules, exemptions, links", "secrets": "projects#Secrets",
 	"yaml": "language#Formats", "toml": "language#Formats", "json": "reference#JSON", "formats": "language#Formats",
