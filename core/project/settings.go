@@ -269,15 +269,13 @@ func (in *Input) removedBy(l *Layer) value.Value {
 	return value.Value{}
 }
 
-// maxOpened is how many entries of a map are inputs of their own.
-const maxOpened = 30
-
 // Opened returns inputs with maps opened: an input for each entry that an environment has or takes away, in the order in
-// which they are come upon, field by field where it is a record. Worlds are those of the environments.
-func (p *Project) Opened(inputs []*Input, environments []*Environment, worlds []*eval.World) (all []*Input) {
+// which they are come upon, field by field where it is a record. Worlds are those of the environments. Of a map with more
+// entries than so many, the whole is one input.
+func (p *Project) Opened(inputs []*Input, environments []*Environment, worlds []*eval.World, most int) (all []*Input) {
 	for _, in := range inputs {
 		keys := in.keys(environments, worlds)
-		if len(keys) == 0 || len(keys) > maxOpened {
+		if len(keys) == 0 || len(keys) > most {
 			all = append(all, in)
 			continue
 		}
@@ -285,7 +283,7 @@ func (p *Project) Opened(inputs []*Input, environments []*Environment, worlds []
 		for _, key := range keys {
 			entry := &Input{Parent: in, Object: in.Object, Path: append(slices.Clip(in.Path), key), Type: of, Span: in.Span,
 				optional: true, entry: true}
-			all = append(all, p.Opened(entry.fields(p.checked, in.Object.Module, nil), environments, worlds)...)
+			all = append(all, p.Opened(entry.fields(p.checked, in.Object.Module, nil), environments, worlds, most)...)
 		}
 	}
 	return all

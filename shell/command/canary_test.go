@@ -416,6 +416,18 @@ func TestCanary(t *testing.T) {
 			r.run(r.project("", "", ""), []string{"help", c.name})
 			continue // they read no project
 		}
+		if c.name == "completion" {
+			for _, of := range commands {
+				for _, arguments := range canaryArguments {
+					r.run(r.project("", "", ""), slices.Concat([]string{c.name, "words", of.name}, arguments, []string{""}))
+				}
+			}
+			for _, mistake := range canaryMistakes {
+				r.run(r.project(mistake.file, mistake.old, mistake.new),
+					[]string{c.name, "words", "why", "north", "all.yaml", ""})
+			}
+			continue
+		}
 		t.Run(c.name, func(t *testing.T) {
 			outer := r.t
 			r.t = t

@@ -200,8 +200,16 @@ func (d *difference) sides(c *call) (s *sidesOf, status int) {
 	}
 	arguments := c.arguments
 	if d.all {
+		var others []string
 		for _, e := range s.project.Concrete() {
+			if s.project.Of(e) != s.project.Of(s.project.Concrete()[0]) {
+				others = append(others, e.Name)
+				continue
+			}
 			arguments = append(arguments, e.Name)
+		}
+		if others != nil && !c.quiet {
+			fmt.Fprintf(c.err, "not compared, since they have another main module: %s\n", strings.Join(others, ", "))
 		}
 		if len(arguments) < 2 {
 			return nil, c.failed("there is one environment: nothing to compare it with")
@@ -450,7 +458,7 @@ func (d *difference) page(s *sidesOf, comparison *compare.Comparison) *present.P
 		page.Title = strings.Join(comparison.Sides, ", ")
 	}
 	if s.project != nil && s.project.Module != nil && s.revisions[0] == nil && !slices.Contains(s.environments, nil) {
-		page.Inputs = collectInputs(s.project.Project, s.project.Module, s.environments)
+		page.Inputs = collectInputs(s.project.Project, s.project.Module, s.environments, openedEntries)
 	}
 	return page
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"maps"
+	"math"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -95,7 +96,7 @@ func (i *inputsRun) run(c *call) int {
 		if len(c.arguments) == 1 && len(environments) == 1 {
 			e = environments[0]
 		}
-		shown := collectInputs(p.Project, module, nil)
+		shown := collectInputs(p.Project, module, nil, 0)
 		shown.Only(wanted.matches)
 		text := project.Blank(shown.Inputs, i.blank, p.HasValue(e))
 		_, _ = io.WriteString(c.data, text)
@@ -107,9 +108,9 @@ func (i *inputsRun) run(c *call) int {
 	presenter := c.presenter(p, c.answer(i.format))
 	var all []*present.Inputs
 	if modules != nil {
-		all = append(all, collectInputs(p.Project, module, nil))
+		all = append(all, collectInputs(p.Project, module, nil, 0))
 	} else {
-		all = collectByMain(p.Project, environments)
+		all = collectByMain(p.Project, environments, wanted.opened())
 	}
 	count := 0
 	for _, shown := range all {
@@ -164,6 +165,17 @@ func (n inputNames) matches(name string) bool {
 	})
 }
 
+// openedEntries is how many entries of a map are inputs of their own where no input is asked for by name.
+const openedEntries = 30
+
+// opened is how many entries of a map are inputs of their own.
+func (n inputNames) opened() int {
+	if len(n) > 0 {
+		return math.MaxInt
+	}
+	return openedEntries
+}
+
 // names takes the names of inputs out of the arguments: those that name no environment and no module.
 func (i *inputsRun) names(c *call) (names inputNames, status int) {
 	if len(c.arguments) == 0 {
@@ -206,7 +218,7 @@ func (i *inputsRun) names(c *call) (names inputNames, status int) {
 }
 
 // collectByMain gathers what is to be shown of the inputs of environments, together for those with one main module.
-func collectByMain(p *project.Project, environments []*project.Environment) (all []*present.Inputs) {
+func collectByMain(p *project.Project, environments []*project.Environment, most int) (all []*present.Inputs) {
 	var views []*project.Project
 	of := map[*project.Project][]*project.Environment{}
 	for _, e := range environments {
@@ -221,20 +233,22 @@ func collectByMain(p *project.Project, environments []*project.Environment) (all
 	}
 	for _, view := range views {
 		if view.Module != nil {
-			all = append(all, collectInputs(view, view.Module, of[view]))
+			all = append(all, collectInputs(view, view.Module, of[view], most))
 		}
 	}
 	return all
 }
 
 // collectInputs gathers what is to be shown of the inputs of a module.
-func collectInputs(p *project.Project, m *check.Module, environments []*project.Environment) *present.Inputs {
+// Of a map with more entries than so many, the whole is one input.
+func collectInputs(p *project.Project, m *check.Module, environments []*project.Environment,
+	most int) *present.Inputs {
 	shown := &present.Inputs{Module: m.Path, Environments: environments, Meaning: p.Meaning}
 	worlds := make([]*eval.World, len(environments))
 	for i, e := range environments {
 		worlds[i] = p.World(e, false)
 	}
-	shown.Inputs = p.Opened(p.InputsOf(m), environments, worlds)
+	shown.Inputs = p.Opened(p.InputsOf(m), environments, worlds, most)
 	for _, in := range shown.Inputs {
 		var all []project.Settings
 		for i, e := range environments {

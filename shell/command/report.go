@@ -77,7 +77,7 @@ func (r *reporting) run(c *call) int {
 		}
 	}
 	if p.Module != nil {
-		page.Inputs = collectInputs(p.Project, p.Module, columns)
+		page.Inputs = collectInputs(p.Project, p.Module, columns, openedEntries)
 	}
 	if status := c.writePage(c.presenter(p, nil), page, r.to); status != exitClean {
 		return status

@@ -256,6 +256,9 @@ func (c *call) told(err error) string {
 // states are what can have become of a document, in the order in which they are told.
 var states = []string{"written", "unchanged", "removed", "withheld"}
 
+// manyEnvironments is of how many each is told for itself.
+const manyEnvironments = 12
+
 // fewChanges is how many files are named that were written or removed; more are counted by their kinds.
 const fewChanges = 8
 
@@ -264,6 +267,8 @@ const fewChanges = 8
 func (r *rendering) sum(c *call, all []encoded, targets []*target) {
 	kinds := map[string]map[string]int{}
 	changed := map[string][]string{}
+	var texts []string
+	same := map[string][]string{} // the environments of which it is told, by text
 	total := map[string]int{}
 	for i := range all {
 		counts := map[string]int{}
@@ -300,7 +305,22 @@ func (r *rendering) sum(c *call, all []encoded, targets []*target) {
 		for state, n := range counts {
 			total[state] += n
 		}
-		fmt.Fprintf(c.err, "%-12s %s\n", all[i].environment.Name, countsText(counts))
+		text := countsText(counts)
+		if len(all) <= manyEnvironments {
+			fmt.Fprintf(c.err, "%-12s %s\n", all[i].environment.Name, text)
+			continue
+		}
+		if same[text] == nil {
+			texts = append(texts, text)
+		}
+		same[text] = append(same[text], all[i].environment.Name)
+	}
+	for _, text := range texts {
+		if names := same[text]; len(names) > 1 {
+			fmt.Fprintf(c.err, "%d environments, each %s: %s\n", len(names), text, present.Names(names))
+		} else {
+			fmt.Fprintf(c.err, "%-12s %s\n", names[0], text)
+		}
 	}
 	if len(all) > 1 {
 		fmt.Fprintf(c.err, "%-12s %s\n", "total", countsText(total))

@@ -30,6 +30,9 @@ func (p *Presenter) Comparison(c *compare.Comparison, o ComparisonOptions) {
 		arrow = ", "
 	}
 	sides, counts, gap := Clean(strings.Join(c.Sides, arrow)), comparisonCounts(c), "   "
+	if len(c.Sides) > columnSides {
+		sides = fmt.Sprintf("%d sides: %s", len(c.Sides), namesOf(c.Sides, toldNames))
+	}
 	if columnsOf(sides+gap+counts) > p.Width {
 		gap = "\n  "
 	}
@@ -213,7 +216,7 @@ func (s *comparing) measure() {
 			}
 		}
 	}
-	if n := len(s.c.Sides); s.several {
+	if n := len(s.c.Sides); s.several && n <= columnSides {
 		s.path = min(s.path, max(20, s.Width-n*(minCell+columnGap)-rowIndent))
 		each := (s.Width - rowIndent - s.path) / n
 		for range n {
@@ -236,7 +239,9 @@ func rowName(f compare.Folded) string {
 func (s *comparing) group(g compare.Group) {
 	s.title(g)
 	for i, f := range g.Rows {
-		if s.columns != nil && !(len(f.Cells) == 2 && (f.Kind == compare.Text || f.Kind == compare.Embedded)) {
+		if len(s.c.Sides) > columnSides {
+			s.manyCells(f)
+		} else if s.columns != nil && !(len(f.Cells) == 2 && (f.Kind == compare.Text || f.Kind == compare.Embedded)) {
 			s.cells(f)
 		} else {
 			s.change(f)
@@ -332,7 +337,67 @@ func (s *comparing) only(d *compare.Document) string {
 			on = append(on, s.c.Sides[i])
 		}
 	}
-	return "only in " + Clean(strings.Join(on, ", "))
+	if all := len(s.c.Sides); all > columnSides && len(on) > all/2 {
+		var off []string
+		for i, is := range d.On {
+			if !is {
+				off = append(off, s.c.Sides[i])
+			}
+		}
+		return fmt.Sprintf("in %d of %d, not in %s", len(on), all, namesOf(off, toldNames))
+	}
+	return "only in " + namesOf(on, columnSides)
+}
+
+// columnSides is how many sides have columns; of more, each row has its values with how many sides have each.
+const columnSides = 12
+
+// toldNames is how many of many names are told.
+const toldNames = 4
+
+// Names lists the first of some names, and how many more there are.
+func Names(names []string) string { return namesOf(names, toldNames) }
+
+// namesOf lists names, the first of them where they are more than so many.
+func namesOf(names []string, most int) string {
+	more := ""
+	if len(names) > most {
+		more = fmt.Sprintf(" and %d more", len(names)-toldNames)
+		names = names[:toldNames]
+	}
+	return Clean(strings.Join(names, ", ")) + more
+}
+
+// manyCells shows one row of many sides: each value, with the sides that have it, the most common first.
+func (s *comparing) manyCells(f compare.Folded) {
+	s.printf("%s%s\n", strings.Repeat(" ", rowIndent), rowName(f))
+	var texts []string
+	sides := map[string][]string{}
+	for i, v := range f.Cells {
+		text := "·"
+		if !v.IsAbsent() {
+			text = s.one(v, s.Width/2)
+		}
+		if sides[text] == nil {
+			texts = append(texts, text)
+		}
+		sides[text] = append(sides[text], s.c.Sides[i])
+	}
+	slices.SortStableFunc(texts, func(a, b string) int { return len(sides[b]) - len(sides[a]) })
+	shown := texts
+	if len(texts) > toldNames {
+		shown = texts[:toldNames-1]
+	}
+	for _, text := range shown {
+		s.printf("%s%s %s\n", strings.Repeat(" ", subIndent), s.green(text),
+			s.faint(fmt.Sprintf("in %d: %s", len(sides[text]), namesOf(sides[text], toldNames))))
+	}
+	if n := len(texts) - len(shown); n > 0 {
+		s.printf("%s%s\n", strings.Repeat(" ", subIndent), s.faint("and "+source.Count(n, "other value")))
+	}
+	if f.Values > 1 {
+		s.indented(fmt.Sprintf("and %d more alike", f.Places-1), s.faint)
+	}
 }
 
 // documentNames are the names of documents without what a pattern says of all.

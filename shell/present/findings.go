@@ -100,6 +100,9 @@ func (p *Presenter) environments(names []string) string {
 	if len(names) > 1 && len(names) == p.All {
 		return "all environments"
 	}
+	if len(names) > columnSides {
+		return fmt.Sprintf("%d environments: %s", len(names), Names(names))
+	}
 	return joined(names)
 }
 

@@ -2,11 +2,13 @@ package present
 
 import (
 	"encoding/json"
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
 
 	"knothole/core/project"
+	"knothole/core/source"
 	"knothole/core/types"
 	"knothole/core/value"
 )
@@ -60,6 +62,10 @@ func looksOther(s string) bool {
 
 // InputsTable shows inputs as one table: a line for each, a column for each environment, with who gave it its value.
 func (p *Presenter) InputsTable(in *Inputs) {
+	if len(in.Environments) > columnSides {
+		p.manyInputs(in)
+		return
+	}
 	var files []string
 	letter := func(l *project.Layer) string {
 		i := slices.Index(files, l.Path)
@@ -123,6 +129,40 @@ func (p *Presenter) InputsTable(in *Inputs) {
 	}
 	notes = append(notes, "no letter: the default")
 	p.list(notes)
+}
+
+// manyInputs shows the inputs of many environments: of each the values that there are, the most common first.
+func (p *Presenter) manyInputs(in *Inputs) {
+	rows := [][]cell{{{text: "input", paint: p.bold}, {text: "type", paint: p.bold}, {text: "default", paint: p.bold},
+		{text: "in " + source.Count(len(in.Environments), "environment"), paint: p.bold}}}
+	for i, input := range in.Inputs {
+		var texts []string
+		count := map[string]int{}
+		for j := range in.Environments {
+			c := p.settingCell(input, in.Settings[i][j], func(*project.Layer) string { return "" })
+			if count[c.text]++; count[c.text] == 1 {
+				texts = append(texts, c.text)
+			}
+		}
+		slices.SortStableFunc(texts, func(a, b string) int { return count[b] - count[a] })
+		var shown []string
+		for _, text := range texts[:min(len(texts), toldNames)] {
+			if len(texts) == 1 {
+				shown = append(shown, text)
+			} else {
+				shown = append(shown, fmt.Sprintf("%s in %d", text, count[text]))
+			}
+		}
+		if n := len(texts) - len(shown); len(texts) == len(in.Environments) && n > 0 {
+			shown = []string{fmt.Sprintf("%s, and another in each", texts[0])}
+		} else if n > 0 {
+			shown = append(shown, fmt.Sprintf("%d more", n))
+		}
+		rows = append(rows, []cell{plainCell(input.Name()), {text: typeText(input), paint: p.faint}, defaultCell(p, input),
+			{text: strings.Join(shown, ", ")}})
+	}
+	p.table(rows, 0, inputShare)
+	p.printf("\n%s\n", p.faint("knothole inputs ENV tells all of one environment, knothole inputs INPUT all of one input"))
 }
 
 // How the columns of the table of inputs share a terminal: the names of inputs in percent, the others in columns.
@@ -296,6 +336,10 @@ func (p *Presenter) InputsDetail(in *Inputs) {
 		for _, line := range meaning {
 			p.printf("  %s\n", p.faint(p.wrapped(Clean(line), 4)))
 		}
+		if len(in.Environments) > columnSides {
+			p.manySettings(input, in.Environments, in.Settings[i])
+			continue
+		}
 		for j, e := range in.Environments {
 			name := ""
 			if len(in.Environments) > 1 {
@@ -305,6 +349,40 @@ func (p *Presenter) InputsDetail(in *Inputs) {
 		}
 	}
 }
+
+// manySettings tells what many environments say of an input: those that say the same together.
+func (p *Presenter) manySettings(in *project.Input, environments []*project.Environment, all []project.Settings) {
+	var texts []string
+	of := map[string][]string{}
+	for i, s := range all {
+		var b strings.Builder
+		one := *p
+		one.Out = &b
+		one.settings(in, s, environmentMark)
+		if of[b.String()] == nil {
+			texts = append(texts, b.String())
+		}
+		of[b.String()] = append(of[b.String()], environments[i].Name)
+	}
+	slices.SortStableFunc(texts, func(a, b string) int { return len(of[b]) - len(of[a]) })
+	for i, text := range texts {
+		if i == mostSettings {
+			p.printf("  %s\n", p.faint("and "+source.Count(len(texts)-i, "other way")+" in other environments"))
+			break
+		}
+		name := Names(of[text]) + ": "
+		if n := len(of[text]); n > 1 {
+			name = fmt.Sprintf("in %d, %s", n, name)
+		}
+		p.printf("%s", strings.ReplaceAll(text, environmentMark, name))
+	}
+}
+
+// environmentMark is written where the names of environments go, until it is known which say the same.
+const environmentMark = "‹env›"
+
+// mostSettings is how many ways to a value are told of many environments.
+const mostSettings = 12
 
 // about tells the description of an input.
 func (p *Presenter) about(in *project.Input) {

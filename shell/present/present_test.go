@@ -260,7 +260,7 @@ func TestNothingDiffers(t *testing.T) {
 // their whole names, and that no line is wider than the terminal.
 func TestInputsOfManyEnvironments(t *testing.T) {
 	var names []string
-	for i := range 14 {
+	for i := range 12 {
 		names = append(names, fmt.Sprintf("coast-number-%d", i))
 	}
 	table := func(width int, fits bool, environments ...string) string {
@@ -299,4 +299,12 @@ func TestInputsOfManyEnvironments(t *testing.T) {
 	}
 	require.Equal(t, 1, strings.Count(table(120, true, "bench", "rehearsal", "north", "south"), "\nhost "))
 	require.Equal(t, 1, strings.Count(table(120, false, names...), "\nhost "), "a program that reads it gets one table")
+	// Of more environments than have columns each input is one line, however many there are.
+	for i := range 200 {
+		names = append(names, fmt.Sprintf("coast-%d", i))
+	}
+	text := table(120, true, names...)
+	require.Contains(t, text, "in 212 environments")
+	require.Contains(t, text, "map.coast-number-0.floodwatch.example, and another in each")
+	require.Less(t, len(text), 600)
 }
