@@ -440,7 +440,7 @@ func blockScalarEnd(text string, start int) int {
 func yamlLiteral(v value.Value, quote byte) string {
 	switch {
 	case v.Kind() == value.List || v.Kind() == value.Record:
-		return CompactJSON(v)
+		return yamlFlow(v)
 	case v.Kind() == value.String && quote == '\'' && !strings.ContainsAny(v.Text(), "\n\r\t") &&
 		literalBlock(v.Text()+"x"):
 		return "'" + strings.ReplaceAll(v.Text(), "'", "''") + "'"
@@ -452,6 +452,32 @@ func yamlLiteral(v value.Value, quote byte) string {
 		return CompactJSON(v)
 	}
 	return strings.TrimRight(string(text), "\n")
+}
+
+// yamlFlow writes a value in the flow style of YAML (1.2.2 section 7.4), strings without quotes where they need none.
+func yamlFlow(v value.Value) string {
+	switch v.Kind() {
+	case value.List:
+		parts := make([]string, v.Len())
+		for i, x := range v.Elements() {
+			parts[i] = yamlFlow(x)
+		}
+		return "[" + strings.Join(parts, ", ") + "]"
+	case value.Record:
+		if v.Len() == 0 {
+			return "{}"
+		}
+		parts := make([]string, v.Len())
+		for i, key := range v.Shape().Keys() {
+			parts[i] = yamlFlow(value.StringOf(key, 0)) + ": " + yamlFlow(v.Values()[i])
+		}
+		return "{ " + strings.Join(parts, ", ") + " }"
+	case value.String:
+		if strings.ContainsAny(v.Text(), ",[]{}:#\"'\n\r\t") {
+			return CompactJSON(v)
+		}
+	}
+	return yamlLiteral(v, 0)
 }
 
 // yamlEntry writes a new entry, for keys that lead to it.

@@ -72,6 +72,7 @@ func (c *configuration) texts(key, what string) []value.Value {
 }
 
 func (p *Project) readConfiguration(root value.Value) {
+	p.namedLayers = layersIn(root)
 	top := &configuration{p, FileName, root}
 	top.known("project", "environments", "schemas", "catalogue", "links", "rules", "exemptions", "parity", "compare")
 	if table, ok := top.get("compare", value.Record); ok {
@@ -277,6 +278,25 @@ func (p *Project) readEnvironment(name string, table value.Value) {
 		p.readSecrets(e, v, fmt.Sprintf("[environments.%s.secrets]", name), nil)
 	}
 	p.Environments = append(p.Environments, e)
+}
+
+// layersIn returns the files that are layers of some environment.
+func layersIn(root value.Value) map[string]bool {
+	named := map[string]bool{}
+	for _, e := range root.Get("environments").Values() {
+		if e.Kind() != value.Record {
+			continue
+		}
+		for _, l := range e.Get("layers").Elements() {
+			if l.Kind() == value.Record {
+				l = l.Get("file")
+			}
+			if l.Kind() == value.String {
+				named[path.Clean(l.Text())] = true
+			}
+		}
+	}
+	return named
 }
 
 // layer reads a layer; one that several environments share is read once.

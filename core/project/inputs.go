@@ -140,6 +140,22 @@ func (p *Project) checkLayers(checked, environments []*Environment) source.Findi
 	return findings
 }
 
+// HelpTable says of a field that a record does not have, in a layer in TOML, that it is an input: written below the
+// header of a table, it belongs to that.
+func (p *Project) HelpTable(f *source.Finding) {
+	file := p.Sources.File(f.Span.Start)
+	if f.Code != source.UnknownField || f.Help != "" || file == nil || !strings.HasSuffix(file.Path, ".toml") {
+		return
+	}
+	key, _, _ := strings.Cut(file.Text[file.Offset(f.Span.Start):], "=")
+	word := strings.TrimSpace(key)
+	for _, o := range p.Inputs() {
+		if o.Name == word {
+			f.Help = fmt.Sprintf("%s is an input of its own: write it above the first table", word)
+		}
+	}
+}
+
 // schemaKey is the key under which a data file names its own schema, for editors: it is no input.
 const schemaKey = "$schema"
 

@@ -53,10 +53,12 @@ type Project struct {
 	sources   map[*source.File]bool    // those of modules
 	nameOf    func(path string) string // what messages call a file; nil for its path
 	layers    map[layerKey]*Layer
-	data      map[string]*dataFile
-	keys      data.Keys
-	schemas   *schemas
-	parity    []Parity
+	// namedLayers are the files that are layers of some environment, whether they are there or not.
+	namedLayers map[string]bool
+	data        map[string]*dataFile
+	keys        data.Keys
+	schemas     *schemas
+	parity      []Parity
 	// views are the project as it is for environments with a main module of their own, by the path of that; whole is the
 	// project of which this one is a view, nil when it is none.
 	views map[string]*Project
@@ -280,9 +282,13 @@ func (p *Project) read(name string, span source.Span) (file *source.File, ok boo
 			return nil, false
 		}
 		help := ""
-		if near, found := p.nearestFile(name); found {
+		near, found := p.nearestFile(name)
+		switch {
+		case p.namedLayers[name] && (!found || p.namedLayers[near]): // whose values are those of another environment
+			help = "create it, or take it out of layers"
+		case found:
 			help = source.DidYouMean(near)
-		} else if name == p.Main {
+		case name == p.Main:
 			help = `write it, or name another module in [project]: main = "…"`
 		}
 		p.report(source.NoFile, span, help, "there is no file %s in the project", name)

@@ -392,6 +392,9 @@ func All(p *project.Project, environments []*project.Environment, options Option
 		}
 	}
 	findings = slices.DeleteFunc(findings, p.Tracked)
+	for i := range findings {
+		p.HelpTable(&findings[i])
+	}
 	tidy := findings.Tidy(p.Sources)
 	all := len(p.Concrete())
 	for i := range tidy {

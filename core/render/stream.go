@@ -82,6 +82,6 @@ func Header(p *project.Project, e *project.Environment, f data.Format) string {
 		return ""
 	}
 	return fmt.Sprintf(
-		"# Rendered by knothole from %s for %s. Edit the source instead; changes made here are overwritten.\n",
+		"# Rendered by knothole from %s for %s. Do not edit: change the sources instead.\n",
 		p.Of(e).Main, e.Name)
 }

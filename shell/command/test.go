@@ -44,6 +44,16 @@ func runTests(c *call, pattern, format string) int {
 	}
 	_, findings := render.All(p.Project, p.Concrete(), render.Options{})
 	if findings.HasErrors() {
+		presenter, err := c.presenter(p, c.answer(format)), error(nil)
+		switch format { // who reads the answer must not take nothing for nothing wrong
+		case "junit":
+			err = presenter.FindingsJUnit(findings)
+		case "json":
+			err = presenter.FindingsJSON(findings, len(p.Concrete()), nil)
+		}
+		if err != nil {
+			return c.failed("%s", err)
+		}
 		return c.stopped(p, findings, "no test was run")
 	}
 	results := p.Tests(modules, matches.MatchString)
