@@ -203,5 +203,10 @@ func (c *checker) checkInclude(d *syntax.Include) {
 	if t == types.Invalid || types.AsInstance(t) != nil {
 		return
 	}
+	if record := types.AsRecord(t); record == nil && t != types.Any {
+		c.report(source.WrongType, d.Value.Place(), "make an instance of a module with documents: include m(…)",
+			"expected an instance or its documents, found %s", types.Describe(t))
+		return
+	}
 	c.check(d.Value, filesType(c.universe, true), "what is included")
 }

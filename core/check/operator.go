@@ -293,6 +293,15 @@ func (c *checker) inferIs(e *syntax.Is) types.Type {
 	return types.Bool
 }
 
+// conversionHelp names the function that makes a value of one scalar type into one of another.
+func conversionHelp(e *syntax.As, from, to types.Type) string {
+	scalar := map[types.Type]string{types.Int: "int", types.Float: "float", types.Bool: "bool", types.String: "string"}
+	if scalar[types.Widen(from)] == "" || scalar[types.Core(to)] == "" {
+		return ""
+	}
+	return fmt.Sprintf("as does not convert: convert.%s(…) does", scalar[types.Core(to)])
+}
+
 func (c *checker) inferAs(e *syntax.As) types.Type {
 	t := c.infer(e.Operand, nil)
 	asked := c.typeOf(e.Type)
@@ -305,7 +314,8 @@ func (c *checker) inferAs(e *syntax.As) types.Type {
 		return types.Invalid
 	}
 	if !types.Overlap(t, asked) && !types.Assignable(t, asked) {
-		c.report(source.WrongType, e.Operand.Place(), "", "%s is never %s", types.Describe(t), types.Article(asked))
+		c.report(source.WrongType, e.Operand.Place(), conversionHelp(e, t, asked), "%s is never %s", types.Describe(t),
+			types.Article(asked))
 	}
 	return asked
 }

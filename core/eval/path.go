@@ -74,12 +74,18 @@ func ParsePlaces(text string, builtins *Builtins) (*Places, error) {
 // Find returns the places in data to which the path leads, in order. When there is none, or the data does not meet a
 // step that must be met, why says so.
 func (p *Places) Find(data value.Value) (found []place.Found, why string) {
+	found, why, _ = p.Look(data)
+	return found, why
+}
+
+// Look is Find that also says over how many steps the path leads, where it leads nowhere.
+func (p *Places) Look(data value.Value) (found []place.Found, why string, steps int) {
 	if p.operation == nil {
 		one, missing := place.Follow(data, p.pointer)
 		if missing != "" {
-			return nil, "there is nothing at " + missing
+			return nil, "there is nothing at " + missing, strings.Count(missing, "/")
 		}
-		return []place.Found{one}, ""
+		return []place.Found{one}, "", 0
 	}
 	t := p.program.World(Environment{}).thread(p.owner)
 	ok := guard(func() {
@@ -89,6 +95,7 @@ func (p *Places) Find(data value.Value) (found []place.Found, why string) {
 			var miss *place.Miss
 			if found, miss = place.Find(data, pattern,
 				func(n int) { f.spend(n, p.operation.tree.PathSpan) }); miss != nil {
+				steps = miss.Step
 				finding := p.operation.explain(f, miss, "")
 				why = strings.TrimPrefix(finding.Message, p.operation.tree.Verb.String()+": ")
 				if finding.Help != "" {
@@ -98,7 +105,7 @@ func (p *Places) Find(data value.Value) (found []place.Found, why string) {
 		}, p.owner.Frame)
 	})
 	if findings := t.reports.findings; !ok && len(findings) > 0 {
-		return nil, findings[len(findings)-1].Message
+		return nil, findings[len(findings)-1].Message, 0
 	}
-	return found, why
+	return found, why, steps
 }

@@ -31,12 +31,12 @@ type Inventory struct {
 	Places    []Place // by environment, then document, as declared
 	Documents int     // how many documents were looked at
 	Without   int     // how many of them have no such place
-	Why       string  // of the last one without, what is there instead
+	Why       string  // of one without to which the path leads furthest, what is there instead
 }
 
 // Look gathers the values at a path in all documents: those of streams are looked at one by one.
 func Look(sets []Documents, path *eval.Places) *Inventory {
-	inventory, namer := &Inventory{}, &place.Namer{}
+	inventory, namer, furthest := &Inventory{}, &place.Namer{}, -1
 	for _, set := range sets {
 		for i := range set.Documents {
 			d := &set.Documents[i]
@@ -46,10 +46,12 @@ func Look(sets []Documents, path *eval.Places) *Inventory {
 			}
 			for _, v := range objects {
 				inventory.Documents++
-				found, why := path.Find(v)
+				found, why, steps := path.Look(v)
 				if len(found) == 0 {
 					inventory.Without++
-					inventory.Why = why
+					if steps > furthest {
+						furthest, inventory.Why = steps, d.Path+": "+why
+					}
 					continue
 				}
 				title := ""

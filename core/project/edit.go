@@ -1,6 +1,7 @@
 package project
 
 import (
+	"errors"
 	"fmt"
 	"io/fs"
 	"slices"
@@ -98,6 +99,9 @@ func (e *Editor) text(l *Layer) (string, error) {
 	}
 	text, err := fs.ReadFile(e.project.files, l.Path)
 	if err != nil {
+		if errors.Is(err, fs.ErrNotExist) {
+			return "", fmt.Errorf("the layer %s is not there: create it, empty if it is to have this value only", l.Path)
+		}
 		return "", fmt.Errorf("%s cannot be read: %w", l.Path, err)
 	}
 	e.originals[l.Path] = string(text)

@@ -77,7 +77,10 @@ func runHelp(c *call) int {
 	topic := c.arguments[0]
 	if cmd := findCommand(topic); cmd != nil {
 		fmt.Fprint(c.out, usage(cmd, c.helpWidth()))
-		return exitClean
+		if !slices.Contains(builtin.Table.Groups(), topic) {
+			return exitClean
+		}
+		fmt.Fprintf(c.out, "\nand the functions of the group %s:\n\n", topic)
 	}
 	if topic == "codes" {
 		for _, code := range source.Codes() {

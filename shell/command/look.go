@@ -101,7 +101,7 @@ func (l *lookRun) run(c *call) int {
 	if len(inventory.Places) == 0 {
 		fmt.Fprintf(c.err, "none of %s has such a place", source.Count(inventory.Documents, "document"))
 		if inventory.Why != "" {
-			fmt.Fprintf(c.err, "; in the last, %s", inventory.Why)
+			fmt.Fprintf(c.err, "; %s", inventory.Why)
 		}
 		fmt.Fprintln(c.err)
 		return exitFindings

@@ -106,6 +106,11 @@ func (r *rendering) run(c *call) int {
 		return c.wrongUsage("--stdout, --stream and --annotate print, so --to, --overwrite and --prune have no meaning")
 	case modes > 0 && r.format != "text":
 		return c.wrongUsage("--format is of what is told of written files, and --stdout, --stream and --annotate write none")
+	case r.reveal != "" && !r.prints():
+		return c.wrongUsage("--reveal shows secrets in what is printed: add --stdout, --stream or --annotate; --secrets writes " +
+			"secret documents to a folder of their own")
+	case r.annotate && r.reveal != "":
+		return c.wrongUsage("--annotate shows no secrets: leave --reveal out, or print with --stdout")
 	case r.prune && r.to != "":
 		return c.wrongUsage("--prune removes what is left in the project's own folders: leave --to out")
 	case r.watch && (r.ask || len(r.layers) > 0 && r.layers[0] == "-"):

@@ -60,6 +60,8 @@ func runTests(c *call, pattern, format string) int {
 	switch {
 	case len(results) == 0 && pattern != "":
 		return c.failed("no test has a title with %q in it", pattern)
+	case len(results) == 0 && modules != nil && !c.quiet:
+		fmt.Fprintf(c.err, "there are no tests in %s\n", strings.Join(c.arguments, ", "))
 	case len(results) == 0 && !c.quiet:
 		fmt.Fprintln(c.err, `the project has no tests; write one: test "what holds" { expect 1 + 1 == 2 }`)
 	}

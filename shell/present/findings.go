@@ -11,6 +11,9 @@ import (
 // excerptWidth is how many columns of a source line are shown at most.
 const excerptWidth = 110
 
+// gutter begins the lines below a line of source.
+const gutter = "      | "
+
 // Findings shows findings: the GNU form for the first line, so that editors and terminals can jump to it; then the
 // source; then help.
 func (p *Presenter) Findings(findings source.Findings) {
@@ -68,7 +71,7 @@ func (p *Presenter) findingBody(f source.Finding) {
 // wrapped breaks a text that begins in a column between words, so that it fits a terminal. Elsewhere a finding is one
 // line, for programs that read it.
 func (p *Presenter) wrapped(text string, column int) string {
-	if !p.Color || p.Width < 40 {
+	if !p.Fit || p.Width < 40 {
 		return text
 	}
 	return Fill(strings.Split(text, " "), column, p.Width, "    ")
@@ -79,7 +82,7 @@ func (p *Presenter) wrapped(text string, column int) string {
 func Fill(words []string, column, width int, indent string) string {
 	var b strings.Builder
 	for i, word := range words {
-		n := len([]rune(word))
+		n := columnsOf(word)
 		switch {
 		case i == 0:
 		case column+1+n > width:
@@ -139,12 +142,26 @@ func (p *Presenter) excerpt(span source.Span, help string) {
 		width = max(1, len([]rune(text)))
 	}
 	// A very long line is shown around the place.
-	if len(line) > excerptWidth {
-		from := max(0, min(start-excerptWidth/3, len(line)-excerptWidth))
-		if start+width < excerptWidth {
+	most := excerptWidth
+	if p.Fit {
+		most = max(20, min(most, p.Width-len(gutter)-2))
+	}
+	if columnsOf(string(line)) > most {
+		from, to := start, start
+		columns := func(from, to int) int { return columnsOf(string(line[from:to])) }
+		room := most - 2 // what is cut off at both ends is marked
+		if columns(0, min(len(line), start+width)) <= room {
 			from = 0
 		}
-		to := min(len(line), from+excerptWidth)
+		for from > 0 && columns(from-1, start) <= room/3 {
+			from--
+		}
+		for to < len(line) && columns(from, to+1) <= room {
+			to++
+		}
+		for from > 0 && columns(from-1, to) <= room {
+			from--
+		}
 		cut := to < len(line)
 		line = append([]rune{}, line[from:to]...)
 		if cut {
@@ -157,19 +174,24 @@ func (p *Presenter) excerpt(span source.Span, help string) {
 		}
 	}
 	width = min(width, max(1, len(line)-start))
+	// Some characters are two columns wide.
+	wide := max(1, columnsOf(string(line[min(start, len(line)):min(start+width, len(line))])))
+	start, width = columnsOf(string(line[:min(start, len(line))])), wide
 	number := fmt.Sprintf("%5d", l.Line)
 	p.printf("%s | %s\n", p.faint(number), string(line))
 	mark := p.red(strings.Repeat("^", width))
 	below := ""
 	if help != "" {
 		// Help that does not fit behind the mark stands below it, on a terminal.
-		if text := Clean(help); p.Color && p.Width >= 40 && len("      | ")+start+width+1+len([]rune(text)) > p.Width {
-			below = "      | " + p.cyan(text) + "\n"
+		if text := Clean(help); p.Fit && p.Width >= 40 && len(gutter)+start+width+1+columnsOf(text) > p.Width {
+			for _, line := range strings.Split(Fill(strings.Fields(text), 0, p.Width-len(gutter), ""), "\n") {
+				below += gutter + p.cyan(line) + "\n"
+			}
 		} else {
 			mark += " " + p.cyan(text)
 		}
 	}
-	p.printf("      | %s%s\n%s", strings.Repeat(" ", start), mark, below)
+	p.printf("%s%s%s\n%s", gutter, strings.Repeat(" ", start), mark, below)
 }
 
 // around cuts a very long line to what may be shown around an offset in it, so that many findings on one line do not

@@ -112,7 +112,7 @@ func TestLongMessagesAreWrappedOnATerminal(t *testing.T) {
 	p.Findings(source.Findings{{Code: source.NoPlace, Message: message}})
 	require.Contains(t, b.String(), message+" [no-place]\n", "one line for programs")
 	b.Reset()
-	p.Color = true
+	p.Color, p.Fit = true, true
 	p.Findings(source.Findings{{Code: source.NoPlace, Message: message}})
 	lines := strings.Split(regexp.MustCompile("\x1b\\[[0-9;]*m").ReplaceAllString(b.String(), ""), "\n")
 	require.Greater(t, len(lines), 2)
