@@ -43,7 +43,9 @@ type system struct {
 	folder      string // the working folder
 	terminal    bool   // whether out is one
 	errTerminal bool   // whether err is one
+	fit         bool   // whether what is shown is cut and wrapped to the width
 	width       int    // of the terminal
+	errWidth    int    // of that of err; 0 when it is none
 	color       bool   // whether out shows colours
 	errColor    bool   // whether err does
 }
@@ -66,12 +68,16 @@ func System() *system {
 	s := &system{in: os.Stdin, out: os.Stdout, err: os.Stderr, width: 120}
 	s.folder, _ = os.Getwd() // a command that needs it says so
 	if term.IsTerminal(int(os.Stdout.Fd())) {
-		s.terminal = true
+		s.terminal, s.fit = true, true
 		if width, _, err := term.GetSize(int(os.Stdout.Fd())); err == nil && width > 0 {
 			s.width = width
 		}
 	}
-	s.errTerminal = term.IsTerminal(int(os.Stderr.Fd()))
+	if s.errTerminal = term.IsTerminal(int(os.Stderr.Fd())); s.errTerminal {
+		if width, _, err := term.GetSize(int(os.Stderr.Fd())); err == nil && width > 0 {
+			s.errWidth = width
+		}
+	}
 	// https://no-color.org: any value that is not empty.
 	wanted := os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 	s.color, s.errColor = s.terminal && wanted, s.errTerminal && wanted
@@ -231,6 +237,9 @@ func Main(arguments []string, s *system) (status int) {
 	case colorAlways, colorNever:
 		s.color = c.color == colorAlways
 		s.errColor = s.color
+		if s.color && !s.terminal && s.errWidth > 0 { // what shows the colours, such as a pager, is on that terminal
+			s.fit, s.width = true, s.errWidth
+		}
 	default:
 		return c.wrongUsage("--color is auto, always or never, not %s", c.color)
 	}
@@ -459,9 +468,12 @@ func upwards(folder string) (string, bool) {
 
 func (c *call) presenter(p *opened, out io.Writer) *present.Presenter {
 	presenter := &present.Presenter{Out: out, Sources: p.Sources, Prefix: p.prefix, Color: c.system.color,
-		Width: c.width, Fit: c.terminal, All: len(p.Concrete())}
+		Width: c.width, Fit: c.fit, All: len(p.Concrete())}
 	if out == c.err {
 		presenter.Color, presenter.Fit = c.errColor, c.errTerminal
+		if c.errWidth > 0 {
+			presenter.Width = c.errWidth
+		}
 	}
 	return presenter
 }

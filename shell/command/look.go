@@ -70,7 +70,7 @@ func (l *lookRun) run(c *call) int {
 		}
 		sets = []explain.Documents{{Documents: documents}}
 		presenter = &present.Presenter{
-			Out: c.answer(l.format), Sources: set, Color: c.system.color, Width: c.width, Fit: c.terminal,
+			Out: c.answer(l.format), Sources: set, Color: c.system.color, Width: c.width, Fit: c.fit,
 		}
 	} else {
 		p, chosen, status := c.openSelected()

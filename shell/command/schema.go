@@ -139,7 +139,7 @@ func (s *schemaRun) list(c *call) int {
 		})
 	}
 	presenter := &present.Presenter{Out: c.answer(s.format), Sources: sources, Prefix: prefix, Color: c.system.color,
-		Width: c.width, Fit: c.terminal}
+		Width: c.width, Fit: c.fit}
 	if s.format == "json" {
 		if err := presenter.KindsJSON(kinds); err != nil {
 			return c.failed("%s", err)
@@ -234,7 +234,7 @@ func (s *schemaRun) describe(c *call, what string) int {
 		}
 		found, title = inner, title+" "+c.arguments[1]
 	}
-	presenter := &present.Presenter{Out: c.out, Color: c.system.color, Width: c.width, Fit: c.terminal}
+	presenter := &present.Presenter{Out: c.out, Color: c.system.color, Width: c.width, Fit: c.fit}
 	presenter.Schema(title, found.Tree(s.depth))
 	return exitClean
 }

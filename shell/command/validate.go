@@ -362,7 +362,7 @@ func (v *validation) validate(c *call, sources *source.Set, validator *schema.Va
 func (v *validation) answer(c *call, sources *source.Set, findings source.Findings, all []schema.Validated, files int,
 	start time.Time) int {
 	presenter := &present.Presenter{Out: c.answer(v.format), Sources: sources, Color: c.system.color, Width: c.width,
-		Fit: c.terminal}
+		Fit: c.fit}
 	if err := c.show(presenter, findings, 0, nil, v.format); err != nil {
 		return c.failed("%s", err)
 	}
