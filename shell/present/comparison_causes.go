@@ -95,16 +95,13 @@ func (s *comparing) lineOn(side int, at source.Pos) string {
 // fewParts is how many parts of one input are named for one place.
 const fewParts = 3
 
-// fromTo joins two places; the file is not repeated.
+// fromTo joins two places.
 func fromTo(left, right string) string {
 	switch {
 	case left == "" || left == right:
 		return right
 	case right == "":
 		return left
-	}
-	if file, _, ok := strings.Cut(left, ":"); ok && strings.HasPrefix(right, file+":") {
-		return left + " → " + strings.TrimPrefix(right, file)
 	}
 	return left + " → " + right
 }
