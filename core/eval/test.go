@@ -34,7 +34,7 @@ func (c *compiler) expect(d *syntax.Expect) statement {
 	}
 	names := c.loopNames
 	return func(f *frame, _ Visitor) {
-		if condition(f) {
+		if f.passesOver(at, func() bool { return condition(f) }) {
 			return
 		}
 		help := ""
@@ -47,6 +47,29 @@ func (c *compiler) expect(d *syntax.Expect) statement {
 		}
 		f.fail(source.Finding{Code: source.Expectation, Span: at, Message: m, Help: help})
 	}
+}
+
+// passesOver reports whether an expectation holds, or cannot be tested: one that would have to decide on what is hidden
+// or not known yet, anywhere in it, is passed over, and noted. A test over all documents is about those that are known.
+func (f *frame) passesOver(at source.Span, holds func() bool) (passed bool) {
+	depth, calls, before := f.depth, len(f.calls), len(f.reports.findings)
+	stopped := f.reports.stopped.Load()
+	if guard(func() { passed = holds() }) {
+		return passed
+	}
+	for _, found := range f.reports.findings[before:] {
+		within := found.Span.Start >= at.Start && found.Span.Start < at.End
+		if !within || found.Code != source.NotKnown && found.Code != source.HiddenDecision {
+			panic(abort{})
+		}
+	}
+	if len(f.reports.findings) == before {
+		panic(abort{}) // what it needs failed before
+	}
+	f.reports.findings, f.depth, f.calls = f.reports.findings[:before:before], depth, f.calls[:calls]
+	f.reports.stopped.Store(stopped)
+	f.notChecked(Unchecked{at, true})
+	return true
 }
 
 // inLoops says in which turn of loops something is.
