@@ -268,7 +268,7 @@ func (p *Project) missingInput(o *check.Object, environments []*Environment) sou
 	if len(environments) > 1 && len(common) > 0 {
 		files = []string{common[len(common)-1].Path}
 	}
-	help := fmt.Sprintf("put it into %s", strings.Join(files, " and "))
+	help := fmt.Sprintf("set %s in %s", o.Name, strings.Join(files, " and "))
 	tables := make([]string, len(names))
 	for i, name := range names {
 		tables[i] = "[environments." + name + ".secrets]"

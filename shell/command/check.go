@@ -19,7 +19,7 @@ import (
 
 var checkCommand = &command{
 	name: "check", arguments: "[ENV…|PATH…] [--rendered] [--strict] [--watch] [--format text|json|sarif|junit]",
-	short: "everything that is wrong, in all environments",
+	short: "check the project in all environments: everything that is wrong, at its line",
 	long: `Reports everything that can be wrong, in all environments unless some are named: syntax, types, inputs and
 their limits, and what only evaluation shows. Each finding is at the line that has to change. With paths of sources,
 or of folders of them, it reports what is wrong in these, whether the project's main module leads to them or not.
@@ -33,10 +33,10 @@ table of exit statuses.`,
 	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		r := &checking{}
-		flags.BoolVar(&r.strict, "strict", false, "warnings count as errors do")
+		flags.BoolVar(&r.strict, "strict", false, "treat warnings as errors")
 		flags.BoolVar(&r.rendered, "rendered", false, "also compare the rendered files with what would be rendered")
 		flags.BoolVar(&r.watch, "watch", false, "check again whenever a file of the project changes")
-		flags.StringVar(&r.format, "format", "text", "`FORMAT` of the answer: text, json, sarif or junit")
+		flags.StringVar(&r.format, "format", "text", "output `FORMAT`: text, json, sarif or junit")
 		r.today.define(flags)
 		r.given.define(flags)
 		return r.run
@@ -157,7 +157,7 @@ func (c *call) printUnchecked(p *opened, unchecked []source.Pos) {
 		more = fmt.Sprintf(" and %d more", n)
 		places = places[:shownUnchecked]
 	}
-	fmt.Fprintf(c.err, "not checked, since secrets and later values are not known here: %s%s\n",
+	fmt.Fprintf(c.err, "skipped %s that need secrets or later values: %s%s\n", source.Count(len(unchecked), "condition"),
 		strings.Join(places, ", "), more)
 }
 

@@ -249,7 +249,7 @@ func Main(arguments []string, s *system) (status int) {
 // defineCommon adds the flags that every command has.
 func (c *call) defineCommon(flags *flag.FlagSet) {
 	flags.StringVar(&c.project, "project", "",
-		"the folder of the project `DIR` (default: the nearest one upwards with a knothole.toml)")
+		"project folder `DIR` (default: nearest parent folder with a knothole.toml)")
 	flags.StringVar(&c.color, "color", colorAuto, colorHelp)
 	flags.BoolVar(&c.quiet, "quiet", false, "only the answer and errors: no summary, no notes, no progress")
 }

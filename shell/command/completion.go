@@ -26,7 +26,7 @@ var shells = []string{"bash", "zsh", "fish"}
 
 var completionCommand = &command{
 	name: "completion", arguments: "bash|zsh|fish",
-	short: "lets a shell complete commands, flags, environments, documents and inputs",
+	short: "let a shell complete commands, flags, environments, documents and inputs",
 	long: `Prints a script that lets a shell complete the words of knothole: commands and flags, and of the project that it
 is in environments, documents, places in them, inputs and outputs.
 

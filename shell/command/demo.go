@@ -13,7 +13,7 @@ import (
 
 var demoCommand = &command{
 	name: "demo", arguments: "[DIR]",
-	short: "writes the demo project and walks through it",
+	short: "write the demo project, and walk through it",
 	long: `Writes the demo project into the folder DIR, which must be empty or not there yet, or into a temporary
 one, and walks through inputs, check, render, why, look and diff on it. A stand-in secret store runs as long as the
 walk does. Then it makes eight mistakes on purpose. Each command is shown before its output; all of them can be

@@ -26,7 +26,7 @@ import (
 
 var diffCommand = &command{
 	name: "diff", arguments: "A B… [--by document|cause] [--format text|json|patch|markdown|html]",
-	short: "what differs between environments, files or folders, and which line made it so",
+	short: "compare environments, files, folders or revisions, with the line that makes each difference",
 	long: `Compares what environments render to, data files, folders, or standard input (-), each with the others. Each
 row is one place that differs, with its cause below it or at the right: the inputs, and the lines of the layers that
 gave them their values, or the line of the template. It was tried that the difference goes when all that is named is
@@ -47,7 +47,7 @@ Ends with 0 when nothing differs, 1 when something does, 2 when one of the sides
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		d := &difference{}
 		d.define(flags)
-		flags.StringVar(&d.format, "format", "text", "`FORMAT` of the answer: text, json, patch, markdown or html")
+		flags.StringVar(&d.format, "format", "text", "output `FORMAT`: text, json, patch, markdown or html")
 		flags.StringVar(&d.by, "by", "document", "rows are grouped by `WHAT`: document or cause")
 		flags.BoolVar(&d.full, "full", false, "show whole values, and each row")
 		flags.BoolVar(&d.columns, "columns", false, "two sides beside each other, as three or more are")

@@ -17,7 +17,7 @@ import (
 
 var driftCommand = &command{
 	name: "drift", arguments: "ENV FILE|DIR|-",
-	short: "what runs, against what would be rendered",
+	short: "compare what runs with what would be rendered",
 	long: `Compares the objects that an environment renders to with those that run, as they were exported: a stream of
 YAML, JSON or TOML files, a folder of them, or standard input (-). Lists of objects are opened.
 
@@ -33,7 +33,7 @@ Ends with 0 when nothing differs, 1 when something does, 2 when what runs cannot
 	example: "knothole drift north exported.yaml",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		d := &driftRun{}
-		flags.StringVar(&d.format, "format", "text", "`FORMAT` of the answer: text or json")
+		flags.StringVar(&d.format, "format", "text", "output `FORMAT`: text or json")
 		flags.BoolVar(&d.full, "full", false, "show whole values, and each row")
 		flags.StringVar(&d.namespace, "namespace", "", "the `NAME` of the name space of objects without one")
 		flags.StringVar(&d.owner, "owner", "", "a label of the objects that should be rendered, `LABEL=VALUE`")

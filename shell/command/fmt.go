@@ -19,7 +19,7 @@ import (
 
 var fmtCommand = &command{
 	name: "fmt", arguments: "[PATH…] [--check | --diff]",
-	short: "sources in their canonical form, in place",
+	short: "format .knot files in place",
 	long: `Puts .knot files into the one canonical form: those that are named, those in the folders that are named,
 or all of the project. Line breaks stay where they are; indentation, spaces, commas at the ends of lines and empty
 lines are given. A file with mistakes is left alone.

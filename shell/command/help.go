@@ -20,10 +20,10 @@ const Version = "0.1.0"
 
 var versionCommand = &command{
 	name:  "version",
-	short: "the version of the program",
+	short: "print the version of the program",
 	long:  "Prints the version of the program, and of the Go that built it.",
 	define: func(flags *flag.FlagSet) func(c *call) int {
-		format := flags.String("format", "text", "`FORMAT` of the answer: text or json")
+		format := flags.String("format", "text", "output `FORMAT`: text or json")
 		return func(c *call) int {
 			if status := c.checkFormat(*format, "text", "json"); status != exitClean {
 				return status
@@ -51,7 +51,7 @@ var versionCommand = &command{
 
 var helpCommand = &command{
 	name: "help", arguments: "[COMMAND | CODE | FUNCTION | MODULE | WORD | PAGE]",
-	short: "help on a command, a code of a finding, or a built-in function",
+	short: "help with a command, a word of the language, a function or a code; the manual",
 	long: `Without an argument, lists the commands. With the name of a command, says what it does; with the code of a
 finding, such as unknown-input, what it means, with an example that has the mistake and one that has not; with the
 name of a built-in function or of a group of them, such as text.split, split or text, how it is called; with the name

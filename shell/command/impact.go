@@ -16,7 +16,7 @@ import (
 var impactCommand = &command{
 	name:      "impact",
 	arguments: "[FROM[..TO]] | --base REVISION [TO] | --input NAME=VALUE… [--format text|json|markdown]",
-	short:     "what a change of the project does to every environment",
+	short:     "show what a change does to every environment",
 	long: `Compares what each environment renders to before and after a change: from a revision of git to another, or
 to the files as they are; from HEAD if none is named. What changes in the same way in several environments is told
 once, with the changed lines of templates, layers and data files that make it so. It was tried that what differs goes when
@@ -33,7 +33,7 @@ Ends with 0 when nothing changes, 1 when something does, 2 when one of the two c
 	example: "knothole impact main",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		i := &impactRun{}
-		flags.StringVar(&i.format, "format", "text", "`FORMAT` of the answer: text, json or markdown")
+		flags.StringVar(&i.format, "format", "text", "output `FORMAT`: text, json or markdown")
 		flags.BoolVar(&i.full, "full", false, "show whole values, and each row")
 		flags.StringVar(&i.base, "base", "", "from where `REVISION` parted from what is compared")
 		i.given.define(flags)

@@ -29,7 +29,7 @@ import (
 
 var inputsCommand = &command{
 	name: "inputs", arguments: "[ENV|MODULE] [INPUT…] [--blank yaml|json|toml] [--format text|json]",
-	short: "each input, and who gives it which value",
+	short: "list inputs, their value in each environment, and where it comes from",
 	long: `Shows the inputs of the project in a table: type, default, and for each environment the value with a
 letter for the layer that gives it, also what was overridden (b>a) or repeated (b=a). With the name of an environment
 it tells each input with its description, its limits and the whole way to its value; with the path of a module it
@@ -41,7 +41,7 @@ comments, so there it holds only what must be decided. Secrets must not be store
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		i := &inputsRun{}
 		flags.StringVar(&i.blank, "blank", "", "print a layer to fill in, in the format `yaml`, json or toml")
-		flags.StringVar(&i.format, "format", "text", "`FORMAT` of the answer: text or json")
+		flags.StringVar(&i.format, "format", "text", "output `FORMAT`: text or json")
 		i.given.define(flags)
 		return i.run
 	},
@@ -261,7 +261,7 @@ func collectInputs(p *project.Project, m *check.Module, environments []*project.
 
 var setCommand = &command{
 	name: "set", arguments: "ENV NAME=VALUE… | ENV --from ENV NAME… | ENV --unset NAME… [--in FILE] [--fill]",
-	short: "changes values in the right layer, comments kept",
+	short: "change values in the right layer, comments kept",
 	long: `Changes the value of inputs in the layer of an environment: the one that gives the input its value now, if
 no other environment shares it, else the last that is the environment's own. Comments, order and the way strings are
 quoted stay as they are. NAME may be a field of an input, such as replicas.bay_map; VALUE is read as the type of the

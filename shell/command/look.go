@@ -19,7 +19,7 @@ import (
 
 var lookCommand = &command{
 	name: "look", arguments: "PATH [ENV…|FILE…] [--only GLOB] [--format text|json]",
-	short: "the values at a path in every document, as a table",
+	short: "show the values at a path in every document",
 	long: `Shows the values at a path in every document of all environments, or of those that are named: an inventory
 of images, replicas or hosts. A value is shown once with the environments that have it. With data files (YAML, JSON,
 TOML) it looks into these instead, and needs no project.
@@ -32,7 +32,7 @@ Ends with 0 when something was found, 1 when nothing was.`,
 	example: "knothole look 'spec.template.spec.containers[*].image'",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		l := &lookRun{}
-		flags.StringVar(&l.format, "format", "text", "`FORMAT` of the answer: text or json")
+		flags.StringVar(&l.format, "format", "text", "output `FORMAT`: text or json")
 		l.only.defineOnly(flags)
 		l.given.define(flags)
 		return l.run
@@ -107,10 +107,10 @@ func (l *lookRun) run(c *call) int {
 		return exitFindings
 	}
 	if !c.quiet {
-		fmt.Fprintf(c.err, "%s in %s", source.Count(len(inventory.Places), "place"),
+		fmt.Fprintf(c.err, "%s in %s", source.Count(len(inventory.Places), "value"),
 			source.Count(inventory.Documents-inventory.Without, "document"))
 		if inventory.Without > 0 {
-			fmt.Fprintf(c.err, "; %d have none", inventory.Without)
+			fmt.Fprintf(c.err, "; %s without such a place", source.Count(inventory.Without, "document"))
 		}
 		fmt.Fprintln(c.err)
 	}

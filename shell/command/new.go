@@ -17,7 +17,7 @@ import (
 
 var newCommand = &command{
 	name: "new", arguments: "DIR | --environment NAME --like ENV",
-	short: "a small project that checks and renders, or one more environment",
+	short: "write a small project to begin with, or add an environment",
 	long: `Writes a small project into the folder DIR, which must be empty or not there yet, with the name of the folder:
 a project file with two environments, a template with two inputs, and a layer of values for each environment.
 

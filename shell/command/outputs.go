@@ -17,7 +17,7 @@ import (
 
 var outputsCommand = &command{
 	name: "outputs", arguments: "ENV [NAME] [--format text|json|env] [--reveal]",
-	short: "named outputs, for people and scripts",
+	short: "print named outputs, for people and scripts",
 	long: `Prints the named outputs of the project in an environment, or one of them. As text, one alone is printed as it
 is, without quotes; several as names and values. As env, each is a line NAME=value that a POSIX shell reads back;
 lists and records are JSON in it.
@@ -31,8 +31,8 @@ anywhere. With --final, an output that is still open is an error.`,
 	example: "knothole outputs north map_url",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		o := &outputsRun{}
-		flags.StringVar(&o.format, "format", "text", "`FORMAT` of the answer: text, json or env")
-		flags.BoolVar(&o.final, "final", false, "refuse values that are still open")
+		flags.StringVar(&o.format, "format", "text", "output `FORMAT`: text, json or env")
+		flags.BoolVar(&o.final, "final", false, "fail if a later input has no value yet")
 		o.given.define(flags)
 		o.given.defineSecrets(flags)
 		return o.run

@@ -25,7 +25,7 @@ import (
 
 var renderCommand = &command{
 	name: "render", arguments: "[ENV…] [--to DIR | --stdout | --stream | --annotate] [--only GLOB] [--secrets]",
-	short: "plain files for each environment",
+	short: "write plain files for each environment",
 	long: `Renders the documents of all environments, or of those that are named, to rendered/ENV/…, or with --to DIR
 to DIR/ENV/…. When anything is wrong in one of them, nothing is written. A file that is already as it should be is
 left alone. --prune also removes what is left of environments that are gone. Files that knothole did not write, or that were changed since, are neither replaced nor removed without
@@ -36,7 +36,7 @@ Secret documents are withheld. With --secrets the secrets are read from where th
 secret documents written to the folder that the project names as secret_out, readable by their owner only; with --to
 DIR, to that folder in DIR.
 
---stdout prints instead, --stream prints all YAML documents as one stream, what others need first, and --annotate puts
+--stdout prints instead, --stream prints all YAML documents as one stream, in dependency order, and --annotate puts
 beside each line where it comes from. --only takes a pattern of paths: * matches part of a name, ** any folders.
 
 --layer and --input give values for this run only, --ask asks for those that are missing, --later fills in what is
@@ -48,15 +48,15 @@ project changes.`,
 		r := &rendering{}
 		flags.StringVar(&r.to, "to", "", "write to `DIR`/ENV instead of the folder that the project names")
 		flags.BoolVar(&r.stdout, "stdout", false, "print instead of writing files")
-		flags.BoolVar(&r.stream, "stream", false, "print all YAML documents of one environment as one stream")
+		flags.BoolVar(&r.stream, "stream", false, "print all YAML documents of one environment as one stream, in dependency order")
 		flags.BoolVar(&r.annotate, "annotate", false, "print, with the source of each line beside it")
 		r.only.defineOnly(flags)
-		flags.StringVar(&r.format, "format", "text", "`FORMAT` of what is told of written files: text or json")
+		flags.StringVar(&r.format, "format", "text", "output `FORMAT` of the summary: text or json")
 		flags.BoolVar(&r.overwrite, "overwrite", false, "also replace files that are where a document goes, and rendered files "+
 			"that were changed by hand; no other file is removed")
 		flags.BoolVar(&r.prune, "prune", false, "also remove what is left of environments that are gone")
 		flags.BoolVar(&r.secrets, "secrets", false, "read the secrets, and write the secret documents too")
-		flags.BoolVar(&r.final, "final", false, "refuse values that are still open")
+		flags.BoolVar(&r.final, "final", false, "fail if a later input has no value yet")
 		flags.BoolVar(&r.ask, "ask", false, "ask for missing inputs of one environment on the terminal")
 		flags.BoolVar(&r.watch, "watch", false, "render again whenever a file of the project changes")
 		r.today.define(flags)

@@ -20,7 +20,7 @@ import (
 
 var reportCommand = &command{
 	name: "report", arguments: "[ENV…] [--to FILE] [--only GLOB]",
-	short: "one page of HTML: environments, what differs and why, findings, inputs",
+	short: "write one page of HTML: environments, what differs and why, findings, inputs",
 	long: `Writes one page of HTML for people who have not the project at hand: how the environments extend each other,
 which documents are the same where, each place that differs with its cause, everything that check reports, and all
 inputs with their values. It holds all environments, unless some are named.

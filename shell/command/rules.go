@@ -14,7 +14,7 @@ import (
 
 var rulesCommand = &command{
 	name: "rules", arguments: "[NAME] [--format text|json]",
-	short: "the rules in force: why, where they look, what they find",
+	short: "list the rules in force: why, where they look, what they find",
 	long: `Shows the rules that the project holds in all its environments: why each is there, which documents it looks
 at and how many that were, what it found, and what is exempt until when. With a name it shows one rule whole: the
 values of its inputs, how it is written, and what its tests allow and refuse.
@@ -24,7 +24,7 @@ check says what breaks the rules, at the lines that have to change.`,
 	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		r := &ruling{}
-		flags.StringVar(&r.format, "format", "text", "`FORMAT` of the answer: text or json")
+		flags.StringVar(&r.format, "format", "text", "output `FORMAT`: text or json")
 		r.today.define(flags)
 		return r.run
 	},

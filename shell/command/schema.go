@@ -23,7 +23,7 @@ import (
 
 var schemaCommand = &command{
 	name: "schema", arguments: "list|show|example|extract|add|export …",
-	short: "the catalogue of kinds, and what is in any schema",
+	short: "show the catalogue of kinds and what is in a schema; export schemas of layers",
 	long: `"schema list [TEXT]" lists the kinds of objects that are known: those that are built in, those of the project's
 catalogue and those of --catalogue DIR. With TEXT only those that have it in their names.
 

@@ -12,7 +12,7 @@ import (
 
 var testCommand = &command{
 	name: "test", arguments: "[PATH…] [--only TITLE] [--format text|json|junit]",
-	short: "the tests in the project",
+	short: "run the tests in the project",
 	long: `Runs the tests of all modules of the project, or those in the sources or folders that are named, and of
 these those whose title contains TITLE, in which * matches anything.
 
@@ -21,7 +21,7 @@ Ends with 0 when all pass, and with 1 when one fails or the project has mistakes
 	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		only := flags.String("only", "", "only tests whose title contains `TITLE`; * matches anything")
-		format := flags.String("format", "text", "`FORMAT` of the answer: text, json or junit")
+		format := flags.String("format", "text", "output `FORMAT`: text, json or junit")
 		return func(c *call) int { return runTests(c, *only, *format) }
 	},
 }

@@ -29,7 +29,7 @@ import (
 var validateCommand = &command{
 	name:      "validate",
 	arguments: "FILE… [--schema FILE[#PART] | --type TYPE] [--rules MODULE] [--catalogue DIR] [--format FORMAT]",
-	short:     "plain data files against a schema, or by their kinds",
+	short:     "check plain data files against a schema, by their kinds, or with rules",
 	long: `Validates data files (YAML, also streams of documents; JSON; TOML), and all in the folders that are named.
 It needs no project.
 
@@ -74,7 +74,7 @@ Ends with 0 when everything is right, 1 when it is not, or nothing was checked a
 			v.inputs = append(v.inputs, project.GivenText{Name: name, Text: text})
 			return nil
 		})
-		flags.StringVar(&v.format, "format", "text", "`FORMAT` of the answer: text, json, sarif or junit")
+		flags.StringVar(&v.format, "format", "text", "output `FORMAT`: text, json, sarif or junit")
 		return v.run
 	},
 }

@@ -15,7 +15,7 @@ import (
 
 var whyCommand = &command{
 	name: "why", arguments: "ENV DOCUMENT [OBJECT] PATH [LINE] | ENV DOCUMENT LINE [--all] [--format text|json]",
-	short: "the life of one rendered value",
+	short: "explain where a rendered value comes from",
 	long: `Tells why a value in a rendered document is what it is: where it was written, computed or patched, what
 chose it, and for each input on which it depends what its layers say, what was overridden, and the limits that it
 passed. The answer is short: the line that gave the value, what that overrode, what chose it, and what is there in
@@ -28,7 +28,7 @@ line in the string at the path, or in the rendered file: what is on it is explai
 	example: "knothole why north k8s/bay-map.yaml spec.replicas",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		w := &whyRun{}
-		flags.StringVar(&w.format, "format", "text", "`FORMAT` of the answer: text or json")
+		flags.StringVar(&w.format, "format", "text", "output `FORMAT`: text or json")
 		flags.BoolVar(&w.all, "all", false, "tell the whole life: every step, every layer, the limits")
 		w.given.define(flags)
 		return w.run

@@ -101,9 +101,9 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 		return exitClean
 	}
 	r.sum(c, all, targets)
-	fmt.Fprintf(c.err, "in %s (%.2f s)\n", c.relative(d.to), time.Since(start).Seconds())
+	fmt.Fprintf(c.err, "written to %s (%.2f s)\n", c.relative(d.to), time.Since(start).Seconds())
 	if wrote {
-		fmt.Fprintf(c.err, "secret documents in %s\n", c.relative(d.secretTo))
+		fmt.Fprintf(c.err, "secret documents written to %s\n", c.relative(d.secretTo))
 	}
 	return exitClean
 }
