@@ -115,8 +115,8 @@ func uncommented(text string) string {
 	return strings.Join(lines, "\n")
 }
 
-// judgeBlank holds that a layer to fill in is a layer: with its comment signs taken away, and what must be decided filled
-// in, nothing is wrong, in YAML and in TOML.
+// judgeBlank holds that a layer to fill in is a layer: with its comment signs taken away, and what must be decided
+// filled in, nothing is wrong, in YAML and in TOML.
 func judgeBlank(t *testing.T, seed uint64) {
 	g := &blanks{Rand: rand.New(rand.NewPCG(seed, 5))}
 	var inputs strings.Builder

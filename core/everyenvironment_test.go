@@ -13,8 +13,8 @@ import (
 	"knothole/core/project"
 )
 
-// TestEveryEnvironmentIsEach holds that a test in several environments is that test in each of them: it fails where that
-// fails, and says so of these environments and no others; what is hidden, or known only later, fails nowhere.
+// TestEveryEnvironmentIsEach holds that a test in several environments is that test in each of them: it fails where
+// that fails, and says so of these environments and no others; what is hidden, or known only later, fails nowhere.
 func TestEveryEnvironmentIsEach(t *testing.T) {
 	r := rand.New(rand.NewPCG(11, 3))
 	failing, passing, unchecked := 0, 0, 0
@@ -26,11 +26,13 @@ func TestEveryEnvironmentIsEach(t *testing.T) {
 			name := fmt.Sprintf("e%d", i)
 			tag := []string{"wet", "dry"}[r.IntN(2)]
 			names = append(names, name)
-			fmt.Fprintf(&configuration, "[environments.%s]\ntags = [%q]\nlayers = [\"%s.yaml\"]\n[environments.%s.secrets]\n"+
+			fmt.Fprintf(&configuration, "[environments.%s]\ntags = [%q]\nlayers = "+
+				"[\"%s.yaml\"]\n[environments.%s.secrets]\n"+
 				"pin = { variable = \"KNOTHOLE_SECRET_P\" }\n", name, tag, name, name)
 			files[name+".yaml"] = file(fmt.Sprintf("n: %d\nm: [%d, %d]\n", r.IntN(4), r.IntN(4), r.IntN(4)))
 		}
-		conditions := []string{"n > 1", "n < 3", "list.contains(m, n)", "n + m[0] != 3", `"wet" in env.tags`, `pin != "x"`,
+		conditions := []string{"n > 1", "n < 3", "list.contains(m, n)", "n + m[0] != 3", `"wet" in env.tags`,
+			`pin != "x"`,
 			`list.length(text.split(pin, ",")) == 1`, `later_one != ""`,
 			`environment(env.name).documents["a.yaml"].data.n <= 2`}
 		var body strings.Builder
@@ -47,11 +49,13 @@ func TestEveryEnvironmentIsEach(t *testing.T) {
 			fmt.Fprintf(&tests, "test \"%s\" in \"%s\" {\n%s}\n", name, name, body.String())
 		}
 		files["knothole.toml"] = file(configuration.String())
-		files["main.knot"] = file("input n: int\ninput m: [int]\nsecret input pin: string\nlater input later_one: string as \"<l>\"\n" +
+		files["main.knot"] = file("input n: int\ninput m: [int]\nsecret input pin: string\nlater input later_one: " +
+			"string as \"<l>\"\n" +
 			"document \"a.yaml\" = { n: n, m: m }\n" + tests.String())
 		p, err := project.Load(files)
 		require.NoError(t, err)
-		if slices.ContainsFunc(p.Concrete(), func(e *project.Environment) bool { return slices.Contains(e.Tags, "wet") }) ||
+		isWet := func(e *project.Environment) bool { return slices.Contains(e.Tags, "wet") }
+		if slices.ContainsFunc(p.Concrete(), isWet) ||
 			!strings.Contains(where, "tagged") {
 			require.False(t, p.Findings.HasErrors(), "%v\n%s", p.Findings, files["main.knot"].Data)
 		} else {
@@ -76,7 +80,8 @@ func TestEveryEnvironmentIsEach(t *testing.T) {
 		}
 		sum := 0
 		for _, name := range together.Environments {
-			require.Equal(t, len(each[name].Findings) > 0, slices.Contains(failed, name), "%s\n%v", files["main.knot"].Data,
+			require.Equal(t, len(each[name].Findings) > 0, slices.Contains(failed, name), "%s\n%v",
+				files["main.knot"].Data,
 				together.Findings)
 			if sum += each[name].Unchecked; len(each[name].Findings) > 0 {
 				failing++

@@ -124,22 +124,27 @@ func (g *telling) files(t *testing.T, fromFile bool) fstest.MapFS {
 		if text, err = json.Marshal(told[side]); fromFile {
 			require.NoError(t, err)
 			files[fmt.Sprintf("told%d.json", side)] = file(string(text))
-			fmt.Fprintf(&configuration, "[environments.reader%d]\nlayers = [{ file = \"told%d.json\", into = \"told\" }]\n",
+			fmt.Fprintf(&configuration, "[environments.reader%d]\nlayers = [{ file = \"told%d.json\", into = "+
+				"\"told\" }]\n",
 				side, side)
 			continue
 		}
 		from := "teller"
-		fmt.Fprintf(&configuration, "[environments.teller%d]\nmain = \"teller.knot\"\nlayers = [\"teller%d.json\"]\n", side, side)
+		fmt.Fprintf(&configuration, "[environments.teller%d]\nmain = \"teller.knot\"\nlayers = "+
+			"[\"teller%d.json\"]\n", side, side)
 		if g.secret {
-			fmt.Fprintf(&configuration, "[environments.teller%d.secrets]\ns = { variable = \"KNOTHOLE_SECRET_%d\" }\n", side, side)
+			fmt.Fprintf(&configuration, "[environments.teller%d.secrets]\ns = { variable = \"KNOTHOLE_SECRET_%d\" "+
+				"}\n", side, side)
 		}
 		if g.passed {
 			from = "middle"
 			fmt.Fprintf(&configuration,
-				"[environments.middle%d]\nmain = \"middle.knot\"\nlayers = [{ environment = \"teller%d\", into = \"told\" }]\n",
+				"[environments.middle%d]\nmain = \"middle.knot\"\nlayers = [{ environment = \"teller%d\", into = "+
+					"\"told\" }]\n",
 				side, side)
 		}
-		fmt.Fprintf(&configuration, "[environments.reader%d]\nlayers = [{ environment = \"%s%d\", into = \"told\" }]\n", side,
+		fmt.Fprintf(&configuration, "[environments.reader%d]\nlayers = [{ environment = \"%s%d\", into = \"told\" "+
+			"}]\n", side,
 			from, side)
 	}
 	files["knothole.toml"] = file(configuration.String())
@@ -178,7 +183,8 @@ func judgeTelling(t *testing.T, seed uint64) (rows int) {
 		for _, d := range byName[r.Environment.Name].Documents {
 			switch d.Path {
 			case "s.json":
-				require.True(t, value.Marks(d.Value)&value.Secret != 0 && value.Marks(d.Value)&value.Unknown != 0, g.show(t))
+				require.True(t, value.Marks(d.Value)&value.Secret != 0 && value.Marks(d.Value)&value.Unknown != 0,
+					g.show(t))
 			case "l.json":
 				require.True(t, d.Open, g.show(t))
 			default:
@@ -205,7 +211,8 @@ func judgeTelling(t *testing.T, seed uint64) (rows int) {
 			rows++
 			require.NotEmpty(t, row.Cause.Because, "%s %s\n%s", d.Path, row.Path, g.show(t))
 			for _, r := range row.Cause.Because {
-				leadsToTellers(t, p, r, func() string { return fmt.Sprintf("%s %s: %v\n%s", d.Path, row.Path, r, g.show(t)) })
+				show := func() string { return fmt.Sprintf("%s %s: %v\n%s", d.Path, row.Path, r, g.show(t)) }
+				leadsToTellers(t, p, r, show)
 			}
 		}
 	}

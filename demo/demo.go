@@ -71,9 +71,8 @@ func nameOf(folder string) string {
 	return name
 }
 
-// WriteNew writes a small project into a folder, which need not be there, with the name of the folder. It must be empty,
-// but for hidden files such as those of git, and what a run left
-// that was stopped.
+// WriteNew writes a small project into a folder, which need not be there, with the name of the folder. It must be
+// empty, but for hidden files such as those of git, and what a run left that was stopped.
 func WriteNew(folder string) error {
 	if err := gate.MakeFolder(folder, 0o755); err != nil {
 		return err

@@ -202,8 +202,8 @@ func (r *Row) IsGone(left, right value.Value) bool { return r.isGone(new(again),
 // again compares values again. It remembers what it found, since a list may hold many places that are asked for.
 type again struct {
 	place.Finder
-	// compared are known by the values themselves, which stay as long as what was found of them: what is known by where it
-	// is in memory would be mistaken for what comes there later.
+	// compared are known by the values themselves, which stay as long as what was found of them: what is known by
+	// where it is in memory would be mistaken for what comes there later.
 	compared map[[2]value.Value][]Row
 }
 

@@ -121,8 +121,8 @@ func (r *Recorder) listed(first, count uint32) []value.Origin {
 	return r.operands[first>>operandBits][at : at+count : at+count]
 }
 
-// Inputs calls take for each input, and each part of one, that a value was computed from, in the order in which they are
-// come upon.
+// Inputs calls take for each input, and each part of one, that a value was computed from, in the order in which they
+// are come upon.
 func (r *Recorder) Inputs(o value.Origin, take func(name string, at source.Pos)) {
 	seen, stack := map[value.Origin]bool{}, []value.Origin{o}
 	for len(stack) > 0 {

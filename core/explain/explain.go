@@ -334,9 +334,7 @@ func Tokens(name string) (tokens []string) {
 			written = text
 		}
 		tokens = append(tokens, written)
-		for _, position := range strings.FieldsFunc(positions, func(r rune) bool { return r == '[' || r == ']' }) {
-			tokens = append(tokens, position)
-		}
+		tokens = append(tokens, strings.FieldsFunc(positions, func(r rune) bool { return r == '[' || r == ']' })...)
 	}
 	return tokens
 }

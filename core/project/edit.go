@@ -82,7 +82,8 @@ func (e *Editor) layer(path []string) (*Layer, error) {
 	}
 	files := e.environment.files()
 	if len(files) == 0 {
-		return nil, fmt.Errorf("%s has no layer of its own: add one in %s, [environments.%s]", e.environment.Name, FileName,
+		return nil, fmt.Errorf("%s has no layer of its own: add one in %s, [environments.%s]", e.environment.Name,
+			FileName,
 			e.environment.Name)
 	}
 	return nil, fmt.Errorf("all layers of %s are those of other environments too: choose one with --in %s, or add "+
@@ -100,7 +101,8 @@ func (e *Editor) text(l *Layer) (string, error) {
 	text, err := fs.ReadFile(e.project.files, l.Path)
 	if err != nil {
 		if errors.Is(err, fs.ErrNotExist) {
-			return "", fmt.Errorf("the layer %s is not there: create it, empty if it is to have this value only", l.Path)
+			return "", fmt.Errorf("the layer %s is not there: create it, empty if it is to have this value only",
+				l.Path)
 		}
 		return "", fmt.Errorf("%s cannot be read: %w", l.Path, err)
 	}

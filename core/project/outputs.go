@@ -132,7 +132,8 @@ func (p *Project) readOutputs() {
 				case running:
 					l.Outputs.circular = true
 					circle := append(slices.Clone(trail[slices.Index(trail, other.Name):]), other.Name)
-					p.report(source.Cycle, l.Outputs.span, "move what both need into a layer, or into a third environment",
+					p.report(source.Cycle, l.Outputs.span, "move what both need into a layer, or into a third "+
+						"environment",
 						"environments read the outputs of each other in a circle: %s", strings.Join(circle, " → "))
 				}
 			}
@@ -167,11 +168,13 @@ func (p *Project) checkChosen(e *Environment, c *Chosen) {
 			p.report(source.UnknownEnvironment, span, "write environments = [\""+name+"\"] for a map of several",
 				"%q is a pattern, and environment names one", name)
 		case strings.Contains(name, "*"):
-			if name != everyEnvironment && !slices.ContainsFunc(names, func(n string) bool { return place.Match(name, n) }) {
+			if name != everyEnvironment && !slices.ContainsFunc(names,
+				func(n string) bool { return place.Match(name, n) }) {
 				p.report(source.UnknownEnvironment, span, help(name), "no other environment has a name like %q", name)
 			}
 		case other == nil:
-			p.report(source.UnknownEnvironment, span, help(name), "there is no environment %q whose outputs could be read",
+			p.report(source.UnknownEnvironment, span, help(name),
+				"there is no environment %q whose outputs could be read",
 				name)
 		case other.Abstract:
 			p.report(source.UnknownEnvironment, span, help(name),
@@ -311,7 +314,8 @@ func (p *Project) outputsOf(e *Environment, t types.Type, l *Layer) (v value.Val
 				whole = false // it may be in what has mistakes
 			default:
 				l.findings.Add(source.Finding{Code: source.MissingField, Span: l.Outputs.span,
-					Message: fmt.Sprintf("%s has no output %q (%s), which the input %q needs", e.Name, f.Name, f.Type, l.Into),
+					Message: fmt.Sprintf("%s has no output %q (%s), which the input %q needs", e.Name, f.Name,
+						f.Type, l.Into),
 					Help: source.Suggest(f.Name, names,
 						fmt.Sprintf("declare it in %s: output %s = …", p.Module.Path, f.Name)),
 					Related: []source.Related{{Span: f.Span, Text: "the field"}}})

@@ -59,8 +59,8 @@ type Project struct {
 	keys        data.Keys
 	schemas     *schemas
 	parity      []Parity
-	// views are the project as it is for environments with a main module of their own, by the path of that; whole is the
-	// project of which this one is a view, nil when it is none.
+	// views are the project as it is for environments with a main module of their own, by the path of that; whole is
+	// the project of which this one is a view, nil when it is none.
 	views map[string]*Project
 	whole *Project
 

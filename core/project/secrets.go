@@ -165,7 +165,8 @@ func (p *Project) reference(table value.Value, name string, path []string) *Refe
 	return r
 }
 
-// SecretFiles returns the references to plain files that hold secrets, each file once, in the order of the project file.
+// SecretFiles returns the references to plain files that hold secrets, each file once, in the order of the project
+// file.
 func (p *Project) SecretFiles() (all []*Reference) {
 	for _, e := range p.Environments {
 		for _, r := range e.secrets {

@@ -158,8 +158,8 @@ func (in *Input) fields(p *check.Program, m *check.Module, seen []*types.Record)
 	if core == nil || in.Secret || in.Later || types.MayBeNull(in.Type) || len(core.Fields) == 0 || core.Rest != nil {
 		return []*Input{in}
 	}
-	if needed := func(f types.Field) bool { return !f.Optional && f.Default == nil }; in.hasDefault && in.record == nil &&
-		slices.ContainsFunc(core.Fields, needed) {
+	needed := func(f types.Field) bool { return !f.Optional && f.Default == nil }
+	if in.hasDefault && in.record == nil && slices.ContainsFunc(core.Fields, needed) {
 		return []*Input{in} // who gives one of these fields has to give all of them: the default is one value
 	}
 	for _, t := range seen {
@@ -172,7 +172,8 @@ func (in *Input) fields(p *check.Program, m *check.Module, seen []*types.Record)
 	for i := range core.Fields {
 		f := &core.Fields[i]
 		inner := &Input{
-			Parent: in, meaning: in.meaning, Object: in.Object, Path: append(append([]string(nil), in.Path...), f.Name), Type: f.Type,
+			Parent: in, meaning: in.meaning, Object: in.Object, Path: append(append([]string(nil), in.Path...),
+				f.Name), Type: f.Type,
 			Description: f.Description, Span: f.Span,
 			Secret: f.Secret, Deprecated: f.Deprecated, optional: f.Optional,
 		}
@@ -269,9 +270,9 @@ func (in *Input) removedBy(l *Layer) value.Value {
 	return value.Value{}
 }
 
-// Opened returns inputs with maps opened: an input for each entry that an environment has or takes away, in the order in
-// which they are come upon, field by field where it is a record. Worlds are those of the environments. Of a map with more
-// entries than so many, the whole is one input.
+// Opened returns inputs with maps opened: an input for each entry that an environment has or takes away, in the order
+// in which they are come upon, field by field where it is a record. Worlds are those of the environments. Of a map
+// with more entries than so many, the whole is one input.
 func (p *Project) Opened(inputs []*Input, environments []*Environment, worlds []*eval.World, most int) (all []*Input) {
 	for _, in := range inputs {
 		keys := in.keys(environments, worlds)
@@ -281,7 +282,8 @@ func (p *Project) Opened(inputs []*Input, environments []*Environment, worlds []
 		}
 		of := recordOf(in.Type).Rest
 		for _, key := range keys {
-			entry := &Input{Parent: in, Object: in.Object, Path: append(slices.Clip(in.Path), key), Type: of, Span: in.Span,
+			entry := &Input{Parent: in, Object: in.Object, Path: append(slices.Clip(in.Path), key), Type: of,
+				Span:     in.Span,
 				optional: true, entry: true}
 			all = append(all, p.Opened(entry.fields(p.checked, in.Object.Module, nil), environments, worlds, most)...)
 		}
@@ -364,7 +366,8 @@ func (p *Project) Meaning(t types.Type) (lines []string) {
 			}
 			if f.Default != nil {
 				declared := p.checked.Default(f.Default)
-				after = " = " + strings.Join(strings.Fields(declared.Module.Tree.File.Slice(declared.Expression.Place())), " ")
+				written := declared.Module.Tree.File.Slice(declared.Expression.Place())
+				after = " = " + strings.Join(strings.Fields(written), " ")
 			}
 			if f.Secret {
 				after += ", secret"

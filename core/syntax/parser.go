@@ -681,6 +681,8 @@ func (p *parser) behindValue() string {
 		return `"or" joins conditions of which one has to hold`
 	case p.sign("|"):
 		return "a function is called with its arguments in parentheses: f(x)"
+	case p.sign("?") && (p.peek(1).is(p, ",") || p.peek(1).is(p, ")")):
+		return `"?" leaves an entry of a record or list out; what may be missing is null in an argument: r?.name`
 	case p.sign("?") || before.is(p, "?") && before.end < p.token().start:
 		return "a choice is written: if c then a else b"
 	case p.sign("for"):

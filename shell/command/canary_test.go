@@ -419,7 +419,8 @@ func TestCanary(t *testing.T) {
 		if c.name == "completion" {
 			for _, of := range commands {
 				for _, arguments := range canaryArguments {
-					r.run(r.project("", "", ""), slices.Concat([]string{c.name, "words", of.name}, arguments, []string{""}))
+					r.run(r.project("", "", ""), slices.Concat([]string{c.name, "words", of.name}, arguments,
+						[]string{""}))
 				}
 			}
 			for _, mistake := range canaryMistakes {

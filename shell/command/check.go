@@ -157,7 +157,8 @@ func (c *call) printUnchecked(p *opened, unchecked []source.Pos) {
 		more = fmt.Sprintf(" and %d more", n)
 		places = places[:shownUnchecked]
 	}
-	fmt.Fprintf(c.err, "skipped %s that need secrets or later values: %s%s\n", source.Count(len(unchecked), "condition"),
+	fmt.Fprintf(c.err, "skipped %s that need secrets or later values: %s%s\n", source.Count(len(unchecked),
+		"condition"),
 		strings.Join(places, ", "), more)
 }
 

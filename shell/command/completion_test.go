@@ -66,7 +66,8 @@ func TestCompletionInBash(t *testing.T) {
 		for _, word := range words {
 			quoted = append(quoted, "'"+word+"'")
 		}
-		said := bash("source <(knothole completion bash); COMP_WORDS=(" + strings.Join(quoted, " ") + "); COMP_LINE='" + c.line +
+		said := bash("source <(knothole completion bash); COMP_WORDS=(" + strings.Join(quoted,
+			" ") + "); COMP_LINE='" + c.line +
 			"'; COMP_POINT=${#COMP_LINE}; COMP_CWORD=$((${#COMP_WORDS[@]} - 1)); _knothole 2>/dev/null; " +
 			`printf '%s\n' "${COMPREPLY[@]}"`)
 		require.Subset(t, strings.Split(said, "\n"), c.want, c.line)

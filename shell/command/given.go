@@ -29,7 +29,8 @@ func (g *given) define(flags *flag.FlagSet) {
 			g.layers = append(g.layers, s)
 			return nil
 		})
-	flags.Func("input", "set an input or one of its fields for this run, `NAME=VALUE`; NAME=@FILE reads the value from a file; repeatable",
+	flags.Func("input", "set an input or one of its fields for this run, `NAME=VALUE`; NAME=@FILE reads the value "+
+		"from a file; repeatable",
 		func(s string) error {
 			if name, _, ok := strings.Cut(s, "="); !ok || name == "" {
 				return fmt.Errorf("write NAME=VALUE or NAME=@FILE")

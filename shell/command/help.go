@@ -153,7 +153,8 @@ func runHelp(c *call) int {
 	if near, ok := source.Nearest(topic, topics); ok {
 		return c.failed("there is no help on %q\n  did you mean: knothole help %s", topic, near)
 	}
-	return c.failed("there is no help on %q\n  commands: knothole help; pages: knothole help manual; codes: knothole help codes; "+
+	return c.failed("there is no help on %q\n  commands: knothole help; pages: knothole help manual; codes: "+
+		"knothole help codes; "+
 		"groups of functions: %s", topic, strings.Join(builtin.Table.Groups(), ", "))
 }
 
@@ -274,12 +275,15 @@ func overview(width int) string {
 	for _, group := range groups {
 		b.WriteString(group.title + "\n")
 		for _, c := range group.commands {
-			fmt.Fprintf(&b, "  %-*s%s\n", column-2, c.name, present.Fill(strings.Fields(c.short), column, width, indent))
+			fmt.Fprintf(&b, "  %-*s%s\n", column-2, c.name, present.Fill(strings.Fields(c.short), column, width,
+				indent))
 		}
 		b.WriteByte('\n')
 	}
-	b.WriteString(filled("knothole help COMMAND says more, and so does help with a word of the language, a function, a code "+
-		"or a page of the manual: help patch, help text.split, help limit, help language. Begin with: knothole demo", "",
+	b.WriteString(filled("knothole help COMMAND says more, and so does help with a word of the language, a "+
+		"function, a code "+
+		"or a page of the manual: help patch, help text.split, help limit, help language. Begin with: knothole "+
+		"demo", "",
 		width) + "\n")
 	return b.String()
 }

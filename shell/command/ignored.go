@@ -81,8 +81,10 @@ func trackedSecrets(p *opened) (findings source.Findings) {
 	for _, r := range files {
 		if slices.Contains(has, r.Target) {
 			findings.Add(source.Finding{Code: source.SecretInFile, Severity: source.Warning, Span: r.Span,
-				Message: fmt.Sprintf("%s holds a secret, and git has it: so does everybody who has the repository", r.Target),
-				Help: "encrypt it, { age = … }, or keep it elsewhere, and change the secret; harmless = true says that it " +
+				Message: fmt.Sprintf("%s holds a secret, and git has it: so does everybody who has the "+
+					"repository", r.Target),
+				Help: "encrypt it, { age = … }, or keep it elsewhere, and change the secret; harmless = true says " +
+					"that it " +
 					"protects nothing"})
 		}
 	}

@@ -198,7 +198,8 @@ func (i *inputsRun) names(c *call) (names inputNames, status int) {
 		first, _, _ := strings.Cut(argument, ".")
 		exists, _, err := gate.Exists(c.path(argument))
 		switch {
-		case p.Environment(argument) != nil || strings.Contains(argument, "/") || strings.HasSuffix(argument, ".knot") ||
+		case p.Environment(argument) != nil || strings.Contains(argument, "/") || strings.HasSuffix(argument,
+			".knot") ||
 			exists && err == nil:
 			others = append(others, argument)
 		case slices.Contains(known, first) || strings.Contains(argument, "*"):
@@ -270,8 +271,8 @@ input.
 With --from the values are those of another environment: what this changes in the rendering is shown, and written after
 a yes; --yes gives it beforehand. --unset takes values out, so that what a weaker layer says holds, or the default.
 
-A value that does not fit the type of the input or its limits, or with which anything is wrong in an environment that was
-not before, such as a require or a rule that it breaks, is refused, and nothing is written.
+A value that does not fit the type of the input or its limits, or with which anything is wrong in an environment
+that was not before, such as a require or a rule that it breaks, is refused, and nothing is written.
 --in chooses the layer. --fill adds the optional inputs that the environment does not give, as comments with their
 default, to the end of a YAML or TOML layer.`,
 	example: "knothole set north replicas.bay_map=8",

@@ -64,14 +64,16 @@ func (c *call) notEmpty(there *demo.NotEmpty) int {
 		return c.failed("%s is a project already: nothing was written\n  knothole check says what is wrong with it",
 			c.relative(there.Folder))
 	}
-	text := c.relative(there.Folder) + " is not empty: nothing was written\n  a project needs a folder of its own: knothole " +
+	text := c.relative(there.Folder) + " is not empty: nothing was written\n  a project needs a folder of its " +
+		"own: knothole " +
 		"new " + path.Join(c.arguments[0], "config")
 	isYAML := func(name string) bool {
 		format, ok := data.FormatOf(name)
 		return ok && format == data.YAML
 	}
 	if slices.ContainsFunc(there.Files, isYAML) {
-		text += "\n  what is there can be used without one: knothole validate " + c.arguments[0] + ", knothole look PATH " +
+		text += "\n  what is there can be used without one: knothole validate " + c.arguments[0] + ", knothole " +
+			"look PATH " +
 			c.arguments[0] + ", knothole diff A B\n  how to make a project of it: knothole help from-yaml"
 	}
 	return c.failed("%s", text)

@@ -54,7 +54,8 @@ func (c *call) printOpen(open []render.OpenValue) {
 			more = fmt.Sprintf(", and %s more", source.Count(len(names)-shownOpen, "place"))
 			names = names[:shownOpen]
 		}
-		fmt.Fprintf(c.err, "no value yet (%s): %s in %s%s\n", strings.Join(environments[text], ", "), present.Clean(text),
+		fmt.Fprintf(c.err, "no value yet (%s): %s in %s%s\n", strings.Join(environments[text], ", "),
+			present.Clean(text),
 			strings.Join(names, ", "), more)
 	}
 }

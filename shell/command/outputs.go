@@ -24,7 +24,7 @@ lists and records are JSON in it.
 
 A secret output is hidden, and a later one has no value before --later gives it. No script can take a placeholder for
 the value: JSON leaves such outputs out, env has a comment for them, and one that is asked for by name prints nothing,
-says why on standard error and ends with 1. 
+says why on standard error and ends with 1.
 
 With --reveal the secrets are read and shown, on a terminal only; with --reveal=always
 anywhere. With --final, an output that is still open is an error.`,

@@ -28,9 +28,9 @@ var renderCommand = &command{
 	short: "write plain files for each environment",
 	long: `Renders the documents of all environments, or of those that are named, to rendered/ENV/…, or with --to DIR
 to DIR/ENV/…. When anything is wrong in one of them, nothing is written. A file that is already as it should be is
-left alone. --prune also removes what is left of environments that are gone. Files that knothole did not write, or that were changed since, are neither replaced nor removed without
---overwrite; the file .knothole-record in each folder says what it wrote. A run that is stopped is finished or undone
-by the next, and two runs wait for each other.
+left alone. --prune also removes what is left of environments that are gone. Files that knothole did not write, or
+that were changed since, are neither replaced nor removed without --overwrite; the file .knothole-record in each folder
+says what it wrote. A run that is stopped is finished or undone by the next, and two runs wait for each other.
 
 Secret documents are withheld. With --secrets the secrets are read from where the project file says they are, and the
 secret documents written to the folder that the project names as secret_out, readable by their owner only; with --to
@@ -48,11 +48,13 @@ project changes.`,
 		r := &rendering{}
 		flags.StringVar(&r.to, "to", "", "write to `DIR`/ENV instead of the folder that the project names")
 		flags.BoolVar(&r.stdout, "stdout", false, "print instead of writing files")
-		flags.BoolVar(&r.stream, "stream", false, "print all YAML documents of one environment as one stream, in dependency order")
+		flags.BoolVar(&r.stream, "stream", false, "print all YAML documents of one environment as one stream, in "+
+			"dependency order")
 		flags.BoolVar(&r.annotate, "annotate", false, "print, with the source of each line beside it")
 		r.only.defineOnly(flags)
 		flags.StringVar(&r.format, "format", "text", "output `FORMAT` of the summary: text or json")
-		flags.BoolVar(&r.overwrite, "overwrite", false, "also replace files that are where a document goes, and rendered files "+
+		flags.BoolVar(&r.overwrite, "overwrite", false, "also replace files that are where a document goes, and "+
+			"rendered files "+
 			"that were changed by hand; no other file is removed")
 		flags.BoolVar(&r.prune, "prune", false, "also remove what is left of environments that are gone")
 		flags.BoolVar(&r.secrets, "secrets", false, "read the secrets, and write the secret documents too")
@@ -101,13 +103,16 @@ func (r *rendering) run(c *call) int {
 	r.stdout = r.stdout && !r.stream && !r.annotate // which print anyway
 	switch {
 	case r.stream && r.annotate:
-		return c.wrongUsage("--stream prints one stream to apply, and --annotate the source beside each line: choose one")
+		return c.wrongUsage("--stream prints one stream to apply, and --annotate the source beside each line: " +
+			"choose one")
 	case modes > 0 && (r.to != "" || r.overwrite || r.prune):
 		return c.wrongUsage("--stdout, --stream and --annotate print, so --to, --overwrite and --prune have no meaning")
 	case modes > 0 && r.format != "text":
-		return c.wrongUsage("--format is of what is told of written files, and --stdout, --stream and --annotate write none")
+		return c.wrongUsage("--format is of what is told of written files, and --stdout, --stream and --annotate " +
+			"write none")
 	case r.reveal != "" && !r.prints():
-		return c.wrongUsage("--reveal shows secrets in what is printed: add --stdout, --stream or --annotate; --secrets writes " +
+		return c.wrongUsage("--reveal shows secrets in what is printed: add --stdout, --stream or --annotate; " +
+			"--secrets writes " +
 			"secret documents to a folder of their own")
 	case r.annotate && r.reveal != "":
 		return c.wrongUsage("--annotate shows no secrets: leave --reveal out, or print with --stdout")

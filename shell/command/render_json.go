@@ -57,8 +57,9 @@ func doneJSON(all []encoded, targets []*target) (done []renderedJSON) {
 	}
 	for _, t := range targets {
 		if t.pruned {
-			done = append(done, renderedJSON{Environment: t.environment.Name, Written: []string{}, Unchanged: []string{},
-				Removed: append([]string{}, t.plan.Summary().Removed...), Withheld: []string{}})
+			done = append(done, renderedJSON{Environment: t.environment.Name, Written: []string{},
+				Unchanged: []string{},
+				Removed:   append([]string{}, t.plan.Summary().Removed...), Withheld: []string{}})
 		}
 	}
 	return done

@@ -95,7 +95,8 @@ func (s *session) run(t *testing.T, body string) string {
 		c := exec.Command("bash", "-c", typed+"\nstatus=$?\npwd > "+where+"\nexit $status")
 		c.Dir = s.at
 		c.Env = append(os.Environ(), "PATH="+filepath.Dir(s.program)+string(filepath.ListSeparator)+os.Getenv("PATH"),
-			"HOME="+s.home, "XDG_CACHE_HOME="+filepath.Join(s.home, "cache"), "GIT_CONFIG_GLOBAL="+filepath.Join(s.home, "git"),
+			"HOME="+s.home, "XDG_CACHE_HOME="+filepath.Join(s.home, "cache"), "GIT_CONFIG_GLOBAL="+filepath.Join(s.home,
+				"git"),
 			"GIT_AUTHOR_NAME=a", "GIT_AUTHOR_EMAIL=a@floodwatch.example", "GIT_COMMITTER_NAME=a",
 			"GIT_COMMITTER_EMAIL=a@floodwatch.example", "GIT_AUTHOR_DATE=2026-01-01T00:00:00Z",
 			"GIT_COMMITTER_DATE=2026-01-01T00:00:00Z", "GIT_CONFIG_NOSYSTEM=1")

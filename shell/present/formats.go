@@ -356,7 +356,8 @@ type (
 func (p *Presenter) TestsJSON(results []project.TestResult) error {
 	out := jsonTests{Version: 1, Tests: []jsonTest{}}
 	for _, r := range results {
-		one := jsonTest{Title: r.Title, Place: p.jsonPlace(r.Span.Start), Environments: append([]string{}, r.Environments...),
+		one := jsonTest{Title: r.Title, Place: p.jsonPlace(r.Span.Start), Environments: append([]string{},
+			r.Environments...),
 			Passed: len(r.Findings) == 0, Unchecked: r.Unchecked, Findings: []jsonFinding{}}
 		for _, f := range r.Findings {
 			one.Findings = append(one.Findings, p.jsonFinding(f))

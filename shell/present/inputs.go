@@ -158,11 +158,13 @@ func (p *Presenter) manyInputs(in *Inputs) {
 		} else if n > 0 {
 			shown = append(shown, fmt.Sprintf("%d more", n))
 		}
-		rows = append(rows, []cell{plainCell(input.Name()), {text: typeText(input), paint: p.faint}, defaultCell(p, input),
+		rows = append(rows, []cell{plainCell(input.Name()), {text: typeText(input), paint: p.faint},
+			defaultCell(p, input),
 			{text: strings.Join(shown, ", ")}})
 	}
 	p.table(rows, 0, inputShare)
-	p.printf("\n%s\n", p.faint("knothole inputs ENV tells all of one environment, knothole inputs INPUT all of one input"))
+	p.printf("\n%s\n", p.faint("knothole inputs ENV tells all of one environment, knothole inputs INPUT all of "+
+		"one input"))
 }
 
 // How the columns of the table of inputs share a terminal: the names of inputs in percent, the others in columns.

@@ -13,8 +13,8 @@ var (
 	markdownMarks = regexp.MustCompile("`([^`]*)`|\\*\\*([^*]+)\\*\\*")
 )
 
-// Manual shows a section of the manual: its title, paragraphs and lists filled to the width, tables with a row for each,
-// and code as it is.
+// Manual shows a section of the manual: its title, paragraphs and lists filled to the width, tables with a row for
+// each, and code as it is.
 func Manual(out io.Writer, title, text string, width int, color bool) {
 	p := &Presenter{Out: out, Color: color}
 	fmt.Fprintf(out, "%s\n", p.bold(plain(title)))
@@ -48,7 +48,8 @@ func Manual(out io.Writer, title, text string, width int, color bool) {
 			bullet := itemMark.FindString(line)
 			for first := true; i < len(lines); i, first = i+1, false {
 				next := lines[i]
-				if !first && (strings.TrimSpace(next) == "" || strings.HasPrefix(next, "|") || strings.HasPrefix(next, "```") ||
+				if !first && (strings.TrimSpace(next) == "" || strings.HasPrefix(next, "|") ||
+					strings.HasPrefix(next, "```") ||
 					itemMark.MatchString(next)) {
 					break
 				}

@@ -34,7 +34,8 @@ func TestFindingsFit(t *testing.T) {
 		span := file.Span(len(before)+1, len(before)+1+len(marked))
 		p, b := presenter(set)
 		p.Width, p.Fit = width, true
-		p.Findings(source.Findings{{Code: source.UnknownName, Span: span, Message: someWords(r, 40), Help: someWords(r, 40),
+		p.Findings(source.Findings{{Code: source.UnknownName, Span: span, Message: someWords(r, 40),
+			Help:    someWords(r, 40),
 			Related: []source.Related{{Span: span, Text: someWords(r, 30)}}}})
 		lines := strings.Split(b.String(), "\n")
 		for i, line := range lines {
