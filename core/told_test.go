@@ -196,6 +196,15 @@ func judgeTelling(t *testing.T, seed uint64) (rows int) {
 			require.Equal(t, data.CompactJSON(d.Value), told[d.Path], g.show(t))
 		}
 	}
+	// What is given for one run to who tells is told: with the layer of the other it tells what that does.
+	given := p.WithLayer(p.Environment("teller0"), "given.json", data.JSON, g.files(t, false)["teller1.json"].Data)
+	with := render.Environment(p, p.WithTellers(p.Environment("reader0"),
+		map[string]*project.Environment{"teller0": given}), render.Options{})
+	require.Empty(t, with.Findings, g.show(t))
+	for i, d := range byName["reader1"].Documents {
+		require.Equal(t, data.CompactJSON(value.Shown(d.Value)), data.CompactJSON(value.Shown(with.Documents[i].Value)),
+			"%s\n%s", d.Path, g.show(t))
+	}
 	if g.secret {
 		with, findings := p.WithSecrets(p.Environment("reader0"), known(toldSecret))
 		require.Empty(t, findings)

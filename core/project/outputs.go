@@ -247,6 +247,54 @@ func (l *Layer) filled(reader *Environment) *Layer {
 	return full
 }
 
+// Tells reports whether an environment tells another one, also by way of others.
+func (p *Project) Tells(teller, reader *Environment) bool {
+	seen := map[*Environment]bool{}
+	var tells func(reader *Environment) bool
+	tells = func(reader *Environment) bool {
+		if seen[reader] {
+			return false
+		}
+		seen[reader] = true
+		return slices.ContainsFunc(reader.written(), func(l *Layer) bool {
+			return l.Outputs != nil && slices.ContainsFunc(l.Outputs.of(reader), func(e *Environment) bool {
+				return e.Name == teller.Name || tells(e)
+			})
+		})
+	}
+	return tells(reader)
+}
+
+// WithTellers returns an environment that is told by others as they are given: those are asked in place of the ones of
+// their names, also where they tell by way of others.
+func (p *Project) WithTellers(e *Environment, given map[string]*Environment) *Environment {
+	read := maps.Clone(given)
+	for name, teller := range read {
+		other := *teller
+		other.outputs = newOutputs()
+		other.outputs.read = read
+		read[name] = &other
+	}
+	other := *e
+	other.outputs = newOutputs()
+	other.outputs.read = read
+	return &other
+}
+
+// asked returns the environment that is asked for the outputs of one, in a run for which some are given.
+func (o *outputs) asked(e *Environment) *Environment {
+	if o.read == nil {
+		return e
+	}
+	if o.read[e.Name] == nil {
+		other := *e
+		other.outputs = newOutputs()
+		other.outputs.read = o.read
+		o.read[e.Name] = &other
+	}
+	return o.read[e.Name]
+}
+
 // fillOutputs evaluates the outputs that a layer is made of.
 func (p *Project) fillOutputs(l *Layer, reader *Environment) {
 	c, wanted := l.Outputs, types.Type(types.Any)
@@ -259,9 +307,7 @@ func (p *Project) fillOutputs(l *Layer, reader *Environment) {
 	var byName value.Builder
 	good := true
 	for _, e := range c.of(reader) {
-		if read := reader.outputs.read[e.Name]; read != nil {
-			e = read
-		}
+		e = reader.outputs.asked(e)
 		t := wanted
 		if !c.One {
 			t, _ = fieldOf(recordOf(wanted), e.Name)
@@ -388,6 +434,7 @@ func (p *Project) Told(e *Environment, way []string) *Told {
 			if len(rest) == 0 {
 				return nil // all its outputs together
 			}
+			other = e.outputs.asked(other)
 			told := &Told{By: other, World: p.recordedOutputs(other)}
 			v, _ := told.World.Value(p.Of(other).Module.Objects[rest[0]])
 			if v, ok := followed(v, rest[1:]); ok {

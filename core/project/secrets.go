@@ -485,6 +485,7 @@ func (p *Project) withSecrets(e *Environment, from SecretSource, read map[string
 		return e, nil
 	}
 	other := *e
+	given := e.outputs
 	other.read, other.outputs = map[*Reference]value.Value{}, newOutputs()
 	other.outputs.read = read
 	for _, fed := range e.AllLayers() {
@@ -493,6 +494,7 @@ func (p *Project) withSecrets(e *Environment, from SecretSource, read map[string
 		}
 		for _, teller := range fed.Outputs.of(e) {
 			if read[teller.Name] == nil {
+				teller = given.asked(teller)
 				with, found := p.withSecrets(teller, from, read)
 				findings, read[teller.Name] = append(findings, found...), with
 			}

@@ -111,7 +111,11 @@ func (p *parser) blockEntry(header Header) (result Declaration) {
 // block reads declarations in braces.
 func (p *parser) block(where string) []Declaration {
 	if !p.sign("{") {
-		p.expected(fmt.Sprintf("%q %s", "{", where), "")
+		help := ""
+		if p.sign("->") || p.sign("then") {
+			help = "declarations have braces: for x in xs { … }, if c { … } else { … }"
+		}
+		p.expected(fmt.Sprintf("%q %s", "{", where), help)
 	}
 	open := p.at
 	p.at++

@@ -4,8 +4,10 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"knothole/core/data"
@@ -14,10 +16,11 @@ import (
 	"knothole/outside/secrets"
 )
 
-// given is what flags give an environment for one run, over what its layers say.
+// given is what flags give an environment for one run, over what its layers say. What begins with the name of another
+// environment and a colon is for that one, whose outputs this one reads.
 type given struct {
 	layers, inputs   []string
-	later            string
+	later            []string
 	identity, policy string
 	reveal           reveal
 }
@@ -38,7 +41,11 @@ func (g *given) define(flags *flag.FlagSet) {
 			g.inputs = append(g.inputs, s)
 			return nil
 		})
-	flags.StringVar(&g.later, "later", "", "fill in values that are known only after deployment from the layer `FILE`")
+	flags.Func("later", "fill in values that are known only after deployment from the layer `FILE`",
+		func(s string) error {
+			g.later = append(g.later, s)
+			return nil
+		})
 }
 
 // defineSecrets adds the flags for reading secrets.
@@ -51,7 +58,7 @@ func (g *given) defineSecrets(flags *flag.FlagSet) {
 }
 
 // any reports whether anything is given.
-func (g *given) any() bool { return len(g.layers)+len(g.inputs) > 0 || g.later != "" }
+func (g *given) any() bool { return len(g.layers)+len(g.inputs)+len(g.later) > 0 }
 
 // overrides reports whether layers or inputs are given. Later values are no others than those of the environment.
 func (g *given) overrides() bool { return len(g.layers)+len(g.inputs) > 0 }
@@ -71,6 +78,21 @@ func (g *given) apply(c *call, p *opened, environments []*project.Environment) (
 
 // applyTo returns an environment with what is given; when it cannot be, it says so.
 func (g *given) applyTo(c *call, p *opened, e *project.Environment) (with *project.Environment, status int) {
+	own, tellers := g.parted(p, e.Name)
+	if len(tellers) > 0 {
+		read := map[string]*project.Environment{}
+		for _, name := range slices.Sorted(maps.Keys(tellers)) {
+			teller := p.Environment(name)
+			if teller.Abstract || !p.Tells(teller, e) {
+				return nil, c.wrongUsage("%s reads no outputs of %s, so that nothing can be given to that", e.Name, name)
+			}
+			if read[name], status = tellers[name].applyTo(c, p, teller); status != exitClean {
+				return nil, status
+			}
+		}
+		e = p.WithTellers(e, read)
+	}
+	g = own
 	for _, name := range g.layers {
 		if status := g.layer(c, p, name, func(shown string, format data.Format, text []byte) {
 			e = p.WithLayer(e, shown, format, text)
@@ -99,12 +121,37 @@ func (g *given) applyTo(c *call, p *opened, e *project.Environment) (with *proje
 		}
 		e = with
 	}
-	if g.later != "" {
-		status = g.layer(c, p, g.later, func(shown string, format data.Format, text []byte) {
+	for _, name := range g.later {
+		if status := g.layer(c, p, name, func(shown string, format data.Format, text []byte) {
 			e = p.WithLater(e, shown, format, text)
-		})
+		}); status != exitClean {
+			return nil, status
+		}
 	}
-	return e, status
+	return e, exitClean
+}
+
+// parted takes apart what is given to an environment, and what to others, by their names.
+func (g *given) parted(p *opened, name string) (own *given, others map[string]*given) {
+	own, others = &given{}, map[string]*given{}
+	part := func(all []string, to func(*given) *[]string) {
+		for _, text := range all {
+			at := own
+			if of, rest, ok := strings.Cut(text, ":"); ok && p.Environment(of) != nil {
+				if text = rest; of != name {
+					if others[of] == nil {
+						others[of] = &given{}
+					}
+					at = others[of]
+				}
+			}
+			*to(at) = append(*to(at), text)
+		}
+	}
+	part(g.layers, func(g *given) *[]string { return &g.layers })
+	part(g.inputs, func(g *given) *[]string { return &g.inputs })
+	part(g.later, func(g *given) *[]string { return &g.later })
+	return own, others
 }
 
 // openOne opens the project for the environment that the first argument names, with what is given to it. When

@@ -103,7 +103,7 @@ func (i *impactRun) would(c *call) int {
 	switch {
 	case len(c.arguments) > 0:
 		return c.wrongUsage("name a range of revisions, or what is to be given, not both")
-	case slices.Contains(i.layers, "-") || i.later == "-":
+	case slices.Contains(i.layers, "-") || slices.Contains(i.later, "-"):
 		return c.wrongUsage("a layer for several environments is a file, not standard input")
 	}
 	p, status := c.open()
