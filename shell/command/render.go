@@ -220,8 +220,14 @@ func (r *rendering) evaluate(c *call, p *opened, environments []*project.Environ
 	findings = append(findings, found...).Tidy(p.Sources)
 	bar.stop()
 	r.held = held
-	if len(findings) > 0 {
-		c.presenter(p, c.err).Findings(findings)
+	if shown := findings; len(shown) > 0 {
+		if !shown.HasErrors() && len(shown) > shownWarnings {
+			shown = shown[:shownWarnings]
+		}
+		c.presenter(p, c.err).Findings(shown)
+		if n := len(findings) - len(shown); n > 0 {
+			fmt.Fprintf(c.err, "\nand %s more; run knothole check for all\n", source.Count(n, "warning"))
+		}
 		fmt.Fprintln(c.err)
 	}
 	if findings.HasErrors() {
@@ -233,6 +239,9 @@ func (r *rendering) evaluate(c *call, p *opened, environments []*project.Environ
 	}
 	return results, exitClean
 }
+
+// shownWarnings is how many warnings render tells when nothing is wrong; check tells all.
+const shownWarnings = 20
 
 // unavailable reports whether nothing is wrong with a project but that secrets cannot be read.
 func unavailable(findings source.Findings) bool {

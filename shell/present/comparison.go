@@ -41,7 +41,12 @@ func (p *Presenter) Comparison(c *compare.Comparison, o ComparisonOptions) {
 	s.several = len(c.Sides) > 2 || o.Columns && len(c.Sides) > 1
 	s.reasons()
 	s.measure()
+	left := mostRows
 	for i, g := range s.groups {
+		if left -= max(1, len(g.Rows)); left < 0 && i > 0 && !o.Full {
+			s.rest(s.groups[i:])
+			break
+		}
 		// Documents that are on one side only stand below each other.
 		if i == 0 || len(g.Rows) > 0 || len(s.groups[i-1].Rows) > 0 {
 			p.printf("\n")
@@ -50,6 +55,25 @@ func (p *Presenter) Comparison(c *compare.Comparison, o ComparisonOptions) {
 	}
 	s.reordered()
 	s.unread()
+}
+
+// mostRows is how many rows are shown, unless everything is asked for. A group is shown as a whole, but for one that has
+// more than that alone.
+const mostRows = 300
+
+// rest says how much of a comparison is not shown.
+func (s *comparing) rest(groups []compare.Group) {
+	places, documents := 0, map[string]bool{}
+	for _, g := range groups {
+		for _, f := range g.Rows {
+			places += f.Places
+		}
+		for _, d := range g.Documents {
+			documents[d.Path] = true
+		}
+	}
+	s.printf("\nand %s more in %s: --full shows all, --only some\n", source.Count(places, "place"),
+		source.Count(len(documents), "document"))
 }
 
 // reordered names the documents with the same data in another order: they are written otherwise, and do not differ.
@@ -239,6 +263,10 @@ func rowName(f compare.Folded) string {
 func (s *comparing) group(g compare.Group) {
 	s.title(g)
 	for i, f := range g.Rows {
+		if i == mostRows && !s.options.Full {
+			s.indented(fmt.Sprintf("and %d more: --full shows all", len(g.Rows)-i), s.faint)
+			break
+		}
 		if len(s.c.Sides) > columnSides {
 			s.manyCells(f)
 		} else if s.columns != nil && !(len(f.Cells) == 2 && (f.Kind == compare.Text || f.Kind == compare.Embedded)) {
