@@ -1,12 +1,17 @@
 package command
 
 import (
+	"bufio"
 	"flag"
 	"fmt"
 	"io"
+	"os"
 	"path/filepath"
 	"strings"
 
+	"golang.org/x/term"
+
+	"knothole/core/source"
 	"knothole/demo"
 	"knothole/outside/gate"
 )
@@ -16,8 +21,8 @@ var demoCommand = &command{
 	short: "write the demo project, and walk through it",
 	long: `Writes the demo project into the folder DIR, which must be empty or not there yet, or into a temporary
 one, and walks through inputs, check, render, why, look and diff on it. A stand-in secret store runs as long as the
-walk does. Then it makes eight mistakes on purpose. Each command is shown before its output; all of them can be
-repeated in the folder, those that ask the store aside.`,
+walk does. Then it makes eight mistakes on purpose. On a terminal it waits after each step. Each command is shown
+before its output; all of them can be repeated in the folder, those that ask the store aside.`,
 	example: "knothole demo /tmp/flood-watch",
 	define: func(*flag.FlagSet) func(c *call) int {
 		return runDemo
@@ -140,7 +145,11 @@ func runDemo(c *call) int {
 		return c.failed("the stand-in secret store cannot be started: %s", err)
 	}
 	defer store.Close()
-	for _, step := range demoSteps(store.Policy) {
+	steps := demoSteps(store.Policy)
+	for i, step := range steps {
+		if i > 0 && !c.goesOn(len(steps)-i) {
+			break
+		}
 		if step.before != nil {
 			if err := step.before(folder); err != nil {
 				return c.failed("%s", err)
@@ -154,6 +163,17 @@ func runDemo(c *call) int {
 	fmt.Fprintf(c.out, "\nLook around: cd %s\nRead main.knot, change a value in inputs/north.toml, and run knothole "+
 		"diff rehearsal north again.\n", folder)
 	return exitClean
+}
+
+// goesOn waits on a terminal until the person has read what is there; it is false when that is enough.
+func (c *call) goesOn(left int) bool {
+	in, ok := c.in.(*os.File)
+	if !c.terminal || !ok || !term.IsTerminal(int(in.Fd())) {
+		return true
+	}
+	fmt.Fprintf(c.out, "\n— Enter goes on (%s), q and Enter end the walk —", source.Count(left, "step"))
+	answer, err := bufio.NewReader(in).ReadString('\n')
+	return err == nil && strings.TrimSpace(answer) != "q"
 }
 
 // commandLine joins arguments as they are typed.
