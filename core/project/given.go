@@ -22,6 +22,8 @@ import (
 func (e *Environment) with(l *Layer) *Environment {
 	other := *e
 	other.given = append(slices.Clip(e.given), l)
+	other.outputs = newOutputs()
+	other.outputs.read = e.outputs.read
 	return &other
 }
 

@@ -131,6 +131,42 @@ func (g *given) applyTo(c *call, p *opened, e *project.Environment) (with *proje
 	return e, exitClean
 }
 
+// about returns what of all that is given concerns an environment: what is for no environment alone, if its main module
+// has such inputs, and what is for those that tell it. It is nil when nothing does.
+func (g *given) about(p *opened, e *project.Environment) *given {
+	own, others := g.parted(p, e.Name)
+	own.inputs = slices.DeleteFunc(own.inputs, func(text string) bool {
+		name, _, _ := strings.Cut(text, "=")
+		has := func(e *project.Environment) bool {
+			view := p.Of(e)
+			if view.Module == nil {
+				return false
+			}
+			_, err := view.InputNamed(name)
+			return err == nil
+		}
+		return !has(e) && slices.ContainsFunc(p.Concrete(), has) // what none has is a mistake, which is told
+	})
+	for name, of := range others {
+		if !p.Tells(p.Environment(name), e) {
+			continue
+		}
+		for _, text := range of.inputs {
+			own.inputs = append(own.inputs, name+":"+text)
+		}
+		for _, text := range of.layers {
+			own.layers = append(own.layers, name+":"+text)
+		}
+		for _, text := range of.later {
+			own.later = append(own.later, name+":"+text)
+		}
+	}
+	if !own.any() {
+		return nil
+	}
+	return own
+}
+
 // parted takes apart what is given to an environment, and what to others, by their names.
 func (g *given) parted(p *opened, name string) (own *given, others map[string]*given) {
 	own, others = &given{}, map[string]*given{}

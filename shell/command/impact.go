@@ -114,7 +114,11 @@ func (i *impactRun) would(c *call) int {
 	var comparisons []*compare.Comparison
 	worst := exitClean
 	for _, e := range p.Concrete() {
-		with, status := i.applyTo(c, p, e)
+		about := i.about(p, e)
+		if p.Of(e).Module == nil || about == nil {
+			continue
+		}
+		with, status := about.applyTo(c, p, e)
 		if status != exitClean {
 			return status
 		}

@@ -244,6 +244,8 @@ func collectByMain(p *project.Project, environments []*project.Environment, most
 // Of a map with more entries than so many, the whole is one input.
 func collectInputs(p *project.Project, m *check.Module, environments []*project.Environment,
 	most int) *present.Inputs {
+	environments = slices.DeleteFunc(slices.Clone(environments),
+		func(e *project.Environment) bool { return p.Of(e).Module != m }) // which have another main module
 	shown := &present.Inputs{Module: m.Path, Environments: environments, Meaning: p.Meaning}
 	worlds := make([]*eval.World, len(environments))
 	for i, e := range environments {

@@ -76,8 +76,10 @@ func (r *reporting) run(c *call) int {
 			columns = append(columns, p.Environment(name))
 		}
 	}
-	if p.Module != nil {
-		page.Inputs = collectInputs(p.Project, p.Module, columns, openedEntries)
+	if len(columns) > 0 { // the page has the inputs of one main module
+		if view := p.Of(columns[0]); view.Module != nil {
+			page.Inputs = collectInputs(view, view.Module, columns, openedEntries)
+		}
 	}
 	if status := c.writePage(c.presenter(p, nil), page, r.to); status != exitClean {
 		return status
@@ -94,6 +96,13 @@ func (r *reporting) run(c *call) int {
 // compare compares those environments that can be rendered; it says which cannot.
 func (r *reporting) compare(p *opened, environments []*project.Environment) (*compare.Comparison, []string) {
 	var left []string
+	environments = slices.DeleteFunc(slices.Clone(environments), func(e *project.Environment) bool {
+		other := p.Of(e) != p.Of(environments[0])
+		if other {
+			left = append(left, fmt.Sprintf("%s is not compared: it has another main module", e.Name))
+		}
+		return other
+	})
 	for len(environments) > 0 {
 		comparison, findings := compare.Environments(p.Project, environments, compare.Options{Only: r.only.filter()})
 		if comparison != nil {

@@ -67,7 +67,10 @@ func (s *comparing) told(r explain.Reason, against int) string {
 	if r.Told == nil {
 		return ""
 	}
-	text := "told by " + Clean(r.Told.By[0]) + ", " + Clean(r.Told.By[1])
+	text := "told by " + Clean(r.Told.By[0])
+	if r.Told.By[1] != r.Told.By[0] {
+		text += ", " + Clean(r.Told.By[1])
+	}
 	if why := s.cause(r.Told.Cause, against); why != "" {
 		text += " because of " + why
 	}
