@@ -189,7 +189,7 @@ var OtherNames = map[string]string{"len": "length", "size": "length", "substr": 
 	"ends_with": "ends", "has_suffix": "ends", "ceiling": "ceil", "power": "pow", "upcase": "upper",
 	"downcase": "lower", "to_upper": "upper", "to_lower": "lower", "lpad": "pad_left", "rpad": "pad_right",
 	"group_by": "group", "sort_by": "sort", "sorted": "sort", "every": "all", "some": "any", "exists": "any",
-	"trimspace": "trim", "regex_replace": "replace_pattern"}
+	"trimspace": "trim", "regex_replace": "replace_pattern", "fixed": "decimal", "to_fixed": "decimal"}
 
 // Named returns the built-in functions of a name, or of one that is another word for it, in whatever group.
 func (b *Builtins) Named(name string) []string {
