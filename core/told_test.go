@@ -268,3 +268,65 @@ func TestTelling(t *testing.T) {
 	}
 	require.Greater(t, rows, 100)
 }
+
+// TestAnyChoiceIsRefusedOrRead holds that no entry of layers, whatever it says of which environments, stops the program:
+// it is read, or refused with a finding.
+func TestAnyChoiceIsRefusedOrRead(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 9))
+	values := []string{`"a"`, `"b"`, `"c"`, `"*"`, `"a*"`, `""`, `5`, `true`, `["a", "b"]`, `["*"]`, `[]`, `["a", 5]`, `{}`,
+		`"wet"`, `"abstract"`, `"told"`, `"nothing"`, `"every one"`, `[["a"]]`, `1979-05-27`}
+	keys := []string{"environment", "environments", "tagged", "into", "file", "other"}
+	refused, read := 0, 0
+	for range 3000 {
+		var configuration strings.Builder
+		for _, name := range []string{"a", "b", "c", "abstract"} {
+			fmt.Fprintf(&configuration, "[environments.%s]\n", name)
+			if name == "abstract" {
+				configuration.WriteString("abstract = true\n")
+			} else if r.IntN(3) == 0 {
+				configuration.WriteString("extends = \"abstract\"\n")
+			}
+			if r.IntN(3) == 0 {
+				fmt.Fprintf(&configuration, "tags = [\"wet\"]\n")
+			}
+			if r.IntN(9) == 0 {
+				mains := []string{`"other.knot"`, `"other.knot"`, `"nowhere.knot"`, `5`, `"../x.knot"`}
+				fmt.Fprintf(&configuration, "main = %s\n", mains[r.IntN(len(mains))])
+			}
+			var entries []string
+			for range r.IntN(3) {
+				if r.IntN(3) > 0 {
+					right := []string{`environment = "a"`, `environment = "b"`, `environment = "c"`, `environments = ["*"]`,
+						`environments = ["a", "b"]`, `tagged = "wet"`}
+					entries = append(entries, "{ "+right[r.IntN(len(right))]+`, into = "told" }`)
+					continue
+				}
+				var parts []string
+				for _, key := range keys {
+					if key == "into" && r.IntN(5) > 0 {
+						parts = append(parts, `into = "told"`)
+					} else if r.IntN(5) == 0 {
+						parts = append(parts, key+" = "+values[r.IntN(len(values))])
+					}
+				}
+				entries = append(entries, "{ "+strings.Join(parts, ", ")+" }")
+			}
+			fmt.Fprintf(&configuration, "layers = [%s]\n", strings.Join(entries, ", "))
+		}
+		module := "input told: any = {}\noutput o = told\ndocument \"a.json\" = { told: told }\n"
+		p, err := project.Load(fstest.MapFS{"knothole.toml": file(configuration.String()), "main.knot": file(module),
+			"other.knot": file("input told: { *: any } = {}\noutput p = 1\ndocument \"b.json\" = { told: told }\n")})
+		require.NoError(t, err)
+		results, findings := render.All(p, p.Concrete(), render.Options{Everything: true})
+		if findings.HasErrors() {
+			refused++
+			continue
+		}
+		read++
+		for _, result := range results {
+			require.Len(t, result.Documents, 1, configuration.String())
+		}
+	}
+	require.Greater(t, refused, 500)
+	require.Greater(t, read, 100)
+}

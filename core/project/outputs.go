@@ -88,7 +88,9 @@ func (c *configuration) readOutputsLayer(table value.Value, span source.Span) *L
 	}
 	if v := table.Get("tagged"); !v.IsAbsent() {
 		ways++
-		chosen.tag, _ = c.get("tagged", value.String)
+		if v, is := c.get("tagged", value.String); is {
+			chosen.tag = v
+		}
 	}
 	switch {
 	case ways > 1:
