@@ -25,7 +25,7 @@ their limits, and what only evaluation shows. Each finding is at the line that h
 or of folders of them, it reports what is wrong in these, whether the project's main module leads to them or not.
 
 --rendered also compares the rendered files of the project with what would be rendered now, and shows the lines that
-differ. Secrets are not read here, so that conditions on them are not checked; the last lines say which.
+differ. --only finds what is wrong with some documents, and what they need. Secrets are not read here, so that conditions on them are not checked; the last lines say which.
 
 Ends with 0 when there is nothing to report, 1 when there is. Warnings count only with --strict. "help exit" has the
 table of exit statuses.`,
@@ -37,6 +37,8 @@ table of exit statuses.`,
 		flags.BoolVar(&r.rendered, "rendered", false, "also compare the rendered files with what would be rendered")
 		flags.BoolVar(&r.watch, "watch", false, "check again whenever a file of the project changes")
 		flags.StringVar(&r.format, "format", "text", "output `FORMAT`: text, json, sarif or junit")
+		r.only.defineOnly(flags)
+		flags.BoolVar(&r.final, "final", false, "fail if a later input has no value yet")
 		r.today.define(flags)
 		r.given.define(flags)
 		return r.run
@@ -46,6 +48,8 @@ table of exit statuses.`,
 type checking struct {
 	given
 	strict, rendered, watch bool
+	final                   bool
+	only                    patterns
 	format                  string
 	today                   today
 }
@@ -69,13 +73,17 @@ func (r *checking) once(c *call) int {
 	if status := r.apply(c, p, environments); status != exitClean {
 		return status
 	}
-	if r.rendered && (modules != nil || r.overrides()) {
-		return c.wrongUsage("--rendered compares what the project itself renders: leave paths and values for this " +
-			"run out")
+	if r.rendered && (modules != nil || r.overrides() || r.only != nil) {
+		return c.wrongUsage("--rendered compares what the project itself renders: leave paths, --only and values for " +
+			"this run out")
+	}
+	if modules != nil && r.only != nil {
+		return c.wrongUsage("--only is about documents, and a path about sources: give one of the two")
 	}
 	bar := c.progress("checking", 0)
 	results, held, findings := rule.All(p.Project, environments,
-		render.Options{Everything: true, Validate: true, Made: bar.add}, builtin.Table, r.today.time())
+		render.Options{Everything: r.only == nil, Validate: true, Made: bar.add, Only: r.only.filter()}, builtin.Table,
+		r.today.time())
 	if modules == nil && !r.overrides() && len(environments) == len(p.Concrete()) && !findings.HasErrors() &&
 		len(p.Parity()) > 0 {
 		findings = append(findings, compare.CheckParity(p.Project, builtin.Table)...).Tidy(p.Sources)
@@ -132,8 +140,11 @@ func (r *checking) once(c *call) int {
 		}
 		fmt.Fprintf(c.err, "%s (%.2f s)\n", present.Summary(findings, n, of), time.Since(start).Seconds())
 	}
-	switch {
-	case findings.HasErrors() || r.strict && len(findings) > 0:
+	if findings.HasErrors() || r.strict && len(findings) > 0 {
+		return exitFindings
+	}
+	if open := openValues(results); r.final && len(open) > 0 {
+		c.printOpen(open)
 		return exitFindings
 	}
 	return exitClean

@@ -30,16 +30,31 @@ any.`,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		check := flags.Bool("check", false, "list the files that are not in the canonical form, and write nothing")
 		diff := flags.Bool("diff", false, "show what would change, and write nothing")
-		return func(c *call) int { return runFmt(c, *check, *diff) }
+		format := flags.String("format", "text", "output `FORMAT` of the files that are, or would be, changed: text or json")
+		return func(c *call) int {
+			if status := c.checkFormat(*format, "text", "json"); status != exitClean {
+				return status
+			}
+			if *format == "json" && *diff {
+				return c.wrongUsage("--diff shows lines for people: leave it or --format json out")
+			}
+			return runFmt(c, *check, *diff, *format)
+		}
 	},
 }
 
-func runFmt(c *call, check, diff bool) int {
+// formattedJSON is the form of the files that are not in their canonical form, version 1.
+type formattedJSON struct {
+	Version int      `json:"version"`
+	Files   []string `json:"files"` // changed, or with --check to be changed
+}
+
+func runFmt(c *call, check, diff bool, format string) int {
 	files, status := c.sources(c.arguments)
 	if files == nil && status != exitClean {
 		return status
 	}
-	changed := 0
+	changed, paths := 0, []string{}
 	for _, name := range files {
 		text, err := gate.ReadFile(name)
 		if err != nil {
@@ -62,16 +77,26 @@ func runFmt(c *call, check, diff bool) int {
 			continue
 		}
 		changed++
+		paths = append(paths, file.Path)
 		switch {
 		case diff:
 			fmt.Fprint(c.out, udiff.Unified(file.Path, file.Path+" (formatted)", string(text), formatted))
 		case check:
-			fmt.Fprintln(c.out, file.Path)
+			if format == "text" {
+				fmt.Fprintln(c.out, file.Path)
+			}
 		default:
 			if err := c.rewrite(name, text, []byte(formatted)); err != nil {
 				return c.failed("%s: %s", file.Path, plainError(err))
 			}
-			fmt.Fprintln(c.out, file.Path)
+			if format == "text" {
+				fmt.Fprintln(c.out, file.Path)
+			}
+		}
+	}
+	if format == "json" {
+		if err := present.JSON(c.data, formattedJSON{1, paths}); err != nil {
+			return c.failed("%s", err)
 		}
 	}
 	if (check || diff) && changed > 0 {

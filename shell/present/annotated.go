@@ -3,7 +3,6 @@ package present
 import (
 	"slices"
 	"strings"
-	"unicode/utf8"
 
 	"knothole/core/eval"
 	"knothole/core/explain"
@@ -32,13 +31,13 @@ func (p *Presenter) Annotated(a *Annotation) {
 	p.printf("%s\n", p.bold(a.Environment+"/"+a.Document))
 	longest := 0
 	for _, l := range a.Lines {
-		longest = max(longest, utf8.RuneCountInString(l.Text))
+		longest = max(longest, columnsOf(l.Text))
 	}
 	width := max(minAnnotated, min(longest, p.Width*annotatedPercent/100))
 	places := 0
 	for _, l := range a.Lines {
 		if !l.Value.IsAbsent() {
-			places = max(places, utf8.RuneCountInString(p.line(l.At)))
+			places = max(places, columnsOf(p.line(l.At)))
 		}
 	}
 	last := ""
@@ -58,10 +57,10 @@ func (p *Presenter) Annotated(a *Annotation) {
 			continue
 		}
 		last = at
-		pad := strings.Repeat(" ", max(0, width-utf8.RuneCountInString(text))) + "  "
-		gap := strings.Repeat(" ", max(0, places-utf8.RuneCountInString(at))+2)
+		pad := strings.Repeat(" ", max(0, width-columnsOf(text))) + "  "
+		gap := strings.Repeat(" ", max(0, places-columnsOf(at))+2)
 		if p.Fit {
-			inputs = cut(inputs, max(minColumn, p.Width-max(width, utf8.RuneCountInString(text))-places-4))
+			inputs = cut(inputs, max(minColumn, p.Width-max(width, columnsOf(text))-places-4))
 		}
 		if inputs == "" {
 			gap = ""

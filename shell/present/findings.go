@@ -37,7 +37,7 @@ func (p *Presenter) finding(f source.Finding) {
 	location := p.location(f.Span.Start)
 	code := "[" + codeText(f) + "]"
 	whole := strings.ReplaceAll(code, " ", "\u00a0") // which is not broken between words
-	text := p.wrapped(Clean(f.Message)+where+" "+whole, len([]rune(location))+len(f.Severity.String())+4)
+	text := p.wrapped(Clean(f.Message)+where+" "+whole, columnsOf(location)+len(f.Severity.String())+4)
 	text = strings.TrimSuffix(text, whole)
 	p.printf("%s: %s: %s%s\n", p.bold(location), severity, text, p.faint(code))
 	p.findingBody(f)
@@ -64,7 +64,7 @@ func (p *Presenter) findingBody(f source.Finding) {
 			continue
 		}
 		location := p.location(r.Span.Start)
-		p.printf("  see %s: %s\n", location, p.wrapped(Clean(r.Text), len([]rune(location))+len("  see : ")))
+		p.printf("  see %s: %s\n", location, p.wrapped(Clean(r.Text), columnsOf(location)+len("  see : ")))
 	}
 }
 

@@ -226,7 +226,7 @@ func (p *Presenter) list(texts []string) {
 		switch {
 		case line == "":
 			line = text
-		case p.Fit && len([]rune(line))+3+len([]rune(text)) > p.Width:
+		case p.Fit && columnsOf(line)+3+columnsOf(text) > p.Width:
 			p.printf("%s\n", p.faint(line))
 			line = text
 		default:

@@ -47,13 +47,13 @@ func (p *Presenter) Schema(title string, f *schema.Field) {
 	}
 	p.printf("\n")
 	names := 0
-	each(f.Inner, 0, func(f *schema.Field, depth int) { names = max(names, 2*depth+len([]rune(f.Name))) })
+	each(f.Inner, 0, func(f *schema.Field, depth int) { names = max(names, 2*depth+columnsOf(f.Name)) })
 	names = min(names, maxFieldNames)
 	each(f.Inner, 0, func(f *schema.Field, depth int) {
 		name := strings.Repeat("  ", depth) + Clean(f.Name)
-		gap := strings.Repeat(" ", max(names-len([]rune(name)), 0)+3)
+		gap := strings.Repeat(" ", max(names-columnsOf(name), 0)+3)
 		p.printf("%s%s%s\n", p.cyan(name), gap, p.fieldText(f))
-		indent := len([]rune(name)) + len(gap)
+		indent := columnsOf(name) + len(gap)
 		for _, line := range p.paragraph(f.Description, min(indent, names+3)) {
 			p.printf("%s\n", p.faint(line))
 		}

@@ -3,7 +3,6 @@ package present
 import (
 	"slices"
 	"strings"
-	"unicode/utf8"
 )
 
 // cell is one cell of a table: its text, what stands behind it even when the text is cut, and what gives both a colour.
@@ -13,7 +12,7 @@ type cell struct {
 	tail  string
 }
 
-func (c cell) width() int { return utf8.RuneCountInString(c.text) + utf8.RuneCountInString(c.tail) }
+func (c cell) width() int { return columnsOf(c.text) + columnsOf(c.tail) }
 
 func plainCell(text string) cell { return cell{text: Clean(text)} }
 
@@ -43,9 +42,9 @@ func (p *Presenter) table(rows [][]cell, keep, share int) {
 		var b strings.Builder
 		gap := 0
 		for i, c := range row {
-			text := cut(c.text, widths[i]-utf8.RuneCountInString(c.tail)) + c.tail
+			text := cut(c.text, widths[i]-columnsOf(c.tail)) + c.tail
 			b.WriteString(strings.Repeat(" ", gap))
-			gap = widths[i] - utf8.RuneCountInString(text) + columnGap
+			gap = widths[i] - columnsOf(text) + columnGap
 			if c.paint != nil {
 				text = c.paint(text)
 			}
@@ -82,11 +81,15 @@ func fit(widths []int, width, keep, kept int) {
 
 // cut shortens a text to a number of columns.
 func cut(text string, width int) string {
-	if utf8.RuneCountInString(text) <= width {
+	if columnsOf(text) <= width {
 		return text
 	}
 	runes := []rune(text)
-	return string(runes[:max(0, width-1)]) + "…"
+	n := max(0, min(len(runes), width-1))
+	for n > 0 && columnsOf(string(runes[:n])) > width-1 { // some are two columns wide
+		n--
+	}
+	return string(runes[:n]) + "…"
 }
 
 // letters names the n-th of several things, from 0: a to z, then aa and so on.

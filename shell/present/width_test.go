@@ -1,13 +1,16 @@
 package present_test
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"strings"
 	"testing"
+	"testing/fstest"
 
 	"github.com/rivo/uniseg"
 	"github.com/stretchr/testify/require"
 
+	"knothole/core/project"
 	"knothole/core/source"
 	"knothole/shell/present"
 )
@@ -68,5 +71,41 @@ func TestFillFits(t *testing.T) {
 			require.LessOrEqual(t, uniseg.StringWidth(strings.TrimRight(line, "\n")), 60)
 		}
 		require.Equal(t, strings.Fields(text), strings.Fields(filled))
+	}
+}
+
+// TestTablesFit holds that the table of inputs is no wider than the terminal, whatever the names and values are.
+func TestTablesFit(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 9))
+	for range 150 {
+		width := []int{60, 80, 100, 120}[r.IntN(4)]
+		files, configuration, inputs := fstest.MapFS{}, "", ""
+		for i := range 1 + r.IntN(6) {
+			inputs += fmt.Sprintf("## %s\ninput name_%d: string = %q\n", someWords(r, 5), i, strings.ReplaceAll(someWords(r, 9), `"`, ""))
+		}
+		for i := range 1 + r.IntN(8) {
+			name := fmt.Sprintf("coast-%d%s", i, strings.Repeat("x", r.IntN(20)))
+			configuration += fmt.Sprintf("[environments.%s]\nlayers = [\"%d.yaml\"]\n", name, i)
+			files[fmt.Sprintf("%d.yaml", i)] = &fstest.MapFile{Data: []byte(fmt.Sprintf("name_0: %q\n",
+				strings.ReplaceAll(someWords(r, 6), `"`, "")))}
+		}
+		files[project.FileName] = &fstest.MapFile{Data: []byte(configuration)}
+		files["main.knot"] = &fstest.MapFile{Data: []byte(inputs + "document \"a.yaml\" = [name_0]\n")}
+		p, err := project.Load(files)
+		require.NoError(t, err)
+		in := &present.Inputs{Inputs: p.InputsOf(p.Module), Environments: p.Concrete()}
+		for _, input := range in.Inputs {
+			var all []project.Settings
+			for _, e := range in.Environments {
+				all = append(all, p.Settings(e, p.World(e, false), input))
+			}
+			in.Settings = append(in.Settings, all)
+		}
+		shown, b := presenter(p.Sources)
+		shown.Width, shown.Fit = width, true
+		shown.InputsTable(in)
+		for line := range strings.Lines(b.String()) {
+			require.LessOrEqual(t, uniseg.StringWidth(strings.TrimRight(line, "\n")), width, "%s", b)
+		}
 	}
 }
