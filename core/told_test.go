@@ -269,12 +269,12 @@ func TestTelling(t *testing.T) {
 	require.Greater(t, rows, 100)
 }
 
-// TestAnyChoiceIsRefusedOrRead holds that no entry of layers, whatever it says of which environments, stops the program:
-// it is read, or refused with a finding.
+// TestAnyChoiceIsRefusedOrRead holds that no entry of layers, whatever it says of which environments, stops the
+// program: it is read, or refused with a finding.
 func TestAnyChoiceIsRefusedOrRead(t *testing.T) {
 	r := rand.New(rand.NewPCG(4, 9))
-	values := []string{`"a"`, `"b"`, `"c"`, `"*"`, `"a*"`, `""`, `5`, `true`, `["a", "b"]`, `["*"]`, `[]`, `["a", 5]`, `{}`,
-		`"wet"`, `"abstract"`, `"told"`, `"nothing"`, `"every one"`, `[["a"]]`, `1979-05-27`}
+	values := []string{`"a"`, `"b"`, `"c"`, `"*"`, `"a*"`, `""`, `5`, `true`, `["a", "b"]`, `["*"]`, `[]`, `["a", 5]`,
+		`{}`, `"wet"`, `"abstract"`, `"told"`, `"nothing"`, `"every one"`, `[["a"]]`, `1979-05-27`}
 	keys := []string{"environment", "environments", "tagged", "into", "file", "other"}
 	refused, read := 0, 0
 	for range 3000 {

@@ -259,6 +259,10 @@ func (c *checker) callee(e syntax.Expression) (*Object, types.Type) {
 		}
 		o := c.member(e, name)
 		if o == nil {
+			if !c.local(name.Name) && c.module.Objects[name.Name] == nil {
+				c.called = e.Name.Name
+				defer func() { c.called = "" }()
+			}
 			break
 		}
 		switch {

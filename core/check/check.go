@@ -31,6 +31,8 @@ type checker struct {
 	arguments syntax.Expression
 	// lazy is more than 0 in the arguments of an instance, which are evaluated when the inputs are needed.
 	lazy int
+	// called is the function that is called behind a name that is not known: "join" of strings.join(…).
+	called string
 	// guards counts the lists, maps and so on that the type in hand is written in, through all names.
 	guards int
 	// needs are the conditions whose independence of inputs is checked when all declarations are known.

@@ -89,9 +89,15 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 	}
 	help, related := "declare it with let, input or use", []source.Related(nil)
 	functions := c.program.Builtins.Named(name)
+	if called := c.program.Builtins.Named(c.called); len(called) > 0 { // strings.join(…)
+		functions = called
+	}
 	if near, ok := c.nearest(name); ok {
 		help = source.DidYouMean(near)
 		related = see(c.module.Objects[near])
+		if c.called != "" {
+			functions = nil
+		}
 	} else if _, ok := types.ByName[name]; ok {
 		help = "this is a type, not a value"
 	} else if here := literalElsewhere[name]; here != "" {

@@ -22,6 +22,8 @@ type TestResult struct {
 	// Findings are those of all environments; none when it passed in each.
 	Findings  source.Findings
 	Unchecked int // how many expectations were not tested in each, since what they test is not known, added up
+	// UncheckedAt are the places of these, each once.
+	UncheckedAt []source.Pos
 }
 
 // Tests runs the tests of the named modules, or of all when none is named, whose title is wanted, in the order of the
@@ -48,11 +50,13 @@ func (p *Project) test(o *check.Object, d *syntax.Test) TestResult {
 		r.Environments = append(r.Environments, e.Name)
 	}
 	if r.Environments == nil {
-		r.Findings, r.Unchecked = p.testIn(nil, o, d)
+		r.Findings, r.UncheckedAt = p.testIn(nil, o, d)
+		r.Unchecked = len(r.UncheckedAt)
 		r.Findings = bounded(r.Findings)
 		return r
 	}
-	found, unchecked := make([]source.Findings, len(r.Environments)), make([]int, len(r.Environments))
+	found := make([]source.Findings, len(r.Environments))
+	unchecked := make([][]source.Pos, len(r.Environments))
 	var group parallel.Group
 	group.SetLimit(runtime.GOMAXPROCS(0))
 	for i, name := range r.Environments {
@@ -64,8 +68,11 @@ func (p *Project) test(o *check.Object, d *syntax.Test) TestResult {
 	_ = group.Wait() // tests report findings, not errors
 	for i := range found {
 		r.Findings = append(r.Findings, found[i]...)
-		r.Unchecked += unchecked[i]
+		r.Unchecked += len(unchecked[i])
+		r.UncheckedAt = append(r.UncheckedAt, unchecked[i]...)
 	}
+	slices.Sort(r.UncheckedAt)
+	r.UncheckedAt = slices.Compact(r.UncheckedAt)
 	if len(r.Environments) > 1 {
 		r.Findings = r.Findings.Tidy(p.Sources)
 	}
@@ -120,9 +127,9 @@ func (p *Project) environmentsOf(m *check.Module, d *syntax.Test) (all []*Enviro
 	return all
 }
 
-// testIn runs a test in an environment, or without one. It returns what it found, and how many expectations were not
-// tested.
-func (p *Project) testIn(e *Environment, o *check.Object, d *syntax.Test) (findings source.Findings, unchecked int) {
+// testIn runs a test in an environment, or without one. It returns what it found, and the places of the expectations
+// that were not tested.
+func (p *Project) testIn(e *Environment, o *check.Object, d *syntax.Test) (source.Findings, []source.Pos) {
 	w := p.Program.World(eval.Environment{})
 	if e != nil {
 		w = p.World(e, false)
@@ -130,14 +137,15 @@ func (p *Project) testIn(e *Environment, o *check.Object, d *syntax.Test) (findi
 	w.SetOther(func(name string) *eval.World { return p.World(p.Environment(name), false) })
 	w.Visit(o, eval.Visitor{})
 	w.Complete(false)
-	findings = w.Findings()
+	findings := w.Findings()
 	if stopped := w.Stopped(); stopped != nil && !findings.HasErrors() && !p.Program.Constants().HasErrors() &&
 		!p.Findings.HasErrors() {
 		panic(stopped)
 	}
+	var unchecked []source.Pos
 	for _, u := range w.Unchecked() {
 		if u.At.Start >= d.Span.Start && u.At.Start < d.Span.End {
-			unchecked++
+			unchecked = append(unchecked, u.At.Start)
 		}
 	}
 	return findings, unchecked

@@ -391,6 +391,9 @@ func (p *parser) ifExpression(spread bool) Expression {
 		help := "every if has an else, so that it always has a value; else null, marked ?, leaves an entry out"
 		if word := p.current(); word == "elif" || word == "elsif" || word == "elseif" {
 			help = "write: else if … then …"
+		} else if t := p.token(); t.newline || t.kind == tokenEnd { // what follows is not to blame
+			p.fail(source.Finding{Code: source.Syntax, Span: p.file.Span(start, start+len("if")),
+				Message: `expected "else" and the value for the other case at the end of this if`, Help: help})
 		}
 		p.expected(`"else" and the value for the other case`, help)
 	}
@@ -577,6 +580,8 @@ func (p *parser) colon(key *Key) {
 		help = "what a loop makes is put into a record with three points: ...for k, v in r -> \"${k}\": v"
 	case p.textOf(p.tokens[p.at-1]) == "if" && !p.sign(","):
 		help = "entries that depend on something are put in with three points: ...if c then { a: 1 }"
+	case p.tokens[p.at-1].kind == tokenWord && (p.sign(",") || p.sign("}")):
+		help = fmt.Sprintf("an entry has a value: %[1]s: %[1]s; a list is written [%[1]s]", key.text(p))
 	}
 	p.expected(`":" after the key `+key.text(p), help)
 }

@@ -83,6 +83,11 @@ func (p *parser) simpleType() Type {
 		case "null":
 			p.at++
 			return &NamedType{Name: Identifier{"null", p.spanOf(t)}, node: p.node(t.start)}
+		case "secret", "later":
+			if next := p.peek(1); next.kind == tokenWord && !next.newline && p.textOf(next) != "where" {
+				p.failHere(source.Syntax, fmt.Sprintf("%q does not belong in a type", p.textOf(t)),
+					"write it before what it marks: secret input name: string, and in a record { secret name: string }")
+			}
 		}
 		if t := p.schemaType(); t != nil {
 			return t

@@ -306,6 +306,9 @@ func (p *Presenter) junit(suite junitSuite) error {
 	return nil
 }
 
+// shownPlaces is how many places are named of what a test could not check.
+const shownPlaces = 3
+
 // Tests shows what became of tests: a line for each, with what was found below those that failed.
 func (p *Presenter) Tests(results []project.TestResult) {
 	for _, r := range results {
@@ -322,7 +325,15 @@ func (p *Presenter) Tests(results []project.TestResult) {
 		}
 		note := ""
 		if r.Unchecked > 0 {
-			note = "   " + p.faint(source.Count(r.Unchecked, "condition")+" not checked, on what is not known")
+			var places []string
+			for _, at := range r.UncheckedAt[:min(len(r.UncheckedAt), shownPlaces)] {
+				places = append(places, p.line(at))
+			}
+			if n := len(r.UncheckedAt) - len(places); n > 0 {
+				places = append(places, fmt.Sprintf("%d more", n))
+			}
+			note = "   " + p.faint(source.Count(r.Unchecked, "condition")+" not checked, on what is not known: "+
+				strings.Join(places, ", "))
 		}
 		p.printf("%s  %s%s%s\n", word, Clean(r.Title), where, note)
 		for _, f := range r.Findings {
@@ -347,7 +358,7 @@ type (
 		Place        *jsonPlace    `json:"place"`
 		Environments []string      `json:"environments"` // none for a test that runs without one
 		Passed       bool          `json:"passed"`
-		Unchecked    int           `json:"unchecked"` // expectations on what is not known
+		Unchecked    []*jsonPlace  `json:"unchecked"` // expectations on what is not known
 		Findings     []jsonFinding `json:"findings"`
 	}
 )
@@ -358,7 +369,11 @@ func (p *Presenter) TestsJSON(results []project.TestResult) error {
 	for _, r := range results {
 		one := jsonTest{Title: r.Title, Place: p.jsonPlace(r.Span.Start), Environments: append([]string{},
 			r.Environments...),
-			Passed: len(r.Findings) == 0, Unchecked: r.Unchecked, Findings: []jsonFinding{}}
+			Passed: len(r.Findings) == 0, Unchecked: []*jsonPlace{},
+			Findings: []jsonFinding{}}
+		for _, at := range r.UncheckedAt {
+			one.Unchecked = append(one.Unchecked, p.jsonPlace(at))
+		}
 		for _, f := range r.Findings {
 			one.Findings = append(one.Findings, p.jsonFinding(f))
 		}
