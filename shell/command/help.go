@@ -86,7 +86,7 @@ func runHelp(c *call) int {
 		for _, code := range source.Codes() {
 			page, _ := source.PageOf(code)
 			sentence, _, _ := strings.Cut(strings.ReplaceAll(page.Text, "\n", " "), ". ")
-			fmt.Fprintf(c.out, "%-22s %s\n", code, strings.TrimSuffix(sentence, "."))
+			c.listed(string(code), 23, strings.TrimSuffix(sentence, "."))
 		}
 		return exitClean
 	}
@@ -96,12 +96,12 @@ func runHelp(c *call) int {
 	}
 	if topic == "manual" {
 		for _, page := range docs.Pages() {
-			fmt.Fprintf(c.out, "%-16s %s\n", page.Name, page.Title)
+			c.listed(page.Name, 17, page.Title)
 		}
 		return exitClean
 	}
 	if topic == "standard" {
-		writeLibrary(c.out)
+		writeLibrary(c.out, c.helpWidth())
 		return exitClean
 	}
 	topics := append(manualTopics(), builtin.Table.Groups()...)
@@ -158,13 +158,23 @@ func runHelp(c *call) int {
 		"groups of functions: %s", topic, strings.Join(builtin.Table.Groups(), ", "))
 }
 
+// listed prints an entry of a list: its name, and in a column what it is. That is one line for programs, such as
+// searches; on a terminal it is filled.
+func (c *call) listed(name string, column int, text string) {
+	if c.terminal {
+		text = present.Fill(strings.Fields(text), column, c.helpWidth(), strings.Repeat(" ", column))
+	}
+	fmt.Fprintf(c.out, "%-*s%s\n", column, name, text)
+}
+
 // writeLibrary lists the modules of rules that come with the program.
-func writeLibrary(out io.Writer) {
-	fmt.Fprintln(out, "Modules of rules that come with the program. A project puts one in force in knothole.toml:\n\n"+
-		"  [[rules]]\n  module = \"standard/images\"\n\nknothole help standard/images says what it holds and why.")
+func writeLibrary(out io.Writer, width int) {
+	fmt.Fprintln(out, filled("Modules of rules that come with the program. A project puts one in force in "+
+		"knothole.toml:\n\n  [[rules]]\n  module = \"standard/images\"\n\nknothole help standard/images says what "+
+		"it holds and why.", "", width))
 	fmt.Fprintln(out)
 	for _, m := range rule.Library() {
-		fmt.Fprintf(out, "%s\n  %s\n", m.Path, m.About)
+		fmt.Fprintf(out, "%s\n%s\n", m.Path, filled(m.About, "  ", width))
 		for _, r := range m.Rules {
 			fmt.Fprintf(out, "    %s\n", r.Name)
 		}
