@@ -3,6 +3,7 @@ package core_test
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"slices"
 	"strings"
@@ -45,7 +46,7 @@ func (g *blanks) a(depth int) (t string, v any, written string) {
 		return "[" + g.named(t) + "]", []any{v, v}, "[" + w + ", " + w + "]"
 	case n == 7:
 		t, v, w := g.a(depth - 1)
-		return "{ *: " + g.named(t) + " }", map[string]any{"k 1": v}, `{ "k 1": ` + w + " }"
+		return "{ *: " + g.named(t) + " }", map[string]any{"k 1": v, "k2": v}, `{ "k 1": ` + w + ", k2: " + w + " }"
 	case n == 8:
 		t, v, w := g.a(depth - 1)
 		if strings.Contains(t, "where") || strings.Contains(t, "|") || strings.HasSuffix(t, "?") {
@@ -198,6 +199,88 @@ func judgeBlank(t *testing.T, seed uint64) {
 	}
 }
 
+// judgeLike holds that the layer of an environment that is like another, with its comment signs taken away, gives it
+// what the other has, in YAML and in TOML: whether a layer that both have gives an input, one of the two that only the
+// other has, or each a part of it.
+func judgeLike(t *testing.T, seed uint64) {
+	g := &blanks{Rand: rand.New(rand.NewPCG(seed, 6))}
+	var inputs, document strings.Builder
+	shared, own, last := map[string]any{}, map[string]any{}, map[string]any{}
+	removed := map[string]any{} // by input, what one layer gives an entry that the next takes away
+	for i := range 1 + g.IntN(5) {
+		of, v, written := g.a(3)
+		name := fmt.Sprintf("i%d", i)
+		if strings.Contains(of, " where ") {
+			of = g.alias(of)
+		}
+		fmt.Fprintf(&inputs, "input %s: %s", name, of)
+		switch g.IntN(5) {
+		case 0:
+			inputs.WriteString(" = " + written)
+		case 1:
+			shared[name] = v
+		case 2:
+			if fields, ok := v.(map[string]any); ok && strings.HasPrefix(of, "{") { // some here, some there
+				parts := [3]map[string]any{{}, {}, {}}
+				for _, key := range slices.Sorted(maps.Keys(fields)) {
+					parts[g.IntN(3)][key] = fields[key]
+				}
+				own[name], last[name], shared[name] = parts[0], parts[1], parts[2]
+				if strings.HasPrefix(of, "{ *") {
+					removed[name] = fields["k2"]
+				}
+				break
+			}
+			own[name] = v
+		default:
+			own[name] = v
+		}
+		inputs.WriteByte('\n')
+		fmt.Fprintf(&document, " %s: %s?,", name, name)
+	}
+	program := g.types.String() + inputs.String() + "document \"a.yaml\" = {" + document.String() + " }\n"
+	for _, format := range []data.Format{data.TOML, data.YAML} {
+		files := fstest.MapFS{"main.knot": file(program)}
+		for name, v := range removed {
+			if format == data.YAML { // TOML has no null
+				shared[name].(map[string]any)["gone"] = v
+				own[name].(map[string]any)["gone"] = nil
+			}
+		}
+		for name, values := range map[string]map[string]any{"shared": shared, "own": own, "last": last} {
+			marshaled, err := json.Marshal(values)
+			require.NoError(t, err)
+			read, err := source.NewSet().Add(name, marshaled)
+			require.NoError(t, err)
+			root, findings := data.Read(read, data.JSON, nil)
+			require.Empty(t, findings)
+			text, err := data.Write(root, format)
+			require.NoError(t, err)
+			files[name+"."+string(format)] = file(string(text))
+		}
+		entries := fmt.Sprintf("[environments.a]\nlayers = [\"shared.%[1]s\", \"own.%[1]s\", \"last.%[1]s\"]\n"+
+			"[environments.c]\nlayers = [\"shared.%[1]s\"]\n", format)
+		files["knothole.toml"] = file(entries)
+		p, err := project.Load(files)
+		require.NoError(t, err)
+		entry, layerPath, layer, err := p.NewEnvironment("b", p.Environment("a"))
+		require.NoError(t, err)
+		require.Equal(t, "b."+string(format), layerPath)
+		files["knothole.toml"], files[layerPath] = file(entries+entry), file(uncommented(layer))
+		p, err = project.Load(files)
+		require.NoError(t, err)
+		results, findings := render.All(p, []*project.Environment{p.Environment("a"), p.Environment("b")},
+			render.Options{Everything: true})
+		require.False(t, findings.HasErrors(), "%v\n%s\n---\n%s\n---\n%s", told(p, findings), program,
+			files["own."+string(format)].Data, layer)
+		want, err := results[0].Documents[0].Text()
+		require.NoError(t, err)
+		got, err := results[1].Documents[0].Text()
+		require.NoError(t, err)
+		require.Equal(t, string(want), string(got), "%s\n---\n%s", program, layer)
+	}
+}
+
 // fillIn puts the value that is at a way among all into another record.
 func fillIn(into, all map[string]any, way []string) {
 	var v any = all
@@ -243,5 +326,18 @@ func FuzzBlank(f *testing.F) {
 func TestBlank(t *testing.T) {
 	for seed := range uint64(300) {
 		judgeBlank(t, seed)
+	}
+}
+
+// FuzzLike: an environment that is like another, with nothing decided otherwise, is the same.
+func FuzzLike(f *testing.F) {
+	f.Add(uint64(1))
+	f.Fuzz(func(t *testing.T, seed uint64) { judgeLike(t, seed) })
+}
+
+// TestLike is a part of what FuzzLike tries.
+func TestLike(t *testing.T) {
+	for seed := range uint64(200) {
+		judgeLike(t, seed)
 	}
 }

@@ -47,7 +47,7 @@ func Blank(inputs []*Input, format string, has func(*Input) bool) string {
 			}
 		}
 		var b strings.Builder
-		writeBlank(&b, append(first, last...), 0, -1)
+		defaults.write(&b, append(first, last...), 0, -1)
 		return b.String()
 	}
 	var b strings.Builder
@@ -97,20 +97,34 @@ func blankLine(in *Input) string {
 	if in.Required() {
 		return "# " + in.Name() + " ="
 	}
-	return strings.TrimSuffix("# "+in.Name()+" = "+inputDefault(in, "toml"), " ")
+	return strings.TrimSuffix("# "+in.Name()+" = "+inputDefault(in, data.TOML), " ")
 }
 
-// writeBlank writes inputs as a mapping of YAML, those of one record below each other. What must be decided is a key
-// without a value, which says nothing; what need not be is a comment. Comment is the depth at which one has begun; -1
-// for none.
+// blank writes inputs as a mapping of YAML, to be filled in.
+type blank struct {
+	open  func(*Input) bool        // whether an input is a key, which must be given a value, and not a comment
+	given func(*Input) value.Value // what is written for an input; Absent for nothing
+}
+
+// defaults are layers to fill in: what must be decided is a key without a value, which says nothing; what need not be is
+// a comment, with its default.
+var defaults = blank{open: (*Input).Required, given: func(in *Input) value.Value {
+	if in.Required() {
+		return value.Value{}
+	}
+	return in.Literal
+}}
+
+// write writes inputs that have a path in common up to a depth, those of one record below each other. Comment is the
+// depth at which a comment has begun; -1 for none.
 //
 // What is told of an input has one comment sign more than the input, so that the signs can be taken away from all.
-func writeBlank(b *strings.Builder, inputs []*Input, depth, comment int) {
+func (w blank) write(b *strings.Builder, inputs []*Input, depth, comment int) {
 	tell := "## "
 	if comment >= 0 {
 		tell = "# "
 	}
-	line := func(from int, text string) {
+	line := func(from, depth int, text string) {
 		if from < 0 {
 			b.WriteString(strings.Repeat("  ", depth) + text + "\n")
 		} else {
@@ -127,37 +141,57 @@ func writeBlank(b *strings.Builder, inputs []*Input, depth, comment int) {
 			b.WriteByte('\n')
 		}
 		from, key := comment, data.Literal(value.StringOf(in.Path[depth], 0), data.YAML)+":"
-		if from < 0 && !slices.ContainsFunc(inputs[i:last], (*Input).Required) {
+		if from < 0 && !slices.ContainsFunc(inputs[i:last], w.open) {
 			from = depth
 		}
 		if len(in.Path) > depth+1 {
 			for of := in.Parent; of != nil; of = of.Parent {
 				if len(of.Path) == depth+1 && of.Description != "" {
 					for _, text := range strings.Split(of.Description, "\n") {
-						line(comment, tell+text)
+						line(comment, depth, tell+text)
 					}
 				}
 			}
-			line(from, key)
-			writeBlank(b, inputs[i:last], depth+1, from)
+			line(from, depth, key)
+			w.write(b, inputs[i:last], depth+1, from)
 		} else {
 			for _, text := range in.about() {
-				line(comment, tell+text)
+				line(comment, depth, tell+text)
 			}
-			if !in.Required() {
-				key = strings.TrimSuffix(key+" "+inputDefault(in, "yaml"), " ")
+			first, block := blankYAML(w.given(in))
+			line(from, depth, strings.TrimSuffix(key+" "+first, " "))
+			for _, text := range block {
+				line(from, depth+1, text)
 			}
-			line(from, key)
 		}
 		i = last
 	}
 }
 
+// widestLiteral is how many columns a mapping or sequence takes at most on one line of a layer to fill in.
+const widestLiteral = 60
+
+// blankYAML writes a value of a layer to fill in behind its key, or, when that is long, as lines below it.
+func blankYAML(v value.Value) (first string, block []string) {
+	if v.IsAbsent() {
+		return "", nil
+	}
+	literal := data.Literal(v, data.YAML)
+	if kind := v.Kind(); len(literal) <= widestLiteral || kind != value.Record && kind != value.List {
+		return literal, nil
+	}
+	text, err := data.Write(v, data.YAML)
+	if err != nil { // it is of a layer, which was read
+		return literal, nil
+	}
+	return "", strings.Split(strings.TrimSuffix(string(text), "\n"), "\n")
+}
+
 // inputDefault writes the default of an input in a format. It is empty, which says nothing, when there is none, when it
 // is computed, and when the format cannot hold it.
-func inputDefault(in *Input, format string) string {
-	if in.Literal.IsAbsent() || in.Literal.IsNull() && format == "toml" {
+func inputDefault(in *Input, format data.Format) string {
+	if in.Literal.IsAbsent() || in.Literal.IsNull() && format == data.TOML {
 		return ""
 	}
-	return data.Literal(in.Literal, data.Format(format))
+	return data.Literal(in.Literal, format)
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"knothole/core/data"
+	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -78,35 +79,65 @@ func (p *Project) layerLike(name string, format data.Format, like *Environment, 
 	shared := slices.DeleteFunc(slices.Clone(like.AllLayers()),
 		func(l *Layer) bool { return slices.Contains(own, l) || l.Into != "" })
 	var b strings.Builder
-	fmt.Fprintf(&b, "# Values of %s. Decide the commented values; they are copied from %s.\n", name, like.Name)
+	fmt.Fprintf(&b, "## Values of %s. Decide the commented values; they are copied from %s.\n\n", name, like.Name)
 	p = p.Of(like)
+	own = slices.DeleteFunc(slices.Clone(own), func(l *Layer) bool { return l.Root.IsAbsent() })
+	given := func(in *Input) value.Value {
+		var v value.Value
+		for _, l := range own {
+			v = together(v, l.Root.Get(in.Path[0]), p.Module.Objects[in.Path[0]].Type, false)
+		}
+		return at(v, in.Path[1:])
+	}
+	var open []*Input
 	for _, in := range p.InputsOf(p.Module) {
-		given := in.lastIn(own)
 		decided := !in.Required() || !in.lastIn(shared).IsAbsent()
-		if given.IsAbsent() && decided || in.Secret || in.Later {
+		if given(in).IsAbsent() && decided || in.Secret || in.Later {
 			continue
 		}
-		b.WriteByte('\n')
+		open = append(open, in)
+	}
+	if format == data.YAML {
+		blank{open: func(*Input) bool { return false }, given: given}.write(&b, open, 0, -1)
+		return b.String()
+	}
+	for i, in := range open {
+		if i > 0 {
+			b.WriteByte('\n')
+		}
 		for _, line := range in.about() {
-			b.WriteString("# " + line + "\n")
+			b.WriteString("## " + line + "\n")
 		}
 		literal := ""
-		if !given.IsAbsent() {
-			literal = " " + data.Literal(given, format)
+		if v := given(in); !v.IsAbsent() {
+			literal = " " + data.Literal(v, format)
 		}
-		if format == data.TOML {
-			b.WriteString("# " + in.Name() + " =" + literal + "\n")
-			continue
-		}
-		for i, key := range in.Path {
-			line := "# " + strings.Repeat("  ", i) + data.Literal(value.StringOf(key, 0), data.YAML) + ":"
-			if i == len(in.Path)-1 {
-				line += literal
-			}
-			b.WriteString(line + "\n")
-		}
+		b.WriteString("# " + in.Name() + " =" + literal + "\n")
 	}
 	return b.String()
+}
+
+// together returns what two layers say as one layer would: as merge does, but null stays that takes away what weaker
+// layers say.
+func together(weak, strong value.Value, t types.Type, removable bool) value.Value {
+	if strong.IsAbsent() || strong.IsNull() && !types.MayBeNull(t) && !removable {
+		return weak
+	}
+	record := recordOf(t)
+	if strong.Kind() != value.Record || weak.Kind() != value.Record || types.Core(t) != types.Any && record == nil {
+		return strong
+	}
+	var b value.Builder
+	for i, key := range weak.Shape().Keys() {
+		field, optional := fieldOf(record, key)
+		b.Set(key, together(weak.Values()[i], strong.Get(key), field, optional))
+	}
+	for i, key := range strong.Shape().Keys() {
+		if weak.Get(key).IsAbsent() {
+			b.Set(key, strong.Values()[i])
+		}
+	}
+	return b.Record(strong.Origin())
 }
 
 // lastIn returns the value that the strongest of some layers gives an input; Absent when none does.
