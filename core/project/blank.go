@@ -106,8 +106,8 @@ type blank struct {
 	given func(*Input) value.Value // what is written for an input; Absent for nothing
 }
 
-// defaults are layers to fill in: what must be decided is a key without a value, which says nothing; what need not be is
-// a comment, with its default.
+// defaults are layers to fill in: what must be decided is a key without a value, which says nothing; what need not be
+// is a comment, with its default.
 var defaults = blank{open: (*Input).Required, given: func(in *Input) value.Value {
 	if in.Required() {
 		return value.Value{}
