@@ -38,7 +38,8 @@ func TestLinks(t *testing.T) {
 	for _, page := range append(pages, more...) {
 		text, err := os.ReadFile(page)
 		require.NoError(t, err)
-		for _, link := range pageLink.FindAllStringSubmatch(inlineCode.ReplaceAllString(codeBlock.ReplaceAllString(string(text), ""), ""), -1) {
+		prose := inlineCode.ReplaceAllString(codeBlock.ReplaceAllString(string(text), ""), "")
+		for _, link := range pageLink.FindAllStringSubmatch(prose, -1) {
 			if strings.Contains(link[1], "://") {
 				continue
 			}

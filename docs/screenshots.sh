@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
-# Makes the pictures in docs/screenshots from the demo project: a terminal of 100 columns under a virtual display, cropped to
-# what it shows, so that a picture can be read at the width of a page of a code host.
+# Makes the pictures in docs/screenshots from the demo project: a terminal of 100 columns under a virtual display,
+# cropped to what it shows, so that a picture can be read at the width of a page of a code host.
 # Needs Xvfb, xterm, xsetroot, ImageMagick, chromium and the DejaVu fonts.
 set -euo pipefail
 cd "$(dirname "$0")/.."

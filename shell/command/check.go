@@ -25,7 +25,8 @@ their limits, and what only evaluation shows. Each finding is at the line that h
 or of folders of them, it reports what is wrong in these, whether the project's main module leads to them or not.
 
 --rendered also compares the rendered files of the project with what would be rendered now, and shows the lines that
-differ. --only finds what is wrong with some documents, and what they need. Secrets are not read here, so that conditions on them are not checked; the last lines say which.
+differ. --only finds what is wrong with some documents, and what they need. Secrets are not read here, so that
+conditions on them are not checked; the last lines say which.
 
 Ends with 0 when there is nothing to report, 1 when there is. Warnings count only with --strict. "help exit" has the
 table of exit statuses.`,

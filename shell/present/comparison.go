@@ -57,8 +57,8 @@ func (p *Presenter) Comparison(c *compare.Comparison, o ComparisonOptions) {
 	s.unread()
 }
 
-// mostRows is how many rows are shown, unless everything is asked for. A group is shown as a whole, but for one that has
-// more than that alone.
+// mostRows is how many rows are shown, unless everything is asked for. A group is shown as a whole, but for one that
+// has more than that alone.
 const mostRows = 300
 
 // rest says how much of a comparison is not shown.

@@ -256,6 +256,25 @@ func TestNothingDiffers(t *testing.T) {
 	require.True(t, c.Equal())
 }
 
+// inputsTable returns the table of the inputs of a project, in all its environments.
+func inputsTable(t *testing.T, files fstest.MapFS, width int, fits bool) string {
+	t.Helper()
+	p, err := project.Load(files)
+	require.NoError(t, err)
+	in := &present.Inputs{Inputs: p.InputsOf(p.Module), Environments: p.Concrete()}
+	for _, input := range in.Inputs {
+		var all []project.Settings
+		for _, e := range in.Environments {
+			all = append(all, p.Settings(e, p.World(e, false), input))
+		}
+		in.Settings = append(in.Settings, all)
+	}
+	shown, b := presenter(p.Sources)
+	shown.Width, shown.Fit = width, fits
+	shown.InputsTable(in)
+	return b.String()
+}
+
 // TestInputsOfManyEnvironments holds that environments which do not fit beside each other stand below each other, by
 // their whole names, and that no line is wider than the terminal.
 func TestInputsOfManyEnvironments(t *testing.T) {
@@ -272,20 +291,7 @@ func TestInputsOfManyEnvironments(t *testing.T) {
 			files[name+".yaml"] = &fstest.MapFile{Data: []byte("host: map." + name + ".floodwatch.example\n")}
 		}
 		files[project.FileName] = &fstest.MapFile{Data: []byte(text)}
-		p, err := project.Load(files)
-		require.NoError(t, err)
-		in := &present.Inputs{Inputs: p.InputsOf(p.Module), Environments: p.Concrete()}
-		for _, input := range in.Inputs {
-			var all []project.Settings
-			for _, e := range in.Environments {
-				all = append(all, p.Settings(e, p.World(e, false), input))
-			}
-			in.Settings = append(in.Settings, all)
-		}
-		shown, b := presenter(p.Sources)
-		shown.Width, shown.Fit = width, fits
-		shown.InputsTable(in)
-		return b.String()
+		return inputsTable(t, files, width, fits)
 	}
 	for _, width := range []int{80, 120, 200} {
 		text := table(width, true, names...)

@@ -81,7 +81,8 @@ func TestTablesFit(t *testing.T) {
 		width := []int{60, 80, 100, 120}[r.IntN(4)]
 		files, configuration, inputs := fstest.MapFS{}, "", ""
 		for i := range 1 + r.IntN(6) {
-			inputs += fmt.Sprintf("## %s\ninput name_%d: string = %q\n", someWords(r, 5), i, strings.ReplaceAll(someWords(r, 9), `"`, ""))
+			inputs += fmt.Sprintf("## %s\ninput name_%d: string = %q\n", someWords(r, 5), i,
+				strings.ReplaceAll(someWords(r, 9), `"`, ""))
 		}
 		for i := range 1 + r.IntN(8) {
 			name := fmt.Sprintf("coast-%d%s", i, strings.Repeat("x", r.IntN(20)))
@@ -91,21 +92,9 @@ func TestTablesFit(t *testing.T) {
 		}
 		files[project.FileName] = &fstest.MapFile{Data: []byte(configuration)}
 		files["main.knot"] = &fstest.MapFile{Data: []byte(inputs + "document \"a.yaml\" = [name_0]\n")}
-		p, err := project.Load(files)
-		require.NoError(t, err)
-		in := &present.Inputs{Inputs: p.InputsOf(p.Module), Environments: p.Concrete()}
-		for _, input := range in.Inputs {
-			var all []project.Settings
-			for _, e := range in.Environments {
-				all = append(all, p.Settings(e, p.World(e, false), input))
-			}
-			in.Settings = append(in.Settings, all)
-		}
-		shown, b := presenter(p.Sources)
-		shown.Width, shown.Fit = width, true
-		shown.InputsTable(in)
-		for line := range strings.Lines(b.String()) {
-			require.LessOrEqual(t, uniseg.StringWidth(strings.TrimRight(line, "\n")), width, "%s", b)
+		shown := inputsTable(t, files, width, true)
+		for line := range strings.Lines(shown) {
+			require.LessOrEqual(t, uniseg.StringWidth(strings.TrimRight(line, "\n")), width, "%s", shown)
 		}
 	}
 }
