@@ -147,7 +147,8 @@ func (g *given) about(p *opened, e *project.Environment) *given {
 		}
 		return !has(e) && slices.ContainsFunc(p.Concrete(), has) // what none has is a mistake, which is told
 	})
-	for name, of := range others {
+	for _, name := range slices.Sorted(maps.Keys(others)) {
+		of := others[name]
 		if !p.Tells(p.Environment(name), e) {
 			continue
 		}
