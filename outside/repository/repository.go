@@ -1,109 +1,211 @@
-// Package repository reads folders as they were at a revision, by the plumbing of the git program. It exists so that a
-// project can be compared with what it was, without touching the files that people work on.
+// Package repository asks the git program about the repository that a project is in: what its files were at a
+// revision, and which files git has or ignores. It exists so that a project can be compared with what it was without
+// touching the files that people work on, and so that nothing that a project brings along decides what git does.
 package repository
 
 import (
-	"archive/zip"
-	"bufio"
 	"bytes"
 	"errors"
 	"fmt"
 	"io"
-	"io/fs"
 	"os"
 	"os/exec"
-	"path"
 	"path/filepath"
-	"strconv"
 	"strings"
+	"sync"
 
 	"knothole/outside/gate"
 )
 
-// Repository is that in which a folder is.
+// Repository is one repository of git, found once. It keeps one process of git that reads objects: see Close.
 type Repository struct {
-	folder string
-	prefix string // from the top of the repository to the folder, with / at its end; empty at the top
+	top    string // the folder that holds .git, without links; or the bare repository itself
+	prefix string // from the top to the folder that was opened, with / at its end; empty at the top
+	bare   bool
+
+	reading sync.Mutex
+	objects *objects
 }
 
 // ErrNone says that a folder is in no repository of git.
 var ErrNone = errors.New("not a repository of git")
 
-// Open finds the repository of a folder, which may be a bare one itself.
+// dotGit is the only name under which a repository is found: git refuses to track a file or folder that is called so,
+// so no commit can bring one along.
+const dotGit = ".git"
+
+// Open finds the repository of a folder: the nearest .git in it or above it. A bare repository is not looked for, since
+// its files can be committed like any others. Nor is a repository accepted that lies inside of the folder, other than
+// as its .git.
 func Open(folder string) (*Repository, error) {
-	r := &Repository{folder: folder}
-	bare, err := Git(r.folder, nil, "rev-parse", "--is-bare-repository")
+	folder, err := gate.Real(folder)
 	if err != nil {
 		return nil, err
 	}
-	if strings.TrimSpace(string(bare)) == "true" {
-		return r, nil
-	}
-	prefix, err := Git(r.folder, nil, "rev-parse", "--show-prefix")
+	top, err := upwards(folder)
 	if err != nil {
 		return nil, err
 	}
-	r.prefix = strings.TrimSuffix(string(prefix), "\n")
+	r := &Repository{top: top}
+	relative, err := filepath.Rel(top, folder)
+	if err != nil {
+		return nil, err
+	}
+	if relative != "." {
+		r.prefix = filepath.ToSlash(relative) + "/"
+	}
+	said, err := r.git("rev-parse", "--absolute-git-dir")
+	if err != nil {
+		return nil, err
+	}
+	at, err := gate.Real(filepath.FromSlash(strings.TrimSuffix(string(said), "\n")))
+	if err != nil {
+		return nil, err
+	}
+	inside, err := filepath.Rel(folder, at)
+	first, _, _ := strings.Cut(filepath.ToSlash(inside), "/")
+	if err == nil && filepath.IsLocal(inside) && first != dotGit {
+		return nil, fmt.Errorf("the git repository %s lies inside the project, where a change can alter what it makes "+
+			"git do; keep it in .git or outside", filepath.ToSlash(inside))
+	}
 	return r, nil
 }
 
-// Git runs git in a folder, so that nothing in the folder or in the environment makes it run another program, or look
-// elsewhere.
-func Git(folder string, in []byte, arguments ...string) ([]byte, error) {
-	command := exec.Command("git", append([]string{"-c", "core.fsmonitor=false", "-c", "core.hooksPath=" + os.DevNull,
-		"-c", "core.pager=cat", "--no-optional-locks"}, arguments...)...)
-	command.Dir, command.Stdin = folder, bytes.NewReader(in)
-	for _, entry := range os.Environ() {
-		name, _, _ := strings.Cut(entry, "=")
-		if !strings.HasPrefix(name, "GIT_") && name != "LC_ALL" && name != "LANGUAGE" {
-			command.Env = append(command.Env, entry)
-		}
+// OpenNamed opens the repository that a person named: a bare one, or that of a folder. What lies in the working tree
+// of another repository is not taken for a bare one, since a commit can have brought it along.
+func OpenNamed(name string) (*Repository, error) {
+	r, err := Open(name)
+	if errors.Is(err, ErrNone) && IsBare(name) {
+		real, err := gate.Real(name)
+		return &Repository{top: real, bare: true}, err
 	}
-	command.Env = append(command.Env, "LC_ALL=C", "GIT_TERMINAL_PROMPT=0")
-	out, err := command.Output()
-	var exit *exec.ExitError
-	switch {
-	case errors.Is(err, exec.ErrNotFound):
-		if inRepository(folder) {
-			return nil, errors.New("it is not installed, but the folder is in a repository")
-		}
-		return nil, ErrNone
-	case errors.As(err, &exit) && exit.ExitCode() != 1:
-		said, _, _ := strings.Cut(strings.TrimPrefix(string(exit.Stderr), "fatal: "), "\n")
-		if strings.HasPrefix(said, "not a git repository") && !inRepository(folder) {
-			return nil, ErrNone
-		}
-		return nil, errors.New(said)
-	}
-	return out, err
+	return r, err
 }
 
-// Said reports whether git ended with a status, which is its answer.
-func Said(err error, status int) bool {
-	var exit *exec.ExitError
-	return errors.As(err, &exit) && exit.ExitCode() == status
+// IsBare reports whether a folder looks like a bare repository (gitrepository-layout(5)).
+func IsBare(folder string) bool {
+	for _, part := range []string{"objects", "refs"} {
+		if exists, isFolder, err := gate.Exists(filepath.Join(folder, part)); !exists || !isFolder || err != nil {
+			return false
+		}
+	}
+	return gate.IsFile(filepath.Join(folder, "HEAD"))
 }
 
-// inRepository reports whether a folder, or one that it is in, looks like that of a repository.
-func inRepository(folder string) bool {
+// upwards returns the nearest folder that holds a .git.
+func upwards(folder string) (string, error) {
 	for {
-		if exists, _, err := gate.Exists(filepath.Join(folder, ".git")); exists || err != nil {
-			return true
+		exists, _, err := gate.Exists(filepath.Join(folder, dotGit))
+		if err != nil {
+			return "", err
+		}
+		if exists {
+			return folder, nil
 		}
 		parent := filepath.Dir(folder)
 		if parent == folder {
-			return false
+			return "", ErrNone
 		}
 		folder = parent
 	}
 }
 
+// Close ends the process of git that reads objects.
+func (r *Repository) Close() {
+	r.reading.Lock()
+	defer r.reading.Unlock()
+	if r.objects != nil {
+		r.objects.close()
+		r.objects = nil
+	}
+}
+
+// settings keep git from running another program, whatever the configuration of the repository names, and from asking
+// for a repository anywhere but where it was found. The variables that environment sets do the rest.
+var settings = []string{
+	"-c", "core.fsmonitor=false",
+	"-c", "core.hooksPath=" + os.DevNull,
+	"-c", "core.pager=cat",
+	"-c", "core.sshCommand=false",
+	"-c", "credential.helper=",
+	"-c", "protocol.allow=never",
+	"-c", "safe.bareRepository=explicit", // since git 2.38
+	"--no-optional-locks",
+}
+
+// allocationLimit is how much memory git may take at once.
+const allocationLimit = "600m"
+
+// environment is what git sees of the variables of the machine: none of its own but these.
+func (r *Repository) environment() []string {
+	var kept []string
+	for _, entry := range os.Environ() {
+		name, _, _ := strings.Cut(entry, "=")
+		if !strings.HasPrefix(name, "GIT_") && name != "LC_ALL" && name != "LANGUAGE" {
+			kept = append(kept, entry)
+		}
+	}
+	return append(kept, "LC_ALL=C",
+		"GIT_ALLOC_LIMIT="+allocationLimit,
+		"GIT_ALLOW_PROTOCOL=", // none
+		"GIT_ASKPASS=false",
+		"GIT_CEILING_DIRECTORIES="+filepath.Dir(r.top), // it looks nowhere above
+		"GIT_NO_LAZY_FETCH=1",                          // since git 2.39.4; before, no protocol is allowed for it
+		"GIT_NO_REPLACE_OBJECTS=1",
+		"GIT_SSH_COMMAND=false",
+		"GIT_TERMINAL_PROMPT=0")
+}
+
+// command is git with its arguments, started at the top of the repository, where it finds .git before anything else.
+func (r *Repository) command(arguments ...string) *exec.Cmd {
+	all := settings
+	if r.bare {
+		all = append(all[:len(all):len(all)], "--git-dir="+r.top)
+	}
+	command := exec.Command("git", append(all[:len(all):len(all)], arguments...)...)
+	command.Dir, command.Env = r.top, r.environment()
+	return command
+}
+
+// git runs git and returns what it prints.
+func (r *Repository) git(arguments ...string) ([]byte, error) { return output(r.command(arguments...)) }
+
+func output(command *exec.Cmd) ([]byte, error) {
+	out, err := command.Output()
+	return out, plain(err)
+}
+
+// plain says why git failed, in one line and the remedy that git itself names.
+func plain(err error) error {
+	var exit *exec.ExitError
+	switch {
+	case errors.Is(err, exec.ErrNotFound):
+		return errors.New("the project is in a git repository, but git is not installed")
+	case errors.As(err, &exit) && exit.ExitCode() != 1:
+		lines := strings.Split(strings.TrimPrefix(string(exit.Stderr), "fatal: "), "\n")
+		said := lines[0]
+		for _, line := range lines[1:] {
+			if line = strings.TrimSpace(line); strings.HasPrefix(line, "git config ") {
+				said += "\n  " + line
+			}
+		}
+		return errors.New(said)
+	}
+	return err
+}
+
+// said reports whether git ended with a status, which is its answer.
+func said(err error, status int) bool {
+	var exit *exec.ExitError
+	return errors.As(err, &exit) && exit.ExitCode() == status
+}
+
 // Commit returns the name of the commit that a revision stands for.
 func (r *Repository) Commit(revision string) (string, error) {
-	if strings.HasPrefix(revision, "-") {
+	if strings.HasPrefix(revision, "-") || strings.HasPrefix(revision, "^") {
 		return "", fmt.Errorf("%q is not a revision", revision)
 	}
-	out, err := Git(r.folder, nil, "rev-parse", "--verify", "--quiet", "--end-of-options", revision+"^{commit}")
+	out, err := r.git("rev-parse", "--verify", "--quiet", "--end-of-options", revision+"^{commit}")
 	if err == nil {
 		return strings.TrimSpace(string(out)), nil
 	}
@@ -115,7 +217,7 @@ func (r *Repository) Commit(revision string) (string, error) {
 }
 
 func (r *Repository) isShallow() bool {
-	shallow, err := Git(r.folder, nil, "rev-parse", "--is-shallow-repository")
+	shallow, err := r.git("rev-parse", "--is-shallow-repository")
 	return err == nil && strings.TrimSpace(string(shallow)) == "true"
 }
 
@@ -129,7 +231,7 @@ func (r *Repository) Parted(revision, other string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	out, err := Git(r.folder, nil, "merge-base", commit, with)
+	out, err := r.git("merge-base", commit, with)
 	if err != nil && r.isShallow() {
 		return "", fmt.Errorf("where %s and %s parted is not here: the clone is shallow, git fetch --unshallow gets "+
 			"the rest", revision, other)
@@ -140,78 +242,96 @@ func (r *Repository) Parted(revision, other string) (string, error) {
 	return short(strings.TrimSpace(string(out))), nil
 }
 
-// most is how many bytes a folder has at most.
-const most = 1 << 30
+func short(commit string) string { return commit[:min(len(commit), 10)] }
 
-// Files returns the files of the folder as they were at a commit, by their paths in it.
-func (r *Repository) Files(commit string) (map[string][]byte, error) {
-	tree := commit + "^{tree}"
-	if r.prefix != "" {
-		tree = commit + ":" + strings.TrimSuffix(r.prefix, "/")
-	}
-	listed, err := Git(r.folder, nil, "ls-tree", "-r", "-z", "--full-tree", tree)
-	if err != nil {
-		return nil, fmt.Errorf("the folder was not there at %s", short(commit))
-	}
-	var names []string
-	var wanted bytes.Buffer
-	for _, entry := range strings.Split(string(listed), "\x00") {
-		about, name, ok := strings.Cut(entry, "\t")
-		fields := strings.Fields(about)
-		if !ok || len(fields) != 3 || fields[1] != "blob" || fields[0] == "120000" { // links are not followed
-			continue
-		}
-		names = append(names, name)
-		wanted.WriteString(fields[2] + "\n")
-	}
-	out, err := Git(r.folder, wanted.Bytes(), "cat-file", "--batch")
+// Tracked returns which of some files git has. Names are paths of the machine, from the folder that was opened where
+// they are not absolute.
+func (r *Repository) Tracked(names []string) ([]string, error) {
+	inTree, err := r.names(names)
 	if err != nil {
 		return nil, err
 	}
-	files := make(map[string][]byte, len(names))
-	in := bufio.NewReader(bytes.NewReader(out))
-	total := 0
-	for _, name := range names {
-		head, err := in.ReadString('\n')
-		if err != nil {
-			return nil, err
-		}
-		fields := strings.Fields(head)
-		if len(fields) != 3 {
-			return nil, fmt.Errorf("%s is not here: the clone is partial", name)
-		}
-		size, err := strconv.Atoi(fields[2])
-		if total += size; err != nil || total > most {
-			return nil, fmt.Errorf("the folder is too large at %s", short(commit))
-		}
-		text := make([]byte, size)
-		if _, err := io.ReadFull(in, text); err != nil {
-			return nil, err
-		}
-		_, _ = in.Discard(1)
-		files[name] = text
+	out, err := r.git(append([]string{"--literal-pathspecs", "ls-files", "-z", "--"}, inTree...)...)
+	if err != nil {
+		return nil, err
 	}
-	return files, nil
+	has := set(out)
+	var tracked []string
+	for i, name := range inTree {
+		if has[name] {
+			tracked = append(tracked, names[i])
+		}
+	}
+	return tracked, nil
 }
 
-func short(commit string) string { return commit[:min(len(commit), 10)] }
-
-// Tree makes a file system of files.
-func Tree(files map[string][]byte) fs.FS {
-	var b bytes.Buffer
-	w := zip.NewWriter(&b)
-	for name, text := range files {
-		if !fs.ValidPath(name) || name == "." || strings.HasSuffix(path.Clean(name), "/") {
-			continue
-		}
-		if f, err := w.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store}); err == nil {
-			_, _ = f.Write(text) // to memory
-		}
-	}
-	_ = w.Close()
-	tree, err := zip.NewReader(bytes.NewReader(b.Bytes()), int64(b.Len()))
+// TracksBelow returns the first file that git has in a folder, as a path of the machine; empty when there is none.
+func (r *Repository) TracksBelow(folder string) (string, error) {
+	inTree, err := r.names([]string{folder})
 	if err != nil {
-		panic(fmt.Sprintf("what was written cannot be read: %s", err))
+		return "", err
 	}
-	return tree
+	out, err := r.git("--literal-pathspecs", "ls-files", "-z", "--", inTree[0])
+	if name, _, _ := strings.Cut(string(out), "\x00"); name != "" {
+		return filepath.Join(r.top, filepath.FromSlash(name)), nil
+	}
+	return "", err
+}
+
+// NotIgnored returns the files of some that git would take up.
+func (r *Repository) NotIgnored(names []string) ([]string, error) {
+	inTree, err := r.names(names)
+	if err != nil {
+		return nil, err
+	}
+	for i, name := range inTree {
+		inTree[i] = "./" + name // so that nothing in it is taken for more than a name: here there is no flag for that
+	}
+	command := r.command("check-ignore", "--stdin", "-z", "--no-index")
+	command.Stdin = strings.NewReader(strings.Join(inTree, "\x00") + "\x00")
+	out, err := output(command)
+	if err != nil && !said(err, 1) { // that it ignores none
+		return nil, err
+	}
+	ignored := set(out)
+	var open []string
+	for i, name := range inTree {
+		if !ignored[name] {
+			open = append(open, names[i])
+		}
+	}
+	return open, nil
+}
+
+// names makes paths from the top of the repository, as git writes them.
+func (r *Repository) names(names []string) ([]string, error) {
+	inTree := make([]string, len(names))
+	for i, name := range names {
+		if !filepath.IsAbs(name) {
+			name = filepath.Join(r.top, filepath.FromSlash(r.prefix), name)
+		}
+		relative, err := filepath.Rel(r.top, name)
+		if err != nil || !filepath.IsLocal(relative) {
+			return nil, fmt.Errorf("%s is outside of the repository", name)
+		}
+		inTree[i] = filepath.ToSlash(relative)
+	}
+	return inTree, nil
+}
+
+// set is the names that git printed with a zero byte behind each.
+func set(out []byte) map[string]bool {
+	names := map[string]bool{}
+	for _, name := range bytes.Split(out, []byte{0}) {
+		names[string(name)] = true
+	}
+	return names
+}
+
+// piped starts a command whose output is read while it runs, and of which the last words are kept. The caller ends it.
+func piped(command *exec.Cmd) (out io.ReadCloser, err error) {
+	if out, err = command.StdoutPipe(); err == nil {
+		err = plain(command.Start())
+	}
+	return out, err
 }

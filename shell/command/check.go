@@ -91,7 +91,7 @@ func (r *checking) once(c *call) int {
 	}
 	bar.stop()
 	if modules == nil {
-		findings = append(findings, trackedSecrets(p)...).Tidy(p.Sources)
+		findings = append(findings, c.trackedSecrets(p)...).Tidy(p.Sources)
 	}
 	n, of := len(environments), "environment"
 	if modules != nil {

@@ -25,6 +25,7 @@ import (
 	"knothole/core/syntax"
 	"knothole/core/value"
 	"knothole/outside/gate"
+	"knothole/outside/repository"
 	"knothole/shell/present"
 )
 
@@ -120,6 +121,7 @@ type call struct {
 	project        string
 	color          string
 	quiet          bool
+	repositories   map[string]*repository.Repository // that were asked, by the folder; closed when the run ends
 }
 
 // groups has all commands, in the order of the work, by what people want of them; commands is all of them. They are set
@@ -197,6 +199,7 @@ func Main(arguments []string, s *system) (status int) {
 	if s.terminal {
 		c.data = c.out
 	}
+	defer c.closeRepositories()
 	if cmd.name == "completion" && len(arguments) > 1 && arguments[1] == "words" {
 		// The words are what a person types, flags and all: they are read as words.
 		return completeWords(c, arguments[2:])

@@ -38,10 +38,15 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 	refuse := func(why, help string) int {
 		return c.failed("%s: nothing was written\n  %s", why, help)
 	}
-	open, err := notIgnored(there, names)
-	switch {
-	case errors.Is(err, repository.ErrNone):
+	r, err := c.repositoryOf(there, repository.Open)
+	if errors.Is(err, repository.ErrNone) {
 		return exitClean
+	}
+	var open []string
+	if err == nil {
+		open, err = r.NotIgnored(names)
+	}
+	switch {
 	case err != nil:
 		return refuse(fmt.Sprintf("git cannot say whether it ignores %s: %s", c.relative(secretTo), err),
 			"mend that first: else secrets could be committed")
@@ -49,22 +54,21 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 		return refuse(fmt.Sprintf("git does not ignore %s, so that secrets could be committed", c.relative(open[0])),
 			"add "+shown+"/ to .gitignore, and nothing that takes a part of it back")
 	}
-	tracked, err := repository.Git(there, nil, append([]string{"ls-files", "-z", "--"}, names...)...)
+	tracked, err := r.Tracked(names)
 	if err != nil {
 		return refuse(fmt.Sprintf("git cannot say whether it has %s: %s", c.relative(secretTo), err),
 			"mend that first: else secrets could be committed")
 	}
-	if name, _, _ := strings.Cut(string(tracked), "\x00"); name != "" {
-		return refuse(fmt.Sprintf("git has %s already, so that the secret would be committed",
-			c.relative(filepath.Join(there, filepath.FromSlash(name)))),
+	if len(tracked) > 0 {
+		return refuse(fmt.Sprintf("git has %s already, so that the secret would be committed", c.relative(tracked[0])),
 			"take it out of the repository: git rm --cached, and its history with it")
 	}
 	return exitClean
 }
 
-// trackedSecrets warns of files that hold a secret and that git has. Where there is no repository, or git cannot say,
-// there is nothing to warn of.
-func trackedSecrets(p *opened) (findings source.Findings) {
+// trackedSecrets warns of files that hold a secret and that git has, or of which git cannot say whether it has them.
+// Where there is no repository there is nothing to warn of.
+func (c *call) trackedSecrets(p *opened) (findings source.Findings) {
 	files := p.SecretFiles()
 	if files == nil {
 		return nil
@@ -73,42 +77,31 @@ func trackedSecrets(p *opened) (findings source.Findings) {
 	for i, r := range files {
 		names[i] = r.Target
 	}
-	tracked, err := repository.Git(p.folder, nil, append([]string{"ls-files", "-z", "--"}, names...)...)
-	if err != nil {
+	r, err := c.repositoryOf(p.folder, repository.Open)
+	var tracked []string
+	if err == nil {
+		tracked, err = r.Tracked(names)
+	}
+	if errors.Is(err, repository.ErrNone) {
 		return nil
 	}
-	has := strings.Split(string(tracked), "\x00")
-	for _, r := range files {
-		if slices.Contains(has, r.Target) {
-			findings.Add(source.Finding{Code: source.SecretInFile, Severity: source.Warning, Span: r.Span,
-				Message: fmt.Sprintf("%s holds a secret, and git has it: so does everybody who has the "+
-					"repository", r.Target),
-				Help: "encrypt it, { age = … }, or keep it elsewhere, and change the secret; harmless = true says " +
-					"that it " +
-					"protects nothing"})
+	for _, f := range files {
+		warning := source.Finding{Code: source.SecretInFile, Severity: source.Warning, Span: f.Span}
+		switch {
+		case err != nil:
+			warning.Message = fmt.Sprintf("git cannot say whether it has %s, which holds a secret: %s", f.Target, err)
+			warning.Help = "make git work for the folder of the project: git ls-files shows why it does not"
+		case slices.Contains(tracked, f.Target):
+			warning.Message = fmt.Sprintf("%s holds a secret, and git has it: so does everybody who has the "+
+				"repository", f.Target)
+			warning.Help = "encrypt it, { age = … }, or keep it elsewhere, and change the secret; harmless = true " +
+				"says that it protects nothing"
+		default:
+			continue
 		}
+		findings.Add(warning)
 	}
 	return findings
-}
-
-// notIgnored returns the files of some that git would take up.
-func notIgnored(folder string, names []string) ([]string, error) {
-	said, err := repository.Git(folder, []byte(strings.Join(names, "\x00")+"\x00"), "check-ignore",
-		"--stdin", "-z", "--no-index")
-	if err != nil && !repository.Said(err, 1) { // that it ignores none
-		return nil, err
-	}
-	ignored := map[string]bool{}
-	for _, name := range strings.Split(string(said), "\x00") {
-		ignored[name] = true
-	}
-	var open []string
-	for _, name := range names {
-		if !ignored[name] {
-			open = append(open, name)
-		}
-	}
-	return open, nil
 }
 
 // realName returns a path without links, as far as it is there.

@@ -3,6 +3,7 @@ package command
 import (
 	"errors"
 	"fmt"
+	"io/fs"
 	"strings"
 
 	"knothole/core/project"
@@ -25,14 +26,14 @@ func (c *call) atRevision(p *opened, name string) (*revision, int) {
 	if err != nil {
 		return nil, c.failed("%s", err)
 	}
-	files, err := r.Files(commit)
+	files, err := r.Tree(commit)
 	if err != nil {
 		return nil, c.failed("%s: %s", name, err)
 	}
-	if files[project.FileName] == nil {
+	then, err := project.LoadWithoutRules(files)
+	if errors.Is(err, fs.ErrNotExist) {
 		return nil, c.failed("%s: there was no %s in this folder", name, project.FileName)
 	}
-	then, err := project.LoadWithoutRules(repository.Tree(files))
 	if err != nil {
 		return nil, c.failed("%s: %s", name, plainError(err))
 	}
@@ -41,14 +42,44 @@ func (c *call) atRevision(p *opened, name string) (*revision, int) {
 
 // repository opens the repository of a project, in which a revision is wanted; when it cannot, it says so.
 func (c *call) repository(p *opened, revision string) (*repository.Repository, int) {
-	r, err := repository.Open(p.folder)
+	open := repository.Open
+	if p.Project == nil && c.project != "" {
+		open = repository.OpenNamed
+	}
+	r, err := c.repositoryOf(p.folder, open)
 	if errors.Is(err, repository.ErrNone) {
 		err = errors.New("the project is in no git repository")
+		if p.Project == nil && c.project == "" && repository.IsBare(p.folder) {
+			err = errors.New("a bare repository is read only when it is named: --project DIR")
+		}
 	}
 	if err != nil {
 		return nil, c.failed("%s: %s", revision, err)
 	}
 	return r, exitClean
+}
+
+// repositoryOf opens the repository of a folder, once for each folder.
+func (c *call) repositoryOf(folder string, open func(string) (*repository.Repository, error)) (*repository.Repository,
+	error) {
+	if r := c.repositories[folder]; r != nil {
+		return r, nil
+	}
+	r, err := open(folder)
+	if err != nil {
+		return nil, err
+	}
+	if c.repositories == nil {
+		c.repositories = map[string]*repository.Repository{}
+	}
+	c.repositories[folder] = r
+	return r, nil
+}
+
+func (c *call) closeRepositories() {
+	for _, r := range c.repositories {
+		r.Close()
+	}
 }
 
 // parted returns the last commit that two revisions have in common; when there is none, it says so.
