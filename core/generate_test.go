@@ -397,8 +397,14 @@ func (g *generator) expression(s shape, depth int) string {
 			if s.kind == "fn" {
 				return g.value(s, depth)
 			}
-			x := g.name("l")
-			return "(let " + x + ": any = " + g.expression(s, depth-1) + " then " + x + " as (" + g.text(s) + "))"
+			x, from, of := g.name("l"), shape{kind: "any"}, s
+			if g.chance(60) { // a known type, of which some values are of the one that is asked for
+				if from = g.wider(s); g.chance(50) {
+					of = from
+				}
+			}
+			return "(let " + x + ": " + g.text(from) + " = " + g.expression(of, depth-1) + " then " + x + " as (" +
+				g.text(s) + "))"
 		},
 	)
 }
@@ -462,6 +468,37 @@ func (g *generator) related(s shape) shape {
 		return shape{kind: "string"}
 	}
 	return s
+}
+
+// wider makes a type to which a type is assignable, but which need not be assignable to it.
+func (g *generator) wider(s shape) shape {
+	part := func(s shape) shape {
+		if s.kind == "named" { // which may be recursive
+			return s
+		}
+		return g.wider(s)
+	}
+	switch s.kind {
+	case "int":
+		return shape{kind: "float"}
+	case "text":
+		return shape{kind: "string"}
+	case "named":
+		return g.wider(g.types[s.named].is)
+	case "list", "set", "map":
+		return shape{kind: map[string]string{"list": "list", "set": "list", "map": "map"}[s.kind],
+			of: []shape{part(s.of[0])}}
+	case "record":
+		wide := s
+		wide.fields = slices.Clone(s.fields)
+		for i := range wide.fields {
+			if f := &wide.fields[i]; g.chance(60) {
+				f.of, f.fallback = part(f.of), ""
+			}
+		}
+		return wide
+	}
+	return shape{kind: "union", of: []shape{s, g.shape(1)}}
 }
 
 // narrowing writes a branch in which more is known of a name.

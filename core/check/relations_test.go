@@ -126,7 +126,7 @@ func TestRelations(t *testing.T) {
 }
 
 // TestRelationsAgree holds laws between the relations, for all pairs: what fits is assignable, what is assignable and
-// does not convert fits, each type fits itself, and what fits overlaps.
+// does not convert fits, what is not assignable converts, each type fits itself, and what fits overlaps.
 func TestRelationsAgree(t *testing.T) {
 	texts := []string{"int", "float", "string", "bool", "null", "any", `"a"`, `"a" | "b"`, "1", "int?", "[int]",
 		"[float]", "{int}", "{string}", "[int, string]",
@@ -144,6 +144,9 @@ func TestRelationsAgree(t *testing.T) {
 			}
 			if types.Assignable(from, to) && !types.Converts(from, to) {
 				require.True(t, types.Fits(from, to), "%s is assignable to %s and does not convert", a, b)
+			}
+			if !types.Assignable(from, to) {
+				require.True(t, types.Converts(from, to), "%s is not assignable to %s: as must check it", a, b)
 			}
 			require.Equal(t, types.Overlap(from, to), types.Overlap(to, from), "%s and %s", a, b)
 		}

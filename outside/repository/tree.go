@@ -103,7 +103,7 @@ func (t *Tree) list(in *bufio.Reader) error {
 			return errors.New("cannot be listed")
 		}
 		if names += len(name); len(t.files) >= maxEntries || names > maxNames {
-			return fmt.Errorf("has more than %d files, or names that are too long for so many", maxEntries)
+			return fmt.Errorf("has more than %d files, or paths of more than %d MiB", maxEntries, maxNames>>20)
 		}
 		if fields[0] == modeSubmodule {
 			continue
