@@ -49,7 +49,7 @@ var listFunctions = []*Function{
 			}
 			return result
 		}},
-	{Builtin: check.Builtin{Group: "list", Handling: check.Passes, Gives: check.FirstArgument,
+	{Builtin: check.Builtin{Group: "list", Orders: true, Handling: check.Passes, Gives: check.FirstArgument,
 		Signature: "sort(xs: [T], by: (fn(T) -> any)? = null) -> [T]"},
 		Description: "The elements in ascending order, or ordered by the key that by returns: numbers by size, " +
 			"strings by code point. Equal ones keep their order. A list of keys orders by its first, then by its " +
@@ -238,16 +238,16 @@ var listFunctions = []*Function{
 			return value.ListOf(elements, c.Origin())
 		}},
 	{Builtin: check.Builtin{Group: "list", NewNumbers: true,
-		Signature: "sum(xs: [T]) -> T"}, Description: "The sum of numbers; 0 when there is none.",
+		Signature: "sum(xs: [T]) -> T"}, Description: "The sum of numbers; 0 when there is none, 0.0 for a list of floats.",
 		Example: `list.sum([4, 3])`, Result: `7`, Errors: "An element is not a number, or the sum does not fit.",
 		call: sum},
-	{Builtin: check.Builtin{Group: "list", Handling: check.Passes,
+	{Builtin: check.Builtin{Group: "list", Orders: true, Handling: check.Passes,
 		Signature: "min(xs: [T], by: (fn(T) -> any)? = null) -> T"},
 		Description: "The smallest element, or that with the smallest key that by returns; the first of equal ones.",
 		Example:     `list.min([4, 3])`, Result: `3`,
 		Errors: "The list is empty, or what is compared is neither all numbers nor all strings.",
 		call:   func(c *eval.Call, a []value.Value) value.Value { return extreme(c, a, -1) }},
-	{Builtin: check.Builtin{Group: "list", Handling: check.Passes,
+	{Builtin: check.Builtin{Group: "list", Orders: true, Handling: check.Passes,
 		Signature: "max(xs: [T], by: (fn(T) -> any)? = null) -> T"},
 		Description: "The largest element, or that with the largest key that by returns; the first of equal ones.",
 		Example:     `list.max([4, 3])`, Result: `4`,

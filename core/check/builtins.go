@@ -24,10 +24,12 @@ type Builtin struct {
 	// Pattern is the parameter that is a regular expression; empty when none is.
 	Pattern string
 	// NewNumbers says that it makes new numbers from those that it is given: they are of the kind of these, but need
-	// not be among them.
+	// not be among them. Its type variables stand for int and float only.
 	NewNumbers bool
 	// Contains says that it looks for its second argument in its first, as `in` does.
 	Contains bool
+	// Orders says that it compares the elements of its first argument by size, or what its second makes of them.
+	Orders bool
 	// Counts says that it looks at how much there is, whatever that is.
 	Counts bool
 }

@@ -52,11 +52,8 @@ func (c *checker) inferCall(e *syntax.Call) types.Type {
 		}
 	}
 	generic := &genericCall{checker: c, function: o, variables: types.Bindings{}}
-	for i, p := range o.Parameters {
-		if order == nil || order[i] < 0 {
-			continue
-		}
-		argument := e.Arguments[order[i]].Value
+	for _, i := range o.checked(e, order) {
+		p, argument := o.Parameters[i], e.Arguments[order[i]].Value
 		what := fmt.Sprintf("%q of %s", p.Name, o.Name)
 		if o.Kind != ObjectBuiltin || !types.HasVariables(p.Type) {
 			c.check(argument, p.Type, what)
@@ -65,6 +62,7 @@ func (c *checker) inferCall(e *syntax.Call) types.Type {
 		generic.argument(argument, p.Type, what)
 	}
 	generic.pass()
+	generic.compares(e, order)
 	if o.Type == nil {
 		return types.Invalid
 	}
@@ -380,6 +378,10 @@ type genericArgument struct {
 // decides what each round returns: an anonymous function is checked against it.
 func (g *genericCall) argument(e syntax.Expression, want types.Type, what string) {
 	c, o := g.checker, g.function
+	if kept := g.kept(want); kept != nil {
+		c.check(e, kept, what)
+		return
+	}
 	var hint types.Type
 	if types.OnlyFunction(want) != nil { // what is known of the variables helps an anonymous function
 		hint = c.universe.SubstituteKnown(want, g.variables)
@@ -390,6 +392,14 @@ func (g *genericCall) argument(e syntax.Expression, want types.Type, what string
 	}
 	if o.Builtin.NewNumbers {
 		got = c.universe.WidenDeep(got)
+		numbers := types.Bindings{}
+		for _, name := range types.Variables(want) {
+			numbers[name] = c.universe.Union(types.Int, types.Float)
+		}
+		if want := c.universe.Substitute(want, numbers); !types.Assignable(got, want) {
+			c.mismatch(e, got, want, what)
+			return
+		}
 	} else if o.folds(want) {
 		got = c.universe.Explained(c.universe.WidenDeep(got))
 	}
@@ -398,6 +408,91 @@ func (g *genericCall) argument(e syntax.Expression, want types.Type, what string
 		return
 	}
 	g.arguments = append(g.arguments, genericArgument{e, want, got, what})
+}
+
+// kept returns the type that a function, which was checked before, takes and gives again; nil when there is none. What
+// starts a fold passes into it, so that what is empty there is no list or record of anything.
+func (g *genericCall) kept(want types.Type) types.Type {
+	if !g.function.folds(want) {
+		return nil
+	}
+	for _, a := range g.arguments {
+		function, of := types.OnlyFunction(a.got), types.OnlyFunction(a.want)
+		if of != nil && of.Result == want && function != nil && types.IsData(function.Result) &&
+			len(function.Parameters) > 0 && function.Parameters[0] == function.Result {
+			return function.Result
+		}
+	}
+	return nil
+}
+
+// checked returns the parameters for which there are arguments, in the order in which these are checked: what starts a
+// fold behind a function that says of itself what it takes and gives.
+func (o *Object) checked(e *syntax.Call, order []int) []int {
+	var first, later []int
+	for i := range o.Parameters {
+		switch {
+		case order == nil || order[i] < 0:
+		case o.Kind == ObjectBuiltin && o.folds(o.Parameters[i].Type) && slices.ContainsFunc(o.Parameters,
+			func(p Parameter) bool { return says(o, p, e, order) }):
+			later = append(later, i)
+		default:
+			first = append(first, i)
+		}
+	}
+	return append(first, later...)
+}
+
+// says reports whether the argument for a parameter is a function of which the types are declared.
+func says(o *Object, p Parameter, e *syntax.Call, order []int) bool {
+	at := slices.IndexFunc(o.Parameters, func(other Parameter) bool { return other.Name == p.Name })
+	if types.OnlyFunction(p.Type) == nil || order[at] < 0 {
+		return false
+	}
+	lambda, is := syntax.Bare(e.Arguments[order[at]].Value).(*syntax.Lambda)
+	return !is || lambda.Result != nil && !slices.ContainsFunc(lambda.Parameters,
+		func(p *syntax.Parameter) bool { return p.Type == nil })
+}
+
+// compares reports what a function that compares by size is given and that has no size: neither elements nor what a
+// function makes of them may be anything but numbers, strings and lists of these.
+func (g *genericCall) compares(e *syntax.Call, order []int) {
+	if g.function.Builtin == nil || !g.function.Builtin.Orders || order == nil || order[0] < 0 {
+		return
+	}
+	c, of, what := g.checker, e.Arguments[order[0]].Value, g.variables["T"]
+	if by := order[1]; by >= 0 {
+		of = e.Arguments[by].Value
+		if t := c.module.Info.Types[of.ID()]; t != types.Null {
+			what = nil
+			if function := types.OnlyFunction(t); function != nil {
+				what = function.Result
+			}
+		}
+	}
+	if what == nil || what == types.Invalid || sized(what) {
+		return
+	}
+	help := "say what to compare: by: fn(x) = …"
+	if types.MayBeNull(what) && sized(c.universe.WithoutNull(what)) {
+		help = "it may be null: filter it out, or give a value for that case with ??"
+	}
+	c.report(source.WrongType, of.Place(), help, "%s compares numbers, strings, or lists of these, not %s",
+		g.function.Name, types.Describe(what))
+}
+
+// sized reports whether values of a type can be compared by size.
+func sized(t types.Type) bool {
+	for _, part := range types.Parts(t) {
+		switch list := types.AsList(part); {
+		case list != nil && !sized(list.Element):
+			return false
+		case list == nil && part != types.Any && part != types.Never && !types.IsNumeric(part) &&
+			types.Widen(part) != types.String:
+			return false
+		}
+	}
+	return true
 }
 
 // pass lets the arguments pass into the types of the parameters, now that all variables are bound: a function into

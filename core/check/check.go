@@ -22,7 +22,14 @@ type checker struct {
 	owner *Object
 	scope *scope
 	facts *facts
-	it    *Object
+	// spender is the declaration whose types are counted, before is what was counted when it began, and spent whether that
+	// is too much.
+	spender *Object
+	before  int64
+	spent   bool
+	// assumed is what follows from conditions in the one that is looked at.
+	assumed map[assumption][]*facts
+	it      *Object
 	// lenient is the local value whose absent fields give null in the condition in hand.
 	lenient *Object
 	// patching is the patch in hand.

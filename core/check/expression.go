@@ -79,6 +79,26 @@ func (c *checker) infer(e syntax.Expression, want types.Type) types.Type {
 	return t
 }
 
+// budget is how many types and members of unions may be made and looked at for one declaration. What people write takes
+// a thousandth of it.
+const budget = 500_000
+
+// exhausted reports whether the types of a declaration take too much work, which is reported once.
+func (c *checker) exhausted(e syntax.Expression) bool {
+	if c.owner != c.spender {
+		c.spender, c.before, c.spent = c.owner, c.universe.Work(), false
+	}
+	if c.universe.Work()-c.before < budget {
+		return false
+	}
+	if !c.spent {
+		c.spent = true
+		c.report(source.TooMuchWork, e.Place(), "declare the type of a part of it: let x: T = …",
+			"the types of this declaration have too many forms to be checked")
+	}
+	return true
+}
+
 // inferAbsent is infer where the value may be an absent field, such as left of ??. The result then includes null.
 func (c *checker) inferAbsent(e syntax.Expression) types.Type {
 	t := c.inferExpression(e, nil, true)
@@ -87,6 +107,9 @@ func (c *checker) inferAbsent(e syntax.Expression) types.Type {
 }
 
 func (c *checker) inferExpression(e syntax.Expression, want types.Type, absent bool) types.Type {
+	if c.exhausted(e) {
+		return types.Invalid
+	}
 	if t, ok := c.literalOf(e); ok {
 		c.warnNotInserted(e)
 		return t

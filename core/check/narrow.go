@@ -116,20 +116,54 @@ func (c *checker) assume(condition syntax.Expression, holds bool) {
 	case *syntax.Binary:
 		switch e.Operator {
 		case syntax.And, syntax.Or:
-			if holds == (e.Operator == syntax.And) {
-				c.assume(e.Left, holds)
-				c.assume(e.Right, holds)
-			} else {
-				c.assumeEither(e, holds)
-			}
+			c.assumeBoth(e, holds)
 		case syntax.In, syntax.NotIn:
 			if holds == (e.Operator == syntax.In) {
 				c.assumePresent(e.Left, e.Right)
+			} else {
+				c.assumeMissing(e.Left, e.Right)
 			}
 		case syntax.Equal, syntax.NotEqual:
 			c.assumeEqual(e.Left, e.Right, holds == (e.Operator == syntax.Equal))
 			c.assumeEqual(e.Right, e.Left, holds == (e.Operator == syntax.Equal))
 		}
+	}
+}
+
+// assumption is a condition that holds, or that does not.
+type assumption struct {
+	condition *syntax.Binary
+	holds     bool
+}
+
+// assumeBoth adds what follows from `and` or `or`. Of conditions in one another each is looked at once: what follows
+// from it depends on nothing but itself.
+func (c *checker) assumeBoth(e *syntax.Binary, holds bool) {
+	if c.assumed == nil {
+		c.assumed = map[assumption][]*facts{}
+		defer func() { c.assumed = nil }()
+	}
+	key := assumption{e, holds}
+	follows, known := c.assumed[key]
+	if !known {
+		before := c.facts
+		if holds == (e.Operator == syntax.And) {
+			c.assume(e.Left, holds)
+			c.assume(e.Right, holds)
+		} else {
+			c.assumeEither(e, holds)
+		}
+		seen := map[factPath]bool{}
+		for f := c.facts; f != before; f = f.outer {
+			if !seen[f.path] {
+				seen[f.path] = true
+				follows = append(follows, f)
+			}
+		}
+		c.assumed[key], c.facts = follows, before
+	}
+	for _, f := range slices.Backward(follows) {
+		c.know(f.path, f.t)
 	}
 }
 
@@ -145,12 +179,12 @@ func (c *checker) assumeEither(e *syntax.Binary, holds bool) {
 	c.assume(e.Right, holds)
 	right := c.facts
 	c.facts = before
-	var seen []factPath
+	seen := map[factPath]bool{}
 	for f := left; f != before; f = f.outer {
-		if slices.Contains(seen, f.path) {
+		if seen[f.path] {
 			continue
 		}
-		seen = append(seen, f.path)
+		seen[f.path] = true
 		other := right.find(f.path, between)
 		if other == nil {
 			other = right.find(f.path, before) // what the first side says when it does not hold
@@ -279,11 +313,62 @@ func (c *checker) assumePresent(key, record syntax.Expression) {
 	name, _ := types.LiteralValue(literal).(string)
 	path, ok := c.pathOf(record)
 	t := c.module.Info.Types[record.ID()]
-	if !ok || t == nil || types.AsRecord(t) == nil {
+	if !ok || t == nil || name == "" {
 		return
 	}
-	if field, ok := types.AsRecord(t).Field(name); ok {
-		c.know(path.field(name), field.Type)
+	if of := types.AsRecord(t); of != nil {
+		if field, ok := of.Field(name); ok {
+			c.know(path.field(name), field.Type)
+		}
+		return
+	}
+	// Of a union those are left that may have the field; where all of these declare it, its type is known, too.
+	var left, fields []types.Type
+	all := types.Alternatives(t)
+	for _, part := range all {
+		of := types.AsRecord(part)
+		if of == nil { // a list may hold the text, and what any is nobody knows
+			left, fields = append(left, part), append(fields, nil)
+			continue
+		}
+		if field, ok := of.Field(name); ok {
+			left, fields = append(left, part), append(fields, field.Type)
+		} else if of.Rest != nil {
+			left, fields = append(left, part), append(fields, nil)
+		}
+	}
+	if len(left) > 0 && len(left) < len(all) {
+		c.know(path, c.universe.Union(left...))
+	}
+	if len(left) > 0 && !slices.Contains(fields, nil) {
+		c.know(path.field(name), c.universe.Union(fields...))
+	}
+}
+
+// assumeMissing notes that a record has no field, by `"field" not in record`: of a union those are left that need not
+// have it.
+func (c *checker) assumeMissing(key, record syntax.Expression) {
+	literal, ok := c.literalOf(key)
+	if !ok {
+		return
+	}
+	name, _ := types.LiteralValue(literal).(string)
+	path, ok := c.pathOf(record)
+	t := c.module.Info.Types[record.ID()]
+	if !ok || t == nil || name == "" || types.AsUnion(t) == nil {
+		return
+	}
+	all := types.Alternatives(t)
+	left := slices.DeleteFunc(slices.Clone(all), func(part types.Type) bool {
+		of := types.AsRecord(part)
+		if of == nil {
+			return false
+		}
+		field, declared := of.Field(name)
+		return declared && !field.Optional
+	})
+	if len(left) > 0 && len(left) < len(all) {
+		c.know(path, c.universe.Union(left...))
 	}
 }
 

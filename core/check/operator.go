@@ -157,7 +157,7 @@ func (c *checker) unquoted(e *syntax.Binary) bool {
 }
 
 func (c *checker) inferAdd(e *syntax.Binary, left, right types.Type) types.Type {
-	first, second := types.AsList(left), types.AsList(right)
+	first, second := c.universe.AsLists(left), c.universe.AsLists(right)
 	switch {
 	case types.Core(left) == types.Any:
 		if second != nil {
@@ -222,33 +222,42 @@ func (c *checker) neverEqual(e *syntax.Binary, left, right types.Type) {
 }
 
 func (c *checker) checkIn(e *syntax.Binary, left, right types.Type) {
-	switch of := types.Core(right).(type) {
-	case *types.List:
+	list, record := c.universe.AsLists(right), false
+	for _, of := range types.Parts(right) { // a union is looked in when each of its members is
+		switch {
+		case of == types.Any, types.AsList(of) != nil:
+		case types.AsRecord(of) != nil:
+			record = true
+		default:
+			help := ""
+			switch {
+			case of == types.Null:
+				help = "it may be null: give a value for that case with ??"
+			case types.Widen(of) == types.String:
+				help = "text.contains looks for a part of a string"
+			}
+			c.report(source.WrongType, e.Right.Place(), help, `"in" looks in a list, a record or a range, not in %s`,
+				types.Describe(right))
+			return
+		}
+	}
+	switch {
+	case record:
+		if !types.Assignable(left, types.String) {
+			c.report(source.WrongType, e.Left.Place(), "",
+				`the keys of a record are strings: "in" cannot look for %s`, types.Describe(left))
+		}
+	case list != nil && types.Core(right) != types.Any:
 		if types.LiteralValue(left) != nil && !isEnvironmentName(e.Left) {
 			left = types.Widen(left) // which stands for its type, as in a comparison
 		}
 		if c.checkElements(e.Right, left) {
 			return
 		}
-		if !types.Overlap(left, widenAll(c.universe, of.Element)) {
+		if !types.Overlap(left, widenAll(c.universe, list.Element)) {
 			c.report(source.NeverEqual, e.Left.Place(), "", "%s is never an element of %s", types.Describe(left),
 				types.Article(right))
 		}
-	case *types.Record:
-		if !types.Assignable(left, types.String) {
-			c.report(source.WrongType, e.Left.Place(), "",
-				`the keys of a record are strings: "in" cannot look for %s`, types.Describe(left))
-		}
-	default:
-		if of == types.Any {
-			return
-		}
-		help := ""
-		if types.Widen(of) == types.String {
-			help = "text.contains looks for a part of a string"
-		}
-		c.report(source.WrongType, e.Right.Place(), help, `"in" looks in a list, a record or a range, not in %s`,
-			types.Describe(right))
 	}
 }
 

@@ -196,3 +196,50 @@ func TestLoose(t *testing.T) {
 		require.Equal(t, changes, types.Converts(loose, asked), text)
 	}
 }
+
+// TestOperatorsTakeUnions holds that an operator takes a union exactly when it takes each of its members, on either
+// side.
+func TestOperatorsTakeUnions(t *testing.T) {
+	texts := []string{"int", "float", "string", "bool", "null", "[int]", "[string]", "{string}", "[int, int]",
+		"{ a: int }", "{ b?: int }", "{ *: int }", `"a"`, "2"}
+	accepted := func(left, operator, right string) bool {
+		set := source.NewSet()
+		file, err := set.Add("main.knot", []byte("input l: "+left+"\ninput r: "+right+"\noutput o = l "+operator+" r\n"))
+		require.NoError(t, err)
+		m := &check.Module{Path: "main.knot", Tree: syntax.Parse(file)}
+		require.Empty(t, m.Tree.Findings)
+		return !check.Check(&check.Program{Sources: set, Universe: types.NewUniverse(),
+			Modules: []*check.Module{m}}).HasErrors()
+	}
+	for _, operator := range []string{"+", "-", "*", "/", "%", "<", "in", "not in", "with", "..", "and"} {
+		single := map[[2]string]bool{}
+		for _, l := range texts {
+			for _, r := range texts {
+				single[[2]string{l, r}] = accepted(l, operator, r)
+			}
+		}
+		some := 0
+		for i, a := range texts {
+			for _, b := range texts[i+1:] {
+				for _, c := range texts {
+					for side := range 2 {
+						one, other, union := [2]string{a, c}, [2]string{b, c}, [2]string{a + " | " + b, c}
+						if side == 1 {
+							one, other, union = [2]string{c, a}, [2]string{c, b}, [2]string{c, a + " | " + b}
+						}
+						each := single[one] && single[other]
+						if each {
+							some++
+						}
+						if !each && strings.HasSuffix(operator, "in") {
+							continue // a member that is never in a list may be one of several
+						}
+						require.Equal(t, each, accepted(union[0], operator, union[1]), "%s %s %s: of the members %v, %v",
+							union[0], operator, union[1], single[one], single[other])
+					}
+				}
+			}
+		}
+		require.True(t, some > 0 || operator == ".." || operator == "and" || operator == "with", operator)
+	}
+}

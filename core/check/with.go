@@ -113,7 +113,7 @@ func (c *checker) changed(of syntax.Expression, t types.Type, change *syntax.Cha
 			return types.Invalid
 		}
 	}
-	return c.universe.Union(results...)
+	return c.universe.Joined(results...)
 }
 
 // changedRecord is changed for one record type.

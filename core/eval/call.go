@@ -24,6 +24,26 @@ func (c *compiler) call(e *syntax.Call) code {
 	case o.Builtin == check.Environments:
 		return c.environmentsCall(e)
 	}
+	if o.Kind == check.ObjectBuiltin && o.Builtin.NewNumbers && c.module.Info.Types[e.ID()] == types.Float {
+		return floating(c.declaredCall(e, o))
+	}
+	return c.declaredCall(e, o)
+}
+
+// floating makes the result of a call a float, as its type says: what adds up no numbers cannot know of which kind they
+// would be.
+func floating(call code) code {
+	return func(f *frame) value.Value {
+		v := call(f)
+		if v.Kind() == value.Int && value.Marks(v) == 0 {
+			return value.FloatOf(float64(v.Int()), v.Origin())
+		}
+		return v
+	}
+}
+
+// declaredCall compiles the call of a function that is declared or built in.
+func (c *compiler) declaredCall(e *syntax.Call, o *check.Object) code {
 	if slices.ContainsFunc(e.Arguments, func(a *syntax.Argument) bool { return a.Spread }) {
 		return c.spreadCall(e, o)
 	}

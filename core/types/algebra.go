@@ -55,6 +55,7 @@ func (u *Universe) Union(types ...Type) Type {
 		m.add(t)
 	}
 	all := m.list
+	u.work.Add(int64(len(all)))
 	if open { // which is all data, but never a function or an instance
 		all = slices.DeleteFunc(all, func(t Type) bool { return t != Any && IsData(t) })
 	}
@@ -201,6 +202,81 @@ func WithoutDefaults(fields []Field) []Field {
 		result[i] = f
 	}
 	return result
+}
+
+// AsLists returns the list type that a type is when it is read: of a union of lists that of their elements. What is any
+// may be a list of anything. It is nil for what is no list, or may be something else.
+func (u *Universe) AsLists(t Type) *List {
+	var elements []Type
+	for _, part := range Parts(t) {
+		list := AsList(part)
+		switch {
+		case list != nil:
+			elements = append(elements, list.Element)
+		case part != Any || AsUnion(t) == nil:
+			return nil
+		default:
+			elements = append(elements, Any)
+		}
+	}
+	if len(elements) == 1 {
+		return AsList(t)
+	}
+	return AsList(u.List(u.Union(elements...)))
+}
+
+// manyRecords is of how many records a union is made before those become one that differ only in which fields they
+// have; mostRecords before all do.
+const (
+	manyRecords = 8
+	mostRecords = 64
+)
+
+// Joined is Union for what several branches give. Where branches follow on branches the ways multiply: then records
+// that differ only in which fields they have become one in which these fields may be absent.
+func (u *Universe) Joined(types ...Type) Type {
+	t := u.Union(types...)
+	union, is := t.(*Union)
+	if !is || len(union.Members) <= manyRecords {
+		return t
+	}
+	var others, records []Type
+	for _, m := range union.Members {
+		if _, is := m.(*Record); is {
+			records = append(records, m)
+		} else {
+			others = append(others, m)
+		}
+	}
+	if len(records) <= manyRecords {
+		return t
+	}
+	var joined []*Record
+	for _, m := range records {
+		r := m.(*Record)
+		i := slices.IndexFunc(joined, func(other *Record) bool {
+			return len(records) > mostRecords || sameFields(r, other)
+		})
+		if i < 0 {
+			joined = append(joined, r)
+		} else {
+			joined[i] = u.EitherRecord(joined[i], r)
+		}
+	}
+	for _, r := range joined {
+		others = append(others, r)
+	}
+	return u.Union(others...)
+}
+
+// sameFields reports whether the fields that two records both have are of the same types.
+func sameFields(a, b *Record) bool {
+	for i := range a.Fields {
+		if f, ok := b.Field(a.Fields[i].Name); ok && Widen(f.Type) != Widen(a.Fields[i].Type) {
+			return false
+		}
+	}
+	return a.Rest == b.Rest
 }
 
 // Partial makes all fields of a record type optional; any other type stays as it is.

@@ -107,6 +107,17 @@ func HoldsSecret(t Type) bool {
 	}, isData)
 }
 
+// Variables returns the names of the type variables that a type of a signature holds.
+func Variables(t Type) (names []string) {
+	Inspect(t, func(x Type) bool {
+		if v, is := x.(*Variable); is && !slices.Contains(names, v.Name) {
+			names = append(names, v.Name)
+		}
+		return true
+	})
+	return names
+}
+
 // HasVariables reports whether a type of a signature holds type variables. Declared types have none.
 func HasVariables(t Type) bool {
 	return contains(t, func(x Type) bool {

@@ -52,7 +52,7 @@ func (o *overlay) merged(under, over Type) Type {
 			}
 		}
 	}
-	return o.Union(results...)
+	return o.Joined(results...)
 }
 
 // records is merged for two record types.

@@ -10,6 +10,7 @@ import (
 
 // Universe makes types and hash-conses them: equal ones are one. It may be used by several goroutines.
 type Universe struct {
+	work  atomic.Int64 // see Work
 	mu    sync.Mutex
 	types map[string]Type
 	next  int
@@ -51,6 +52,10 @@ func (u *Universe) derive(way string, t Type, make func() Type) Type {
 	return result
 }
 
+// Work counts the types that were made and the members of unions that were looked at: what checking a program costs,
+// the same on every machine.
+func (u *Universe) Work() int64 { return u.work.Load() }
+
 // intern returns the type with a key, which is made when there is none.
 func intern[T Type](u *Universe, key string, make func(identity) T) T {
 	u.mu.Lock()
@@ -66,6 +71,7 @@ func intern[T Type](u *Universe, key string, make func(identity) T) T {
 // identify returns the identity of a new type. The universe is locked.
 func (u *Universe) identify() identity {
 	u.next++
+	u.work.Add(1)
 	return identity{u.next, u}
 }
 
