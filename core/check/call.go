@@ -407,6 +407,9 @@ func (g *genericCall) argument(e syntax.Expression, want types.Type, what string
 		c.mismatch(e, got, c.universe.Substitute(want, g.variables), what)
 		return
 	}
+	if name := types.Variables(want); o.Builtin.NewNumbers && name != nil && g.variables[name[0]] == types.Never {
+		g.variables[name[0]] = types.Int // nothing adds up to 0
+	}
 	g.arguments = append(g.arguments, genericArgument{e, want, got, what})
 }
 

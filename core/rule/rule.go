@@ -465,7 +465,7 @@ func (f *found) fail(r *Rule, failures source.Findings, o *Object) {
 func (s *set) violation(r *Rule, v eval.Violation, o *Object) violation {
 	result := violation{rule: r, condition: v.Condition.Start, finding: source.Finding{Code: source.BreaksRule,
 		Message: v.Message, Span: v.Condition, Broken: &source.Broken{Rule: r.Object.Name,
-			Reason: Reason(r.Object), Span: r.Object.Span, Advice: v.Advice}}}
+			Reason: Reason(r.Object), Span: r.Object.Span, Condition: v.Condition.Start, Advice: v.Advice}}}
 	if v.Advice {
 		result.finding.Severity = source.Warning
 	}
@@ -617,7 +617,7 @@ const shownMessages = 3
 // foldKey is by what findings are the same.
 type foldKey struct {
 	at      source.Pos
-	rule    string
+	rule    *Rule
 	asked   source.Pos // the condition in the rule
 	message string     // of what no rule found
 }
@@ -647,7 +647,7 @@ type placeKey struct{ label, pointer string }
 func (f *folding) fold(v violation, environment string) {
 	key := foldKey{at: v.finding.Span.Start, asked: v.condition, message: v.finding.Message}
 	if v.rule != nil {
-		key.rule, key.message = v.rule.Object.Name, ""
+		key.rule, key.message = v.rule, ""
 	}
 	one := f.byKey[key]
 	if one == nil && v.rule == nil {

@@ -47,6 +47,7 @@ type Broken struct {
 	Rule      string
 	Reason    string // the description of the rule; may be empty
 	Span      Span   // of the name of the rule where it is declared
+	Condition Pos    // of what does not hold, in the rule; not valid for a rule that fails
 	Advice    bool   // it is advice, and no requirement
 	Documents []string
 	Place     string // in the first of the documents; empty for all of it
@@ -82,8 +83,17 @@ func (fs Findings) HasErrors() bool {
 	return errors > 0
 }
 
+// broken tells findings of rules apart: by the rule and the condition in it. Two rules may say the same of one place.
+func (f *Finding) broken() (rule string, declared, condition Pos) {
+	if f.Broken == nil {
+		return "", NoPos, NoPos
+	}
+	return f.Broken.Rule, f.Broken.Span.Start, f.Broken.Condition
+}
+
 // Tidy returns the findings in the order in which they are shown (by file, then place, then code, then text), equal
-// ones once, with their environments united.
+// ones once, with their environments united. Those of different rules or conditions are never equal, and of two that
+// differ only in how much they weigh the gravest is left.
 func (fs Findings) Tidy(set *Set) Findings {
 	sorted := slices.Clone(fs)
 	paths := map[*File]string{nil: ""}
@@ -100,13 +110,19 @@ func (fs Findings) Tidy(set *Set) Findings {
 			cmp.Compare(a.Span.Start, b.Span.Start),
 			cmp.Compare(a.Code, b.Code),
 			strings.Compare(a.Message, b.Message),
+			orderOfRules(&a, &b),
+			cmp.Compare(a.Severity, b.Severity),
 		)
 	})
 	var tidy Findings
 	for _, f := range sorted {
 		if n := len(tidy); n > 0 {
 			last := &tidy[n-1]
-			if last.Span.Start == f.Span.Start && last.Code == f.Code && last.Message == f.Message {
+			if last.Span.Start == f.Span.Start && last.Code == f.Code && last.Message == f.Message &&
+				orderOfRules(last, &f) == 0 {
+				if last.Severity != f.Severity {
+					continue
+				}
 				if len(last.Environments) == 0 || len(f.Environments) == 0 {
 					last.Environments = nil
 					continue
@@ -122,6 +138,13 @@ func (fs Findings) Tidy(set *Set) Findings {
 		tidy = append(tidy, f)
 	}
 	return tidy
+}
+
+func orderOfRules(a, b *Finding) int {
+	rule, declared, condition := a.broken()
+	other, declaredThere, conditionThere := b.broken()
+	return cmp.Or(strings.Compare(rule, other), cmp.Compare(declared, declaredThere),
+		cmp.Compare(condition, conditionThere))
 }
 
 // Nearest returns the candidate that name is most likely a misspelling of, and whether there is one. The distance is
