@@ -15,14 +15,19 @@ import (
 
 // CheckLayers reports what is wrong with the layers of environments: files that cannot be read, inputs that the main
 // module does not have, and inputs without a value. It does so once for all environments, so that what is missing in
-// several is one finding. Abstract environments are looked at when all others are.
+// several is one finding. Abstract environments are looked at when all others are, and those that feed others always.
 func (p *Project) CheckLayers(environments []*Environment) source.Findings {
+	environments = withUpstream(environments)
 	checked := environments
-	if len(environments) == len(p.Concrete()) {
-		checked = slices.Clone(p.Environments)
-		for i, e := range checked {
-			if at := slices.IndexFunc(environments, func(other *Environment) bool { return other.Name == e.Name }); at >= 0 {
-				checked[i] = environments[at] // which may have been given something for this run
+	names := map[string]bool{}
+	for _, e := range environments {
+		names[e.Name] = true
+	}
+	if len(names) == len(p.Concrete()) {
+		checked = slices.Clone(environments) // some of which may have been given something for this run
+		for _, e := range p.Environments {
+			if !names[e.Name] {
+				checked = append(checked, e)
 			}
 		}
 	}
@@ -42,6 +47,24 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 		}
 	}
 	return findings
+}
+
+// withUpstream adds the environments whose outputs others read, also by way of others, as they are in this run.
+func withUpstream(environments []*Environment) []*Environment {
+	all := slices.Clone(environments)
+	for i := 0; i < len(all); i++ {
+		for _, l := range all[i].written() {
+			if l.Outputs == nil {
+				continue
+			}
+			for _, other := range l.Outputs.of(all[i]) {
+				if other = all[i].outputs.asked(other); !slices.Contains(all, other) {
+					all = append(all, other)
+				}
+			}
+		}
+	}
+	return all
 }
 
 // viewsOf returns the project as it is for an environment; for an abstract one as it is for each that extends it.
