@@ -398,17 +398,28 @@ func runSet(c *call, s setting) int {
 }
 
 // newlyBroken returns the errors that there are with the changes of an editor, and were not without them: limits of
-// components, requirements, schemas, rules, and what cannot be computed.
+// components, requirements, schemas, rules, and what cannot be computed, in the environments that have a changed layer
+// and in those that read their outputs; and differences that parity does not allow.
 func newlyBroken(editor *project.Editor, files map[string]string) source.Findings {
 	broken := func(p *project.Project) source.Findings {
-		var environments []*project.Environment
+		var changed []*project.Environment
 		for _, e := range p.Concrete() {
 			if slices.ContainsFunc(e.AllLayers(), func(l *project.Layer) bool { _, is := files[l.Path]; return is }) {
+				changed = append(changed, e)
+			}
+		}
+		environments := slices.Clone(changed)
+		for _, e := range p.Concrete() {
+			if !slices.Contains(changed, e) &&
+				slices.ContainsFunc(changed, func(other *project.Environment) bool { return p.Tells(other, e) }) {
 				environments = append(environments, e)
 			}
 		}
 		_, _, findings := rule.All(p, environments, render.Options{Everything: true, Validate: true}, builtin.Table,
 			time.Now())
+		if !findings.HasErrors() && len(p.Parity()) > 0 {
+			findings = append(findings, compare.CheckParity(p, builtin.Table)...).Tidy(p.Sources)
+		}
 		return slices.DeleteFunc(findings, func(f source.Finding) bool {
 			return f.Severity != source.Error || f.Code == source.MissingInput // which is told of each environment
 		})

@@ -42,8 +42,8 @@ var breakages = []breakage{
 var upstreamValues = map[string][]string{
 	"net": {"mtu: \"x\"", "mtu: 5", "mtu: 1313", "zone: 5", "zone: null", "sites: { a: { depth: 3 } }", "sites: { a: 3 }",
 		"lb: 7"},
-	"mid": {"scale: x", "scale: 70", "label: []", "label: null", "net: 3"},
-	"app": {"copies: x", "mid: 3"},
+	"mid": {"scale: x", "scale: 70", "label: []", "label: null"},
+	"app": {"copies: x", "copies: []"},
 }
 
 // brokenUpstream makes a project in which one layer of one environment is wrong, and holds that each command that needs
@@ -131,13 +131,18 @@ func brokenUpstream(t *testing.T, seed uint64) {
 				file = other
 			}
 		}
-		if layers[file] = what + "\n"; strings.HasSuffix(file, "toml") {
+		kept := layers[file] + what + "\n"
+		if strings.HasPrefix(layers[file], name) {
+			kept = what + "\n"
+		}
+		if layers[file] = kept; strings.HasSuffix(file, "toml") {
+			kept = strings.ReplaceAll(kept, " = ", ": ")
 			delete(layers, file)
 			renamed := strings.TrimSuffix(file, "toml") + "yaml"
 			write("knothole.toml", strings.ReplaceAll("[project]\nname = \"bay\"\nmain = \"app.knot\"\n"+toml.String(),
 				file, renamed))
 			file = renamed
-			layers[file] = what + "\n"
+			layers[file] = kept
 		}
 		if says = file + ":"; strings.HasSuffix(what, "null") {
 			says = "\"" + name + "\"" // it has no value, which no line says
