@@ -17,7 +17,7 @@ import (
 // module does not have, and inputs without a value. It does so once for all environments, so that what is missing in
 // several is one finding. Abstract environments are looked at when all others are, and those that feed others always.
 func (p *Project) CheckLayers(environments []*Environment) source.Findings {
-	environments = withUpstream(environments)
+	environments = Upstream(environments)
 	checked := environments
 	names := map[string]bool{}
 	for _, e := range environments {
@@ -49,8 +49,9 @@ func (p *Project) CheckLayers(environments []*Environment) source.Findings {
 	return findings
 }
 
-// withUpstream adds the environments whose outputs others read, also by way of others, as they are in this run.
-func withUpstream(environments []*Environment) []*Environment {
+// Upstream returns environments, and behind them those whose outputs they read, also by way of others, as these are in
+// this run.
+func Upstream(environments []*Environment) []*Environment {
 	all := slices.Clone(environments)
 	for i := 0; i < len(all); i++ {
 		for _, l := range all[i].written() {

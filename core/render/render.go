@@ -359,6 +359,7 @@ func All(p *project.Project, environments []*project.Environment, options Option
 	_ = group.Wait() // rendering reports findings, not errors
 	findings := append(source.Findings(nil), p.Findings...)
 	findings = append(findings, p.CheckLayers(environments)...)
+	nameReadUpstream(p, environments, findings)
 	if options.Validate && p.HasSchemas() {
 		findings = append(findings, p.Schemas().Findings...)
 		findings = append(findings, fold(results)...)

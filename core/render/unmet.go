@@ -23,7 +23,7 @@ func nameRead(p *project.Project, e *project.Environment, r *Result, options Opt
 		return
 	}
 	w := r.World
-	if w.Recorder() == nil {
+	if w == nil || w.Recorder() == nil {
 		options.Recording, options.Validate = true, false
 		w = World(p, e, p.World(e, true), options).World
 	}
@@ -37,6 +37,26 @@ func nameRead(p *project.Project, e *project.Environment, r *Result, options Opt
 		related := read(p, w, unmet[at])
 		f.Related = slices.Concat(related, f.Related)
 		unmet = slices.Delete(unmet, at, at+1)
+	}
+}
+
+// nameReadUpstream is nameRead for requirements of environments that are not rendered, but whose outputs others need.
+func nameReadUpstream(p *project.Project, environments []*project.Environment, findings source.Findings) {
+	for _, e := range project.Upstream(environments)[len(environments):] {
+		r := &Result{}
+		var at []int
+		for i, f := range findings {
+			if f.Code == source.Requirement && f.Related == nil && slices.Equal(f.Environments, []string{e.Name}) {
+				r.Findings, at = append(r.Findings, f), append(at, i)
+			}
+		}
+		if at == nil {
+			continue
+		}
+		nameRead(p.Of(e), e, r, Options{})
+		for i, f := range r.Findings {
+			findings[at[i]] = f
+		}
 	}
 }
 

@@ -123,6 +123,9 @@ func (fs Findings) Tidy(set *Set) Findings {
 				if last.Severity != f.Severity {
 					continue
 				}
+				if last.Related == nil { // which one of them may know, such as what a requirement read
+					last.Related = f.Related
+				}
 				if len(last.Environments) == 0 || len(f.Environments) == 0 {
 					last.Environments = nil
 					continue

@@ -206,7 +206,7 @@ func brokenUpstream(t *testing.T, seed uint64) {
 
 // TestBrokenUpstream holds that whatever is wrong with an environment that another needs is reported at its line.
 func TestBrokenUpstream(t *testing.T) {
-	rounds := 60
+	rounds := 25
 	if os.Getenv("KNOTHOLE_LONG") != "" {
 		rounds = 2000
 	}
