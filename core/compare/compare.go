@@ -35,6 +35,8 @@ type Comparison struct {
 	// Sources are those in which the places of each side are; nil when all are in those of one project.
 	Sources   []*source.Set
 	Documents []Document
+	// Tried says that causes were tried, as far as that does not take too long: see Cause.Tried of each.
+	Tried bool
 	// Unread is how many places of all sides hold secrets that are not read, and so not compared.
 	Unread int
 }
@@ -305,8 +307,9 @@ func addCauses(c *Comparison, sides []Side, against int, o Options) {
 	}
 	if together && a.result.Environment != b.result.Environment {
 		t := &trials{variation: newDifferences(a.project, a.result, b.result), options: o, against: against,
-			units: [2]map[string]*Unit{a.Units, b.Units}, outcomes: map[string]*outcome{}, left: budget + len(c.Documents)}
+			units: [2]map[string]*Unit{a.Units, b.Units}, outcomes: map[string]*outcome{}, left: budgetFor(len(c.Documents))}
 		t.confirm(c.Documents)
+		c.Tried = true
 	}
 	if together {
 		environments := [2]*project.Environment{a.result.Environment, b.result.Environment}

@@ -2,6 +2,7 @@ package compare
 
 import (
 	"slices"
+	"strings"
 
 	"knothole/core/check"
 	"knothole/core/eval"
@@ -44,11 +45,16 @@ type differences struct {
 	leaves  []leaf
 	// name and tags are the numbers of the leaves that say how the environment is called; -1 when it is the same.
 	name, tags int
+	byName     map[string][]int // what named found
+	// beginning and complete are the leaves by what their names begin with, and by the whole of them.
+	beginning, complete map[string][]int
+	values              int // how many there are in the inputs of a side
 }
 
 func newDifferences(p *project.Project, left, right *render.Result) *differences {
-	d := &differences{project: p, worlds: [2]*eval.World{left.World, right.World}, name: -1, tags: -1,
-		sides: [2]*project.Environment{left.Environment, right.Environment}}
+	d := &differences{byName: map[string][]int{}, project: p, name: -1, tags: -1,
+		worlds: [2]*eval.World{left.World, right.World},
+		sides:  [2]*project.Environment{left.Environment, right.Environment}}
 	for i, e := range d.sides {
 		d.given[i] = p.Assignments(e)
 	}
@@ -57,6 +63,11 @@ func newDifferences(p *project.Project, left, right *render.Result) *differences
 	}
 	if !slices.Equal(d.sides[0].Tags, d.sides[1].Tags) {
 		d.tags = d.add(leaf{name: tagsName})
+	}
+	for _, a := range d.given[0] {
+		if !a.Missing {
+			d.values += valuesIn(a.Value)
+		}
 	}
 	for i := range d.given[0] {
 		d.inputs = append(d.inputs, d.input(&d.given[0][i], &d.given[1][i]))
@@ -270,34 +281,67 @@ func (c *delta) ordered(own, others []string, on func(leaf int) bool) []string {
 
 func (d *differences) all() []leaf { return d.leaves }
 
-func (d *differences) effort() int { return len(d.given[0]) / 20 }
+// effort is how much it costs to put the inputs together and to convert them: as much as documents of so many values.
+func (d *differences) effort() int { return d.values / valuesOfDocument }
+
+// valuesOfDocument is of how many values of inputs the conversion costs as much as to evaluate a document.
+const valuesOfDocument = 60
+
+func valuesIn(v value.Value) int {
+	n := 1
+	for _, x := range value.Parts(v) {
+		n += valuesIn(x)
+	}
+	return n
+}
 
 // named returns the leaves that the reasons of a cause name, or are a part of what they name, or have a part of that
 // name.
 func (d *differences) named(c *explain.Cause) (leaves []int) {
-	for i, l := range d.leaves {
-		if slices.ContainsFunc(c.Because, func(r explain.Reason) bool {
-			if l.fields == nil || r.Name == explain.EnvironmentName {
-				return r.Name == explain.EnvironmentName && l.fields == nil
-			}
-			fields := explain.Fields(r.Name)
-			n := min(len(fields), len(l.fields))
-			return slices.Equal(fields[:n], l.fields[:n])
-		}) {
-			leaves = append(leaves, i)
+	for _, r := range c.Because {
+		found, ok := d.byName[r.Name]
+		if !ok {
+			found = d.leavesOf(r.Name)
+			d.byName[r.Name] = found
 		}
+		leaves = append(leaves, found...)
 	}
-	return leaves
+	slices.Sort(leaves)
+	return slices.Compact(leaves)
 }
 
-func (d *differences) render(side int, on map[int]bool, wanted func(path string) bool) []render.Document {
+// leavesOf returns the leaves that a name stands for. An input has many leaves when it is large, so that they are found
+// by what their names begin with.
+func (d *differences) leavesOf(name string) (leaves []int) {
+	if d.beginning == nil {
+		d.beginning, d.complete = map[string][]int{}, map[string][]int{}
+		for i, l := range d.leaves {
+			for n := range l.fields {
+				key := strings.Join(l.fields[:n+1], "\x00")
+				d.beginning[key] = append(d.beginning[key], i)
+			}
+			key := strings.Join(l.fields, "\x00")
+			d.complete[key] = append(d.complete[key], i)
+		}
+	}
+	if name == explain.EnvironmentName {
+		return d.complete[""] // what is no input
+	}
+	fields := explain.Fields(name)
+	for n := 1; n < len(fields); n++ {
+		leaves = append(leaves, d.complete[strings.Join(fields[:n], "\x00")]...)
+	}
+	return append(leaves, d.beginning[strings.Join(fields, "\x00")]...)
+}
+
+func (d *differences) render(side int, on set, wanted func(path string) bool) []render.Document {
 	environment := eval.Environment{Name: d.sides[side].Name, Tags: d.sides[side].Tags}
-	if d.name >= 0 && on[d.name] {
+	if d.name >= 0 && on.has(d.name) {
 		environment.Name = d.sides[1-side].Name
 	}
-	if d.tags >= 0 && on[d.tags] {
+	if d.tags >= 0 && on.has(d.tags) {
 		environment.Tags = d.sides[1-side].Tags
 	}
-	w := d.project.WorldOf(environment, d.with(side, func(leaf int) bool { return on[leaf] }), false)
+	w := d.project.WorldOf(environment, d.with(side, on.has), false)
 	return render.World(d.project, d.sides[side], w, render.Options{Only: wanted}).Documents
 }

@@ -120,7 +120,16 @@ func lineStart(f *source.File, line int) source.Pos {
 func (r *revisions) all() []leaf { return r.leaves }
 
 // effort is how much it costs to load a project.
-func (r *revisions) effort() int { return 40 }
+func (r *revisions) effort() int {
+	bytes := 0
+	for _, text := range r.files[0] {
+		bytes += len(text)
+	}
+	return 40 + bytes/bytesOfDocument
+}
+
+// bytesOfDocument is how many bytes of sources and data cost as much to load as a document to evaluate.
+const bytesOfDocument = 400
 
 // named returns the changed lines that decided the values.
 func (r *revisions) named(c *explain.Cause) (leaves []int) {
@@ -136,14 +145,14 @@ func (r *revisions) named(c *explain.Cause) (leaves []int) {
 	return leaves
 }
 
-func (r *revisions) render(side int, on map[int]bool, wanted func(path string) bool) []render.Document {
+func (r *revisions) render(side int, on set, wanted func(path string) bool) []render.Document {
 	files := make(map[string][]byte, len(r.files[side]))
 	for name, text := range r.files[side] {
 		files[name] = []byte(text)
 	}
 	changed := map[string][]hunk{}
 	for i, h := range r.hunks {
-		if on[i] {
+		if on.has(i) {
 			changed[h.file] = append(changed[h.file], h)
 		}
 	}
@@ -229,6 +238,7 @@ func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS)
 		against: 1, units: [2]map[string]*Unit{rendered[0].Units, rendered[1].Units}, outcomes: map[string]*outcome{},
 		left: budgetOfRevisions + len(c.Documents)}
 	t.confirm(c.Documents)
+	c.Tried = true
 	c.addLines(rendered, 1)
 	return c, findings
 }

@@ -2,6 +2,7 @@ package compare
 
 import (
 	"cmp"
+	"encoding/binary"
 	"fmt"
 	"maps"
 	"slices"
@@ -9,6 +10,7 @@ import (
 
 	"knothole/core/explain"
 	"knothole/core/render"
+	"knothole/core/source"
 	"knothole/core/value"
 )
 
@@ -35,18 +37,39 @@ type variation interface {
 	// named returns the leaves that the record of an evaluation names for a difference.
 	named(c *explain.Cause) []int
 	// render renders the documents of a side that are wanted, with some leaves as on the other side.
-	render(side int, on map[int]bool, wanted func(path string) bool) []render.Document
+	render(side int, on set, wanted func(path string) bool) []render.Document
 	// effort is how much a trial costs besides the documents, in documents.
 	effort() int
 }
 
-// budget is how much may be tried besides as much as there are documents that differ: a small project is tried whole,
-// a large one as far as it costs no more than to compare it.
-const budget = 6000
+// budgetFor is how much may be tried when so many documents differ, in documents: a small project is tried whole, a
+// large one as far as it costs about as much as to compare it.
+func budgetFor(differ int) int { return min(6000, 120_000/max(1, differ)) + 2*differ }
+
+// set is a set of leaves, by their numbers: a bit for each.
+type set []uint64
+
+func (s set) has(i int) bool { return s[i/64]&(1<<(i%64)) != 0 }
+
+func (s set) key() string {
+	b := make([]byte, 0, 8*len(s))
+	for _, x := range s {
+		b = binary.LittleEndian.AppendUint64(b, x)
+	}
+	return string(b)
+}
+
+func setOf(size int, leaves []int) set {
+	s := make(set, (size+63)/64)
+	for _, i := range leaves {
+		s[i/64] |= 1 << (i % 64)
+	}
+	return s
+}
 
 // outcome is what the documents are when some leaves are made equal, from the left and from the right.
 type outcome struct {
-	on        map[int]bool
+	on        set
 	evaluated map[string]bool
 	documents [2]map[string]value.Value
 }
@@ -61,11 +84,10 @@ type subject struct {
 
 // confirm finds the causes of differences by trying. What the record says stays where it would cost too much.
 func (t *trials) confirm(documents []Document) {
-	groups := map[string][]*subject{}
+	var subjects []*subject
 	add := func(s *subject) {
 		s.first = t.named(s.cause)
-		key := fmt.Sprint(s.first)
-		groups[key] = append(groups[key], s)
+		subjects = append(subjects, s)
 	}
 	for i := range documents {
 		d := &documents[i]
@@ -78,6 +100,11 @@ func (t *trials) confirm(documents []Document) {
 			}
 		}
 	}
+	groups := map[string][]*subject{}
+	for _, s := range t.shared(subjects) {
+		key := fmt.Sprint(s.first)
+		groups[key] = append(groups[key], s)
+	}
 	// What explains the most is tried first.
 	keys := slices.SortedFunc(maps.Keys(groups), func(a, b string) int {
 		return cmp.Or(cmp.Compare(len(groups[b]), len(groups[a])), cmp.Compare(a, b))
@@ -86,6 +113,59 @@ func (t *trials) confirm(documents []Document) {
 		t.group(groups[key])
 	}
 }
+
+// shared finds what one leaf explains alone in many documents, such as the domain of a site that is in all of them: the
+// record names beside it what each document has of its own. It returns the subjects of which that is not so. What is
+// made at the same place in the sources as one of those that were tried has the same cause, tried or not.
+func (t *trials) shared(subjects []*subject) (left []*subject) {
+	type place struct{ left, right source.Pos }
+	at := func(s *subject) place { return place{s.cause.Left, s.cause.Right} }
+	byPlace := map[place][]*subject{}
+	var places []place
+	for _, s := range subjects {
+		if len(s.first) < 2 {
+			continue
+		}
+		if byPlace[at(s)] == nil {
+			places = append(places, at(s))
+		}
+		byPlace[at(s)] = append(byPlace[at(s)], s)
+	}
+	solved := map[*subject]bool{}
+	for _, p := range places {
+		same := byPlace[p]
+		if len(same) <= manyDocuments {
+			continue
+		}
+		common := slices.Clone(same[0].first)
+		for _, s := range same[1:] {
+			common = slices.DeleteFunc(common, func(leaf int) bool { return !slices.Contains(s.first, leaf) })
+		}
+		for _, leaf := range common {
+			if len(common) > fewCommon || !t.suffice(same[0], []int{leaf}, []string{same[0].document}) {
+				continue
+			}
+			var together []string
+			for _, s := range same[1:] {
+				if t.cost(len(together)+1) <= t.left/4 && !slices.Contains(together, s.document) {
+					together = append(together, s.document)
+				}
+			}
+			for _, s := range same {
+				tried := s == same[0] || slices.Contains(together, s.document)
+				if !tried || t.suffice(s, []int{leaf}, together) {
+					t.tell(s, []int{leaf}, tried)
+					solved[s] = true
+				}
+			}
+			break
+		}
+	}
+	return slices.DeleteFunc(slices.Clone(subjects), func(s *subject) bool { return solved[s] })
+}
+
+// fewCommon is how many leaves that many differences have in common are tried one by one.
+const fewCommon = 8
 
 // manyDocuments is in how many documents that differ for one cause it is tried.
 const manyDocuments = 20
@@ -111,6 +191,9 @@ func (t *trials) group(all []*subject) {
 func (t *trials) find(s *subject, together []string) (causes []int, tried bool) {
 	suffice := func(leaves []int) bool { return t.suffice(s, leaves, together) }
 	causes = s.first
+	if t.left <= 0 {
+		return causes, false // nothing may be tried any more: what the record says stays
+	}
 	if !suffice(causes) {
 		var rest []int
 		for i := range t.all() {
@@ -121,13 +204,15 @@ func (t *trials) find(s *subject, together []string) (causes []int, tried bool) 
 		if !suffice(slices.Concat(causes, rest)) {
 			return s.first, false // what is tried cannot be evaluated, or it may not be tried any more
 		}
-		causes = slices.Concat(causes, needed(causes, rest, suffice))
-		if !suffice(causes) {
+		causes = slices.Concat(causes, needed(causes, rest, func(leaves []int) bool {
+			return t.left <= 0 || suffice(leaves) // it comes to an end
+		}))
+		if t.left <= 0 || !suffice(causes) {
 			return s.first, false
 		}
 	}
 	// One that is needed beside another may not be when that is gone.
-	for i, kept := 0, 0; kept < len(causes) && len(causes) > 1; kept++ {
+	for i, kept := 0, 0; kept < len(causes) && len(causes) > 1 && t.left > 0; kept++ {
 		i %= len(causes)
 		if without := slices.Delete(slices.Clone(causes), i, i+1); suffice(without) {
 			causes, kept = without, -1
@@ -135,8 +220,11 @@ func (t *trials) find(s *subject, together []string) (causes []int, tried bool) 
 			i++
 		}
 	}
+	if t.left <= 0 {
+		return s.first, false
+	}
 	slices.Sort(causes)
-	return causes, t.left > 0
+	return causes, true
 }
 
 // needed returns those of some leaves that are needed beside others, when all of them suffice. It halves them, so that
@@ -175,11 +263,8 @@ func (t *trials) suffice(s *subject, leaves []int, together []string) bool {
 
 // outcome renders both environments with some leaves made equal; nil when that costs too much.
 func (t *trials) outcome(leaves []int, document string, together []string) *outcome {
-	on := map[int]bool{}
-	for _, i := range leaves {
-		on[i] = true
-	}
-	key := fmt.Sprint(slices.Sorted(maps.Keys(on)))
+	on := setOf(len(t.all()), leaves)
+	key := on.key()
 	o := t.outcomes[key]
 	if o != nil && o.evaluated[document] {
 		return o
@@ -192,7 +277,7 @@ func (t *trials) outcome(leaves []int, document string, together []string) *outc
 		together = []string{document}
 	}
 	// To know which documents there are costs something for each of them, too.
-	if t.left -= 2 * (len(together) + 1 + len(t.units[0])/20 + t.effort()); t.left < 0 {
+	if t.left -= t.cost(len(together)); t.left < 0 {
 		return nil
 	}
 	for side := range 2 {
@@ -204,6 +289,11 @@ func (t *trials) outcome(leaves []int, document string, together []string) *outc
 		o.evaluated[path] = true
 	}
 	return o
+}
+
+// cost is how much it costs to render so many documents on both sides.
+func (t *trials) cost(documents int) int {
+	return 2 * (documents + 1 + len(t.units[0])/20 + t.effort())
 }
 
 // tell puts leaves in the place of what the record says.

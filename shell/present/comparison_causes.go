@@ -12,8 +12,17 @@ import (
 // causeName is something that a difference is because of, as it is shown, and what it is the name of.
 type causeName struct{ text, of string }
 
-// cause says why values differ: what they depend on, and the lines that decided them, of layers or of templates.
+// cause says why values differ: what they depend on, and the lines that decided them, of layers or of templates. Where
+// causes were tried, one that was not, because that takes too long or cannot be evaluated, says so.
 func (s *comparing) cause(c explain.Cause, against int) string {
+	text := s.causeText(c, against)
+	if len(c.Because) > 0 && !c.Tried && s.c.Tried {
+		text += " (not verified)"
+	}
+	return text
+}
+
+func (s *comparing) causeText(c explain.Cause, against int) string {
 	names, lines := s.causeParts(c, against)
 	var texts []string
 	for _, name := range names {
@@ -71,7 +80,7 @@ func (s *comparing) told(r explain.Reason, against int) string {
 	if r.Told.By[1] != r.Told.By[0] {
 		text += ", " + Clean(r.Told.By[1])
 	}
-	if why := s.cause(r.Told.Cause, against); why != "" {
+	if why := s.causeText(r.Told.Cause, against); why != "" {
 		text += " because of " + why
 	}
 	return text
