@@ -20,10 +20,12 @@ import (
 type revisions struct {
 	environment string
 	tree        func(files map[string][]byte) fs.FS
+	parsed      *project.Parsed
 	files       [2]map[string]string
 	leaves      []leaf
 	hunks       []hunk
 	sources     [2]*source.Set
+	cost        int // see effort
 }
 
 // hunk is some lines of a file that were changed.
@@ -33,8 +35,10 @@ type hunk struct {
 }
 
 // newRevisions finds the lines in which two projects differ, of the files that they read.
-func newRevisions(left, right *project.Project, environment string, tree func(map[string][]byte) fs.FS) *revisions {
-	r := &revisions{environment: environment, tree: tree, sources: [2]*source.Set{left.Sources, right.Sources}}
+func newRevisions(left, right *project.Project, environment string, tree func(map[string][]byte) fs.FS,
+	parsed *project.Parsed) *revisions {
+	r := &revisions{environment: environment, tree: tree, parsed: parsed,
+		sources: [2]*source.Set{left.Sources, right.Sources}}
 	for side, p := range []*project.Project{left, right} {
 		r.files[side] = map[string]string{}
 		for _, f := range p.Sources.Files() {
@@ -119,13 +123,19 @@ func lineStart(f *source.File, line int) source.Pos {
 
 func (r *revisions) all() []leaf { return r.leaves }
 
-// effort is how much it costs to load a project.
+// effort is how much it costs to load a project of which the files without changes were read before.
 func (r *revisions) effort() int {
-	bytes := 0
-	for _, text := range r.files[0] {
-		bytes += len(text)
+	if r.cost == 0 {
+		r.cost = 40
+		changed := map[string]bool{}
+		for _, h := range r.hunks {
+			if !changed[h.file] {
+				changed[h.file] = true
+				r.cost += len(r.files[0][h.file]) / bytesOfDocument
+			}
+		}
 	}
-	return 40 + bytes/bytesOfDocument
+	return r.cost
 }
 
 // bytesOfDocument is how many bytes of sources and data cost as much to load as a document to evaluate.
@@ -164,7 +174,7 @@ func (r *revisions) render(side int, on set, wanted func(path string) bool) []re
 			files[name] = []byte(text)
 		}
 	}
-	p, err := project.LoadWithoutRules(r.tree(files))
+	p, err := project.LoadAgain(r.tree(files), r.parsed)
 	if err != nil || p.Findings.HasErrors() {
 		return nil
 	}
@@ -196,9 +206,10 @@ type Revision struct {
 	Environment string
 }
 
-// Revisions compares what an environment renders to at two revisions. Tree makes a file system of files. The
-// comparison is nil when there are errors in one of them.
-func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS) (*Comparison, [2]source.Findings) {
+// Revisions compares what an environment renders to at two revisions. Tree makes a file system of files; parsed may have
+// files of them, and keeps others. The comparison is nil when there are errors in one of them.
+func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS, parsed *project.Parsed) (*Comparison,
+	[2]source.Findings) {
 	var findings [2]source.Findings
 	rendered := make([]Side, 2)
 	c := &Comparison{}
@@ -234,7 +245,8 @@ func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS)
 			d.Rows[j].Cause.Because = nil
 		}
 	}
-	t := &trials{variation: newRevisions(sides[0].Project, sides[1].Project, sides[0].Environment, tree), options: o,
+	t := &trials{variation: newRevisions(sides[0].Project, sides[1].Project, sides[0].Environment, tree,
+		parsed), options: o,
 		against: 1, units: [2]map[string]*Unit{rendered[0].Units, rendered[1].Units}, outcomes: map[string]*outcome{},
 		left: budgetOfRevisions + len(c.Documents)}
 	t.confirm(c.Documents)

@@ -46,6 +46,7 @@ type Project struct {
 	Findings source.Findings
 
 	files     fs.FS
+	parsed    *Parsed     // nil for a project of its own
 	mainSpan  source.Span // where the project file names the main module
 	mainNamed bool
 	checked   *check.Program
@@ -166,29 +167,35 @@ type dataFile struct {
 
 // Load reads a project, with modules that its main module does not lead to if they are named. The error is not nil
 // only when there is no project file; everything else that is wrong is in the findings of the project.
-func Load(files fs.FS, modules ...string) (*Project, error) { return load(files, true, modules) }
+func Load(files fs.FS, modules ...string) (*Project, error) {
+	return load(files, true, modules, nil)
+}
 
 // LoadWithoutRules is Load for who does not hold the rules of the project: its modules of rules are not read.
 func LoadWithoutRules(files fs.FS, modules ...string) (*Project, error) {
-	return load(files, false, modules)
+	return load(files, false, modules, nil)
 }
 
-func load(files fs.FS, withRules bool, modules []string) (*Project, error) {
+func load(files fs.FS, withRules bool, modules []string, parsed *Parsed) (*Project, error) {
 	p := &Project{
 		Sources: source.NewSet(), files: files,
 		modules: map[string]*moduleState{}, layers: map[layerKey]*Layer{}, data: map[string]*dataFile{},
-		keys: data.Keys{}, sources: map[*source.File]bool{}, schemas: &schemas{},
+		keys: data.Keys{}, sources: map[*source.File]bool{}, schemas: &schemas{}, parsed: parsed,
+	}
+	if parsed != nil {
+		p.Sources, p.keys = parsed.sources, parsed.keys
 	}
 	text, err := fs.ReadFile(files, FileName)
 	if err != nil {
 		return nil, err
 	}
-	file, err := p.Sources.Add(FileName, text)
+	file, err := p.addFile(FileName, text)
 	if err != nil {
 		return nil, err
 	}
-	root, findings := data.Read(file, data.TOML, p.keys)
-	p.Findings = append(p.Findings, findings...)
+	configuration := p.parseData(file, data.TOML)
+	root := configuration.root
+	p.Findings = append(p.Findings, configuration.findings...)
 	p.Main, p.Out, p.SecretOut, p.mainSpan = "main.knot", "rendered", ".knothole/secret", file.Span(0, 0)
 	if !root.IsAbsent() {
 		p.readConfiguration(root)
@@ -297,7 +304,7 @@ func (p *Project) read(name string, span source.Span) (file *source.File, ok boo
 	if p.nameOf != nil {
 		name = p.nameOf(name)
 	}
-	file, err = p.Sources.Add(name, text)
+	file, err = p.addFile(name, text)
 	if err != nil {
 		p.report(source.TooMuchWork, span, "", "%s", err)
 		return nil, false
@@ -317,7 +324,7 @@ func (p *Project) readData(name string, format data.Format, span source.Span) *d
 	file, ok := p.read(name, span)
 	d.findings, p.Findings = p.Findings, others
 	if ok {
-		d.root, d.findings = data.Read(file, format, p.keys)
+		*d = *p.parseData(file, format)
 	}
 	return d
 }
@@ -467,7 +474,7 @@ func (l *loader) module(name string, span source.Span, trail []string) *check.Mo
 		return nil
 	}
 	l.sources[file] = true
-	tree := syntax.Parse(file)
+	tree := l.parse(file)
 	l.Findings = append(l.Findings, tree.Findings...)
 	m := &check.Module{Path: name, Tree: tree, Imports: map[*syntax.Use]*check.Import{}}
 	for _, d := range tree.Declarations {
@@ -491,7 +498,7 @@ func (l *loader) readModule(name string, span source.Span) (*source.File, bool) 
 			"there are "+strings.Join(standard.Names(), ", ")), "no module %q comes with the program", name)
 		return nil, false
 	}
-	file, err := l.Sources.Add(name, text)
+	file, err := l.addFile(name, text)
 	if err != nil {
 		l.report(source.TooMuchWork, span, "", "%s", err)
 		return nil, false

@@ -140,7 +140,7 @@ func (p *Project) readSchemas() *Schemas {
 		if err != nil {
 			return schema.Document{}, false
 		}
-		file, err := p.Sources.Add(name, text)
+		file, err := p.addFile(name, text)
 		if err != nil {
 			return schema.Document{}, false
 		}

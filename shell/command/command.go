@@ -121,6 +121,7 @@ type call struct {
 	project        string
 	color          string
 	quiet          bool
+	parsed         project.Parsed                    // what was read to try what makes revisions differ
 	repositories   map[string]*repository.Repository // that were asked, by the folder; closed when the run ends
 }
 

@@ -209,7 +209,7 @@ func (c *call) revisions(p *opened, at [2]*revision, environments [2]string, o c
 			sides[i].Name += "@" + r.name
 		}
 	}
-	comparison, findings := compare.Revisions(sides, o, repository.InMemory)
+	comparison, findings := compare.Revisions(sides, o, repository.InMemory, &c.parsed)
 	if comparison != nil {
 		return comparison, exitClean
 	}
