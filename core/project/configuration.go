@@ -93,6 +93,7 @@ func (p *Project) readConfiguration(root value.Value) {
 		}
 		if v, ok := c.get("out", value.String); ok {
 			p.Out = c.inside(v, p.Out)
+			p.named["out"] = source.At(v.Origin().Pos())
 			if p.Out == "." {
 				c.report(source.OutsideProject, source.At(v.Origin().Pos()), "name a folder of its own",
 					"rendered files need a folder of their own")
@@ -100,6 +101,7 @@ func (p *Project) readConfiguration(root value.Value) {
 		}
 		if v, ok := c.get("secret_out", value.String); ok {
 			p.SecretOut = c.inside(v, p.SecretOut)
+			p.named["secret_out"] = source.At(v.Origin().Pos())
 		}
 		if overlap(p.SecretOut, p.Out) || overlap(p.Out, p.SecretOut) {
 			c.report(source.OutsideProject, p.keyOf(table), "name another folder with out, or with secret_out",
@@ -122,7 +124,7 @@ func (p *Project) readConfiguration(root value.Value) {
 	p.readAssociations(top)
 	byFolder := map[string]*Environment{}
 	for _, e := range p.Environments {
-		folder := strings.ToLower(e.Name)
+		folder := source.FoldName(e.Name)
 		if first := byFolder[folder]; first != nil && !e.Abstract {
 			p.Findings.Add(source.Finding{Code: source.SamePath, Span: e.Span, Help: "give one of them another name",
 				Message: fmt.Sprintf("%s and %s would be one folder where case does not matter", first.Name, e.Name),
@@ -250,6 +252,10 @@ func (p *Project) readEnvironment(name string, table value.Value) {
 	if !environmentName(name) {
 		p.report(source.BadName, e.Span, namesOfFolders,
 			"%q cannot be the name of an environment", name)
+		return
+	}
+	if why := UnfitName(name); why != "" {
+		p.report(source.BadName, e.Span, "give it another name", "%q cannot be the name of an environment: %s", name, why)
 		return
 	}
 	c := &configuration{p, fmt.Sprintf("[environments.%s]", name), table}

@@ -33,10 +33,11 @@ type Project struct {
 	Sources      *source.Set
 	Name         string
 	Main         string
-	Out          string // folder for rendered files, relative to the project
-	SecretOut    string // folder for secret ones
-	Header       bool   // rendered files say what made them
-	Requires     string // the oldest version of the program that can read the project; empty for any
+	Out          string                 // folder for rendered files, relative to the project
+	SecretOut    string                 // folder for secret ones
+	named        map[string]source.Span // where the two are named, by their keys
+	Header       bool                   // rendered files say what made them
+	Requires     string                 // the oldest version of the program that can read the project; empty for any
 	RequiresSpan source.Span
 	ListKeys     []string       // fields by which comparisons know elements of lists, before the common ones
 	Environments []*Environment // in the order of the project file, abstract ones included
@@ -181,6 +182,7 @@ func load(files fs.FS, withRules bool, modules []string, parsed *Parsed) (*Proje
 		Sources: source.NewSet(), files: files,
 		modules: map[string]*moduleState{}, layers: map[layerKey]*Layer{}, data: map[string]*dataFile{},
 		keys: data.Keys{}, sources: map[*source.File]bool{}, schemas: &schemas{}, parsed: parsed,
+		named: map[string]source.Span{},
 	}
 	if parsed != nil {
 		p.Sources, p.keys = parsed.sources, parsed.keys
@@ -204,11 +206,25 @@ func load(files fs.FS, withRules bool, modules []string, parsed *Parsed) (*Proje
 		p.rules, p.exemptions, p.links = nil, nil, nil
 	}
 	p.loadProgram(modules, withRules)
+	p.checkDestinations()
 	p.addViews()
 	for _, l := range p.layers {
 		p.hideResembling(l)
 	}
 	return p, nil
+}
+
+// checkDestinations reports folders for rendered files that hold sources of the project.
+func (p *Project) checkDestinations() {
+	for _, f := range p.Sources.Files() {
+		for _, at := range [][2]string{{"out", p.Out}, {"secret_out", p.SecretOut}} {
+			if span := p.named[at[0]]; span.IsValid() && strings.HasPrefix(f.Path, at[1]+"/") {
+				p.report(source.OutsideProject, span, "name a folder of its own",
+					"%s is %s, which holds sources of the project, such as %s", at[0], at[1], f.Path)
+				return
+			}
+		}
+	}
 }
 
 // Marked reports whether values of the project may be secret, or known only after deployment.

@@ -166,8 +166,8 @@ func (r *Result) document(d *eval.Document, places map[string]taken, options Opt
 	if !r.checkPath(name, span, via) {
 		return
 	}
-	// Two paths that differ only in the case of letters are one file on some machines.
-	folded := strings.ToLower(name)
+	// Two paths that differ only in the case of letters, or in how these are composed, are one file on some machines.
+	folded := source.FoldName(name)
 	if first, ok := places[folded]; ok && !first.folder {
 		message := fmt.Sprintf("two documents are rendered to %s", name)
 		if first.name != name {
@@ -322,6 +322,9 @@ func (r *Result) checkPath(name string, span source.Span, via []source.Related) 
 		}
 		if len(part) > 255 {
 			help = "the names of files and folders have at most 255 bytes"
+		}
+		if why := project.UnfitName(part); why != "" {
+			help = why
 		}
 	}
 	if help == "" {

@@ -32,7 +32,8 @@ type Texts struct {
 	program [sha256.Size]byte
 	before  map[Content][sha256.Size]byte
 	used    map[Content][sha256.Size]byte
-	all     bool // what was known before stays
+	texts   map[string]bool // the digests of before, once they are asked for
+	all     bool            // what was known before stays
 	changed bool
 }
 
@@ -109,6 +110,17 @@ func (t *Texts) Digest(content Content) string {
 	return hex.EncodeToString(digest[:])
 }
 
+// Knows reports whether the text of some document had a digest, in hexadecimal.
+func (t *Texts) Knows(digest string) bool {
+	if t.texts == nil {
+		t.texts = make(map[string]bool, len(t.before))
+		for _, d := range t.before {
+			t.texts[hex.EncodeToString(d[:])] = true
+		}
+	}
+	return t.texts[digest]
+}
+
 // Put notes the digest, in hexadecimal, of the text of a document.
 func (t *Texts) Put(content Content, digest string) {
 	var d [sha256.Size]byte
@@ -155,6 +167,9 @@ func (t *Texts) Save() {
 	}
 }
 
+// ownName is what the files are called that Save writes.
+var ownName = regexp.MustCompile(`^[0-9a-f]{32}$`)
+
 // forget removes what has not been used for long: of projects that are gone.
 func forget(root *gate.Root) {
 	entries, err := fs.ReadDir(root.FS(), ".")
@@ -163,7 +178,7 @@ func forget(root *gate.Root) {
 	}
 	for _, e := range entries {
 		info, err := e.Info()
-		if err == nil && info.Mode().IsRegular() && time.Since(info.ModTime()) > kept {
+		if err == nil && info.Mode().IsRegular() && ownName.MatchString(e.Name()) && time.Since(info.ModTime()) > kept {
 			_ = root.Remove(e.Name())
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"io/fs"
 	"path"
+	"slices"
 	"syscall"
 
 	"knothole/outside/gate"
@@ -22,7 +23,7 @@ type disk interface {
 	RemoveAll(name string) error
 	FS() fs.FS
 	OpenRoot(name string) (*gate.Root, error)
-	Sync() error
+	Sync(folder string) error
 	Close() error
 }
 
@@ -61,11 +62,28 @@ func create(base, environment string, mode fs.FileMode) (disk, error) {
 		return nil, err
 	}
 	err = outer.Mkdir(environment, mode)
+	if errors.Is(err, fs.ErrExist) {
+		recase(outer, environment)
+	}
 	outer.Close()
 	if err != nil && !errors.Is(err, fs.ErrExist) {
 		return nil, err
 	}
 	return open(base, environment)
+}
+
+// recase gives the folder of an environment its name, where it has another one that the file system takes for the same.
+// That it cannot is no mistake: it is found under either.
+func recase(outer *gate.Root, environment string) {
+	entries, err := fs.ReadDir(outer.FS(), ".")
+	if err != nil || slices.ContainsFunc(entries, func(e fs.DirEntry) bool { return e.Name() == environment }) {
+		return
+	}
+	for _, e := range entries {
+		if isOne(outer, e.Name(), environment) {
+			_ = outer.Rename(e.Name(), environment)
+		}
+	}
 }
 
 // current returns the contents of a file.
@@ -114,21 +132,28 @@ func (r *reader) current(name string) (text []byte, exists bool, err error) {
 		r.close()
 		r.folder = folder
 		r.inner, r.err = r.root.OpenRoot(path.Clean(folder))
-		if r.err != nil {
-			if info, err := r.root.Lstat(path.Clean(folder)); err == nil && info.Mode().IsRegular() {
-				r.err = syscall.ENOTDIR
-			}
+		if r.err != nil && blocked(r.root, path.Clean(folder)) {
+			r.err = fileInTheWay
 		}
 	}
 	switch {
 	case errors.Is(r.err, fs.ErrNotExist):
 		return nil, false, nil
-	case errors.Is(r.err, syscall.ENOTDIR):
-		return nil, false, fileInTheWay
 	case r.err != nil:
 		return nil, false, r.err
 	}
 	return current(r.inner, base)
+}
+
+// blocked reports whether something that is no folder stands where one does, or one that it is in. Systems have
+// different words for that, some those for what is not there.
+func blocked(d disk, folder string) bool {
+	for ; folder != "."; folder = path.Dir(folder) {
+		if info, err := d.Lstat(folder); err == nil {
+			return info.Mode().IsRegular()
+		}
+	}
+	return false
 }
 
 func (r *reader) close() {

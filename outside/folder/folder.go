@@ -11,11 +11,13 @@ import (
 	"fmt"
 	"io/fs"
 	"maps"
+	"os"
 	"path"
 	"path/filepath"
 	"slices"
 	"strings"
 
+	"knothole/core/source"
 	"knothole/outside/gate"
 )
 
@@ -32,6 +34,14 @@ type File struct {
 	Make   func() ([]byte, error)
 }
 
+// ready makes the data if that was not done.
+func (f *File) ready() error {
+	if f.Make == nil {
+		return nil
+	}
+	return f.load()
+}
+
 // load makes the data, and finds its digest anew.
 func (f *File) load() (err error) {
 	f.Data, err = f.Make()
@@ -45,16 +55,46 @@ type Options struct {
 	Overwrite bool
 	// Partial says that the files are only some of the documents: nothing is removed.
 	Partial bool
-	// Secret files are readable by their owner only, and their record has no digests: what was written before is
-	// replaced whatever became of it.
+	// Secret files are readable by their owner only. What was written before is known from Memory alone: there is no
+	// record of them in the folder, and a change of the project cannot add to it.
 	Secret bool
+	Memory Memory // of secret files; nil when nothing is known
+	// Recoverable says which of the files that are removed can be had again; nil when all may be removed that the record
+	// names and that are as it says.
+	Recoverable func(name string, text []byte) bool
 	// Done is called for each document that was looked at by Prepare, and for each step of Stage and Commit; nil for
 	// nobody.
 	Done func()
 }
 
-// Summary says what is done: the paths of files, sorted.
-type Summary struct{ Written, Unchanged, Removed []string }
+// Memory is what is remembered of the secret files of one folder, where no change of a project reaches it.
+type Memory interface {
+	// Names are the paths of the files that were written.
+	Names() []string
+	// Wrote reports whether the program wrote exactly this into a file.
+	Wrote(name string, text []byte) bool
+	// Digest is a keyed digest of what a file holds.
+	Digest(name string, text []byte) string
+	// Began reports whether a journal is that of a run that was stopped.
+	Began(journal []byte) bool
+	// Begin remembers what is about to be written, and the journal; End what was written and what was removed.
+	Begin(journal []byte, files map[string][]byte) error
+	End(files map[string][]byte, removed []string) error
+}
+
+// forgetful is the memory of who has none.
+type forgetful struct{}
+
+func (forgetful) Names() []string                       { return nil }
+func (forgetful) Wrote(string, []byte) bool             { return false }
+func (forgetful) Digest(string, []byte) string          { return anything }
+func (forgetful) Began([]byte) bool                     { return false }
+func (forgetful) Begin([]byte, map[string][]byte) error { return nil }
+func (forgetful) End(map[string][]byte, []string) error { return nil }
+
+// Summary says what is done: the paths of files, sorted. Left are files that were not removed, since they could not be
+// had again.
+type Summary struct{ Written, Unchanged, Removed, Left []string }
 
 // Refusal says that what other people made or changed stands in the way. Nothing was written.
 type Refusal struct {
@@ -101,9 +141,6 @@ type Plan struct {
 	root              disk
 }
 
-// noDigest stands in the record for the digest of a secret file: it would be one of the secret.
-const noDigest = "-"
-
 // planning is what Prepare finds out on the way to a plan.
 type planning struct {
 	*Plan
@@ -114,6 +151,7 @@ type planning struct {
 	oldRecord []byte            // in which they stand
 	record    map[string]string // the digests that will stand there
 	gone      map[string]string // what was written before and is no longer rendered
+	recased   map[string]string // of what is gone, by its name for whom case does not matter
 	refusal   *Refusal
 }
 
@@ -124,9 +162,12 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 	if options.Done == nil {
 		options.Done = func() {}
 	}
+	if options.Memory == nil {
+		options.Memory = forgetful{}
+	}
 	p := &planning{Plan: &Plan{base: base, environment: environment, options: options},
 		directory: filepath.Join(base, environment), before: map[string]string{},
-		record: make(map[string]string, len(files)), gone: map[string]string{}}
+		record: make(map[string]string, len(files)), gone: map[string]string{}, recased: map[string]string{}}
 	p.refusal = &Refusal{Folder: p.directory}
 	root, err := open(base, environment)
 	if err != nil {
@@ -157,10 +198,11 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		slices.SortFunc(r.Blocked, func(a, b Blocked) int { return strings.Compare(a.Path, b.Path) })
 		return nil, r
 	}
-	if text := formatRecord(p.record); !bytes.Equal(text, p.oldRecord) {
-		p.put(File{Path: RecordName, Data: text}, p.stands(p.oldRecord, p.oldRecord != nil))
+	if text := formatRecord(p.record); !options.Secret && !bytes.Equal(text, withoutReturns(p.oldRecord)) {
+		p.put(File{Path: RecordName, Data: text}, p.stands(RecordName, p.oldRecord, p.oldRecord != nil))
 	}
-	for _, names := range []*[]string{&p.summary.Written, &p.summary.Unchanged, &p.summary.Removed} {
+	for _, names := range []*[]string{&p.summary.Written, &p.summary.Unchanged, &p.summary.Removed,
+		&p.summary.Left} {
 		slices.Sort(*names)
 	}
 	return p.Plan, nil
@@ -169,7 +211,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 // readBefore puts the folder in order and reads the record of what was written into it before.
 func (p *planning) readBefore() error {
 	if _, err := p.existing.Lstat(stagingName); err == nil {
-		if err := recoverRun(p.existing, p.options.Secret); err != nil {
+		if err := recoverRun(p.existing, p.options); err != nil {
 			return gate.Failed(p.directory, fmt.Errorf("what a run left that was stopped cannot be finished: %w",
 				gate.Plain(err)))
 		}
@@ -178,11 +220,15 @@ func (p *planning) readBefore() error {
 		if err := tighten(p.existing); err != nil {
 			return gate.Failed(p.directory, err)
 		}
+		for _, name := range p.options.Memory.Names() {
+			p.before[name] = anything
+		}
+		return nil
 	}
 	text, _, err := current(p.existing, RecordName)
 	if err == nil {
 		p.oldRecord = text
-		p.before, err = parseRecord(text, p.options.Secret)
+		p.before, err = parseRecord(text)
 	}
 	if err != nil {
 		return gate.Failed(path.Join(p.directory, RecordName), err)
@@ -194,10 +240,7 @@ func (p *planning) readBefore() error {
 func (p *planning) fillRecord(files []File) {
 	for i := range files {
 		f := &files[i]
-		switch {
-		case p.options.Secret:
-			f.Digest = noDigest
-		case f.Digest == "":
+		if f.Digest == "" {
 			f.Digest = digestOf(f.Data)
 		}
 		p.record[f.Path] = f.Digest
@@ -210,6 +253,7 @@ func (p *planning) fillRecord(files []File) {
 			p.record[name] = digest
 		} else {
 			p.gone[name] = digest
+			p.recased[source.FoldName(name)] = name
 		}
 	}
 }
@@ -224,11 +268,15 @@ func (p *planning) removeGone() error {
 			return gate.Failed(path.Join(p.directory, name), err)
 		case !exists: // nor is it when something else stands there
 			continue
-		case !ours(p.gone[name], text) && !p.options.Overwrite:
+		case !p.ours(name, text) && !p.options.Overwrite:
 			p.refusal.Changed = append(p.refusal.Changed, name)
 			continue
+		case p.options.Recoverable != nil && !p.options.Recoverable(name, text) && !p.options.Overwrite:
+			p.summary.Left = append(p.summary.Left, name)
+			p.record[name] = p.gone[name]
+			continue
 		}
-		p.steps = append(p.steps, step{-1, p.stands(text, true), name})
+		p.steps = append(p.steps, step{-1, p.stands(name, text, true), name})
 		p.summary.Removed = append(p.summary.Removed, name)
 	}
 	return nil
@@ -237,6 +285,17 @@ func (p *planning) removeGone() error {
 // place plans how one file gets to its place.
 func (p *planning) place(f *File) error {
 	text, exists, err := p.there.current(f.Path)
+	if old, ok := p.recased[source.FoldName(f.Path)]; ok && exists && err == nil && p.isSame(old, f.Path) {
+		// The file system takes the old name for this one: it is removed, and written with the new one.
+		if err := f.ready(); err != nil {
+			return fmt.Errorf("%s: %w", f.Path, err)
+		}
+		p.record[f.Path] = f.Digest
+		p.put(*f, absent)
+		p.summary.Written = append(p.summary.Written, f.Path)
+		p.summary.Removed = slices.DeleteFunc(p.summary.Removed, func(name string) bool { return name == old })
+		return nil
+	}
 	if f.Make != nil {
 		// What is remembered of a run before counts only where the record, too, says that this was written.
 		if err == nil && exists && p.before[f.Path] == f.Digest && digestOf(text) == f.Digest {
@@ -253,14 +312,13 @@ func (p *planning) place(f *File) error {
 	case p.refusal.add(f.Path, err):
 	case err != nil:
 		return gate.Failed(path.Join(p.directory, f.Path), err)
-	case exists && bytes.Equal(text, f.Data) &&
-		(!p.options.Secret || p.before[f.Path] == noDigest && onlyForOwner(p.existing, f.Path)):
+	case exists && bytes.Equal(text, f.Data) && (!p.options.Secret || onlyForOwner(p.existing, f.Path)):
 		p.summary.Unchanged = append(p.summary.Unchanged, f.Path)
 		return nil
-	case exists && !ours(p.before[f.Path], text) && !p.options.Overwrite:
+	case exists && !bytes.Equal(text, f.Data) && !p.ours(f.Path, text) && !p.options.Overwrite:
 		p.refusal.Changed = append(p.refusal.Changed, f.Path)
 	}
-	p.put(*f, p.stands(text, exists))
+	p.put(*f, p.stands(f.Path, text, exists))
 	p.summary.Written = append(p.summary.Written, f.Path)
 	return nil
 }
@@ -286,19 +344,45 @@ func tighten(d disk) error {
 // onlyForOwner reports whether nobody but its owner may read a file.
 func onlyForOwner(d disk, name string) bool {
 	info, err := d.Lstat(name)
-	return err == nil && info.Mode()&others == 0
+	return err == nil && (info.Mode()&others == 0 || !gate.HasModes)
 }
 
-// ours reports whether a file is as it was written.
-func ours(digest string, text []byte) bool { return digest == noDigest || digest == digestOf(text) }
+// ours reports whether a file is as it was written, but for the ends of its lines: a program that checks files out may
+// have changed those, and they can be had again.
+func (p *planning) ours(name string, text []byte) bool {
+	if p.options.Secret {
+		return p.options.Memory.Wrote(name, text)
+	}
+	digest := p.before[name]
+	return digest != "" && (digest == digestOf(text) || digest == digestOf(withoutReturns(text)))
+}
+
+// withoutReturns is a text with line feeds at the ends of its lines.
+func withoutReturns(text []byte) []byte { return bytes.ReplaceAll(text, []byte("\r\n"), []byte("\n")) }
+
+// SameLines reports whether two texts differ in the ends of their lines at most.
+func SameLines(a, b []byte) bool { return bytes.Equal(withoutReturns(a), withoutReturns(b)) }
+
+// isSame reports whether two names stand for one file.
+func (p *planning) isSame(a, b string) bool {
+	one, err := p.existing.Lstat(a)
+	if err != nil {
+		return false
+	}
+	other, err := p.existing.Lstat(b)
+	return err == nil && os.SameFile(one, other)
+}
+
+// absent stands in a journal for the digest of what is not there.
+const absent = "-"
 
 // stands returns the digest of what stands in a place, for the journal.
-func (p *Plan) stands(text []byte, exists bool) string {
+func (p *Plan) stands(name string, text []byte, exists bool) string {
 	switch {
-	case p.options.Secret:
-		return anything
 	case !exists:
-		return "-"
+		return absent
+	case p.options.Secret:
+		return p.options.Memory.Digest(name, text)
 	}
 	return digestOf(text)
 }
@@ -350,13 +434,22 @@ func (p *Plan) stage(fileMode, folderMode fs.FileMode) error {
 		if err := p.root.WriteFile(staged(i), f.Data, fileMode); err != nil {
 			return failed(f.Path, err)
 		}
+		mode := fileMode
+		if info, err := p.root.Lstat(f.Path); err == nil && info.Mode().IsRegular() && !p.options.Secret {
+			mode = info.Mode().Perm() // a file that is replaced keeps its mode
+		}
+		if mode != fileMode || p.options.Secret { // which the mask of the user does not change
+			if err := p.root.Chmod(staged(i), mode); err != nil {
+				return failed(f.Path, err)
+			}
+		}
 		p.options.Done()
 	}
 	if err := p.root.WriteFile(newJournalName, formatJournal(p.steps), 0o600); err != nil {
 		return failed(newJournalName, err)
 	}
 	// What is staged is on the disk before anything gets its name, also when the machine loses power.
-	if err := p.root.Sync(); err != nil {
+	if err := p.root.Sync(stagingName); err != nil {
 		return failed(stagingName, err)
 	}
 	return nil
@@ -386,6 +479,14 @@ func (p *Plan) Commit() error {
 		return gate.Failed(filepath.Join(p.base, p.environment),
 			fmt.Errorf("%w; the next run finishes what is left", gate.Plain(err)))
 	}
+	written := map[string][]byte{}
+	for _, f := range p.write {
+		written[f.Path] = f.Data
+	}
+	// Where nothing can be remembered the next run takes what this one writes for that of others.
+	if p.options.Secret {
+		_ = p.options.Memory.Begin(formatJournal(p.steps), written)
+	}
 	if err := p.root.Rename(newJournalName, journalName); err != nil {
 		return failed(err)
 	}
@@ -394,6 +495,9 @@ func (p *Plan) Commit() error {
 	}
 	if err := discard(p.root); err != nil {
 		return failed(err)
+	}
+	if p.options.Secret {
+		_ = p.options.Memory.End(written, p.summary.Removed)
 	}
 	return nil
 }
@@ -432,7 +536,7 @@ func (r *Reader) Record() (map[string]string, error) {
 	if err != nil {
 		return nil, gate.Failed(filepath.Join(r.directory, RecordName), err)
 	}
-	record, err := parseRecord(text, false)
+	record, err := parseRecord(text)
 	if err != nil {
 		return nil, gate.Failed(filepath.Join(r.directory, RecordName), err)
 	}
@@ -447,9 +551,9 @@ func (r *Reader) File(name string) (text []byte, exists bool, err error) {
 // Digest returns the digest of a file as the record has it.
 func Digest(text []byte) string { return digestOf(text) }
 
-// Strangers returns the folders in a folder for rendered files that have a record, but are not among those of
-// environments.
-func Strangers(base string, environments []string) []string {
+// Strangers returns the folders in a folder for rendered files that were written by the program, but are not among those
+// of environments. That a folder was written is said by its record, or by written where there is none.
+func Strangers(base string, environments []string, written func(name string) bool) []string {
 	root, err := gate.OpenRoot(base)
 	if err != nil {
 		return nil
@@ -461,14 +565,48 @@ func Strangers(base string, environments []string) []string {
 	}
 	var names []string
 	for _, e := range entries {
-		if !e.IsDir() || slices.Contains(environments, e.Name()) {
+		if !e.IsDir() || slices.ContainsFunc(environments, func(name string) bool { return isOne(root, name, e.Name()) }) {
 			continue
 		}
-		if _, err := root.Lstat(path.Join(e.Name(), RecordName)); err == nil {
-			names = append(names, e.Name())
+		if written == nil {
+			if _, err := root.Lstat(path.Join(e.Name(), RecordName)); err != nil {
+				continue
+			}
+		} else if !written(e.Name()) {
+			continue
 		}
+		names = append(names, e.Name())
 	}
 	return names
+}
+
+// attributesName is the file that keeps git from changing the ends of lines of what was rendered (gitattributes(5)).
+const attributesName = ".gitattributes"
+
+// Attributes writes, into a folder for rendered files, that git leaves these as they are, unless such a file is there.
+// That it cannot is no mistake: only a checkout that changes them is then found to differ.
+func Attributes(base string) {
+	root, err := gate.OpenRoot(base)
+	if err != nil {
+		return
+	}
+	defer root.Close()
+	if _, err := root.Lstat(attributesName); errors.Is(err, fs.ErrNotExist) {
+		_ = root.Create(attributesName, []byte("* -text\n"), 0o644)
+	}
+}
+
+// isOne reports whether two names of folders are one, for the file system too: where it does not look at case.
+func isOne(root *gate.Root, a, b string) bool {
+	if a == b || source.FoldName(a) != source.FoldName(b) {
+		return a == b
+	}
+	one, err := root.Lstat(a)
+	if err != nil {
+		return false
+	}
+	other, err := root.Lstat(b)
+	return err == nil && os.SameFile(one, other)
 }
 
 func digestOf(text []byte) string {
@@ -476,13 +614,13 @@ func digestOf(text []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// parseRecord reads a record. Only one of secret files has lines without a digest.
-func parseRecord(text []byte, secret bool) (map[string]string, error) {
+// parseRecord reads a record, whatever ends its lines.
+func parseRecord(text []byte) (map[string]string, error) {
 	record, number := map[string]string{}, 0
-	for line := range strings.Lines(string(text)) {
+	for line := range strings.Lines(string(withoutReturns(text))) {
 		number++
 		digest, name, ok := strings.Cut(strings.TrimSuffix(line, "\n"), " ")
-		if !ok || len(digest) != 2*sha256.Size && (digest != noDigest || !secret) || !filepath.IsLocal(name) {
+		if !ok || len(digest) != 2*sha256.Size || !fs.ValidPath(name) {
 			return nil, fmt.Errorf("line %d is not a digest and a path; remove the file to start a new record", number)
 		}
 		record[name] = digest

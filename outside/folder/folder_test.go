@@ -1,13 +1,16 @@
 package folder_test
 
 import (
+	"bytes"
 	"errors"
 	"os"
 	"path/filepath"
+	"syscall"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"knothole/outside/cache"
 	"knothole/outside/folder"
 	"knothole/outside/gate"
 )
@@ -163,9 +166,16 @@ func TestFilesAndFoldersTakeEachOthersPlace(t *testing.T) {
 	require.DirExists(t, filepath.Join(d, "b"))
 }
 
+// remembered are options for secret files, with what the user's cache folder remembers of a folder.
+func remembered(t *testing.T, directory string) folder.Options {
+	t.Helper()
+	return folder.Options{Secret: true, Memory: cache.OpenWritten(directory)}
+}
+
 func TestSecretFiles(t *testing.T) {
+	t.Setenv("XDG_CACHE_HOME", t.TempDir())
 	d := filepath.Join(t.TempDir(), "secret", "north")
-	_, err := write(t, d, folder.Options{Secret: true}, file("a", "1"), file("b", "1"))
+	_, err := write(t, d, remembered(t, d), file("a", "1"), file("b", "1"))
 	require.NoError(t, err)
 	info, err := os.Stat(filepath.Join(d, "a"))
 	require.NoError(t, err)
@@ -173,17 +183,129 @@ func TestSecretFiles(t *testing.T) {
 	info, err = os.Stat(d)
 	require.NoError(t, err)
 	require.Equal(t, os.FileMode(0o700), info.Mode().Perm())
-	record, err := os.ReadFile(filepath.Join(d, folder.RecordName))
-	require.NoError(t, err)
-	require.Equal(t, "- a\n- b\n", string(record), "no digest of a secret")
-	require.NoError(t, os.WriteFile(filepath.Join(d, "a"), []byte("edited"), 0o600))
-	done, err := write(t, d, folder.Options{Secret: true}, file("a", "2"))
+	require.NoFileExists(t, filepath.Join(d, folder.RecordName), "what was written is remembered elsewhere")
+	done, err := write(t, d, remembered(t, d), file("a", "2"))
 	require.NoError(t, err)
 	require.Equal(t, summary{Written: 1, Removed: 1}, done)
 	require.Equal(t, map[string]string{"a": "2"}, tree(t, d))
+
+	// A file that others may read is written again, with its mode.
+	require.NoError(t, os.Chmod(filepath.Join(d, "a"), 0o644))
+	done, err = write(t, d, remembered(t, d), file("a", "2"))
+	require.NoError(t, err)
+	require.Equal(t, summary{Written: 1}, done)
+	info, err = os.Stat(filepath.Join(d, "a"))
+	require.NoError(t, err)
+	require.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	done, err = write(t, d, remembered(t, d), file("a", "2"))
+	require.NoError(t, err)
+	require.Equal(t, summary{Unchanged: 1}, done)
+
+	// What somebody edited or made is theirs; what is equal is taken over.
+	require.NoError(t, os.WriteFile(filepath.Join(d, "a"), []byte("edited"), 0o600))
+	_, err = write(t, d, remembered(t, d), file("a", "3"))
+	require.ErrorContains(t, err, "was not written by knothole, or was edited afterwards")
 	require.NoError(t, os.WriteFile(filepath.Join(d, "mine"), []byte("mine"), 0o600))
-	_, err = write(t, d, folder.Options{Secret: true}, file("mine", "2"))
+	_, err = write(t, d, remembered(t, d), file("mine", "2"))
 	require.Error(t, err)
+	_, err = write(t, d, remembered(t, d), file("a", "edited"), file("mine", "mine"))
+	require.NoError(t, err)
+}
+
+// TestNothingInTheFolderDecides holds that of secret files no record and no journal in the folder counts, whatever it
+// says: only what this user's cache remembers.
+func TestNothingInTheFolderDecides(t *testing.T) {
+	t.Setenv("XDG_CACHE_HOME", t.TempDir())
+	digest := func(text string) string { return folder.Digest([]byte(text)) }
+	for _, journal := range []string{"remove -1 * notes.txt\n", "remove -1 " + digest("mine") + " notes.txt\n",
+		"remove -1 - notes.txt\n", "put 0 * notes.txt\n", "put 0 " + digest("mine") + " notes.txt\n", "\n", "x"} {
+		d := filepath.Join(t.TempDir(), "secret", "ann")
+		require.NoError(t, os.MkdirAll(filepath.Join(d, ".knothole-staging"), 0o700))
+		for name, text := range map[string]string{"notes.txt": "mine", ".knothole-record": "- notes.txt\n",
+			".knothole-staging/journal": journal, ".knothole-staging/0": "evil"} {
+			require.NoError(t, os.WriteFile(filepath.Join(d, name), []byte(text), 0o600))
+		}
+		for _, options := range []folder.Options{{Secret: true}, remembered(t, d)} {
+			_, err := write(t, d, options, file("other.txt", "1"))
+			require.ErrorContains(t, err, "its journal is not one that was written here", journal)
+		}
+		require.NoError(t, os.RemoveAll(filepath.Join(d, ".knothole-staging")))
+		_, err := write(t, d, remembered(t, d), file("other.txt", "1"))
+		require.NoError(t, err)
+		_, err = write(t, d, remembered(t, d), file("notes.txt", "2"))
+		require.Error(t, err)
+		text, err := os.ReadFile(filepath.Join(d, "notes.txt"))
+		require.NoError(t, err)
+		require.Equal(t, "mine", string(text))
+	}
+}
+
+// TestJournalOfAChange holds that a journal in a folder for rendered files, which may have come with a change, does
+// nothing that its record would not allow.
+func TestJournalOfAChange(t *testing.T) {
+	digest := func(text string) string { return folder.Digest([]byte(text)) }
+	d := t.TempDir()
+	_, err := write(t, d, folder.Options{}, file("a", "1"), file("b", "1"))
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(d, "mine"), []byte("mine"), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(d, "b"), []byte("edited"), 0o644))
+	staging := filepath.Join(d, ".knothole-staging")
+	require.NoError(t, os.Mkdir(staging, 0o755))
+	for name, text := range map[string]string{"0": "evil", "1": "2", "2": "evil", "journal": "put 0 " + digest("mine") +
+		" mine\nput 1 " + digest("1") + " a\nput 2 " + digest("edited") + " b\nremove -1 " + digest("mine") +
+		" mine\nremove -1 " + digest("edited") + " b\n"} {
+		require.NoError(t, os.WriteFile(filepath.Join(staging, name), []byte(text), 0o644))
+	}
+	_, err = write(t, d, folder.Options{}, file("c", "1"), file("b", "1"))
+	require.Error(t, err, "b was edited")
+	require.Equal(t, map[string]string{"a": "2", "b": "edited", "mine": "mine"}, tree(t, d))
+}
+
+// TestModes holds that a file that is new has the mode that the mask of the user leaves, and that one that is replaced
+// keeps its own.
+func TestModes(t *testing.T) {
+	old := syscall.Umask(0o027)
+	defer syscall.Umask(old)
+	d := filepath.Join(t.TempDir(), "north")
+	mode := func(name string) os.FileMode {
+		info, err := os.Stat(filepath.Join(d, name))
+		require.NoError(t, err)
+		return info.Mode().Perm()
+	}
+	_, err := write(t, d, folder.Options{}, file("a", "1"), file("b", "1"))
+	require.NoError(t, err)
+	require.Equal(t, os.FileMode(0o640), mode("a"))
+	require.NoError(t, os.Chmod(filepath.Join(d, "a"), 0o664))
+	_, err = write(t, d, folder.Options{}, file("a", "2"), file("b", "2"))
+	require.NoError(t, err)
+	require.Equal(t, []os.FileMode{0o664, 0o640}, []os.FileMode{mode("a"), mode("b")})
+	syscall.Umask(0o777)
+	secret := filepath.Join(filepath.Dir(d), "secret")
+	require.NoError(t, os.Mkdir(secret, 0o700))
+	require.NoError(t, os.Chmod(secret, 0o700))
+	_, err = write(t, filepath.Join(secret, "north"), folder.Options{Secret: true}, file("a", "1"))
+	if os.Getuid() == 0 { // whom no mode stops
+		require.NoError(t, err)
+		info, err := os.Stat(filepath.Join(secret, "north", "a"))
+		require.NoError(t, err)
+		require.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	}
+}
+
+// TestEndsOfLines holds that a folder that was checked out with other ends of lines is taken for what was written.
+func TestEndsOfLines(t *testing.T) {
+	d := t.TempDir()
+	_, err := write(t, d, folder.Options{}, file("a", "1\n2\n"), file("b", "1\n"), file("c", "1\n"))
+	require.NoError(t, err)
+	for _, name := range []string{"a", "b", "c", folder.RecordName} {
+		text, err := os.ReadFile(filepath.Join(d, name))
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(d, name), bytes.ReplaceAll(text, []byte("\n"), []byte("\r\n")), 0o644))
+	}
+	done, err := write(t, d, folder.Options{}, file("a", "1\n2\n"), file("b", "2\n"))
+	require.NoError(t, err)
+	require.Equal(t, summary{Written: 2, Removed: 1}, done)
+	require.Equal(t, map[string]string{"a": "1\n2\n", "b": "2\n"}, tree(t, d))
 }
 
 func TestLockMakesOthersWait(t *testing.T) {
@@ -216,7 +338,7 @@ func TestStrangers(t *testing.T) {
 		require.NoError(t, err)
 	}
 	require.NoError(t, os.Mkdir(filepath.Join(d, "mine"), 0o755))
-	require.Equal(t, []string{"old"}, folder.Strangers(d, []string{"north"}))
+	require.Equal(t, []string{"old"}, folder.Strangers(d, []string{"north"}, nil))
 }
 
 func TestWhatIsNeverReplaced(t *testing.T) {

@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"knothole/core/source"
 	"knothole/outside/gate"
 )
 
@@ -60,8 +61,10 @@ func parseJournal(text []byte) ([]step, error) {
 	return steps, nil
 }
 
-// recoverRun finishes or undoes what a run left that was stopped.
-func recoverRun(d disk, secret bool) error {
+// recoverRun finishes or undoes what a run left that was stopped. A journal in a folder may have come with a change: one
+// of secret files counts only when it is remembered, and of others only those steps are done that a run could have
+// planned without it, with files that the record names and that are as it says.
+func recoverRun(d disk, o Options) error {
 	text, exists, err := current(d, journalName)
 	if err != nil {
 		return err
@@ -69,21 +72,43 @@ func recoverRun(d disk, secret bool) error {
 	if !exists {
 		return d.RemoveAll(stagingName)
 	}
+	if o.Secret && !o.Memory.Began(text) {
+		return fmt.Errorf("its journal is not one that was written here; remove %s and render again", stagingName)
+	}
 	steps, err := parseJournal(text)
 	if err != nil {
 		return err
 	}
-	for _, s := range steps {
-		if s.before == anything && !secret {
-			return fmt.Errorf("its journal is not one of this folder; remove %s and render again", stagingName)
+	var record map[string]string
+	if !o.Secret {
+		written, _, err := current(d, RecordName)
+		if err == nil {
+			record, err = parseRecord(written)
 		}
+		if err != nil {
+			return err
+		}
+	}
+	// What is in its place already is not removed under a name that the file system takes for the same.
+	done := map[string]bool{}
+	for _, s := range steps {
 		if s.staged >= 0 {
 			if _, exists, err := current(d, staged(s.staged)); err != nil || !exists {
-				continue // it is in its place
+				done[source.FoldName(s.path)] = true
 			}
 		}
+	}
+	for _, s := range steps {
+		if done[source.FoldName(s.path)] {
+			continue
+		}
 		now, exists, err := current(d, s.path)
-		untouched := s.before == "-" && !exists || exists && digestOf(now) == s.before || s.before == anything
+		untouched := s.before == absent && !exists
+		if exists && o.Secret {
+			untouched = o.Memory.Digest(s.path, now) == s.before
+		} else if exists {
+			untouched = digestOf(now) == s.before && (record[s.path] == s.before || s.path == RecordName)
+		}
 		if !untouched || err != nil && !cleared(d, s.path, nil) {
 			continue
 		}
@@ -94,7 +119,7 @@ func recoverRun(d disk, secret bool) error {
 	return discard(d)
 }
 
-// anything stands for the digest of a file that may be replaced whatever it holds.
+// anything stands for a digest that is not known.
 const anything = "*"
 
 // apply does steps. Each is done or not; what is done already is no mistake.
@@ -115,7 +140,7 @@ func apply(d disk, steps []step, done func()) error {
 			made[folder] = true
 		}
 		err := d.Rename(staged(s.staged), s.path)
-		if err != nil && s.before == "-" {
+		if err != nil && s.before == absent {
 			if info, missing := d.Lstat(s.path); missing == nil && info.IsDir() && cleared(d, s.path, nil) {
 				// A run that was stopped removed what was in it.
 				if err = d.RemoveAll(s.path); err == nil {

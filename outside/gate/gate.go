@@ -217,11 +217,11 @@ func (r *Root) Replace(name string, before, text []byte) error {
 	if err != nil {
 		return err
 	}
-	return r.put(name, text, info.Mode().Perm(), true)
+	return r.put(name, text, info.Mode().Perm(), putting{safe: true, exactly: true})
 }
 
 // Create writes a file that is not there yet, or holds nothing, or has these contents already: then a run that was
-// stopped has made it. The folders on the way are made.
+// stopped has made it. The folders on the way are made. The mask of the user holds for the mode.
 func (r *Root) Create(name string, text []byte, mode fs.FileMode) error {
 	if info, err := r.Lstat(name); err == nil {
 		now, err := r.ReadFile(name)
@@ -235,17 +235,20 @@ func (r *Root) Create(name string, text []byte, mode fs.FileMode) error {
 	if err := r.MkdirAll(path.Dir(name), 0o755); err != nil {
 		return err
 	}
-	return r.put(name, text, mode, true)
+	return r.put(name, text, mode, putting{safe: true})
 }
 
 // Keep writes a file that may be lost when the machine loses power, whole or not at all, over one that is there.
 func (r *Root) Keep(name string, text []byte, mode fs.FileMode) error {
-	return r.put(name, text, mode, false)
+	return r.put(name, text, mode, putting{exactly: true})
 }
 
-// put writes a file beside its place, whole, and on the disk if it has to be safe, before it takes its name. What runs
-// left that were stopped is removed.
-func (r *Root) put(name string, text []byte, mode fs.FileMode, safe bool) error {
+// putting is how a file is put in place: on the disk before it takes its name, and with exactly its mode, whatever the
+// mask of the user says.
+type putting struct{ safe, exactly bool }
+
+// put writes a file beside its place, whole, before it takes its name. What runs left that were stopped is removed.
+func (r *Root) put(name string, text []byte, mode fs.FileMode, how putting) error {
 	folder := path.Dir(name)
 	if entries, err := fs.ReadDir(r.in.FS(), folder); err == nil {
 		for _, e := range entries {
@@ -268,10 +271,10 @@ func (r *Root) put(name string, text []byte, mode fs.FileMode, safe bool) error 
 	if _, err2 := f.Write(text); err == nil {
 		err = err2
 	}
-	if err == nil {
-		err = f.Chmod(mode) // whatever the mask says
+	if err == nil && how.exactly {
+		err = f.Chmod(mode)
 	}
-	if err == nil && safe {
+	if err == nil && how.safe {
 		if err = fault("sync", staged); err == nil && !injected {
 			err = f.Sync()
 		}
@@ -286,7 +289,7 @@ func (r *Root) put(name string, text []byte, mode fs.FileMode, safe bool) error 
 		_ = r.Remove(staged)
 		return err
 	}
-	if !safe {
+	if !how.safe {
 		return nil
 	}
 	return r.syncFolder(folder)

@@ -2,12 +2,12 @@ package gate
 
 import "golang.org/x/sys/unix"
 
-// Sync keeps all that was written to the file system of the folder on the disk.
-func (r *Root) Sync() error {
+// Sync keeps the files of a folder on the disk, with all else that was written to its file system.
+func (r *Root) Sync(folder string) error {
 	if err := fault("sync", "."); err != nil || injected {
 		return err
 	}
-	f, err := r.in.Open(".")
+	f, err := r.in.Open(folder)
 	if err != nil {
 		return err
 	}

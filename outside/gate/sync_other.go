@@ -2,5 +2,34 @@
 
 package gate
 
-// Sync does nothing: there is no call that keeps all files of a file system on the disk here.
-func (r *Root) Sync() error { return nil }
+import (
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+)
+
+// Sync keeps the files of a folder on the disk, one after the other: there is no call for all of them here.
+func (r *Root) Sync(folder string) error {
+	if err := fault("sync", "."); err != nil || injected {
+		return err
+	}
+	entries, err := fs.ReadDir(r.in.FS(), folder)
+	if err != nil {
+		return err
+	}
+	for _, e := range entries {
+		f, err := r.in.OpenFile(filepath.FromSlash(path.Join(folder, e.Name())), os.O_RDWR, 0)
+		if err != nil {
+			return err
+		}
+		err = f.Sync()
+		if err2 := f.Close(); err == nil {
+			err = err2
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return r.syncFolder(folder)
+}

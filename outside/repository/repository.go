@@ -5,6 +5,9 @@ package repository
 
 import (
 	"bytes"
+	"crypto/sha1"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -263,6 +266,37 @@ func (r *Repository) Tracked(names []string) ([]string, error) {
 		}
 	}
 	return tracked, nil
+}
+
+// Has reports whether git has a file exactly as it is: what the index names is what the file holds.
+func (r *Repository) Has(name string, text []byte) bool {
+	inTree, err := r.names([]string{name})
+	if err != nil {
+		return false
+	}
+	out, err := r.git("--literal-pathspecs", "ls-files", "-z", "--stage", "--", inTree[0])
+	if err != nil {
+		return false
+	}
+	for _, entry := range strings.Split(string(out), "\x00") { // mode, object, stage, tab, path
+		about, path, _ := strings.Cut(entry, "\t")
+		fields := strings.Fields(about)
+		if path == inTree[0] && len(fields) == 3 && fields[1] == blobID(text, len(fields[1])) {
+			return true
+		}
+	}
+	return false
+}
+
+// blobID is the name that git gives the bytes of a file, in a repository whose names have so many digits.
+func blobID(text []byte, digits int) string {
+	h := sha1.New()
+	if digits == 2*sha256.Size {
+		h = sha256.New()
+	}
+	fmt.Fprintf(h, "blob %d\x00", len(text))
+	h.Write(text)
+	return hex.EncodeToString(h.Sum(nil))
 }
 
 // TracksBelow returns the first file that git has in a folder, as a path of the machine; empty when there is none.

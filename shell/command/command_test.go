@@ -54,6 +54,7 @@ func TestScripts(t *testing.T) {
 		Dir: "testdata/script",
 		Setup: func(e *testscript.Env) error {
 			// The stand-in secret store, and what is said about it outside of the project.
+			e.Setenv("XDG_CACHE_HOME", filepath.Join(e.WorkDir, ".cache"))
 			said := filepath.Join(e.WorkDir, "said")
 			if err := os.Mkdir(said, 0o755); err != nil {
 				return err

@@ -63,6 +63,14 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 		return refuse(fmt.Sprintf("git has %s already, so that the secret would be committed", c.relative(tracked[0])),
 			"take it out of the repository: git rm --cached, and its history with it")
 	}
+	if name, err := r.TracksBelow(realName(secretTo)); err != nil || name != "" {
+		if err != nil {
+			return refuse(fmt.Sprintf("git cannot say whether it has files in %s: %s", c.relative(secretTo), err),
+				"mend that first: else secrets could be committed")
+		}
+		return refuse(fmt.Sprintf("%s is for secret documents, and git has %s in it", c.relative(secretTo),
+			c.relative(name)), "name a folder in secret_out that git ignores, and take what it has out of it")
+	}
 	return exitClean
 }
 

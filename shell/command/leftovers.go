@@ -8,8 +8,10 @@ import (
 
 	"knothole/core/project"
 	"knothole/core/source"
+	"knothole/outside/cache"
 	"knothole/outside/folder"
 	"knothole/outside/gate"
+	"knothole/outside/repository"
 )
 
 // leftovers are the folders of environments that are gone, in those for rendered files and for secret ones.
@@ -21,10 +23,21 @@ func (c *call) leftovers(p *opened) leftovers {
 	for _, e := range p.Concrete() {
 		names = append(names, e.Name)
 	}
-	in := func(to string) []string {
-		return folder.Strangers(filepath.Join(p.folder, filepath.FromSlash(to)), names)
+	at := func(to string) string { return filepath.Join(p.folder, filepath.FromSlash(to)) }
+	return leftovers{folder.Strangers(at(p.Out), names, nil), folder.Strangers(at(p.SecretOut), names,
+		func(name string) bool {
+			return len(cache.OpenWritten(filepath.Join(realName(at(p.SecretOut)), name)).Names()) > 0
+		})}
+}
+
+// recoverable returns what decides whether a file may be removed that was rendered for an environment that is gone: git
+// has it as it is, or the cache knows that this machine rendered it. A record alone may have come with a change.
+func (c *call) recoverable(p *opened, at string) func(name string, text []byte) bool {
+	known := cache.Open(at, true)
+	r, err := c.repositoryOf(p.folder, repository.Open)
+	return func(name string, text []byte) bool {
+		return known.Knows(folder.Digest(text)) || err == nil && r.Has(filepath.Join(realName(at), name), text)
 	}
-	return leftovers{in(p.Out), in(p.SecretOut)}
 }
 
 // shown returns the folders as seen from the working folder.
@@ -40,12 +53,19 @@ func (l leftovers) shown(c *call, p *opened) (names []string) {
 
 // targets are the folders with no document that is to be there: what was rendered is removed as that of an environment
 // is which has a document less, and a file that others made or changed is in the way.
-func (l leftovers) targets(d destination, options folder.Options) (targets []*target) {
+func (l leftovers) targets(c *call, p *opened, d destination, options folder.Options) (targets []*target) {
 	options.Partial = false
 	add := func(base string, names []string, secret bool) {
 		options.Secret = secret
 		for _, name := range names {
 			gone := &encoded{environment: &project.Environment{Name: name}}
+			at := filepath.Join(base, name)
+			options.Memory, options.Recoverable = nil, nil
+			if secret {
+				options.Memory = cache.OpenWritten(filepath.Join(realName(base), name))
+			} else {
+				options.Recoverable = c.recoverable(p, at)
+			}
 			targets = append(targets, &target{encoded: gone, base: base, options: options, pruned: true})
 		}
 	}
@@ -61,7 +81,14 @@ func (l leftovers) remove(c *call, d destination, targets []*target) {
 			continue
 		}
 		at := filepath.Join(t.base, t.environment.Name)
-		removed := source.Count(len(t.plan.Summary().Removed), "rendered file")
+		summary := t.plan.Summary()
+		removed := source.Count(len(summary.Removed), "rendered file")
+		if len(summary.Left) > 0 {
+			fmt.Fprintf(c.err, "%s: %s removed; git does not have these as they are, and this machine did not render "+
+				"them, so that they stay: %s\n  remove them by hand, or with --overwrite\n", c.relative(at), removed,
+				source.FirstQuoted(summary.Left, fewChanges))
+			continue
+		}
 		if err := gate.RemoveWith(at, folder.RecordName); err != nil {
 			fmt.Fprintf(c.err, "%s: %s removed; the folder stays, since others keep files in it\n", c.relative(at),
 				removed)

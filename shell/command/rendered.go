@@ -63,6 +63,7 @@ func (c *call) compareFiles(p *opened, e encoded, base string) ([]committed, err
 			"%s is missing, with %s", base, source.Count(len(e.plain), "file"))}}, nil
 	}
 	known := map[string]bool{}
+	var ends []string // files of which only the line endings differ
 	for _, f := range e.plain {
 		known[f.Path] = true
 		name := path.Join(base, f.Path)
@@ -87,12 +88,26 @@ func (c *call) compareFiles(p *opened, e encoded, base string) ([]committed, err
 			message, help = "this file was changed since it was rendered",
 				"change the sources instead; knothole render --overwrite writes it anew"
 		}
+		if folder.SameLines(text, f.Data) {
+			ends = append(ends, name)
+			continue
+		}
 		line := firstDifference(text, f.Data)
 		column := 1 + len(file.Line(line)) - len(strings.TrimLeft(file.Line(line), " \t"))
 		differing = append(differing, committed{
 			finding: renderedFinding(file.LineSpan(line, column), e.environment.Name, help, "%s", message),
 			diff:    udiff.Unified(name, name, string(text), string(f.Data)),
 		})
+	}
+	if ends != nil {
+		more := ""
+		if len(ends) > 1 {
+			more = fmt.Sprintf(" and %s more", source.Count(len(ends)-1, "file"))
+		}
+		differing = append(differing, committed{finding: renderedFinding(source.Span{}, e.environment.Name,
+			"git may have changed them: commit "+path.Join(p.Out, ".gitattributes")+" with the line * -text, and check "+
+				"the files out again",
+			"%s%s: only the line endings differ from what is rendered", ends[0], more)})
 	}
 	for _, name := range sortedKeys(record) {
 		if _, exists, _ := there.File(name); exists && !known[name] {

@@ -13,7 +13,9 @@ import (
 	"time"
 
 	"knothole/core/parallel"
+	"knothole/core/project"
 	"knothole/core/source"
+	"knothole/outside/cache"
 	"knothole/outside/folder"
 	"knothole/outside/gate"
 	"knothole/shell/present"
@@ -67,6 +69,7 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 		if r.secrets {
 			options := options
 			options.Secret = true
+			options.Memory = cache.OpenWritten(filepath.Join(realName(d.secretTo), all[i].environment.Name))
 			targets = append(targets, &target{encoded: &all[i], base: d.secretTo, files: all[i].secret, options: options})
 			d.secret = d.secret || len(all[i].secret) > 0
 		}
@@ -74,7 +77,7 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 	wrote := d.secret
 	if r.prune {
 		d.secret = d.secret || len(left.secret) > 0
-		targets = append(targets, left.targets(d, options)...)
+		targets = append(targets, left.targets(c, p, d, options)...)
 	}
 	if status := r.checkDestination(c, p, d, targets); status != exitClean {
 		return status
@@ -86,6 +89,9 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 	defer unlock()
 	if status := c.put(targets); status != exitClean {
 		return status
+	}
+	if d.own {
+		folder.Attributes(d.to)
 	}
 	if r.prune {
 		left.remove(c, d, targets)
@@ -119,6 +125,14 @@ func (r *rendering) checkDestination(c *call, p *opened, d destination, targets 
 			return c.failed("%s is a file, not a folder: nothing was written", c.relative(base))
 		}
 	}
+	if d.own {
+		for _, base := range []string{d.to, d.secretTo} {
+			if name := holdsSources(p, base); name != "" {
+				return c.failed("%s holds sources of a project, such as %s: nothing was written\n  rendered files need a "+
+					"folder of their own: name another one in knothole.toml", c.relative(base), c.relative(name))
+			}
+		}
+	}
 	if d.own && !gate.Within(p.folder, d.to) {
 		return c.failed("%s leads out of the project: nothing was written\n  write elsewhere with --to DIR",
 			c.relative(d.to))
@@ -137,6 +151,29 @@ func (r *rendering) checkDestination(c *call, p *opened, d destination, targets 
 			"  secret documents need a folder of their own", c.relative(d.to), c.relative(d.secretTo))
 	}
 	return c.checkIgnored(d.around, d.secretTo, p.SecretOut, targets)
+}
+
+// mostLooked is how many files are looked at for sources.
+const mostLooked = 10_000
+
+// holdsSources returns a source of a project in a folder for rendered files; empty when there is none. The folders of
+// environments are left out: what is in them is known one by one.
+func holdsSources(p *opened, base string) (found string) {
+	looked := 0
+	_ = gate.Walk(base, func(name string, entry fs.DirEntry, err error) error {
+		if looked++; err != nil || looked > mostLooked {
+			return fs.SkipAll
+		}
+		if entry.IsDir() && filepath.Dir(name) == base && p.Environment(entry.Name()) != nil {
+			return fs.SkipDir
+		}
+		if !entry.IsDir() && (filepath.Ext(name) == ".knot" || entry.Name() == project.FileName) {
+			found = name
+			return fs.SkipAll
+		}
+		return nil
+	})
+	return found
 }
 
 // lock keeps other runs away from a destination until unlock is called.

@@ -1,0 +1,30 @@
+package project
+
+import (
+	"fmt"
+	"strings"
+)
+
+// devices are the names that Windows keeps for devices, whatever extension follows.
+var devices = map[string]bool{"con": true, "prn": true, "aux": true, "nul": true, "conin$": true, "conout$": true}
+
+func init() {
+	for _, kind := range []string{"com", "lpt"} {
+		for _, digit := range []string{"0", "1", "2", "3", "4", "5", "6", "7", "8", "9", "¹", "²", "³"} {
+			devices[kind+digit] = true
+		}
+	}
+}
+
+// UnfitName says why some system cannot hold a file or folder with a name; it is empty when all can. What is rendered
+// has the same names everywhere, so that none may be one that only some take.
+func UnfitName(name string) string {
+	stem, _, _ := strings.Cut(name, ".")
+	switch {
+	case devices[strings.ToLower(strings.TrimRight(stem, " "))]:
+		return fmt.Sprintf("Windows keeps the name %s for a device, with any extension", strings.TrimRight(stem, " "))
+	case name != "." && name != ".." && strings.TrimRight(name, ". ") != name:
+		return "Windows cannot hold a name that ends with a point or a space"
+	}
+	return ""
+}

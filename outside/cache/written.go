@@ -1,0 +1,167 @@
+package cache
+
+import (
+	"bytes"
+	"crypto/hmac"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"io/fs"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"knothole/outside/gate"
+)
+
+// Written is what the program remembers of the secret files that it wrote into a folder. It stands in the user's own
+// cache folder, where no change of a project reaches it, and holds keyed digests only: whoever reads it learns nothing
+// of what was written, and whoever does not have the key cannot add to it.
+type Written struct {
+	file    string // empty when there is no place for it
+	key     []byte
+	digests map[string][]string // by path; two while a file is replaced
+	journal string              // the digest of the journal of a run that began; empty for none
+}
+
+// writtenFolder is where what was written is remembered, in the cache folder of the program; keyName is the key.
+const (
+	writtenFolder = "written"
+	keyName       = "key"
+)
+
+// OpenWritten reads what is remembered of a folder. When nothing can be, nothing is known of it.
+func OpenWritten(directory string) *Written {
+	w := &Written{digests: map[string][]string{}}
+	user, err := os.UserCacheDir()
+	if err != nil {
+		return w
+	}
+	absolute, err := filepath.Abs(directory)
+	if err != nil {
+		return w
+	}
+	base := filepath.Join(user, folderName, writtenFolder)
+	if w.key = readKey(base); w.key == nil {
+		return w
+	}
+	of := sha256.Sum256([]byte(absolute))
+	w.file = filepath.Join(base, hex.EncodeToString(of[:16]))
+	text, err := gate.ReadFile(w.file)
+	if err != nil {
+		return w
+	}
+	for line := range strings.Lines(string(text)) {
+		digest, name, ok := strings.Cut(strings.TrimSuffix(line, "\n"), " ")
+		switch {
+		case !ok || len(digest) != 2*sha256.Size:
+		case name == "":
+			w.journal = digest
+		default:
+			w.digests[name] = append(w.digests[name], digest)
+		}
+	}
+	return w
+}
+
+// readKey reads the key of the user, and makes it when there is none.
+func readKey(base string) []byte {
+	name := filepath.Join(base, keyName)
+	if key, err := gate.ReadFile(name); err == nil && len(key) == sha256.Size {
+		return key
+	} else if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if gate.MakeFolder(base, 0o700) != nil {
+		return nil
+	}
+	root, err := gate.OpenRoot(base)
+	if err != nil {
+		return nil
+	}
+	defer root.Close()
+	key := make([]byte, sha256.Size)
+	_, _ = rand.Read(key) // which never fails
+	if root.Keep(keyName, key, 0o600) != nil {
+		return nil
+	}
+	key, err = gate.ReadFile(name) // that of another run, if one made it at the same time
+	if err != nil || len(key) != sha256.Size {
+		return nil
+	}
+	return key
+}
+
+// Digest returns the keyed digest of what a file holds.
+func (w *Written) Digest(name string, text []byte) string {
+	h := hmac.New(sha256.New, w.key)
+	h.Write([]byte(name + "\x00"))
+	h.Write(text)
+	return hex.EncodeToString(h.Sum(nil))
+}
+
+// Names returns the paths of the files that were written, sorted.
+func (w *Written) Names() []string { return slices.Sorted(maps.Keys(w.digests)) }
+
+// Wrote reports whether the program wrote exactly this into a file.
+func (w *Written) Wrote(name string, text []byte) bool {
+	return w.file != "" && slices.Contains(w.digests[name], w.Digest(name, text))
+}
+
+// Began reports whether a journal is that of a run of the program that was stopped.
+func (w *Written) Began(journal []byte) bool {
+	return w.file != "" && w.journal != "" && w.journal == w.Digest("", journal)
+}
+
+// Begin remembers what a run is about to write, beside what was written before, and its journal.
+func (w *Written) Begin(journal []byte, files map[string][]byte) error {
+	if w.file == "" {
+		return nil
+	}
+	for name, text := range files {
+		if digest := w.Digest(name, text); !slices.Contains(w.digests[name], digest) {
+			w.digests[name] = append(w.digests[name], digest)
+		}
+	}
+	w.journal = w.Digest("", journal)
+	return w.save()
+}
+
+// End remembers what a run has written, and forgets what it has removed.
+func (w *Written) End(files map[string][]byte, removed []string) error {
+	if w.file == "" {
+		return nil
+	}
+	for name, text := range files {
+		w.digests[name] = []string{w.Digest(name, text)}
+	}
+	for _, name := range removed {
+		delete(w.digests, name)
+	}
+	w.journal = ""
+	return w.save()
+}
+
+func (w *Written) save() error {
+	root, err := gate.OpenRoot(filepath.Dir(w.file))
+	if err != nil {
+		return err
+	}
+	defer root.Close()
+	var b bytes.Buffer
+	if w.journal != "" {
+		b.WriteString(w.journal + " \n")
+	}
+	for _, name := range w.Names() {
+		for _, digest := range w.digests[name] {
+			b.WriteString(digest + " " + name + "\n")
+		}
+	}
+	if b.Len() == 0 {
+		return root.RemoveAll(filepath.Base(w.file))
+	}
+	return root.Keep(filepath.Base(w.file), b.Bytes(), 0o600)
+}

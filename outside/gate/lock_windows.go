@@ -1,0 +1,57 @@
+package gate
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"golang.org/x/sys/windows"
+)
+
+// lockName is the file that a run holds open in a folder, so that others wait, whoever they are and however they write
+// the name of the folder. The system removes it when the run ends.
+const lockName = ".knothole-lock"
+
+// lockPause is how long a run waits before it tries again.
+const lockPause = 50 * time.Millisecond
+
+// mostDenied is how often it tries again where the system says that it may not.
+const mostDenied = 20
+
+// Lock makes other runs wait that write into a folder; it makes the folder, with a mode, when it is not there.
+// Waiting is called once when another run has it. unlock gives it back, and removes the folder when it is empty.
+func Lock(directory string, mode os.FileMode, waiting func()) (unlock func(), err error) {
+	name, err := windows.UTF16PtrFromString(filepath.Join(directory, lockName))
+	if err != nil {
+		return nil, Failed(directory, err)
+	}
+	denied := 0
+	for {
+		if err := os.MkdirAll(directory, mode); err != nil {
+			return nil, Failed(directory, err)
+		}
+		file, err := windows.CreateFile(name, windows.GENERIC_READ|windows.GENERIC_WRITE, 0, nil, windows.CREATE_ALWAYS,
+			windows.FILE_ATTRIBUTE_HIDDEN|windows.FILE_FLAG_DELETE_ON_CLOSE, 0)
+		switch {
+		case err == nil:
+			return func() {
+				_ = windows.CloseHandle(file)
+				_ = os.Remove(directory) // when it is empty
+			}, nil
+		case errors.Is(err, windows.ERROR_PATH_NOT_FOUND): // the run before has removed the folder
+		case errors.Is(err, windows.ERROR_ACCESS_DENIED) && denied < mostDenied:
+			denied++ // a file that is about to be removed cannot be opened either
+			time.Sleep(lockPause)
+		case errors.Is(err, windows.ERROR_SHARING_VIOLATION), errors.Is(err, windows.ERROR_DELETE_PENDING):
+			if waiting != nil {
+				waiting()
+				waiting = nil
+			}
+			time.Sleep(lockPause)
+		default:
+			return nil, Failed(directory, fmt.Errorf("it cannot be locked: %w", Plain(err)))
+		}
+	}
+}
