@@ -218,6 +218,40 @@ func withinList(left, right value.Value, path []string) value.Value {
 	return value.ListOf(elements, right.Origin())
 }
 
+// shownOfSecret are the fields of a Secret that say what it is called and what it is; all others, whatever they are, may
+// hold what it keeps.
+var shownOfSecret = []string{"apiVersion", "kind", "type", "immutable", "metadata"}
+
+// HideSecrets marks what Secrets hold in an object that runs, also in objects that stand in others, so that nothing of it
+// is shown. Annotations of a Secret are hidden, too, since tools keep copies of objects in them.
+func HideSecrets(v value.Value) value.Value {
+	switch v.Kind() {
+	case value.List:
+		elements := make([]value.Value, v.Len())
+		for i, x := range v.Elements() {
+			elements[i] = HideSecrets(x)
+		}
+		return value.ListOf(elements, v.Origin())
+	case value.Record:
+		var b value.Builder
+		secret := place.Kind(v) == "Secret"
+		for i, key := range v.Shape().Keys() {
+			x := v.Values()[i]
+			switch {
+			case !secret:
+				x = HideSecrets(x)
+			case !slices.Contains(shownOfSecret, key):
+				x = value.MarkAll(x, value.Secret)
+			case key == "metadata" && x.Kind() == value.Record && !x.Get("annotations").IsAbsent():
+				x = value.Put(x, []string{"annotations"}, value.MarkAll(x.Get("annotations"), value.Secret))
+			}
+			b.Set(key, x)
+		}
+		return b.Record(v.Origin())
+	}
+	return v
+}
+
 // decoded returns what runs of a secret, by the names that are rendered. It stays secret.
 func decoded(left, data value.Value) value.Value {
 	if left.Kind() != value.Record || data.Kind() != value.Record {

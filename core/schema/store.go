@@ -20,6 +20,8 @@ type Store struct {
 	// Load returns the document of an address that was not added, without its fragment; ok is false when there is none.
 	// It is asked once for each address. It may be nil.
 	Load func(uri string) (document Document, ok bool)
+	// Outside reports whether a path leads out of where references may lead; then it is not asked for. It may be nil.
+	Outside func(path string) bool
 	// NameOf returns the path of a file as people know it, by the path in its address. It may be nil.
 	NameOf func(path string) string
 	// FormatsAreNotes makes formats say nothing about what is right, as the standard has it where a schema does not
@@ -336,6 +338,10 @@ func (s *Store) resolve(reference string, from *resource) (target *Schema, why, 
 	r := s.load(uri, from.dialect)
 	if r == nil {
 		help := "add the document; nothing is fetched"
+		if uri.Scheme == fileScheme && s.Outside != nil && s.Outside(uri.Path) {
+			return nil, fmt.Sprintf("the schema %s is neither in the project nor in a folder that was named",
+				s.nameOf(uri.Path)), "copy it, or name its folder: a reference leads nowhere else"
+		}
 		if uri.Scheme == fileScheme {
 			return nil, fmt.Sprintf("there is no schema %s", s.nameOf(uri.Path)), "add the file, or mend the reference"
 		}

@@ -80,7 +80,7 @@ func recase(outer *gate.Root, environment string) {
 		return
 	}
 	for _, e := range entries {
-		if isOne(outer, e.Name(), environment) {
+		if isOne(outer, environment, e.Name()) {
 			_ = outer.Rename(e.Name(), environment)
 		}
 	}
@@ -102,6 +102,9 @@ func current(d reading, name string) (text []byte, exists bool, err error) {
 		return nil, false, obstacle("something that is not a plain file is in the place of the document")
 	}
 	text, err = d.ReadFile(name)
+	if errors.Is(err, fs.ErrNotExist) { // it is gone meanwhile, or was known under another name only
+		return nil, false, nil
+	}
 	return text, err == nil, err
 }
 

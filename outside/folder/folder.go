@@ -11,11 +11,11 @@ import (
 	"fmt"
 	"io/fs"
 	"maps"
-	"os"
 	"path"
 	"path/filepath"
 	"slices"
 	"strings"
+	"unicode"
 
 	"knothole/core/source"
 	"knothole/outside/gate"
@@ -151,7 +151,7 @@ type planning struct {
 	oldRecord []byte            // in which they stand
 	record    map[string]string // the digests that will stand there
 	gone      map[string]string // what was written before and is no longer rendered
-	recased   map[string]string // of what is gone, by its name for whom case does not matter
+	recased   map[string]bool   // what is gone and is rendered under a name that differs in case, by what both are folded
 	refusal   *Refusal
 }
 
@@ -167,7 +167,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 	}
 	p := &planning{Plan: &Plan{base: base, environment: environment, options: options},
 		directory: filepath.Join(base, environment), before: map[string]string{},
-		record: make(map[string]string, len(files)), gone: map[string]string{}, recased: map[string]string{}}
+		record: make(map[string]string, len(files)), gone: map[string]string{}, recased: map[string]bool{}}
 	p.refusal = &Refusal{Folder: p.directory}
 	root, err := open(base, environment)
 	if err != nil {
@@ -253,7 +253,18 @@ func (p *planning) fillRecord(files []File) {
 			p.record[name] = digest
 		} else {
 			p.gone[name] = digest
-			p.recased[source.FoldName(name)] = name
+		}
+	}
+	if len(p.gone) == 0 {
+		return
+	}
+	wanted := make(map[string]bool, len(files))
+	for i := range files {
+		wanted[source.FoldName(files[i].Path)] = true
+	}
+	for name := range p.gone {
+		if folded := source.FoldName(name); wanted[folded] {
+			p.recased[folded] = true
 		}
 	}
 }
@@ -261,6 +272,9 @@ func (p *planning) fillRecord(files []File) {
 // removeGone plans the removal of what is gone.
 func (p *planning) removeGone() error {
 	for _, name := range slices.Sorted(maps.Keys(p.gone)) {
+		if p.recased[source.FoldName(name)] && !p.separate(name) {
+			continue // it is the same file, which gets its name where that is planned
+		}
 		text, exists, err := p.there.current(name)
 		var o obstacle
 		switch {
@@ -285,16 +299,10 @@ func (p *planning) removeGone() error {
 // place plans how one file gets to its place.
 func (p *planning) place(f *File) error {
 	text, exists, err := p.there.current(f.Path)
-	if old, ok := p.recased[source.FoldName(f.Path)]; ok && exists && err == nil && p.isSame(old, f.Path) {
-		// The file system takes the old name for this one: it is removed, and written with the new one.
-		if err := f.ready(); err != nil {
-			return fmt.Errorf("%s: %w", f.Path, err)
+	if p.recased[source.FoldName(f.Path)] && exists && err == nil {
+		if now := spelling(p.existing.FS(), f.Path); now != f.Path {
+			return p.recase(f, now, text)
 		}
-		p.record[f.Path] = f.Digest
-		p.put(*f, absent)
-		p.summary.Written = append(p.summary.Written, f.Path)
-		p.summary.Removed = slices.DeleteFunc(p.summary.Removed, func(name string) bool { return name == old })
-		return nil
 	}
 	if f.Make != nil {
 		// What is remembered of a run before counts only where the record, too, says that this was written.
@@ -319,6 +327,22 @@ func (p *planning) place(f *File) error {
 		p.refusal.Changed = append(p.refusal.Changed, f.Path)
 	}
 	p.put(*f, p.stands(f.Path, text, exists))
+	p.summary.Written = append(p.summary.Written, f.Path)
+	return nil
+}
+
+// recase plans how one file gets its name, where the file system takes another one for the same: that is removed first.
+func (p *planning) recase(f *File, now string, text []byte) error {
+	if err := f.ready(); err != nil {
+		return fmt.Errorf("%s: %w", f.Path, err)
+	}
+	p.record[f.Path] = f.Digest
+	if !p.ours(now, text) && !p.ours(f.Path, text) && !bytes.Equal(text, f.Data) && !p.options.Overwrite {
+		p.refusal.Changed = append(p.refusal.Changed, f.Path)
+		return nil
+	}
+	p.steps = append(p.steps, step{-1, p.stands(now, text, true), now})
+	p.put(*f, absent)
 	p.summary.Written = append(p.summary.Written, f.Path)
 	return nil
 }
@@ -363,14 +387,51 @@ func withoutReturns(text []byte) []byte { return bytes.ReplaceAll(text, []byte("
 // SameLines reports whether two texts differ in the ends of their lines at most.
 func SameLines(a, b []byte) bool { return bytes.Equal(withoutReturns(a), withoutReturns(b)) }
 
-// isSame reports whether two names stand for one file.
-func (p *planning) isSame(a, b string) bool {
-	one, err := p.existing.Lstat(a)
-	if err != nil {
+// spelling returns the name under which a file stands that was found under a name: another one where the file system does
+// not look at case. Numbers of files do not tell that, since some file systems make them of names.
+func spelling(files fs.FS, name string) string {
+	real := "."
+	for _, part := range strings.Split(name, "/") {
+		entries, err := fs.ReadDir(files, real)
+		if err != nil {
+			return name
+		}
+		as := ""
+		for _, e := range entries {
+			if e.Name() == part {
+				as = part
+				break
+			}
+			if source.FoldName(e.Name()) == source.FoldName(part) {
+				as = e.Name()
+			}
+		}
+		if as == "" {
+			return name
+		}
+		real = path.Join(real, as)
+	}
+	return real
+}
+
+// separate reports whether a file that is gone is another one than that which is rendered under a name that differs in
+// case: then the file system tells them apart, and has both names or may have both.
+func (p *planning) separate(name string) bool {
+	if p.existing == nil || spelling(p.existing.FS(), name) != name {
 		return false
 	}
-	other, err := p.existing.Lstat(b)
-	return err == nil && os.SameFile(one, other)
+	_, err := p.existing.Lstat(swapCase(name))
+	return err != nil || spelling(p.existing.FS(), swapCase(name)) == swapCase(name)
+}
+
+// swapCase is a name with the case of its letters turned round.
+func swapCase(name string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsUpper(r) {
+			return unicode.ToLower(r)
+		}
+		return unicode.ToUpper(r)
+	}, name)
 }
 
 // absent stands in a journal for the digest of what is not there.
@@ -497,7 +558,13 @@ func (p *Plan) Commit() error {
 		return failed(err)
 	}
 	if p.options.Secret {
-		_ = p.options.Memory.End(written, p.summary.Removed)
+		var removed []string
+		for _, s := range p.steps {
+			if _, again := written[s.path]; s.staged < 0 && !again {
+				removed = append(removed, s.path)
+			}
+		}
+		_ = p.options.Memory.End(written, removed)
 	}
 	return nil
 }
@@ -596,17 +663,14 @@ func Attributes(base string) {
 	}
 }
 
-// isOne reports whether two names of folders are one, for the file system too: where it does not look at case.
-func isOne(root *gate.Root, a, b string) bool {
-	if a == b || source.FoldName(a) != source.FoldName(b) {
-		return a == b
+// isOne reports whether the name of an environment is that of a folder, for the file system too: where it does not look
+// at case.
+func isOne(root *gate.Root, environment, folder string) bool {
+	if environment == folder || source.FoldName(environment) != source.FoldName(folder) {
+		return environment == folder
 	}
-	one, err := root.Lstat(a)
-	if err != nil {
-		return false
-	}
-	other, err := root.Lstat(b)
-	return err == nil && os.SameFile(one, other)
+	_, err := root.Lstat(environment)
+	return err == nil && spelling(root.FS(), environment) != environment
 }
 
 func digestOf(text []byte) string {

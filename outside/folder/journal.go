@@ -8,6 +8,7 @@ import (
 	"path"
 	"strconv"
 	"strings"
+	"time"
 
 	"knothole/core/source"
 	"knothole/outside/gate"
@@ -134,12 +135,12 @@ func apply(d disk, steps []step, done func()) error {
 			continue
 		}
 		if folder := path.Dir(s.path); !made[folder] {
-			if err := d.MkdirAll(folder, 0o755); err != nil {
+			if err := again(func() error { return d.MkdirAll(folder, 0o755) }); err != nil {
 				return fmt.Errorf("%s: %w", folder, gate.Plain(err))
 			}
 			made[folder] = true
 		}
-		err := d.Rename(staged(s.staged), s.path)
+		err := again(func() error { return d.Rename(staged(s.staged), s.path) })
 		if err != nil && s.before == absent {
 			if info, missing := d.Lstat(s.path); missing == nil && info.IsDir() && cleared(d, s.path, nil) {
 				// A run that was stopped removed what was in it.
@@ -153,6 +154,19 @@ func apply(d disk, steps []step, done func()) error {
 		}
 	}
 	return nil
+}
+
+// remembers is for how long file systems that are programs remember names that are gone, in other spellings.
+const remembers = 1100 * time.Millisecond
+
+// again does something once more when a name is said to be missing that was just seen.
+func again(do func() error) error {
+	err := do()
+	if errors.Is(err, fs.ErrNotExist) {
+		time.Sleep(remembers)
+		err = do()
+	}
+	return err
 }
 
 // remove removes a file, and folders that are empty then.

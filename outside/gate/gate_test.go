@@ -11,7 +11,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"syscall"
 	"testing"
 	"time"
 
@@ -109,7 +108,7 @@ func TestOnlyPlainFiles(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(outside, "secret"), []byte("CANARY"), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "plain"), []byte("text"), 0o644))
 	require.NoError(t, os.Mkdir(filepath.Join(folder, "inner"), 0o755))
-	require.NoError(t, syscall.Mkfifo(filepath.Join(folder, "pipe"), 0o644))
+	makePipe(t, filepath.Join(folder, "pipe"))
 	for name, to := range map[string]string{
 		"out": filepath.Join(outside, "secret"), "up": "../" + filepath.Base(outside) + "/secret", "zero": "/dev/zero",
 		"topipe": "pipe", "in": "plain", "circle": "circle", "outfolder": outside,

@@ -347,6 +347,12 @@ func (c *call) stopped(p *opened, findings source.Findings, what string) int {
 	return exitFindings
 }
 
+// unmade is stopped for a command that compares: a side that cannot be made is none that differs.
+func (c *call) unmade(p *opened, findings source.Findings) int {
+	c.stopped(p, findings, "nothing was compared")
+	return exitFailed
+}
+
 // failed reports that the work could not be done.
 func (c *call) failed(format string, arguments ...any) int {
 	fmt.Fprintf(c.err, "knothole %s: %s\n", c.command.name, fmt.Sprintf(format, oneLine(arguments)...))

@@ -42,7 +42,8 @@ else by what they have in common.
 
 --format patch is a JSON Patch (RFC 6902) for each document, markdown is for a review, html one page to look through.
 
-Ends with 0 when nothing differs, 1 when something does, 2 when one of the sides has errors.`,
+Ends with 0 when nothing differs, 1 when something does, 2 when one of the sides cannot be made or read, also
+when others are compared.`,
 	example: "knothole diff rehearsal north",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		d := &difference{}
@@ -155,7 +156,7 @@ func (d *difference) allow(c *call, s *sidesOf) int {
 			found = true
 			allowance, findings := compare.NewAllowance(group.MayDiffer, builtin.Table)
 			if findings.HasErrors() {
-				return c.stopped(s.project, findings, "nothing was compared")
+				return c.unmade(s.project, findings)
 			}
 			d.allowance = append(d.allowance, allowance...)
 		}
@@ -399,7 +400,7 @@ func (d *difference) compare(c *call, s *sidesOf) (*compare.Comparison, source.F
 	if !slices.Contains(s.environments, nil) {
 		comparison, findings := compare.Environments(s.project.Project, s.environments, o)
 		if comparison == nil {
-			return nil, nil, c.stopped(s.project, findings, "nothing was compared")
+			return nil, nil, c.unmade(s.project, findings)
 		}
 		comparison.Sides = s.names
 		return comparison, nil, exitClean
@@ -410,7 +411,7 @@ func (d *difference) compare(c *call, s *sidesOf) (*compare.Comparison, source.F
 			results, found := render.All(s.project.Project, []*project.Environment{e},
 				render.Options{Recording: true, Only: o.Only})
 			if found.HasErrors() {
-				return nil, nil, c.stopped(s.project, found, "nothing was compared")
+				return nil, nil, c.unmade(s.project, found)
 			}
 			s.compared[i] = compare.Rendered(results[0], o)
 			s.secret += s.compared[i].AsFiles()

@@ -29,7 +29,8 @@ Objects are known by their kind and name, and by the name space where both name 
 those that are rendered without one. With --owner LABEL=VALUE, objects with this label that run and are not rendered
 are told, but for those that another object controls.
 
-Ends with 0 when nothing differs, 1 when something does, 2 when what runs cannot be read or is empty.`,
+Ends with 0 when nothing differs, 1 when something does, 2 when what runs cannot be read or is empty,
+or what is rendered has errors.`,
 	example: "knothole drift north exported.yaml",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		d := &driftRun{}
@@ -79,7 +80,7 @@ func (d *driftRun) run(c *call) int {
 	}
 	results, findings := render.All(p.Project, environments, render.Options{Recording: true})
 	if findings.HasErrors() {
-		return c.stopped(p, findings, "nothing was compared")
+		return c.unmade(p, findings)
 	}
 	rendered := compare.Rendered(results[0], compare.Options{})
 	comparison, others := compare.Drift(rendered, running, options)
@@ -123,19 +124,37 @@ func (d *driftRun) running(c *call, p *opened) ([]value.Value, int) {
 	}
 	side, findings := compare.Files(name, readableFiles(files), compare.Options{})
 	if findings.HasErrors() {
-		c.presenter(p, c.err).Findings(findings.Tidy(p.Sources))
+		c.presenter(p, c.err).Findings(withoutExcerpts(p, findings).Tidy(p.Sources))
 		fmt.Fprintln(c.err, "\nnothing was compared: what runs is not known")
-		return nil, exitFindings
+		return nil, exitFailed
 	}
 	var running []value.Value
 	for _, unit := range side.Units {
-		running = append(running, compare.Objects(unit.Value)...)
+		for _, object := range compare.Objects(unit.Value) {
+			running = append(running, compare.HideSecrets(object))
+		}
 	}
 	if len(running) == 0 {
 		return nil, c.failed("%s has no objects: is it what runs?", name)
 	}
 	slices.SortStableFunc(running, func(a, b value.Value) int { return int(a.Origin().Pos()) - int(b.Origin().Pos()) })
 	return running, exitClean
+}
+
+// withoutExcerpts leaves out what findings show of files that hold a Secret, or may hold one: lines, and messages that
+// quote them.
+func withoutExcerpts(p *opened, findings source.Findings) source.Findings {
+	shown := slices.Clone(findings)
+	for i, f := range shown {
+		file := p.Sources.File(f.Span.Start)
+		if file == nil || !strings.Contains(file.Text, "Secret") {
+			continue
+		}
+		file.Hide(f.Span.Start)
+		shown[i].Message = "this line cannot be read, and is not shown, since the file may hold secrets"
+		shown[i].Help, shown[i].Related = fmt.Sprintf("knothole help %s says what may be wrong", f.Code), nil
+	}
+	return shown
 }
 
 // readableFiles are the files in formats that objects are exported in.

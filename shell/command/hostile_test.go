@@ -7,7 +7,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
-	"syscall"
 	"testing"
 	"time"
 
@@ -98,9 +97,7 @@ func inBounds(t *testing.T, what, program, folder string, arguments ...string) s
 	}
 	require.NotContains(t, said, "goroutine ", what)
 	require.NotContains(t, said, "mistake in knothole", what)
-	usage, ok := c.ProcessState.SysUsage().(*syscall.Rusage)
-	require.True(t, ok)
-	require.Less(t, usage.Maxrss*1024, int64(hostileMemory), "%s takes too much memory", what)
+	require.Less(t, memoryOf(t, c.ProcessState), int64(hostileMemory), "%s takes too much memory", what)
 	return out.String()
 }
 

@@ -110,6 +110,9 @@ func (i *impactRun) would(c *call) int {
 	if p == nil {
 		return status
 	}
+	if p.Findings.HasErrors() {
+		return c.unmade(p, p.Findings)
+	}
 	var names []string
 	var comparisons []*compare.Comparison
 	worst := exitClean
@@ -126,7 +129,7 @@ func (i *impactRun) would(c *call) int {
 		if comparison == nil {
 			c.presenter(p, c.err).Findings(findings)
 			fmt.Fprintf(c.err, "\n%s is not compared\n", e.Name)
-			worst = exitFindings
+			worst = exitFailed
 			continue
 		}
 		names, comparisons = append(names, e.Name), append(comparisons, comparison)

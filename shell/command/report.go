@@ -30,7 +30,7 @@ what makes places different, and by environment. Secrets are not read, and not i
 
 An environment with errors is not compared; the page tells which, and what is wrong.
 
-Ends with 0 when the page is made, 1 when it is and there are errors, 2 when it cannot be made.`,
+Ends with 0 when the page is made, whatever it shows, 2 when it is not, or an environment cannot be rendered.`,
 	example: "knothole report --to report.html",
 	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
@@ -68,7 +68,8 @@ func (r *reporting) run(c *call) int {
 	}
 	page.Held = held
 	page.Findings, page.Unchecked = findings, uncheckedPlaces(p, results)
-	page.Comparison, page.NotCompared = r.compare(p, environments)
+	var broken bool
+	page.Comparison, page.NotCompared, broken = r.compare(p, environments)
 	columns := environments
 	if page.Comparison != nil { // the columns of the page are those that are compared
 		columns = nil
@@ -87,15 +88,15 @@ func (r *reporting) run(c *call) int {
 	if !c.quiet {
 		fmt.Fprintln(c.err, present.Summary(findings, len(environments), "environment"))
 	}
-	if findings.HasErrors() {
-		return exitFindings
+	if broken {
+		return exitFailed
 	}
 	return exitClean
 }
 
-// compare compares those environments that can be rendered; it says which cannot.
-func (r *reporting) compare(p *opened, environments []*project.Environment) (*compare.Comparison, []string) {
-	var left []string
+// compare compares those environments that can be rendered; it says which cannot, and whether that is for errors.
+func (r *reporting) compare(p *opened, environments []*project.Environment) (found *compare.Comparison, left []string,
+	broken bool) {
 	environments = slices.DeleteFunc(slices.Clone(environments), func(e *project.Environment) bool {
 		other := p.Of(e) != p.Of(environments[0])
 		if other {
@@ -106,9 +107,10 @@ func (r *reporting) compare(p *opened, environments []*project.Environment) (*co
 	for len(environments) > 0 {
 		comparison, findings := compare.Environments(p.Project, environments, compare.Options{Only: r.only.filter()})
 		if comparison != nil {
-			return comparison, left
+			return comparison, left, broken
 		}
-		broken := func(e *project.Environment) bool {
+		broken = true
+		has := func(e *project.Environment) bool {
 			return slices.ContainsFunc(findings, func(f source.Finding) bool {
 				here := len(f.Environments) == 0 || slices.Contains(f.Environments, e.Name)
 				return f.Severity == source.Error && here
@@ -116,16 +118,16 @@ func (r *reporting) compare(p *opened, environments []*project.Environment) (*co
 		}
 		whole := len(environments)
 		environments = slices.DeleteFunc(slices.Clone(environments), func(e *project.Environment) bool {
-			if broken(e) {
+			if has(e) {
 				left = append(left, fmt.Sprintf("%s is not compared: it has errors, which are under Findings", e.Name))
 			}
-			return broken(e)
+			return has(e)
 		})
 		if len(environments) == whole {
 			break
 		}
 	}
-	return nil, append(left, "No environment can be rendered.")
+	return nil, append(left, "No environment can be rendered."), true
 }
 
 // writePage writes a page to a file, as a whole, or to standard output.

@@ -104,5 +104,5 @@ func splitRevision(name string) (environment, revision string) {
 // broken says that a revision cannot be rendered.
 func (c *call) broken(name string) int {
 	fmt.Fprintf(c.err, "\n%s cannot be rendered: nothing was compared\n", name)
-	return exitFindings
+	return exitFailed
 }

@@ -94,7 +94,7 @@ func (s *schemaRun) run(c *call) int {
 // catalogue returns the catalogue of the project, if there is one, with what flags add.
 func (s *schemaRun) catalogue(c *call) (*schema.Catalogue, *source.Set, string, int) {
 	sources, prefix := source.NewSet(), ""
-	catalogue := schema.NewCatalogue(c.schemas(sources))
+	catalogue := schema.NewCatalogue(c.schemas(sources, slices.Clone(s.catalogues)...))
 	if folder, ok := c.projectFolder(); ok {
 		if exists, _, err := gate.Exists(filepath.Join(folder, project.FileName)); err == nil && exists {
 			p, status := c.open()

@@ -179,7 +179,12 @@ func (v *validation) addProject(c *call, p *opened) int {
 
 // validator reads the schema and the catalogue.
 func (v *validation) validator(c *call, sources *source.Set) (*schema.Validator, source.Findings, int) {
-	store := c.schemas(sources)
+	named := slices.Concat(c.arguments, v.catalogues)
+	if v.schema != "" {
+		name, _, _ := strings.Cut(v.schema, "#")
+		named = append(named, name)
+	}
+	store := c.schemas(sources, named...)
 	store.FormatsAreNotes = v.noFormats
 	validator := &schema.Validator{Catalogue: schema.NewCatalogue(store), UnknownKinds: v.unknownKinds,
 		Address: func(name string) string { return filepath.ToSlash(c.path(name)) },
@@ -234,16 +239,60 @@ func indented(help string) string {
 	return "\n  " + help
 }
 
-// schemas returns a store that reads schemas from files.
-func (c *call) schemas(sources *source.Set) *schema.Store {
+// schemas returns a store that reads schemas from files: those that are named, and others in their folders, in folders
+// that are named, and in that of the project. What a reference in data or in a schema names is read nowhere else.
+func (c *call) schemas(sources *source.Set, named ...string) *schema.Store {
+	var folders []string
+	if folder, ok := c.projectFolder(); ok {
+		folders = append(folders, folder)
+	}
+	for i, name := range named {
+		named[i] = c.path(name)
+		if _, isFolder, err := gate.Exists(named[i]); err == nil && isFolder {
+			folders = append(folders, named[i])
+		} else {
+			folders = append(folders, filepath.Dir(named[i]))
+		}
+	}
+	read := func(path string) ([]byte, error) {
+		name := filepath.FromSlash(path)
+		if slices.Contains(named, name) {
+			return gate.ReadGiven(name)
+		}
+		err := error(gate.ErrNotThere)
+		for _, folder := range folders {
+			relative, wrong := filepath.Rel(folder, name)
+			if wrong != nil || !filepath.IsLocal(relative) {
+				continue
+			}
+			root, wrong := gate.OpenRoot(folder)
+			if wrong != nil {
+				continue
+			}
+			text, wrong := root.ReadFile(filepath.ToSlash(relative))
+			root.Close()
+			if wrong == nil {
+				return text, nil
+			}
+			err = wrong
+		}
+		return nil, err
+	}
 	store := schema.NewStore(sources)
 	store.NameOf = c.near
+	store.Outside = func(path string) bool {
+		name := filepath.FromSlash(path)
+		return !slices.Contains(named, name) && !slices.ContainsFunc(folders, func(folder string) bool {
+			relative, err := filepath.Rel(folder, name)
+			return err == nil && filepath.IsLocal(relative)
+		})
+	}
 	store.Load = func(address string) (schema.Document, bool) {
 		uri, err := url.Parse(address)
 		if err != nil || !schema.IsFile(uri) {
 			return schema.Document{}, false
 		}
-		text, err := gate.ReadGiven(filepath.FromSlash(uri.Path))
+		text, err := read(uri.Path)
 		if err != nil {
 			return schema.Document{}, false
 		}
