@@ -4,6 +4,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -30,7 +31,7 @@ func shellWith(t *testing.T, shell string) func(script string) string {
 		c := exec.Command(shell, "-c", script)
 		c.Dir = filepath.Join(folder, "demo")
 		c.Env = append(os.Environ(), "PATH="+filepath.Dir(program)+string(filepath.ListSeparator)+os.Getenv("PATH"),
-			"HOME="+folder, "TERM=dumb", "XDG_CACHE_HOME="+folder, "XDG_CONFIG_HOME="+folder, "XDG_DATA_HOME="+folder)
+			"HOME="+folder, "TERM=dumb", "LC_ALL=C.UTF-8", "XDG_CACHE_HOME="+folder, "XDG_CONFIG_HOME="+folder, "XDG_DATA_HOME="+folder)
 		c.WaitDelay = 20 * time.Second
 		said, err := c.CombinedOutput()
 		require.NoError(t, err, "%s", said)
@@ -71,6 +72,61 @@ func TestCompletionInBash(t *testing.T) {
 			"'; COMP_POINT=${#COMP_LINE}; COMP_CWORD=$((${#COMP_WORDS[@]} - 1)); _knothole 2>/dev/null; " +
 			`printf '%s\n' "${COMPREPLY[@]}"`)
 		require.Subset(t, strings.Split(said, "\n"), c.want, c.line)
+	}
+}
+
+// nasty are names of documents and layers that a shell would run a part of, if it took them for more than a word.
+var nasty = []string{"zz$(touch PWNED).yaml", "zz;touch PWNED;.yaml", "zz`touch PWNED`.yaml", "zz && touch PWNED.yaml",
+	"zz' touch PWNED '.yaml", "zz$PWD ${HOME}.yaml", "zz!x #y ~z.yaml", "zz{a,b}[c].yaml", "zzä é.yaml"}
+
+// nastyProject writes a project with a document and a layer of each such name.
+func nastyProject(t *testing.T, name string) string {
+	folder := t.TempDir()
+	write := func(name, text string) {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600))
+	}
+	write("knothole.toml", "[environments.north]\nlayers = ["+strconv.Quote(name)+"]\n")
+	write(name, "n: 1\n")
+	write("main.knot", "input n: int\ndocument "+strings.ReplaceAll(strconv.Quote(name), "$", `\$`)+" = n\n")
+	return folder
+}
+
+// TestCompletionRunsNothing holds that what Tab puts on the line is one word, which is the name, and that nothing of it
+// runs: in the shells as they evaluate the line afterwards.
+func TestCompletionRunsNothing(t *testing.T) {
+	scripts := map[string]string{
+		"bash": `source <(knothole completion bash)
+COMP_WORDS=(knothole why north zz); COMP_LINE='knothole why north zz'; COMP_POINT=${#COMP_LINE}; COMP_CWORD=3
+_knothole 2>/dev/null; eval "set -- ${COMPREPLY[0]}"; printf '<%s>' "$#" "$1"
+COMP_WORDS=(knothole set north n=2 --in zz); COMP_LINE='knothole set north n=2 --in zz'; COMP_POINT=${#COMP_LINE}
+COMP_CWORD=5; _knothole 2>/dev/null; eval "set -- ${COMPREPLY[0]}"; printf '<%s>' "$#" "$1"`,
+		"zsh": `zmodload zsh/zpty
+zpty z zsh -f -i
+zpty -w z "PS1=; autoload -Uz compinit; compinit -u -D; source <(command knothole completion zsh)"
+zpty -w z 'show() { local -a w; w=("${(@Q)${(z)BUFFER}}"); print -r -- "<$#w><$w[4]>e""nd"; }; zle -N show'
+zpty -w z 'bindkey "^X" show; print rea""dy'
+zpty -r z out '*ready*'
+zpty -w -n z 'knothole why north zz'$'\t\x18'
+zpty -r z out '*end*'
+print -r -- $out
+zpty -d z`,
+		"fish": `knothole completion fish | source
+for word in (complete -C 'knothole why north zz')
+    set -l name (string split \t -- $word)[1]
+    eval "set -l words "(string escape -- $name)
+    printf '<%s>' (count $words) $words[1]
+end`,
+	}
+	for shell, script := range scripts {
+		t.Run(shell, func(t *testing.T) {
+			run := shellWith(t, shell)
+			for _, name := range nasty {
+				folder := nastyProject(t, name)
+				said := run("cd '" + folder + "'\n" + script)
+				require.NoFileExists(t, filepath.Join(folder, "PWNED"), "%s: %s", name, said)
+				require.Contains(t, said, "<"+name+">", said)
+			}
+		})
 	}
 }
 

@@ -18,7 +18,13 @@ _knothole() {
       continue
     fi
     line=${line%%$'\t'*}
-    COMPREPLY+=("${line#"$prefix"}")
+    line=${line#"$prefix"}
+    # A name of the project may hold anything: what the shell would not take for a plain word is quoted.
+    if [[ $line != "${line//[^A-Za-z0-9_.\/:=@%+,-]/}" ]]; then
+      [[ ${COMP_WORDS[COMP_CWORD]} == [\'\"]* ]] && continue
+      printf -v line %q "$line"
+    fi
+    COMPREPLY+=("$line")
   done < <(knothole completion words "${words[@]}" 2>/dev/null)
   if [[ -n $files ]]; then
     local cur=${COMP_WORDS[COMP_CWORD]}
