@@ -43,6 +43,18 @@ var language = sync.OnceValues(func() (*cel.Env, error) {
 	return cel.NewEnv(options...)
 })
 
+// bounds keeps calls from taking very long.
+var bounds = sync.OnceValue(func() cel.ProgramOption {
+	env, err := language()
+	if err == nil {
+		var option cel.ProgramOption
+		if option, err = guarded(env); err == nil {
+			return option
+		}
+	}
+	panic(fmt.Sprintf("the functions of rules cannot be bounded: %s", err))
+})
+
 // oldValue finds the name of the value before a change.
 var oldValue = regexp.MustCompile(`\boldSelf\b`)
 
@@ -94,7 +106,7 @@ func (c *compiler) program(v value.Value, want *cel.Type) cel.Program {
 		c.report(v, "", "the rule gives %s, not %s", got, want)
 		return nil
 	}
-	program, err := env.Program(ast, cel.CostLimit(costLimit), cel.EvalOptions(cel.OptOptimize))
+	program, err := env.Program(ast, cel.CostLimit(costLimit), cel.CostTracking(costs{}), bounds())
 	if err != nil {
 		c.report(v, "", "the rule cannot be used: %s", oneLine(err.Error()))
 		return nil
