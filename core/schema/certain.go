@@ -22,6 +22,7 @@ type certainty struct {
 	object  bool // a server would fill in defaults, and leave out what is null
 	// mistaken says that a schema with mistakes was come upon, which are to be told.
 	mistaken bool
+	steps    int
 }
 
 // isCertain reports whether a validation would say nothing of a value. False says nothing.
@@ -44,7 +45,7 @@ func (r *rules) isIntricate() bool {
 }
 
 func (c *certainty) holds(s *Schema, v value.Value, shaped bool, depth int) bool {
-	if depth > maxCertain || v.Unknown() {
+	if c.steps++; depth > maxCertain || v.Unknown() || c.steps > fewSteps {
 		return false
 	}
 	isTop, r := s == c.top, s.compiled()
@@ -169,7 +170,7 @@ func (c *certainty) number(r *rules, v value.Value) bool {
 func isText(r *rules, text string) bool {
 	return (r.minLength == nil && r.maxLength == nil ||
 		isBetween(utf8.RuneCountInString(text), r.minLength, r.maxLength)) &&
-		(r.pattern == nil || r.pattern.MatchString(text)) && (r.format == nil || r.format.holds(text))
+		(r.pattern == nil || len(text) <= maxCertainText && r.pattern.MatchString(text)) && (r.format == nil || r.format.holds(text))
 }
 
 func isBetween(n int, least, most *limit) bool {
@@ -286,7 +287,22 @@ func (c *certainty) record(s *Schema, r *rules, v value.Value, isTop, shaped boo
 // matcher is a pattern that remembers some texts that match: in what is validated the same ones come again and again.
 type matcher struct {
 	*regexp.Regexp
+	length   int // how many instructions it has
 	matching [1024]atomic.Pointer[string]
+}
+
+// maxCertainText is how long texts are that are held to a pattern here; others are looked at where the work is counted.
+const maxCertainText = 4096
+
+// stepsOfPattern is how many instructions of a pattern at how many bytes take as long as a step.
+const stepsOfPattern = 20
+
+// cost is how many steps it takes to hold a text to a pattern, in the worst case.
+func (m *matcher) cost(text string) int {
+	if len(text) <= maxRemembered {
+		return 0
+	}
+	return m.length * len(text) / stepsOfPattern
 }
 
 // maxRemembered is how long texts are that are remembered.

@@ -58,15 +58,20 @@ func patternCost(args []ref.Val) uint64 {
 	text := textOfArgument(args, 1)
 	length, known := patterns.Load(text)
 	if !known {
-		length = uint64(1)
-		if tree, err := syntax.Parse(text, syntax.Perl); err == nil {
-			if program, err := syntax.Compile(tree.Simplify()); err == nil {
-				length = uint64(len(program.Inst))
-			}
-		}
+		length = uint64(instructions(text))
 		patterns.Store(text, length)
 	}
 	return length.(uint64) * uint64(len(textOfArgument(args, 0))+bytesOfUnit) / bytesOfUnit
+}
+
+// instructions is how long the program of a pattern is.
+func instructions(pattern string) int {
+	if tree, err := syntax.Parse(pattern, syntax.Perl); err == nil {
+		if program, err := syntax.Compile(tree.Simplify()); err == nil {
+			return len(program.Inst)
+		}
+	}
+	return 1
 }
 
 func joinCost(args []ref.Val) uint64 {

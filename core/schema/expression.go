@@ -163,7 +163,10 @@ func (c *visit) holdRules() {
 			c.result.Transitions++
 			continue
 		}
-		got, _, err := e.program.Eval(variables)
+		got, details, err := e.program.Eval(variables)
+		if c.spend(costOf(details)) {
+			return
+		}
 		switch {
 		case err != nil && value.Marks(c.value)&value.Secret != 0: // what the library says may hold it
 			c.breaks(e, c.messageOf(e, variables)+": the rule cannot be computed")
@@ -177,6 +180,20 @@ func (c *visit) holdRules() {
 		}
 	}
 }
+
+// costOf is how many steps a rule took.
+func costOf(details *cel.EvalDetails) int {
+	if details == nil {
+		return 1
+	}
+	if cost := details.ActualCost(); cost != nil {
+		return int(min(*cost, costLimit)) / unitsOfStep
+	}
+	return 1
+}
+
+// unitsOfStep is how many units of the cost of a rule take as long as a step.
+const unitsOfStep = 2
 
 // costless is the message of an error of the library.
 func costless(err error) string {

@@ -50,6 +50,7 @@ func (c *visit) inPlace() {
 // follow goes on with another schema, unless that is looking at the value already.
 func (c *visit) follow(s *Schema) {
 	if c.here.includes(s) {
+		c.cuts++
 		if !c.told[c.schema] {
 			if c.told == nil {
 				c.told = map[*Schema]bool{}

@@ -198,7 +198,7 @@ func (c *visit) text() {
 	if c.failed {
 		return // one mistake
 	}
-	if c.pattern != nil && !c.pattern.MatchString(text) {
+	if c.pattern != nil && !c.spend(c.pattern.cost(text)) && !c.pattern.MatchString(text) {
 		c.fail(Form, "", "it must match the pattern %s, found %s", c.patternText, c.found(c.value))
 		c.asks("pattern")
 		return

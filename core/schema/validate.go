@@ -43,7 +43,8 @@ func (s *Schema) validateWhole(v value.Value, numbers data.Numbers, shaped bool)
 }
 
 func (s *Schema) validateOnce(v value.Value, numbers data.Numbers, shaped bool) *Result {
-	r := &run{store: s.store, top: s, numbers: numbers, shaped: shaped, result: &Result{}}
+	r := &run{store: s.store, top: s, numbers: numbers, shaped: shaped, result: &Result{}, whole: v,
+		limit: fewSteps}
 	kept := free.Get().(*[]*visit)
 	r.free = *kept
 	defer func() {
@@ -59,6 +60,11 @@ func (s *Schema) validateOnce(v value.Value, numbers data.Numbers, shaped bool) 
 		r.open, r.result.Transitions = 0, 0
 		r.check(s, v, nil, start, nil, nil, out)
 		r.result.Problems = tidy(out.problems)
+	}
+	if r.spent {
+		return &Result{Schema: source.Findings{{Code: source.TooMuchWork, Span: source.At(s.raw.Origin().Pos()),
+			Message: "it takes too much work to check a value against this schema, which looks at its parts again and again",
+			Help:    "refer to a schema once where it is asked for several times"}}}
 	}
 	if r.open > 0 {
 		value.Walk([]value.Value{v}, func(x value.Value) bool {
@@ -81,8 +87,46 @@ type run struct {
 	open int
 	told map[*Schema]bool // whose mistakes were told
 	free []*visit         // that are not used any more
+	// steps counts the schemas that looked at a value, and what took as long as that; more than limit are not made.
+	steps, limit int
+	whole        value.Value
+	spent        bool
+	// held is what the first look found of schemas and values, and cuts how often a reference in a circle was not followed.
+	held map[question]bool
+	cuts int
 	// shaped says that the value passed into the type of the schema, so that what a type says need not be looked at.
 	shaped bool
+}
+
+// fewSteps is how many steps any validation may take; stepsOfValue how many more for each value in the whole.
+const (
+	fewSteps     = 2_000_000
+	stepsOfValue = 200
+)
+
+// question is whether a value is as a schema asks.
+type question struct {
+	schema *Schema
+	value  uintptr
+	length int
+}
+
+// spend counts steps, and reports whether there are too many.
+func (r *run) spend(n int) bool {
+	if r.steps += n; r.steps <= r.limit || r.spent {
+		return r.spent
+	}
+	if r.limit == fewSteps {
+		r.limit += stepsOfValue * value.Size(r.whole, 1<<24)
+	}
+	r.spent = r.steps > r.limit
+	return r.spent
+}
+
+// remembers reports whether an answer may be known from before: at the first look, where nothing else but the schema and
+// the value decides. Small validations are not worth it.
+func (r *run) remembers(v value.Value, seen *evaluated, out *sink) bool {
+	return r.steps > 2000 && out == nil && seen == nil && !r.shaped && v.Identity() != 0 && !r.store.dynamic.Load()
 }
 
 // scope is the resources that validation has gone into, innermost first (JSON Schema 2020-12, section 7.1).
@@ -171,6 +215,29 @@ type visit struct {
 
 // check reports whether a value is as a schema asks.
 func (r *run) check(s *Schema, v value.Value, path *place.Path, in *scope, at *here, seen *evaluated, out *sink) bool {
+	if r.spend(1) {
+		return true // whatever it is: nothing is said
+	}
+	if r.remembers(v, seen, out) {
+		key := question{s, v.Identity(), v.Len()}
+		if known, ok := r.held[key]; ok {
+			return known
+		}
+		before := r.cuts
+		ok := r.look(s, v, path, in, at, seen, out)
+		if r.cuts == before {
+			if r.held == nil {
+				r.held = map[question]bool{}
+			}
+			r.held[key] = ok
+		}
+		return ok
+	}
+	return r.look(s, v, path, in, at, seen, out)
+}
+
+// look is check for what is not known yet.
+func (r *run) look(s *Schema, v value.Value, path *place.Path, in *scope, at *here, seen *evaluated, out *sink) bool {
 	top, rules := s == r.top, s.compiled()
 	in = r.within(in, s)
 	followed := rules.onlyRef && !at.includes(rules.ref)
