@@ -164,7 +164,10 @@ func (c *compiler) message(e syntax.Expression) func(f *frame) string {
 // told.
 func (t *thread) pattern(text string, at source.Span, secret bool) *Pattern {
 	t.spend(1+len(text), at)
-	compiled, err := t.world.program.patternOf(text)
+	compiled, known, err := t.world.program.patternOf(text)
+	if err == nil && !known {
+		t.spend(stepsToCompile*compiled.size, at)
+	}
 	if err != nil && secret {
 		t.failAt(source.BadPattern, at, "patterns are RE2", "this is not a pattern, and it is secret")
 	}
@@ -177,16 +180,19 @@ func (t *thread) pattern(text string, at source.Span, secret bool) *Pattern {
 // maxPatterns is how many patterns a program remembers that were not known before evaluation.
 const maxPatterns = 1000
 
-// patternOf returns a compiled pattern, compiled once.
-func (p *Program) patternOf(text string) (*Pattern, error) {
+// stepsToCompile is how many steps it takes to compile an instruction of a pattern.
+const stepsToCompile = 20
+
+// patternOf returns a compiled pattern, compiled once; known says that it was already.
+func (p *Program) patternOf(text string) (compiled *Pattern, known bool, err error) {
 	if known, ok := p.patterns.Load(text); ok {
-		return known.(*Pattern), nil
+		return known.(*Pattern), true, nil
 	}
-	compiled, err := newPattern(text)
+	compiled, err = newPattern(text)
 	if err == nil && p.patternCount.Add(1) <= maxPatterns {
 		p.patterns.Store(text, compiled)
 	}
-	return compiled, err
+	return compiled, false, err
 }
 
 // Pattern is a compiled pattern that knows how much it looks at.
@@ -255,7 +261,7 @@ func (c *compiler) matches(e *syntax.Binary) code {
 	var known *Pattern
 	if s, ok := e.Right.(*syntax.String); ok {
 		if text, plain := s.Plain(); plain {
-			known, _ = c.program.patternOf(text) // the checker has reported a wrong one
+			known, _, _ = c.program.patternOf(text) // the checker has reported a wrong one
 		}
 	}
 	return func(f *frame) value.Value {

@@ -351,6 +351,19 @@ func (p *Project) fill(l *Layer, root value.Value, findings source.Findings) {
 	l.Root, l.Bad = root, false
 }
 
+// maxExtends is how many environments may extend each other in a row.
+const maxExtends = 100
+
+// depth counts the environments that an environment extends, one by way of the other, up to one too many.
+func depth(e *Environment) (n int) {
+	seen := map[*Environment]bool{}
+	for at := e.Extends; at != nil && n <= maxExtends && !seen[at]; at = at.Extends {
+		seen[at] = true
+		n++
+	}
+	return n
+}
+
 // resolveExtends finds the environments that others extend, reports circles and unites tags.
 func (p *Project) resolveExtends() {
 	names := make([]string, len(p.Environments))
@@ -371,6 +384,11 @@ func (p *Project) resolveExtends() {
 	}
 	for _, e := range p.Environments {
 		var trail []string
+		if depth(e) > maxExtends {
+			p.report(source.TooDeep, source.At(e.extends.Origin().Pos()), "put what they share into layers",
+				"%s extends more than %d environments, one by way of the other", e.Name, maxExtends)
+			e.broken = true
+		}
 		for at := e; at != nil && !at.broken; at = at.Extends {
 			if slices.Contains(trail, at.Name) {
 				if at == e {

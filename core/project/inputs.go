@@ -116,6 +116,7 @@ func (p *Project) checkLayers(checked, environments []*Environment) source.Findi
 	for _, o := range inputs {
 		names = append(names, o.Name)
 	}
+	var suggestions source.Suggestions
 	seen := map[*Layer]bool{}
 	misspelt := map[*Layer][]string{} // the inputs that unknown names were probably meant for
 	for _, e := range checked {
@@ -135,12 +136,12 @@ func (p *Project) checkLayers(checked, environments []*Environment) source.Findi
 					}) {
 					continue
 				}
-				f := p.unknownInput(key, l.Root.Values()[i], names)
+				f := p.unknownInput(key, l.Root.Values()[i], names, &suggestions)
 				if l.Into != "" {
 					f.Span = l.intoSpan
 				}
 				findings.Add(f)
-				if near, ok := source.Nearest(key, names); ok {
+				if near, ok := suggestions.Nearest(key, names); ok {
 					misspelt[l] = append(misspelt[l], near)
 				}
 			}
@@ -206,17 +207,17 @@ func (p *Project) deprecated(layers []*Layer) source.Findings {
 	return findings
 }
 
-func (p *Project) unknownInput(key string, v value.Value, names []string) source.Finding {
+func (p *Project) unknownInput(key string, v value.Value, names []string, nearest *source.Suggestions) source.Finding {
 	shown := key
 	if at := p.Sources.Locate(p.keyOf(v).Start); at.File != nil && at.File.Hidden(at.Line) {
 		shown = source.WordOf(key)
-		if _, near := source.Nearest(key, names); !near && shown == key {
+		if _, near := nearest.Nearest(key, names); !near && shown == key {
 			shown = "…"
 		}
 	}
 	f := source.Finding{Code: source.UnknownInput, Span: p.keyOf(v),
 		Message: fmt.Sprintf("%s has no input %q", p.Module.Path, shown)}
-	if near, ok := source.Nearest(key, names); ok {
+	if near, ok := nearest.Nearest(key, names); ok {
 		o := p.Module.Objects[near]
 		f.Help = source.DidYouMean(near)
 		f.Related = []source.Related{{Span: o.Span, Text: o.Summary()}}

@@ -305,6 +305,12 @@ func (m *matcher) cost(text string) int {
 	return m.length * len(text) / stepsOfPattern
 }
 
+// matches reports whether a text matches a pattern, and counts that.
+func (r *run) matches(m *matcher, text string) bool {
+	r.spend(m.cost(text))
+	return m.MatchString(text)
+}
+
 // maxRemembered is how long texts are that are remembered.
 const maxRemembered = 64
 

@@ -164,9 +164,7 @@ func (c *visit) holdRules() {
 			continue
 		}
 		got, details, err := e.program.Eval(variables)
-		if c.spend(costOf(details)) {
-			return
-		}
+		c.spend(costOf(details))
 		switch {
 		case err != nil && value.Marks(c.value)&value.Secret != 0: // what the library says may hold it
 			c.breaks(e, c.messageOf(e, variables)+": the rule cannot be computed")

@@ -25,7 +25,7 @@ func (c *visit) record() {
 			c.inner(s, values[i], c.field(key))
 		}
 		for _, p := range c.patternProperties {
-			if !c.spend(p.pattern.cost(key)) && p.pattern.MatchString(key) {
+			if c.matches(p.pattern, key) {
 				known = true
 				c.inner(p.schema, values[i], c.field(key))
 			}

@@ -61,15 +61,15 @@ const fewValues = 12
 
 // enumText says which values are allowed.
 func (r *rules) enumText() string {
-	texts := make([]string, 0, len(r.enum))
-	for _, x := range r.enum {
+	texts := make([]string, 0, fewValues)
+	for _, x := range r.enum[:min(fewValues, len(r.enum))] {
 		texts = append(texts, x.Show(40))
 	}
 	switch {
-	case len(texts) == 1:
+	case len(r.enum) == 1:
 		return texts[0]
-	case len(texts) > fewValues:
-		return "one of " + strings.Join(texts[:fewValues], ", ") + fmt.Sprintf(" and %d more", len(texts)-fewValues)
+	case len(r.enum) > fewValues:
+		return "one of " + strings.Join(texts, ", ") + fmt.Sprintf(" and %d more", len(r.enum)-fewValues)
 	}
 	return "one of " + strings.Join(texts, ", ")
 }
@@ -122,6 +122,11 @@ func (c *visit) values() {
 	}
 	key := keyOf(c.value, c.numbers)
 	if c.enum != nil && !c.enumKeys[key] {
+		if c.out == nil {
+			c.failed = true
+			return
+		}
+		c.spend(len(c.enum))
 		c.fail(NotOneOf, nearest(c.value, c.enum), "expected %s, found %s", c.enumText(), c.found(c.value))
 		c.asks("enum")
 		return
@@ -198,7 +203,7 @@ func (c *visit) text() {
 	if c.failed {
 		return // one mistake
 	}
-	if c.pattern != nil && !c.spend(c.pattern.cost(text)) && !c.pattern.MatchString(text) {
+	if c.pattern != nil && !c.matches(c.pattern, text) {
 		c.fail(Form, "", "it must match the pattern %s, found %s", c.patternText, c.found(c.value))
 		c.asks("pattern")
 		return

@@ -55,13 +55,15 @@ func (s *Schema) validateOnce(v value.Value, numbers data.Numbers, shaped bool) 
 		free.Put(kept)
 	}()
 	start := &scope{resource: s.resource}
-	if !r.check(s, v, nil, start, nil, nil, nil) {
-		out := &sink{}
-		r.open, r.result.Transitions = 0, 0
-		r.check(s, v, nil, start, nil, nil, out)
-		r.result.Problems = tidy(out.problems)
-	}
-	if r.spent {
+	within := r.bounded(func() {
+		if !r.check(s, v, nil, start, nil, nil, nil) {
+			out := &sink{}
+			r.open, r.result.Transitions = 0, 0
+			r.check(s, v, nil, start, nil, nil, out)
+			r.result.Problems = tidy(out.problems)
+		}
+	})
+	if !within {
 		return &Result{Schema: source.Findings{{Code: source.TooMuchWork, Span: source.At(s.raw.Origin().Pos()),
 			Message: "it takes too much work to check a value against this schema, which looks at its parts again and again",
 			Help:    "refer to a schema once where it is asked for several times"}}}
@@ -90,10 +92,10 @@ type run struct {
 	// steps counts the schemas that looked at a value, and what took as long as that; more than limit are not made.
 	steps, limit int
 	whole        value.Value
-	spent        bool
 	// held is what the first look found of schemas and values, and cuts how often a reference in a circle was not followed.
-	held map[question]bool
-	cuts int
+	held   map[question]bool
+	scopes map[scope]*scope
+	cuts   int
 	// shaped says that the value passed into the type of the schema, so that what a type says need not be looked at.
 	shaped bool
 }
@@ -104,29 +106,49 @@ const (
 	stepsOfValue = 200
 )
 
-// question is whether a value is as a schema asks.
+// question is whether a value is as a schema asks, to which validation came by a way.
 type question struct {
 	schema *Schema
 	value  uintptr
 	length int
+	scope  *scope
 }
 
-// spend counts steps, and reports whether there are too many.
-func (r *run) spend(n int) bool {
-	if r.steps += n; r.steps <= r.limit || r.spent {
-		return r.spent
+// spent ends a validation that takes too many steps.
+type spent struct{}
+
+// bounded does something, and reports whether it did not take too many steps.
+func (r *run) bounded(do func()) (within bool) {
+	defer func() {
+		switch problem := recover().(type) {
+		case nil:
+		case spent:
+			r.free = nil // some are in use
+		default:
+			panic(problem)
+		}
+	}()
+	do()
+	return true
+}
+
+// spend counts steps, and ends the validation when there are too many.
+func (r *run) spend(n int) {
+	if r.steps += n; r.steps <= r.limit {
+		return
 	}
 	if r.limit == fewSteps {
 		r.limit += stepsOfValue * value.Size(r.whole, 1<<24)
 	}
-	r.spent = r.steps > r.limit
-	return r.spent
+	if r.steps > r.limit {
+		panic(spent{})
+	}
 }
 
 // remembers reports whether an answer may be known from before: at the first look, where nothing else but the schema and
 // the value decides. Small validations are not worth it.
 func (r *run) remembers(v value.Value, seen *evaluated, out *sink) bool {
-	return r.steps > 2000 && out == nil && seen == nil && !r.shaped && v.Identity() != 0 && !r.store.dynamic.Load()
+	return r.steps > 2000 && out == nil && seen == nil && !r.shaped && v.Identity() != 0
 }
 
 // scope is the resources that validation has gone into, innermost first (JSON Schema 2020-12, section 7.1).
@@ -135,19 +157,24 @@ type scope struct {
 	outer    *scope
 }
 
-func (s *scope) in(r *resource) *scope {
-	if s.resource == r {
-		return s
-	}
-	return &scope{r, s}
-}
-
-// within is the scope inside of a schema. Nobody asks for it where no reference depends on it.
+// within is the scope inside of a schema, one for each way into it. Nobody asks for it where no reference depends on it.
 func (r *run) within(in *scope, s *Schema) *scope {
 	if !r.store.dynamic.Load() {
 		return in
 	}
-	return in.in(s.resource)
+	if in.resource == s.resource {
+		return in
+	}
+	key := scope{s.resource, in}
+	known := r.scopes[key]
+	if known == nil {
+		if r.scopes == nil {
+			r.scopes = map[scope]*scope{}
+		}
+		known = &key
+		r.scopes[key] = known
+	}
+	return known
 }
 
 // free are visits of runs that have ended.
@@ -215,11 +242,9 @@ type visit struct {
 
 // check reports whether a value is as a schema asks.
 func (r *run) check(s *Schema, v value.Value, path *place.Path, in *scope, at *here, seen *evaluated, out *sink) bool {
-	if r.spend(1) {
-		return true // whatever it is: nothing is said
-	}
+	r.spend(1)
 	if r.remembers(v, seen, out) {
-		key := question{s, v.Identity(), v.Len()}
+		key := question{s, v.Identity(), v.Len(), in}
 		if known, ok := r.held[key]; ok {
 			return known
 		}
