@@ -27,9 +27,11 @@ type Written struct {
 	journal string              // the digest of the journal of a run that began; empty for none
 }
 
-// writtenFolder is where what was written is remembered, in the cache folder of the program; keyName is the key.
+// writtenFolder is where what was written is remembered, in the cache folder of the program: a folder for each that was
+// written into, so that runs for several do not meet there, and the key.
 const (
 	writtenFolder = "written"
+	digestsName   = "digests"
 	keyName       = "key"
 )
 
@@ -49,7 +51,7 @@ func OpenWritten(directory string) *Written {
 		return w
 	}
 	of := sha256.Sum256([]byte(absolute))
-	w.file = filepath.Join(base, hex.EncodeToString(of[:16]))
+	w.file = filepath.Join(base, hex.EncodeToString(of[:16]), digestsName)
 	text, err := gate.ReadFile(w.file)
 	if err != nil {
 		return w
@@ -85,9 +87,7 @@ func readKey(base string) []byte {
 	defer root.Close()
 	key := make([]byte, sha256.Size)
 	_, _ = rand.Read(key) // which never fails
-	if root.Keep(keyName, key, 0o600) != nil {
-		return nil
-	}
+	_ = root.Keep(keyName, key, 0o600)
 	key, err = gate.ReadFile(name) // that of another run, if one made it at the same time
 	if err != nil || len(key) != sha256.Size {
 		return nil
@@ -146,6 +146,9 @@ func (w *Written) End(files map[string][]byte, removed []string) error {
 }
 
 func (w *Written) save() error {
+	if err := gate.MakeFolder(filepath.Dir(w.file), 0o700); err != nil {
+		return err
+	}
 	root, err := gate.OpenRoot(filepath.Dir(w.file))
 	if err != nil {
 		return err
@@ -161,7 +164,11 @@ func (w *Written) save() error {
 		}
 	}
 	if b.Len() == 0 {
-		return root.RemoveAll(filepath.Base(w.file))
+		if err := root.Remove(digestsName); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+		gate.RemoveEmpty(filepath.Dir(w.file))
+		return nil
 	}
-	return root.Keep(filepath.Base(w.file), b.Bytes(), 0o600)
+	return root.Keep(digestsName, b.Bytes(), 0o600)
 }
