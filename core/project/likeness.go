@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"knothole/core/data"
+	"knothole/core/source"
 	"knothole/core/types"
 	"knothole/core/value"
 )
@@ -17,8 +18,15 @@ func (p *Project) NewEnvironment(name string, like *Environment) (entry, layerPa
 	switch {
 	case !environmentName(name):
 		return "", "", "", fmt.Errorf("%q cannot be the name of an environment: %s", name, namesOfFolders)
+	case UnfitName(name) != "":
+		return "", "", "", fmt.Errorf("%q cannot be the name of an environment: %s", name, UnfitName(name))
 	case p.Environment(name) != nil:
 		return "", "", "", fmt.Errorf("there is an environment %q already", name)
+	}
+	for _, e := range p.Environments {
+		if source.FoldName(e.Name) == source.FoldName(name) {
+			return "", "", "", fmt.Errorf("%s and %s would be one folder where case does not matter", e.Name, name)
+		}
 	}
 	own := p.Edit(like, "").own()
 	format, extension, folder := data.YAML, ".yaml", "inputs"

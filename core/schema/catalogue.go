@@ -311,6 +311,14 @@ type Definition struct {
 	Versions int
 }
 
+// inFileName keeps what the names of kinds and groups consist of, and may stand in the name of any file (RFC 1123).
+func inFileName(r rune) rune {
+	if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' || r == '.' || r == '-' {
+		return r
+	}
+	return '-'
+}
+
 // Definitions returns the custom resource definitions among documents, also in lists.
 func Definitions(documents []value.Value) []Definition {
 	var all []Definition
@@ -328,7 +336,7 @@ func Definitions(documents []value.Value) []Definition {
 			if list := lookUp(spec, "versions"); list.Kind() == value.List {
 				versions = list.Len()
 			}
-			if safe := strings.NewReplacer("/", "-", "\\", "-", ":", "-").Replace(name); safe != "" && safe[0] != '.' {
+			if safe := strings.TrimLeft(strings.Map(inFileName, name), ".-"); safe != "" {
 				all = append(all, Definition{safe + ".yaml", plainDefinition(v), versions})
 			}
 		}

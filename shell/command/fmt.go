@@ -107,6 +107,11 @@ func runFmt(c *call, check, diff bool, format string) int {
 
 // rewrite replaces a source that a person named, wherever it is, unless it was changed since it was read.
 func (c *call) rewrite(name string, before, text []byte) error {
+	if folder, ok := c.projectFolder(); ok && !gate.Within(folder, name) {
+		if relative, err := filepath.Rel(folder, name); err == nil && filepath.IsLocal(relative) {
+			return errors.New("a link leads out of the project, and is not followed")
+		}
+	}
 	if real, err := gate.Real(name); err == nil {
 		name = real
 	}

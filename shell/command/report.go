@@ -152,6 +152,11 @@ func (c *call) writePage(presenter *present.Presenter, page *present.Page, to st
 // putPage writes a page to a file, whole or not at all, and makes the folders on the way. Over a file that is
 // something else it is not written.
 func (c *call) putPage(to string, text []byte) error {
+	if folder, ok := c.projectFolder(); ok && !gate.Within(folder, to) {
+		if relative, err := filepath.Rel(folder, to); err == nil && filepath.IsLocal(relative) {
+			return errors.New("a link leads out of the project, and is not followed")
+		}
+	}
 	unlock, err := gate.Lock(filepath.Dir(to), 0o755, nil) // two runs may write at one time
 	if err != nil {
 		return err

@@ -374,7 +374,11 @@ func (s *schemaRun) add(c *call) int {
 		return status
 	}
 	folder, named := p.CatalogueFolder()
-	status = s.extract(c, filepath.Join(p.folder, filepath.FromSlash(folder)))
+	to := filepath.Join(p.folder, filepath.FromSlash(folder))
+	if !gate.Within(p.folder, to) {
+		return c.failed("%s leads out of the project: nothing was written", c.relative(to))
+	}
+	status = s.extract(c, to)
 	if status == exitFailed || named {
 		return status
 	}

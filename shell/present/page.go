@@ -218,6 +218,15 @@ func (m *pageMaking) fact(section string, n int, of string) {
 		pageFact{section, strings.TrimPrefix(source.Count(n, of), strconv.Itoa(n)+" "), n})
 }
 
+// cleanAll is Clean for several texts.
+func cleanAll(texts []string) []string {
+	clean := make([]string, len(texts))
+	for i, text := range texts {
+		clean[i] = Clean(text)
+	}
+	return clean
+}
+
 // addEnvironments draws which environment extends which.
 func (m *pageMaking) addEnvironments(page *Page) {
 	if len(page.Environments) == 0 {
@@ -226,12 +235,12 @@ func (m *pageMaking) addEnvironments(page *Page) {
 	drawn := map[*project.Environment]*pageEnvironment{}
 	concrete := 0
 	for _, e := range page.Environments {
-		one := &pageEnvironment{Name: Clean(e.Name), Abstract: e.Abstract, Tags: e.Tags,
+		one := &pageEnvironment{Name: Clean(e.Name), Abstract: e.Abstract, Tags: cleanAll(e.Tags),
 			Compared: slices.Contains(m.view.Sides, e.Name)}
 		for _, l := range e.Layers {
 			text := m.file(l.Path)
 			if l.Into != "" {
-				text += " for " + l.Into
+				text += " for " + Clean(l.Into)
 			}
 			one.Layers = append(one.Layers, text)
 		}
