@@ -470,6 +470,9 @@ func sum(c *eval.Call, a []value.Value) value.Value {
 	if !floats {
 		return value.IntOf(whole, c.Origin())
 	}
+	if f := float64(whole); f >= 1<<63 || int64(f) != whole {
+		c.Fail(0, "", "no float is exactly the sum of the ints, and nothing is rounded")
+	}
 	return float(c, float64(whole)+fraction)
 }
 

@@ -46,7 +46,7 @@ func (r *reader) yamlStream(most int) []value.Value { return r.yamlPart(r.file.T
 // yamlPart reads the documents of a part of a file, before which there are so many lines.
 func (r *reader) yamlPart(text string, lines, most int) []value.Value {
 	r.before = lines
-	loader, err := yaml.NewLoader(strings.NewReader(text))
+	loader, err := yaml.NewLoader(strings.NewReader(withoutVersions(text)))
 	if err != nil {
 		r.fail(r.file.Span(0, 0), "", "this is not YAML: %s", err)
 	}
@@ -73,6 +73,32 @@ func (r *reader) yamlPart(text string, lines, most int) []value.Value {
 			documents = append(documents, y.value(document.Content[0], 0))
 		}
 	}
+}
+
+// version is a directive that says which YAML a document is (YAML 1.2.2, section 6.8.1): every 1.x is read as 1.2.
+var version = regexp.MustCompile(`^%YAML[ \t]+1\.[0-9]+[ \t]*(#.*)?\r?\n?$`)
+
+// withoutVersions makes comments of directives that say which YAML it is, since the library knows one version only. All
+// places stay where they are. Directives stand before the first mark of a document, or behind one that ends a document.
+func withoutVersions(text string) string {
+	if !strings.Contains(text, "%YAML") {
+		return text
+	}
+	var b strings.Builder
+	ahead := true // nothing but directives and comments came since the file or a document began
+	for line := range strings.Lines(text) {
+		bare := strings.TrimSpace(strings.TrimPrefix(line, "\ufeff"))
+		switch {
+		case ahead && version.MatchString(line):
+			line = "#" + line[1:]
+		case bare == "...":
+			ahead = true
+		case bare != "" && bare[0] != '#' && bare[0] != '%':
+			ahead = false
+		}
+		b.WriteString(line)
+	}
+	return b.String()
 }
 
 func (r *reader) yamlMistake(err error) {

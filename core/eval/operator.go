@@ -303,6 +303,12 @@ func (f *frame) calculate(operator syntax.Operator, a, b value.Value, at source.
 	if a.Kind() == value.Int && b.Kind() == value.Int {
 		return derived(value.IntOf(f.calculateInt(operator, a.Int(), b.Int(), at), o), a, b)
 	}
+	for _, v := range []value.Value{a, b} {
+		if v.Kind() == value.Int && !isExact(v.Int()) {
+			f.failAt(source.BadNumber, at, "nothing is rounded: keep both ints, or write it as a float",
+				"no float is exactly the int %s, which %q would make one", v.Show(40), operator)
+		}
+	}
 	x, y := a.Float(), b.Float()
 	if y == 0 && (operator == syntax.Divide || operator == syntax.Remainder) {
 		f.failAt(source.DivisionByZero, at, "", "division by zero")
@@ -324,6 +330,12 @@ func (f *frame) calculate(operator syntax.Operator, a, b value.Value, at source.
 		f.failAt(source.BadNumber, at, "", "the result is too large for a float")
 	}
 	return derived(value.FloatOf(result, o), a, b)
+}
+
+// isExact reports whether an int is a float, too.
+func isExact(i int64) bool {
+	f := float64(i)
+	return f < 1<<63 && int64(f) == i
 }
 
 func (f *frame) calculateInt(operator syntax.Operator, x, y int64, at source.Span) int64 {
