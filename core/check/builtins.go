@@ -172,6 +172,9 @@ func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 			}
 			help = "did you mean " + strings.Join(elsewhere, " or ") + "?"
 		}
+		if here := group + "." + name.Name; elsewhereWritten[here] != "" {
+			help = elsewhereWritten[here]
+		}
 		c.report(source.UnknownName, name.Span, help, "there is no built-in function %s.%s", group, name.Name)
 		return nil
 	}
@@ -179,6 +182,15 @@ func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 	o.Name, o.Builtin = group+"."+name.Name, declared
 	c.builtins[declared] = o
 	return o
+}
+
+// elsewhereWritten are functions that there are not, with how what they do is written.
+var elsewhereWritten = map[string]string{
+	"text.format": "values are inserted into a string: \"${name}\"", "text.concat": "+ joins strings",
+	"list.append": "+ joins lists: xs + [x], or [...xs, x]", "list.push": "+ joins lists: xs + [x], or [...xs, x]",
+	"list.concat": "+ joins lists: xs + ys", "list.range": "a range is written 0..2",
+	"record.set":    "a record with a change is written: r with { key: value }",
+	"record.remove": "record.omit(r, [key]) leaves entries out",
 }
 
 // OtherNames are what functions are called elsewhere, in small letters.
@@ -191,12 +203,13 @@ var OtherNames = map[string]string{"len": "length", "size": "length", "substr": 
 	"ends_with": "ends", "has_suffix": "ends", "ceiling": "ceil", "power": "pow", "upcase": "upper",
 	"downcase": "lower", "to_upper": "upper", "to_lower": "lower", "lpad": "pad_left", "rpad": "pad_right",
 	"group_by": "group", "sort_by": "sort", "sorted": "sort", "every": "all", "some": "any", "exists": "any",
-	"trimspace": "trim", "regex_replace": "replace_pattern", "fixed": "decimal", "to_fixed": "decimal"}
+	"str": "string", "tostring": "string", "parseint": "int", "atoi": "int", "toint": "int", "parsefloat": "float",
+	"tofloat": "float", "trimspace": "trim", "regex_replace": "replace_pattern", "fixed": "decimal", "to_fixed": "decimal"}
 
 // Named returns the built-in functions of a name, or of one that is another word for it, in whatever group.
 func (b *Builtins) Named(name string) []string {
 	var found []string
-	for _, wanted := range []string{name, OtherNames[name]} {
+	for _, wanted := range []string{name, OtherNames[strings.ToLower(name)]} {
 		for _, group := range b.Groups() {
 			if wanted != "" && slices.Contains(b.Names(group), wanted) {
 				found = append(found, group+"."+wanted)

@@ -20,17 +20,13 @@ func (c *checker) inferCall(e *syntax.Call) types.Type {
 		return c.callValue(e, value)
 	}
 	if o == nil {
-		for _, a := range e.Arguments {
-			c.infer(a.Value, nil)
-		}
+		c.inferLost(e.Arguments)
 		return types.Invalid
 	}
 	if d, ok := o.Declaration.(*syntax.Function); ok && d.Broken && d.Parameters == nil {
 		// Its head could not be read, so that nothing is known of what it takes.
 		c.owner.Invalid = true
-		for _, a := range e.Arguments {
-			c.infer(a.Value, nil)
-		}
+		c.inferLost(e.Arguments)
 		return types.Invalid
 	}
 	c.module.Info.Objects[e.ID()] = o
@@ -50,6 +46,9 @@ func (c *checker) inferCall(e *syntax.Call) types.Type {
 				c.infer(a.Value, nil) // what is wrong inside is found all the same
 			}
 		}
+	}
+	if o.Kind == ObjectBuiltin && order != nil && c.swapped(e, o, order) {
+		return types.Invalid
 	}
 	generic := &genericCall{checker: c, function: o, variables: types.Bindings{}}
 	for _, i := range o.checked(e, order) {
@@ -413,6 +412,68 @@ func (g *genericCall) argument(e syntax.Expression, want types.Type, what string
 	g.arguments = append(g.arguments, genericArgument{e, want, got, what})
 }
 
+// inferLost looks at arguments of what is not there: what is wrong inside is found all the same.
+func (c *checker) inferLost(arguments []*syntax.Argument) {
+	outer := c.lost
+	c.lost = true
+	for _, a := range arguments {
+		c.infer(a.Value, nil)
+	}
+	c.lost = outer
+}
+
+// form is what an expression or a type is at first sight.
+type form uint8
+
+const (
+	noForm form = iota
+	functionForm
+	listForm
+	textForm
+)
+
+func formOf(e syntax.Expression) form {
+	switch syntax.Bare(e).(type) {
+	case *syntax.Lambda:
+		return functionForm
+	case *syntax.List, *syntax.For:
+		return listForm
+	case *syntax.String:
+		return textForm
+	}
+	return noForm
+}
+
+func formOfType(t types.Type) form {
+	switch {
+	case types.OnlyFunction(t) != nil:
+		return functionForm
+	case types.AsList(t) != nil:
+		return listForm
+	case types.Core(t) == types.String:
+		return textForm
+	}
+	return noForm
+}
+
+// swapped reports two arguments that are in the place of each other, once.
+func (c *checker) swapped(e *syntax.Call, o *Object, order []int) bool {
+	if len(o.Parameters) < 2 || order[0] != 0 || order[1] != 1 || e.Arguments[0].Name.Name != "" ||
+		e.Arguments[1].Name.Name != "" {
+		return false
+	}
+	first, second := formOf(e.Arguments[0].Value), formOf(e.Arguments[1].Value)
+	wantFirst, wantSecond := formOfType(o.Parameters[0].Type), formOfType(o.Parameters[1].Type)
+	if first == second || first == noForm || first != wantSecond || second != wantFirst || second == noForm {
+		return false
+	}
+	c.inferLost(e.Arguments)
+	c.report(source.WrongArguments, e.Arguments[0].Value.Place(),
+		fmt.Sprintf("write %s(%s, %s)", o.Name, o.Parameters[0].Name, o.Parameters[1].Name),
+		"%s takes %q first, then %q: these two are swapped", o.Name, o.Parameters[0].Name, o.Parameters[1].Name)
+	return true
+}
+
 // kept returns the type that a function, which was checked before, takes and gives again; nil when there is none. What
 // starts a fold passes into it, so that what is empty there is no list or record of anything.
 func (g *genericCall) kept(want types.Type) types.Type {
@@ -541,6 +602,10 @@ func (o *Object) folds(t types.Type) bool {
 // callValue checks the call of a function that is a value, such as a parameter.
 func (c *checker) callValue(e *syntax.Call, t types.Type) types.Type {
 	function := types.AsFunction(t)
+	if function == nil && t == types.Invalid {
+		c.inferLost(e.Arguments)
+		return types.Invalid
+	}
 	if function == nil {
 		if types.Core(t) != types.Invalid {
 			c.report(source.WrongUse, e.Function.Place(), "", "only functions can be called, not %s", types.Describe(t))

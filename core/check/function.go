@@ -91,6 +91,7 @@ func (c *checker) inferLambda(e *syntax.Lambda, want types.Type) types.Type {
 			t = c.typeOf(p.Type)
 		case expected != nil && i < len(expected.Parameters):
 			t = expected.Parameters[i]
+		case c.lost: // what it is given to is not there, which is reported
 		default:
 			c.report(source.UnknownType, p.Name.Span, fmt.Sprintf("write it: %s: T", p.Name.Name),
 				"nothing here tells the type of %q", p.Name.Name)

@@ -57,7 +57,7 @@ func (c *checker) wrongOperand(at syntax.Expression, t types.Type, operator synt
 	} else if operator == syntax.Add && (types.Overlap(t, types.String) ||
 		takes == twoStrings && types.Assignable(t, c.universe.Union(types.Int, types.Float))) {
 		help = "numbers are inserted into strings with \"${…}\""
-	} else if operator == syntax.Negate {
+	} else if operator == syntax.Negate && types.AsList(t) == nil && types.Widen(t) != types.String {
 		help = "the elements of a list are written in brackets: [a, b]"
 	}
 	c.report(source.WrongType, at.Place(), help, "%q takes %s, not %s", operator, takes, types.Describe(t))

@@ -102,6 +102,8 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 		help = "this is a type, not a value"
 	} else if here := literalElsewhere[name]; here != "" {
 		help = "write " + here
+	} else if here := functionElsewhere[strings.ToLower(name)]; here != "" {
+		help = here
 	}
 	if len(functions) > 0 {
 		help, related = "did you mean "+strings.Join(functions, " or ")+"?", nil
@@ -110,6 +112,23 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 		Help: help, Related: related})
 	return nil
 }
+
+// functionElsewhere are names, in small letters, that other languages have for what is no function here, with how it is
+// written.
+var functionElsewhere = map[string]string{
+	"range": "a range is written 0..2", "error": failHelp, "throw": failHelp, "raise": failHelp, "panic": failHelp,
+	"abort": failHelp, "die": failHelp,
+	"assert": `what must hold is a declaration: require condition else "message"`, "print": remarkHelp,
+	"println": remarkHelp, "echo": remarkHelp, "getenv": environmentHelp, "os": environmentHelp,
+	"process": environmentHelp, "this": "a value has no name for itself: give it one with let",
+	"self": "a value has no name for itself: give it one with let; conditions call it it",
+}
+
+const (
+	failHelp        = `a failure is written: fail("message")`
+	remarkHelp      = `a sentence for the person who renders is a declaration: remark "…"`
+	environmentHelp = "no variable of the machine is read: declare an input"
+)
 
 // literalElsewhere are names that other languages have for what is a literal here.
 var literalElsewhere = map[string]string{

@@ -275,7 +275,9 @@ func (p *parser) noForm(word string, in context) {
 	near, isNear := source.Nearest(word, all)
 	if in != inModule {
 		help := "other declarations are written outside of the braces"
-		if isNear {
+		if verb := verbHabits[word]; verb != "" && in >= inPatch {
+			help = source.DidYouMean(verb)
+		} else if isNear {
 			help = source.DidYouMean(near)
 		} else if in >= inPatch {
 			help = "put, replace, add, merge and remove change what a path names"
@@ -296,8 +298,10 @@ func (p *parser) noForm(word string, in context) {
 		help = fmt.Sprintf("a function is written: fn %s(x: T) -> T = …", p.textOf(next))
 	case slices.Contains([]string{"import", "from", "load"}, word) && next.kind == tokenString:
 		help = "another file is read with: use " + p.textOf(next) + " as name"
-	case p.sign("/") && next.is(p, "/"):
+	case p.sign("/") && (next.is(p, "/") || next.is(p, "*")), p.sign("-") && next.is(p, "-"):
 		help = "a comment begins with #"
+	case declarationHabits[word] != "":
+		help = declarationHabits[word]
 	}
 	if p.token().kind == tokenIllegal {
 		panic(bailout{}) // reported by the scanner

@@ -303,7 +303,7 @@ func (p *parser) expressionOperand(what string) Expression {
 	}
 	help, before := "", p.tokens[max(0, p.at-1)]
 	if p.sign("/") && before.is(p, "/") && before.end == p.token().start {
-		help = "a comment begins with #"
+		help = p.habit(expectsOperand)
 	}
 	p.missing(what, help)
 	return p.bad()
@@ -470,7 +470,7 @@ func (p *parser) pattern() Expression {
 		p.sign("null") || p.sign("true") || p.sign("false")
 	if !literal {
 		help := ""
-		if t.kind == tokenWord {
+		if help = p.habit(expectsPattern); help == "" && t.kind == tokenWord {
 			help = fmt.Sprintf("a string is written in quotes: %q", p.textOf(t))
 		}
 		p.expected(`a literal, "is" and a type, or "else"`, help)

@@ -310,6 +310,9 @@ func (p *parser) expected(what, help string) {
 
 // missing is expected for what can be left out of the tree.
 func (p *parser) missing(what, help string) {
+	if help == "" {
+		help = p.habit(what)
+	}
 	if p.token().kind == tokenSign && p.current() == "" {
 		p.broken = true // the scanner closed an insert here and said so
 		return
@@ -675,6 +678,9 @@ func (p *parser) entries(open int, entry func()) {
 // behindValue is the help for a value that goes on where it should have ended: how it is written here what other
 // languages write with the current token, or what stands on its line, from where it begins, as a text in quotes.
 func (p *parser) behindValue() string {
+	if help := p.wordHabit(); help != "" {
+		return help
+	}
 	before := p.tokens[max(0, p.at-1)]
 	switch {
 	case p.sign("|") && p.peek(1).is(p, "|"):

@@ -239,6 +239,11 @@ func (s *scanner) sign() {
 		help = `"not" negates a condition`
 	case '&':
 		help = `"and" joins conditions`
+	case '`':
+		help = `a string is written in double quotes: "…"`
+		if end := strings.IndexAny(rest[1:], "`\n"); end >= 0 && rest[1+end] == '`' {
+			size = end + 2 // all of it, which is told once
+		}
 	case ';':
 		help = "entries and declarations end with the line"
 	case '\u00A0', '\u2003', '\u200B', '\u3000':
