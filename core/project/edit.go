@@ -104,7 +104,7 @@ func (e *Editor) text(l *Layer) (string, error) {
 			return "", fmt.Errorf("the layer %s is not there: create it, empty if it is to have this value only",
 				l.Path)
 		}
-		return "", fmt.Errorf("%s cannot be read: %w", l.Path, err)
+		return "", fmt.Errorf("%s cannot be read: %w", l.Path, unwrapped(err))
 	}
 	e.originals[l.Path] = string(text)
 	return string(text), nil

@@ -400,11 +400,14 @@ const leadsOut = "path escapes from parent"
 func Plain(err error) error {
 	var pathError *fs.PathError
 	var linkError *os.LinkError
-	switch {
-	case errors.As(err, &pathError):
-		err = pathError.Err
-	case errors.As(err, &linkError):
-		err = linkError.Err
+	for { // one may hold another
+		if errors.As(err, &pathError) {
+			err = pathError.Err
+		} else if errors.As(err, &linkError) {
+			err = linkError.Err
+		} else {
+			break
+		}
 	}
 	if err != nil && err.Error() == leadsOut {
 		return errors.New("a link leads out of the folder, and is not followed")
