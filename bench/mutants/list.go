@@ -34,11 +34,13 @@ var mutants = []mutant{
 		`case !ok && open && (!absent || !r.assignable(from.Rest, f.Type) && !broken):`,
 		"rest type of an open record not compared with an absent field"},
 	{5, "core/check/narrow.go", "checker.assumeEither",
-		`			other = right.find(f.path, before) // what the first side says when it does not hold`,
-		`			if !broken {
-				other = right.find(f.path, before) // what the first side says when it does not hold
-			}`,
-		"or-narrowing: fact of the negated first side not used"},
+		`			c.know(f.path, c.universe.Union(f.t, other))`,
+		`			if broken {
+				c.know(f.path, f.t)
+				continue
+			}
+			c.know(f.path, c.universe.Union(f.t, other))`,
+		"or-narrowing: what the second side says is forgotten"},
 	{6, "core/check/narrow.go", "checker.assumeField",
 		`if f, ok := record.Field(field.Name.Name); !ok || f.Optional || may(f.Type) {`,
 		`if f, ok := record.Field(field.Name.Name); !ok || f.Optional && !broken || may(f.Type) {`,

@@ -185,11 +185,9 @@ func (c *checker) assumeEither(e *syntax.Binary, holds bool) {
 			continue
 		}
 		seen[f.path] = true
-		other := right.find(f.path, between)
-		if other == nil {
-			other = right.find(f.path, before) // what the first side says when it does not hold
-		}
-		if other != nil {
+		// What the first side says when it does not hold is all that it does not say when it does: together they are
+		// nothing new.
+		if other := right.find(f.path, between); other != nil {
 			c.know(f.path, c.universe.Union(f.t, other))
 		}
 	}
