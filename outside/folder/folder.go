@@ -684,7 +684,7 @@ func parseRecord(text []byte) (map[string]string, error) {
 	for line := range strings.Lines(string(withoutReturns(text))) {
 		number++
 		digest, name, ok := strings.Cut(strings.TrimSuffix(line, "\n"), " ")
-		if !ok || len(digest) != 2*sha256.Size || !fs.ValidPath(name) {
+		if !ok || name == "." || len(digest) != 2*sha256.Size || !fs.ValidPath(name) {
 			return nil, fmt.Errorf("line %d is not a digest and a path; remove the file to start a new record", number)
 		}
 		record[name] = digest

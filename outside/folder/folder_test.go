@@ -327,3 +327,36 @@ func TestWhatIsNeverReplaced(t *testing.T) {
 	}, refusal.Blocked)
 	require.Equal(t, map[string]string{"b": "mine", "c": "mine", "d": "mine"}, tree(t, d))
 }
+
+// TestRecordsAreNoWayOut holds that a record that names anything but a path in its folder is none.
+func TestRecordsAreNoWayOut(t *testing.T) {
+	for _, name := range []string{"../x", "/x", "a/../../x", "", ".", "a//b", "./a"} {
+		d := filepath.Join(t.TempDir(), "north")
+		require.NoError(t, os.Mkdir(d, 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(d, folder.RecordName), []byte(folder.Digest([]byte("1"))+" "+name+
+			"\n"), 0o644))
+		_, err := write(t, d, folder.Options{}, file("a", "1"))
+		require.ErrorContains(t, err, "line 1 is not a digest and a path", "%q", name)
+	}
+}
+
+// TestRememberedDigest holds that what a run before is remembered to have written counts only where the record says so:
+// the file may be anybody's.
+func TestRememberedDigest(t *testing.T) {
+	d := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(d, "a"), []byte("1"), 0o644))
+	made := 0
+	remembered := folder.File{Path: "a", Digest: folder.Digest([]byte("1")), Make: func() ([]byte, error) {
+		made++
+		return []byte("2"), nil
+	}}
+	_, err := write(t, d, folder.Options{}, remembered)
+	require.ErrorContains(t, err, "was not written by knothole")
+	require.Equal(t, 1, made)
+	_, err = write(t, d, folder.Options{}, file("a", "1"))
+	require.NoError(t, err)
+	done, err := write(t, d, folder.Options{}, remembered)
+	require.NoError(t, err)
+	require.Equal(t, summary{Unchanged: 1}, done)
+	require.Equal(t, 1, made, "now the record says that it was written")
+}
