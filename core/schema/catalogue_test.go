@@ -213,6 +213,43 @@ spec:
 		validated(t, c, head+"{ colour: blue }"))
 }
 
+// TestFormatsOfInts: in a definition of kinds, an int32 is one; in a schema of JSON, format says nothing of numbers.
+func TestFormatsOfInts(t *testing.T) {
+	c := schema.NewCatalogue(schema.NewStore(source.NewSet()))
+	file, err := c.Store.Sources.Add("gate.yaml", []byte("apiVersion: apiextensions.k8s.io/v1\n"+
+		"kind: CustomResourceDefinition\n"+
+		"spec: { group: floodwatch.example, names: { kind: Gate }, versions: [{ name: v1, schema: { openAPIV3Schema: "+
+		"{ type: object, properties: { low: { type: integer, format: int32 } } } } }] }\n"))
+	require.NoError(t, err)
+	require.Empty(t, c.AddFile(file))
+	for low, mistakes := range map[string]int{"2147483647": 0, "2147483648": 1, "-2147483648": 0, "-2147483649": 1} {
+		lines := validated(t, c, "{ apiVersion: floodwatch.example/v1, kind: Gate, metadata: { name: a }, low: "+low+" }")
+		require.Len(t, lines, mistakes, low)
+		require.Empty(t, judged(t, `{"type": "integer", "format": "int32"}`, low), low)
+	}
+}
+
+// TestValuesKnownLater holds that what is known later, itself or within a record, is neither one of the values that a
+// schema lists nor none of them.
+func TestValuesKnownLater(t *testing.T) {
+	lamp := func(colour value.Value) value.Value {
+		var b value.Builder
+		b.Set("colour", colour)
+		return b.Record(0)
+	}
+	later := value.UnknownOf(value.String, "<colour>", value.Later, 0)
+	for _, text := range []string{
+		"enum: [red, green, { colour: red }]", "not: { enum: [blue, { colour: blue }] }",
+		"if: { const: { colour: blue } }\nthen: false\nelse: { enum: [red, { colour: red }] }",
+	} {
+		_, s := yamlSchema(t, text)
+		for _, v := range []value.Value{later, lamp(later), value.StringOf("red", 0), lamp(value.StringOf("red", 0))} {
+			require.Empty(t, s.Validate(v, nil).Problems, "%s: %s", text, v.Show(40))
+		}
+		require.Len(t, s.Validate(lamp(value.StringOf("blue", 0)), nil).Problems, 1, text)
+	}
+}
+
 // TestPlainDefinitions: the metadata of an object is validated also when its definition says no more than types do.
 func TestPlainDefinitions(t *testing.T) {
 	sources := source.NewSet()

@@ -1,6 +1,7 @@
 package schema_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -22,6 +23,12 @@ func TestUnevaluated(t *testing.T) {
 			one},
 		{`{"anyOf": [{"properties": {"a": true}, "required": ["b"]}, {}], "unevaluatedProperties": false}`,
 			`{"a": 1, "b": 1}`, one},
+		{`{"anyOf": [{"properties": {"a": true, "b": false}}, {"properties": {"b": true}}],
+			"unevaluatedProperties": false}`, `{"a": 1, "b": 1}`, one},
+		{`{"anyOf": [{"prefixItems": [true, false]}, {}],
+			"unevaluatedItems": false}`, `[1, 2]`, slices.Repeat(one, 2)},
+		{`{"if": {"properties": {"a": true, "b": false}}, "else": {"properties": {"b": true}},
+			"unevaluatedProperties": false}`, `{"a": 1, "b": 1}`, one},
 		{`{"anyOf": [{"prefixItems": [true], "minItems": 2}, {}], "unevaluatedItems": false}`, `[1]`, one},
 		// The one mistake is that of the schema beside: what it would have looked at is not known.
 		{`{"allOf": [{"properties": {"a": {"type": "string"}}}], "unevaluatedProperties": false}`, `{"a": 1}`, one},
