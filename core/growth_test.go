@@ -115,8 +115,8 @@ func work(t *testing.T, program string) uint64 {
 }
 
 // mostGrowth is by how much the work may grow when a program is twice as long. A chain that adds a field in each step
-// makes records that are twice as large, too, which is four times the work: whatever grows faster has a corner in which
-// a page of text keeps the checker busy for ever.
+// makes records that are twice as large, too, which is four times the work: whatever grows faster has a corner in
+// which a page of text keeps the checker busy for ever.
 const mostGrowth = 4.6
 
 func growth(t *testing.T, write func(size int) string, size int) {

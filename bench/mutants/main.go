@@ -1,7 +1,7 @@
-// Command mutants breaks conditions of the program, one after the other, and runs the tests of the package that each is
-// in: one of them must fail. It prints those that live, which are conditions that no test beside them holds. The files
-// of the program stay as they are: the compiler is given another text in the place of one. Run it with: go run ./mutants
-// (in bench), or with the numbers of mutants, for these alone.
+// Command mutants breaks conditions of the program, one after the other, and runs the tests of the package that each
+// is in: one of them must fail. It prints those that live, which are conditions that no test beside them holds. The
+// files of the program stay as they are: the compiler is given another text in the place of one. Run it with: go run
+// ./mutants (in bench), or with the numbers of mutants, for these alone.
 package main
 
 import (

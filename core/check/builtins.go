@@ -204,7 +204,8 @@ var OtherNames = map[string]string{"len": "length", "size": "length", "substr": 
 	"downcase": "lower", "to_upper": "upper", "to_lower": "lower", "lpad": "pad_left", "rpad": "pad_right",
 	"group_by": "group", "sort_by": "sort", "sorted": "sort", "every": "all", "some": "any", "exists": "any",
 	"str": "string", "tostring": "string", "parseint": "int", "atoi": "int", "toint": "int", "parsefloat": "float",
-	"tofloat": "float", "trimspace": "trim", "regex_replace": "replace_pattern", "fixed": "decimal", "to_fixed": "decimal"}
+	"tofloat": "float", "trimspace": "trim", "regex_replace": "replace_pattern", "fixed": "decimal",
+	"to_fixed": "decimal"}
 
 // Named returns the built-in functions of a name, or of one that is another word for it, in whatever group.
 func (b *Builtins) Named(name string) []string {

@@ -24,8 +24,8 @@ type checker struct {
 	facts *facts
 	// lost says that what an argument is for is not there, so that nothing can tell the types of its parameters.
 	lost bool
-	// spender is the declaration whose types are counted, before is what was counted when it began, and spent whether that
-	// is too much.
+	// spender is the declaration whose types are counted, before is what was counted when it began, and spent whether
+	// that is too much.
 	spender *Object
 	before  int64
 	spent   bool

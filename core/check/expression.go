@@ -79,8 +79,8 @@ func (c *checker) infer(e syntax.Expression, want types.Type) types.Type {
 	return t
 }
 
-// budget is how many types and members of unions may be made and looked at for one declaration. What people write takes
-// a thousandth of it.
+// budget is how many types and members of unions may be made and looked at for one declaration. What people write
+// takes a thousandth of it.
 const budget = 500_000
 
 // exhausted reports whether the types of a declaration take too much work, which is reported once.

@@ -218,12 +218,12 @@ func withinList(left, right value.Value, path []string) value.Value {
 	return value.ListOf(elements, right.Origin())
 }
 
-// shownOfSecret are the fields of a Secret that say what it is called and what it is; all others, whatever they are, may
-// hold what it keeps.
+// shownOfSecret are the fields of a Secret that say what it is called and what it is; all others, whatever they are,
+// may hold what it keeps.
 var shownOfSecret = []string{"apiVersion", "kind", "type", "immutable", "metadata"}
 
-// HideSecrets marks what Secrets hold in an object that runs, also in objects that stand in others, so that nothing of it
-// is shown. Annotations of a Secret are hidden, too, since tools keep copies of objects in them.
+// HideSecrets marks what Secrets hold in an object that runs, also in objects that stand in others, so that nothing
+// of it is shown. Annotations of a Secret are hidden, too, since tools keep copies of objects in them.
 func HideSecrets(v value.Value) value.Value {
 	switch v.Kind() {
 	case value.List:

@@ -310,8 +310,8 @@ func (d *differences) named(c *explain.Cause) (leaves []int) {
 	return slices.Compact(leaves)
 }
 
-// leavesOf returns the leaves that a name stands for. An input has many leaves when it is large, so that they are found
-// by what their names begin with.
+// leavesOf returns the leaves that a name stands for. An input has many leaves when it is large, so that they are
+// found by what their names begin with.
 func (d *differences) leavesOf(name string) (leaves []int) {
 	if d.beginning == nil {
 		d.beginning, d.complete = map[string][]int{}, map[string][]int{}

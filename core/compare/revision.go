@@ -206,8 +206,8 @@ type Revision struct {
 	Environment string
 }
 
-// Revisions compares what an environment renders to at two revisions. Tree makes a file system of files; parsed may have
-// files of them, and keeps others. The comparison is nil when there are errors in one of them.
+// Revisions compares what an environment renders to at two revisions. Tree makes a file system of files; parsed may
+// have files of them, and keeps others. The comparison is nil when there are errors in one of them.
 func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS, parsed *project.Parsed) (*Comparison,
 	[2]source.Findings) {
 	var findings [2]source.Findings

@@ -78,8 +78,9 @@ func (r *reader) yamlPart(text string, lines, most int) []value.Value {
 // version is a directive that says which YAML a document is (YAML 1.2.2, section 6.8.1): every 1.x is read as 1.2.
 var version = regexp.MustCompile(`^%YAML[ \t]+1\.[0-9]+[ \t]*(#.*)?\r?\n?$`)
 
-// withoutVersions makes comments of directives that say which YAML it is, since the library knows one version only. All
-// places stay where they are. Directives stand before the first mark of a document, or behind one that ends a document.
+// withoutVersions makes comments of directives that say which YAML it is, since the library knows one version only.
+// All places stay where they are. Directives stand before the first mark of a document, or behind one that ends a
+// document.
 func withoutVersions(text string) string {
 	if !strings.Contains(text, "%YAML") {
 		return text

@@ -25,8 +25,8 @@ func codesOf(p *project.Project, environment string) (codes []source.Code) {
 	return codes
 }
 
-// TestNullInLayers holds what null means over weaker layers: a value where the type has null, taken away where the entry
-// may be absent, and "not given here" elsewhere.
+// TestNullInLayers holds what null means over weaker layers: a value where the type has null, taken away where the
+// entry may be absent, and "not given here" elsewhere.
 func TestNullInLayers(t *testing.T) {
 	p := load(t, map[string]string{
 		project.FileName: "[environments.north]\nlayers = [\"weak.yaml\", \"strong.yaml\"]\n",
@@ -78,8 +78,8 @@ func TestSecretsOfLayers(t *testing.T) {
 	}
 }
 
-// TestReferences holds what a secret may be read from: hosts over TLS, and files that no link leads into a folder of git
-// or of the program.
+// TestReferences holds what a secret may be read from: hosts over TLS, and files that no link leads into a folder of
+// git or of the program.
 func TestReferences(t *testing.T) {
 	folder := t.TempDir()
 	for name, text := range map[string]string{".git/token": "x", "plain/token": "x",

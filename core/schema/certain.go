@@ -170,7 +170,8 @@ func (c *certainty) number(r *rules, v value.Value) bool {
 func isText(r *rules, text string) bool {
 	return (r.minLength == nil && r.maxLength == nil ||
 		isBetween(utf8.RuneCountInString(text), r.minLength, r.maxLength)) &&
-		(r.pattern == nil || len(text) <= maxCertainText && r.pattern.MatchString(text)) && (r.format == nil || r.format.holds(text))
+		(r.pattern == nil || len(text) <= maxCertainText && r.pattern.MatchString(text)) &&
+		(r.format == nil || r.format.holds(text))
 }
 
 func isBetween(n int, least, most *limit) bool {
@@ -291,7 +292,8 @@ type matcher struct {
 	matching [1024]atomic.Pointer[string]
 }
 
-// maxCertainText is how long texts are that are held to a pattern here; others are looked at where the work is counted.
+// maxCertainText is how long texts are that are held to a pattern here; others are looked at where the work is
+// counted.
 const maxCertainText = 4096
 
 // stepsOfPattern is how many instructions of a pattern at how many bytes take as long as a step.

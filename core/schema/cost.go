@@ -13,8 +13,8 @@ import (
 	"cel.dev/cel-go/common/types/traits"
 )
 
-// A function of the library may take very long in one call, and the library counts what a call cost when it is over. So
-// the cost of each that is not linear in its arguments is known from these, and looked at before it is called.
+// A function of the library may take very long in one call, and the library counts what a call cost when it is over.
+// So the cost of each that is not linear in its arguments is known from these, and looked at before it is called.
 
 // costly are these functions, with what a call costs: in the units of costLimit, a tenth of a microsecond each.
 var costly = map[string]func(args []ref.Val) uint64{

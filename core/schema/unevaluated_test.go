@@ -9,8 +9,8 @@ import (
 	"knothole/core/source"
 )
 
-// TestUnevaluated holds what counts as looked at (JSON Schema 2020-12, section 11): what a schema beside that holds has
-// looked at, and nothing of one that does not; and that nothing is said of it where one beside failed.
+// TestUnevaluated holds what counts as looked at (JSON Schema 2020-12, section 11): what a schema beside that holds
+// has looked at, and nothing of one that does not; and that nothing is said of it where one beside failed.
 func TestUnevaluated(t *testing.T) {
 	one := []source.Code{source.BreaksSchema}
 	for _, row := range []struct {

@@ -92,7 +92,8 @@ type run struct {
 	// steps counts the schemas that looked at a value, and what took as long as that; more than limit are not made.
 	steps, limit int
 	whole        value.Value
-	// held is what the first look found of schemas and values, and cuts how often a reference in a circle was not followed.
+	// held is what the first look found of schemas and values, and cuts how often a reference in a circle was not
+	// followed.
 	held   map[question]bool
 	scopes map[scope]*scope
 	cuts   int
@@ -145,8 +146,8 @@ func (r *run) spend(n int) {
 	}
 }
 
-// remembers reports whether an answer may be known from before: at the first look, where nothing else but the schema and
-// the value decides. Small validations are not worth it.
+// remembers reports whether an answer may be known from before: at the first look, where nothing else but the schema
+// and the value decides. Small validations are not worth it.
 func (r *run) remembers(v value.Value, seen *evaluated, out *sink) bool {
 	return r.steps > 2000 && out == nil && seen == nil && !r.shaped && v.Identity() != 0
 }
@@ -157,7 +158,8 @@ type scope struct {
 	outer    *scope
 }
 
-// within is the scope inside of a schema, one for each way into it. Nobody asks for it where no reference depends on it.
+// within is the scope inside of a schema, one for each way into it. Nobody asks for it where no reference depends on
+// it.
 func (r *run) within(in *scope, s *Schema) *scope {
 	if !r.store.dynamic.Load() {
 		return in

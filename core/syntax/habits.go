@@ -46,11 +46,13 @@ var typeHabits = map[string]string{
 	"Optional": "a type that takes null, too, is written T?", "Option": "a type that takes null, too, is written T?",
 	"Maybe": "a type that takes null, too, is written T?", "Nullable": "a type that takes null, too, is written T?",
 	"List": "a list of a type is written [T]", "list": "a list of a type is written [T]",
-	"Array": "a list of a type is written [T]", "Set": "a set of a type is written {T}", "set": "a set of a type is written {T}",
+	"Array": "a list of a type is written [T]", "Set": "a set of a type is written {T}",
+	"set": "a set of a type is written {T}",
 }
 
 // verbHabits are what changes in a patch are called elsewhere.
-var verbHabits = map[string]string{"set": "put", "update": "replace", "change": "replace", "delete": "remove", "del": "remove",
+var verbHabits = map[string]string{"set": "put", "update": "replace", "change": "replace",
+	"delete": "remove", "del": "remove",
 	"unset": "remove", "insert": "add", "append": "add", "assign": "put", "overwrite": "replace"}
 
 // What is expected where habits are met, as the parser says it.

@@ -204,8 +204,8 @@ func WithoutDefaults(fields []Field) []Field {
 	return result
 }
 
-// AsLists returns the list type that a type is when it is read: of a union of lists that of their elements. What is any
-// may be a list of anything. It is nil for what is no list, or may be something else.
+// AsLists returns the list type that a type is when it is read: of a union of lists that of their elements. What is
+// any may be a list of anything. It is nil for what is no list, or may be something else.
 func (u *Universe) AsLists(t Type) *List {
 	var elements []Type
 	for _, part := range Parts(t) {

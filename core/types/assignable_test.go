@@ -8,8 +8,8 @@ import (
 	"knothole/core/types"
 )
 
-// TestAssignable holds what may stand where something else is expected, for the corners of records, functions and types
-// that contain themselves.
+// TestAssignable holds what may stand where something else is expected, for the corners of records, functions and
+// types that contain themselves.
 func TestAssignable(t *testing.T) {
 	u := types.NewUniverse()
 	field := func(name string, of types.Type) types.Field { return types.Field{Name: name, Type: of} }

@@ -2,10 +2,11 @@ package types
 
 import "slices"
 
-// Converts reports whether passing a value of one type where another is expected may change it or fail. It may fail for
-// each value that the other type need not have: whatever is not assignable is converted or checked, as by `as`.
+// Converts reports whether passing a value of one type where another is expected may change it or fail. It may fail
+// for each value that the other type need not have: whatever is not assignable is converted or checked, as by `as`.
 func Converts(from, to Type) bool {
-	return !Assignable(from, to) || answer(convertsInto, false, from, to, func(r *relation) bool { return r.converts(from, to) })
+	return !Assignable(from, to) ||
+		answer(convertsInto, false, from, to, func(r *relation) bool { return r.converts(from, to) })
 }
 
 func (r *relation) converts(from, to Type) bool {

@@ -12,8 +12,8 @@ import (
 	"knothole/core/source"
 )
 
-// A program of 32 bits is refused by the compiler at this line: lengths, positions and counts of the language are ints of
-// 64 bits, and would be cut there without a word.
+// A program of 32 bits is refused by the compiler at this line: lengths, positions and counts of the language are
+// ints of 64 bits, and would be cut there without a word.
 const _ = uint(1) << 63
 
 // Kind says what a value is.

@@ -27,8 +27,8 @@ type Written struct {
 	journal string              // the digest of the journal of a run that began; empty for none
 }
 
-// writtenFolder is where what was written is remembered, in the cache folder of the program: a folder for each that was
-// written into, so that runs for several do not meet there, and the key.
+// writtenFolder is where what was written is remembered, in the cache folder of the program: a folder for each that
+// was written into, so that runs for several do not meet there, and the key.
 const (
 	writtenFolder = "written"
 	digestsName   = "digests"

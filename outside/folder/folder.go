@@ -331,7 +331,8 @@ func (p *planning) place(f *File) error {
 	return nil
 }
 
-// recase plans how one file gets its name, where the file system takes another one for the same: that is removed first.
+// recase plans how one file gets its name, where the file system takes another one for the same: that is removed
+// first.
 func (p *planning) recase(f *File, now string, text []byte) error {
 	if err := f.ready(); err != nil {
 		return fmt.Errorf("%s: %w", f.Path, err)
@@ -387,8 +388,8 @@ func withoutReturns(text []byte) []byte { return bytes.ReplaceAll(text, []byte("
 // SameLines reports whether two texts differ in the ends of their lines at most.
 func SameLines(a, b []byte) bool { return bytes.Equal(withoutReturns(a), withoutReturns(b)) }
 
-// spelling returns the name under which a file stands that was found under a name: another one where the file system does
-// not look at case. Numbers of files do not tell that, since some file systems make them of names.
+// spelling returns the name under which a file stands that was found under a name: another one where the file system
+// does not look at case. Numbers of files do not tell that, since some file systems make them of names.
 func spelling(files fs.FS, name string) string {
 	real := "."
 	for _, part := range strings.Split(name, "/") {
@@ -618,8 +619,8 @@ func (r *Reader) File(name string) (text []byte, exists bool, err error) {
 // Digest returns the digest of a file as the record has it.
 func Digest(text []byte) string { return digestOf(text) }
 
-// Strangers returns the folders in a folder for rendered files that were written by the program, but are not among those
-// of environments. That a folder was written is said by its record, or by written where there is none.
+// Strangers returns the folders in a folder for rendered files that were written by the program, but are not among
+// those of environments. That a folder was written is said by its record, or by written where there is none.
 func Strangers(base string, environments []string, written func(name string) bool) []string {
 	root, err := gate.OpenRoot(base)
 	if err != nil {
@@ -663,8 +664,8 @@ func Attributes(base string) {
 	}
 }
 
-// isOne reports whether the name of an environment is that of a folder, for the file system too: where it does not look
-// at case.
+// isOne reports whether the name of an environment is that of a folder, for the file system too: where it does not
+// look at case.
 func isOne(root *gate.Root, environment, folder string) bool {
 	if environment == folder || source.FoldName(environment) != source.FoldName(folder) {
 		return environment == folder

@@ -340,8 +340,8 @@ func TestRecordsAreNoWayOut(t *testing.T) {
 	}
 }
 
-// TestRememberedDigest holds that what a run before is remembered to have written counts only where the record says so:
-// the file may be anybody's.
+// TestRememberedDigest holds that what a run before is remembered to have written counts only where the record says
+// so: the file may be anybody's.
 func TestRememberedDigest(t *testing.T) {
 	d := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(d, "a"), []byte("1"), 0o644))

@@ -62,9 +62,9 @@ func parseJournal(text []byte) ([]step, error) {
 	return steps, nil
 }
 
-// recoverRun finishes or undoes what a run left that was stopped. A journal in a folder may have come with a change: one
-// of secret files counts only when it is remembered, and of others only those steps are done that a run could have
-// planned without it, with files that the record names and that are as it says.
+// recoverRun finishes or undoes what a run left that was stopped. A journal in a folder may have come with a change:
+// one of secret files counts only when it is remembered, and of others only those steps are done that a run could
+// have planned without it, with files that the record names and that are as it says.
 func recoverRun(d disk, o Options) error {
 	text, exists, err := current(d, journalName)
 	if err != nil {

@@ -37,9 +37,9 @@ var ErrNone = errors.New("not a repository of git")
 // so no commit can bring one along.
 const dotGit = ".git"
 
-// Open finds the repository of a folder: the nearest .git in it or above it. A bare repository is not looked for, since
-// its files can be committed like any others. Nor is a repository accepted that lies inside of the folder, other than
-// as its .git.
+// Open finds the repository of a folder: the nearest .git in it or above it. A bare repository is not looked for,
+// since its files can be committed like any others. Nor is a repository accepted that lies inside of the folder,
+// other than as its .git.
 func Open(folder string) (*Repository, error) {
 	folder, err := gate.Real(folder)
 	if err != nil {

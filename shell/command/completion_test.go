@@ -31,7 +31,8 @@ func shellWith(t *testing.T, shell string) func(script string) string {
 		c := exec.Command(shell, "-c", script)
 		c.Dir = filepath.Join(folder, "demo")
 		c.Env = append(os.Environ(), "PATH="+filepath.Dir(program)+string(filepath.ListSeparator)+os.Getenv("PATH"),
-			"HOME="+folder, "TERM=dumb", "LC_ALL=C.UTF-8", "XDG_CACHE_HOME="+folder, "XDG_CONFIG_HOME="+folder, "XDG_DATA_HOME="+folder)
+			"HOME="+folder, "TERM=dumb", "LC_ALL=C.UTF-8", "XDG_CACHE_HOME="+folder, "XDG_CONFIG_HOME="+folder,
+			"XDG_DATA_HOME="+folder)
 		c.WaitDelay = 20 * time.Second
 		said, err := c.CombinedOutput()
 		require.NoError(t, err, "%s", said)
@@ -91,8 +92,8 @@ func nastyProject(t *testing.T, name string) string {
 	return folder
 }
 
-// TestCompletionRunsNothing holds that what Tab puts on the line is one word, which is the name, and that nothing of it
-// runs: in the shells as they evaluate the line afterwards.
+// TestCompletionRunsNothing holds that what Tab puts on the line is one word, which is the name, and that nothing of
+// it runs: in the shells as they evaluate the line afterwards.
 func TestCompletionRunsNothing(t *testing.T) {
 	scripts := map[string]string{
 		"bash": `source <(knothole completion bash)

@@ -37,7 +37,8 @@ func gitAsked(t *testing.T) map[string][]string {
 	return asked
 }
 
-// TestWhatGitIsAsked runs commands with a git that notes what it is asked, and holds that this is what the manual says.
+// TestWhatGitIsAsked runs commands with a git that notes what it is asked, and holds that this is what the manual
+// says.
 func TestWhatGitIsAsked(t *testing.T) {
 	asked := gitAsked(t)
 	require.Len(t, asked, 6)

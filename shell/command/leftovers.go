@@ -30,8 +30,8 @@ func (c *call) leftovers(p *opened) leftovers {
 		})}
 }
 
-// recoverable returns what decides whether a file may be removed that was rendered for an environment that is gone: git
-// has it as it is, or the cache knows that this machine rendered it. A record alone may have come with a change.
+// recoverable returns what decides whether a file may be removed that was rendered for an environment that is gone:
+// git has it as it is, or the cache knows that this machine rendered it. A record alone may have come with a change.
 func (c *call) recoverable(p *opened, at string) func(name string, text []byte) bool {
 	known := cache.Open(at, true)
 	r, err := c.repositoryOf(p.folder, repository.Open)

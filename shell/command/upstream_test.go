@@ -46,8 +46,8 @@ var upstreamValues = map[string][]string{
 	"app": {"copies: x", "copies: []"},
 }
 
-// brokenUpstream makes a project in which one layer of one environment is wrong, and holds that each command that needs
-// that environment fails and names the layer, whichever environment it was asked for.
+// brokenUpstream makes a project in which one layer of one environment is wrong, and holds that each command that
+// needs that environment fails and names the layer, whichever environment it was asked for.
 func brokenUpstream(t *testing.T, seed uint64) {
 	t.Helper()
 	random := rand.New(rand.NewPCG(seed, 26))
