@@ -69,6 +69,26 @@ func TestPackedSteps(t *testing.T) {
 	}
 }
 
+// TestPlaces holds where a value is said to come from: where it was written, however it was passed on, and where it was
+// computed or chosen. The key of a chosen value is chosen too.
+func TestPlaces(t *testing.T) {
+	r := &Recorder{}
+	written := r.input("n", value.IntOf(1, value.From(10)))
+	passed := r.passed(r.passed(written, 20), 30)
+	require.Equal(t, source.Pos(10), r.Pos(passed.Origin()))
+	placed := r.placed(passed, source.Span{Start: 40, End: 41}, source.Span{})
+	require.Equal(t, source.Pos(10), r.Pos(placed.Origin()))
+	require.Equal(t, source.Pos(50), r.Pos(r.computed(50, placed.Origin())))
+
+	by := r.input("c", value.BoolOf(true, value.From(60))).Origin()
+	key, ok := r.Step(r.key(r.chosen(placed, by).Origin()))
+	require.True(t, ok, "what chose it is known of the key")
+	require.Equal(t, Chosen, key.Kind)
+	require.Equal(t, source.Pos(40), key.Pos)
+	require.Equal(t, []value.Origin{by}, key.Operands)
+	require.Equal(t, value.From(40), r.key(placed.Origin()))
+}
+
 // TestNothingRecorded holds that without a recorder values stay as they are and come from where they are.
 func TestNothingRecorded(t *testing.T) {
 	var r *Recorder

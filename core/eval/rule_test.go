@@ -81,6 +81,7 @@ func TestKindsAreAskedOnce(t *testing.T) {
 		`doc.kind in ["Gauge", "Buoy"]`:               6,
 		`if doc.n > 3 then doc.kind != "" else false`: 3,
 		`1 / zero > 0 and doc.kind == "Gauge"`:        0,
+		`doc.n / zero > 0 and doc.kind == "Buoy"`:     0,
 	} {
 		text := "let zero = 0\nrule r on doc where " + where + " { require zero == 0 }\n"
 		failed := 0

@@ -15,20 +15,21 @@ import (
 // others.
 func TestLeaves(t *testing.T) {
 	for expression, want := range map[string][]string{
-		`1`:                                      {},
-		`n`:                                      {"n"},
-		`n + r.a`:                                {"n", "r.a"},
-		`"${r.a}-${r."odd key"}"`:                {`r."odd key"`, "r.a"},
-		`if c then 1 else 2`:                     {"c"},
-		`if c then n else 2`:                     {"c", "n"}, // c is true
-		`match n { 7 -> r.a, else -> 0 }`:        {"n", "r.a"},
-		`xs[0]`:                                  {"xs"},
-		`env.name`:                               {"env.name"},
-		`o ?? n`:                                 {"n", "o"},
-		`(fn(x: int) = x + 1)(n)`:                {"n"},
-		`{ a: 1, b: n }.b`:                       {"n"},
-		`({ a: 1 } with { a: r.a }).a`:           {"r.a"},
-		`list.sum(for x in xs where x > n -> x)`: {"n", "xs"},
+		`1`:                               {},
+		`n`:                               {"n"},
+		`n + r.a`:                         {"n", "r.a"},
+		`"${r.a}-${r."odd key"}"`:         {`r."odd key"`, "r.a"},
+		`if c then 1 else 2`:              {"c"},
+		`if c then n else 2`:              {"c", "n"}, // c is true
+		`match n { 7 -> r.a, else -> 0 }`: {"n", "r.a"},
+		`xs[0]`:                           {"xs"},
+		`env.name`:                        {"env.name"},
+		`o ?? n`:                          {"n", "o"},
+		`if c then if n == 7 then 1 else 2 else 3`: {"c", "n"},
+		`(fn(x: int) = x + 1)(n)`:                  {"n"},
+		`{ a: 1, b: n }.b`:                         {"n"},
+		`({ a: 1 } with { a: r.a }).a`:             {"r.a"},
+		`list.sum(for x in xs where x > n -> x)`:   {"n", "xs"},
 	} {
 		p, err := project.Load(fstest.MapFS{
 			project.FileName: {Data: []byte("[environments.bench]\nlayers = [\"l.yaml\"]\n")},

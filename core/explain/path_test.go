@@ -6,6 +6,25 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+// TestReasons holds which leaves tell two sides apart: each at the first place on each side, a part of an input rather
+// than the whole, and none that is given at one place for both, unless there are no others.
+func TestReasons(t *testing.T) {
+	all := func(string) bool { return true }
+	for _, c := range []struct {
+		left, right []Leaf
+		want        []Reason
+	}{
+		{[]Leaf{{"n", 10}, {"n", 20}}, []Leaf{{"n", 30}, {"n", 40}}, []Reason{{Name: "n", Left: 10, Right: 30}}},
+		{[]Leaf{{"n", 10}, {"m", 20}}, []Leaf{{"m", 21}, {"n", 10}}, []Reason{{Name: "m", Left: 20, Right: 21}}},
+		{[]Leaf{{"n", 10}}, []Leaf{{"n", 10}}, []Reason{{Name: "n", Left: 10, Right: 10}}},
+		{[]Leaf{{"r", 10}, {"r.a", 11}}, []Leaf{{"r", 20}}, []Reason{{Name: "r.a", Left: 11}}},
+		{[]Leaf{{EnvironmentName, 5}, {"n", 10}}, []Leaf{{"n", 10}, {EnvironmentName, 5}},
+			[]Reason{{Name: EnvironmentName, Left: 5, Right: 5}}},
+	} {
+		require.Equal(t, c.want, reasons([2][]Leaf{c.left, c.right}, all))
+	}
+}
+
 // TestCommonPath holds that paths have whole fields in common: no half names, and no half of a key in quotes.
 func TestCommonPath(t *testing.T) {
 	for _, c := range [][3]string{
