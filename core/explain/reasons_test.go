@@ -2,9 +2,33 @@ package explain
 
 import (
 	"testing"
+	"testing/fstest"
 
 	"github.com/stretchr/testify/require"
+
+	"knothole/core/project"
 )
+
+// TestChoices holds that a value which was chosen as a whole depends on each choice that it went through, and on
+// nothing that is in it.
+func TestChoices(t *testing.T) {
+	p, err := project.Load(fstest.MapFS{
+		project.FileName: {Data: []byte("[environments.bench]\nlayers = [\"l.yaml\"]\n")},
+		"l.yaml":         {Data: []byte("n: 7\nc: true\nr: { a: 1 }\n")},
+		"main.knot": {Data: []byte("input n: int\ninput c: bool\ninput r: { a: int }\n" +
+			"output v = if c then if n == 7 then r else { a: 2 } else { a: 3 }\n")},
+	})
+	require.NoError(t, err)
+	require.False(t, p.Findings.HasErrors())
+	w := p.World(p.Concrete()[0], true)
+	v, ok := w.Value(p.Module.Objects["v"])
+	require.True(t, ok)
+	names := map[string]bool{}
+	for _, leaf := range (Side{Recorder: w.Recorder(), Value: v.Get("a"), Block: v.Origin()}).chosen() {
+		names[leaf.Name] = true
+	}
+	require.Equal(t, map[string]bool{"c": true, "n": true}, names)
+}
 
 // TestReasons holds which leaves tell two sides apart: each at the first place on each side, a part of an input rather
 // than the whole, and none that is given at one place for both, unless there are no others.
