@@ -43,6 +43,9 @@ func Set(file *source.File, format Format, path []string, v value.Value) (string
 	return text, nil
 }
 
+// byteOrderMark is what some editors put before the first character of a file.
+const byteOrderMark = "\ufeff"
+
 // ErrNotThere says that there is nothing at a place.
 var ErrNotThere = errors.New("there is no value")
 
@@ -67,6 +70,9 @@ func Remove(file *source.File, format Format, path []string) (string, error) {
 		text, ok := removed(file, format, keys, path[:depth], holders[depth-1], holders[depth])
 		if !ok {
 			return "", ErrCannotEdit
+		}
+		if strings.HasPrefix(file.Text, byteOrderMark) && !strings.HasPrefix(text, byteOrderMark) {
+			text = byteOrderMark + text // the line of the first key is gone, what an editor put before it is not
 		}
 		again, err := source.NewSet().Add(file.Path, []byte(text))
 		if err != nil {
@@ -136,6 +142,9 @@ func removed(file *source.File, format Format, keys Keys, path []string, holder,
 		return head + text[end:], true
 	}
 	line := strings.LastIndexByte(text[:key], '\n') + 1
+	if line == 0 && strings.HasPrefix(text, byteOrderMark) {
+		line = min(key, len(byteOrderMark)) // of YAML the first key is where the mark is
+	}
 	if before := strings.Trim(text[line:key], " \t"); before != "" &&
 		(format != TOML || !strings.HasSuffix(before, ".") || strings.ContainsAny(before, "={[,")) {
 		return "", false

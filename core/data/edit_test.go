@@ -133,6 +133,9 @@ func TestRemove(t *testing.T) {
 		after  string
 	}{
 		{"first", data.YAML, "# head\na: 1 # one\nb: 2\n", "a", "# head\nb: 2\n"},
+		{"byte order mark", data.YAML, "\ufeffa: 1\nb: 2\n", "a", "\ufeffb: 2\n"},
+		{"all behind a mark", data.YAML, "\ufeffa: 1\n", "a", "\ufeff"},
+		{"mark of TOML", data.TOML, "\ufeffa = 1\nb = 2\n", "a", "\ufeffb = 2\n"},
 		{"last", data.YAML, "a: 1\n# of b\nb: 2 # two\n", "b", "a: 1\n# of b\n"},
 		{"last without end", data.YAML, "a: 1\nb: 2", "b", "a: 1\n"},
 		{"all", data.YAML, "# head\na: 1\n", "a", "# head\n"},
@@ -171,6 +174,7 @@ func TestRemove(t *testing.T) {
 // held: each is one that was there, in its order, but for one that was in brackets.
 func FuzzRemove(f *testing.F) {
 	f.Add("a: 1 # one\nr:\n  - x # two\n  - {y: 2}\n# three\n", "r", uint8(0))
+	f.Add("\ufeffa: 1\nb: 2\n", "a", uint8(0))
 	f.Add("a: 1\nr:\n  b:\n    c: |\n      x\n  d: {e: 1, f: 2}\n", "r.d.e", uint8(0))
 	f.Add("{\"a\": [1, {\"b\": \"}\"}], \"c\": {\"d\": 1}}", "c.d", uint8(1))
 	f.Add("# one\na = 'x' # two\n[t.u]\nb = \"\"\"\n# no comment\n\"\"\"\nc = 1\n", "t.u.b", uint8(2))
@@ -185,6 +189,7 @@ func FuzzRemove(f *testing.F) {
 			return
 		}
 		require.Less(t, len(after), len(text))
+		require.Equal(t, strings.HasPrefix(text, "\ufeff"), strings.HasPrefix(after, "\ufeff"))
 		before, changed := strings.Split(text, "\n"), 0
 		for line := range strings.SplitSeq(after, "\n") {
 			at := slices.Index(before, line)

@@ -88,7 +88,7 @@ func withoutVersions(text string) string {
 	var b strings.Builder
 	ahead := true // nothing but directives and comments came since the file or a document began
 	for line := range strings.Lines(text) {
-		bare := strings.TrimSpace(strings.TrimPrefix(line, "\ufeff"))
+		bare := strings.TrimSpace(strings.TrimPrefix(line, byteOrderMark))
 		switch {
 		case ahead && version.MatchString(line):
 			line = "#" + line[1:]
