@@ -77,7 +77,7 @@ var mutants = []mutant{
 		`			if len(step.Operands) == 1 || broken {
 				return
 			}`,
-		"only the outermost choice of a value is told"},
+		"only the outermost choice of a value is reported"},
 	{12, "core/explain/explain.go", "reasons",
 		`			if r := &because[at]; i == 0 && !r.Left.IsValid() {`,
 		`			if r := &because[at]; i == 0 && (!r.Left.IsValid() || broken) {`,

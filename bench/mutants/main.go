@@ -47,7 +47,7 @@ func (m *mutant) apply(root string) (string, error) {
 		broken := string(text[:from]) + strings.Replace(body, m.old, m.new, 1) + string(text[to:]) +
 			"\nconst broken = true\n"
 		if _, err := parser.ParseFile(token.NewFileSet(), m.file, broken, 0); err != nil {
-			return "", fmt.Errorf("mutant %d is no program: %w", m.number, err)
+			return "", fmt.Errorf("mutant %d does not compile: %w", m.number, err)
 		}
 		return broken, nil
 	}

@@ -412,7 +412,7 @@ func (g *genericCall) argument(e syntax.Expression, want types.Type, what string
 	g.arguments = append(g.arguments, genericArgument{e, want, got, what})
 }
 
-// inferLost looks at arguments of what is not there: what is wrong inside is found all the same.
+// inferLost checks the arguments of a call to an unknown function, so that mistakes in them are still reported.
 func (c *checker) inferLost(arguments []*syntax.Argument) {
 	outer := c.lost
 	c.lost = true

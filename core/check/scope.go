@@ -113,8 +113,7 @@ func (c *checker) lookup(name string, span source.Span) *Object {
 	return nil
 }
 
-// functionElsewhere are names, in small letters, that other languages have for what is no function here, with how it
-// is written.
+// functionElsewhere maps function names of other languages, in lower case, to the way to write the same thing here.
 var functionElsewhere = map[string]string{
 	"range": "a range is written 0..2", "error": failHelp, "throw": failHelp, "raise": failHelp, "panic": failHelp,
 	"abort": failHelp, "die": failHelp,

@@ -115,8 +115,8 @@ func (t *trials) confirm(documents []Document) {
 }
 
 // shared finds what one leaf explains alone in many documents, such as the domain of a site that is in all of them:
-// the record names beside it what each document has of its own. It returns the subjects of which that is not so. What
-// is made at the same place in the sources as one of those that were tried has the same cause, tried or not.
+// the record names beside it what each document has of its own. It returns the subjects that the leaf does not explain.
+// What is made at the same place in the sources as one of those that were tried has the same cause, tried or not.
 func (t *trials) shared(subjects []*subject) (left []*subject) {
 	type place struct{ left, right source.Pos }
 	at := func(s *subject) place { return place{s.cause.Left, s.cause.Right} }

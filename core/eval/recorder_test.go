@@ -69,8 +69,8 @@ func TestPackedSteps(t *testing.T) {
 	}
 }
 
-// TestPlaces holds where a value is said to come from: where it was written, however it was passed on, and where it was
-// computed or chosen. The key of a chosen value is chosen too.
+// TestPlaces holds which place is reported for a value: the one where it was written, even after it was passed on, or
+// the one where it was computed. The key of a chosen value is chosen too.
 func TestPlaces(t *testing.T) {
 	r := &Recorder{}
 	written := r.input("n", value.IntOf(1, value.From(10)))

@@ -54,7 +54,7 @@ func TestNullWithoutWeaker(t *testing.T) {
 	require.Equal(t, `["zone"]`, output(p, p.Environment("north"), "keys"))
 }
 
-// TestMissingBesideBrokenLayer holds that an input is not said to be missing that may stand in a layer which cannot be
+// TestMissingBesideBrokenLayer holds that no input is reported as missing while a layer that may give it cannot be
 // read.
 func TestMissingBesideBrokenLayer(t *testing.T) {
 	p := load(t, map[string]string{

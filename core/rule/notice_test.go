@@ -14,7 +14,7 @@ import (
 	"knothole/core/source"
 )
 
-// held holds the rules of a project on a day and returns the codes of what is found.
+// held holds the rules of a project on a day and returns the codes of the findings.
 func held(t *testing.T, files map[string]string, day string) (codes []source.Code) {
 	t.Helper()
 	fs := fstest.MapFS{}

@@ -100,7 +100,7 @@ func squareCost(args []ref.Val) uint64 { return lengthOf(args, 0) * lengthOf(arg
 // costs tells the library what calls cost.
 type costs struct{}
 
-// CallCost returns what a call cost; nil for what the library counts itself.
+// CallCost returns the cost of a call, or nil for a call that the library counts itself.
 func (costs) CallCost(function, _ string, args []ref.Val, _ ref.Val) *uint64 {
 	if of := costly[function]; of != nil {
 		n := of(args)

@@ -12,7 +12,7 @@ import (
 	"knothole/core/source"
 )
 
-// judged validates a JSON text against a schema and returns the codes of what is wrong.
+// judged validates a JSON text against a schema and returns the codes of the findings.
 func judged(t *testing.T, text, instance string) []source.Code {
 	t.Helper()
 	set := source.NewSet()
@@ -36,7 +36,7 @@ func judged(t *testing.T, text, instance string) []source.Code {
 	return codes
 }
 
-// doubled is a chain of definitions of which each refers twice to the next.
+// doubled returns a schema with a chain of definitions, each of which refers twice to the next.
 func doubled(keyword string, steps int) string {
 	var b strings.Builder
 	b.WriteString(`{"$ref": "#/$defs/a0", "$defs": {`)

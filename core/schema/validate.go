@@ -263,7 +263,7 @@ func (r *run) check(s *Schema, v value.Value, path *place.Path, in *scope, at *h
 	return r.look(s, v, path, in, at, seen, out)
 }
 
-// look is check for what is not known yet.
+// look does the work of check when no earlier answer is remembered.
 func (r *run) look(s *Schema, v value.Value, path *place.Path, in *scope, at *here, seen *evaluated, out *sink) bool {
 	top, rules := s == r.top, s.compiled()
 	in = r.within(in, s)

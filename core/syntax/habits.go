@@ -72,7 +72,7 @@ const (
 	expectsTypeBody  = `"=" after the name of the type`
 )
 
-// habit is how what was found is written here; empty when it is no habit that is known.
+// habit returns the way to write what was found; it is empty for a form that is not in these tables.
 func (p *parser) habit(what string) string {
 	found, before, next := p.current(), p.textOf(p.tokens[max(0, p.at-1)]), p.peek(1)
 	switch what {
@@ -162,7 +162,7 @@ func (p *parser) habit(what string) string {
 	return ""
 }
 
-// wordHabit is the help for a word of another language before or after a value; empty when it is none.
+// wordHabit returns the help for a word of another language before or after a value, or an empty text.
 func (p *parser) wordHabit() string {
 	before := p.tokens[max(0, p.at-1)]
 	if help := valueHabits[p.textOf(before)]; help != "" && before.kind == tokenWord {

@@ -18,8 +18,8 @@ import (
 )
 
 // Written is what the program remembers of the secret files that it wrote into a folder. It stands in the user's own
-// cache folder, where no change of a project reaches it, and holds keyed digests only: whoever reads it learns nothing
-// of what was written, and whoever does not have the key cannot add to it.
+// cache folder, where no change of a project reaches it, and holds keyed digests only: a reader learns nothing about
+// the contents of the files, and nobody can add to it without the key.
 type Written struct {
 	file    string // empty when there is no place for it
 	key     []byte
@@ -69,7 +69,7 @@ func OpenWritten(directory string) *Written {
 	return w
 }
 
-// readKey reads the key of the user, and makes it when there is none.
+// readKey reads the key of the user, and makes one if there is none yet.
 func readKey(base string) []byte {
 	name := filepath.Join(base, keyName)
 	if key, err := gate.ReadFile(name); err == nil && len(key) == sha256.Size {
@@ -95,7 +95,7 @@ func readKey(base string) []byte {
 	return key
 }
 
-// Digest returns the keyed digest of what a file holds.
+// Digest returns the keyed digest of the contents of a file.
 func (w *Written) Digest(name string, text []byte) string {
 	h := hmac.New(sha256.New, w.key)
 	h.Write([]byte(name + "\x00"))

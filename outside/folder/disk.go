@@ -148,8 +148,8 @@ func (r *reader) current(name string) (text []byte, exists bool, err error) {
 	return current(r.inner, base)
 }
 
-// blocked reports whether something that is no folder stands where one does, or one that it is in. Systems have
-// different words for that, some those for what is not there.
+// blocked reports whether a file is in the way of a folder, or of one of its parents. Systems report that with
+// different errors, some with the one for a missing file.
 func blocked(d disk, folder string) bool {
 	for ; folder != "."; folder = path.Dir(folder) {
 		if info, err := d.Lstat(folder); err == nil {

@@ -73,7 +73,7 @@ type Memory interface {
 	Names() []string
 	// Wrote reports whether the program wrote exactly this into a file.
 	Wrote(name string, text []byte) bool
-	// Digest is a keyed digest of what a file holds.
+	// Digest returns the keyed digest of the contents of a file.
 	Digest(name string, text []byte) string
 	// Began reports whether a journal is that of a run that was stopped.
 	Began(journal []byte) bool

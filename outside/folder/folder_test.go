@@ -328,7 +328,7 @@ func TestWhatIsNeverReplaced(t *testing.T) {
 	require.Equal(t, map[string]string{"b": "mine", "c": "mine", "d": "mine"}, tree(t, d))
 }
 
-// TestRecordsAreNoWayOut holds that a record that names anything but a path in its folder is none.
+// TestRecordsAreNoWayOut holds that a record is ignored if it names anything but a path in its folder.
 func TestRecordsAreNoWayOut(t *testing.T) {
 	for _, name := range []string{"../x", "/x", "a/../../x", "", ".", "a//b", "./a"} {
 		d := filepath.Join(t.TempDir(), "north")

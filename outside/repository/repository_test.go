@@ -153,7 +153,7 @@ func TestWhereItIsFound(t *testing.T) {
 	_, err = r.Commit("HEAD")
 	require.NoError(t, err)
 
-	// What is called .git and is none is not looked past.
+	// An entry called .git ends the search, even if it is not a repository.
 	require.NoError(t, os.Mkdir(filepath.Join(deeper, ".git"), 0o755))
 	_, err = repository.Open(deeper)
 	require.Error(t, err)

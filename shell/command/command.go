@@ -347,7 +347,7 @@ func (c *call) stopped(p *opened, findings source.Findings, what string) int {
 	return exitFindings
 }
 
-// unmade is stopped for a command that compares: a side that cannot be made is none that differs.
+// unmade is stopped for a command that compares: a side that failed is not a difference.
 func (c *call) unmade(p *opened, findings source.Findings) int {
 	c.stopped(p, findings, "nothing was compared")
 	return exitFailed
