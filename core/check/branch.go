@@ -43,7 +43,7 @@ func (c *checker) inferIf(e *syntax.If, want types.Type, spread bool) types.Type
 	if spread && then != other {
 		return c.universe.Either(then, other)
 	}
-	return c.universe.Joined(then, other)
+	return c.universe.Gathered(then, other)
 }
 
 func (c *checker) inferBranch(e syntax.Expression, want types.Type, spread bool) types.Type {
@@ -63,7 +63,7 @@ func (c *checker) checkMatch(e *syntax.Match, want types.Type, what string) {
 func (c *checker) inferMatch(e *syntax.Match) types.Type {
 	var results []types.Type
 	c.matchArms(e, func(value syntax.Expression) { results = append(results, c.infer(value, nil)) })
-	return c.universe.Joined(results...)
+	return c.universe.Gathered(results...)
 }
 
 // matchArms checks the subject and the arms of a match; value is called for the value of each arm.

@@ -153,7 +153,7 @@ func (c *checker) gotten(record *types.Record, key syntax.Expression, fallback t
 	if absent {
 		possible = append(possible, fallback)
 	}
-	return c.universe.Union(possible...)
+	return c.universe.Gathered(possible...)
 }
 
 // writtenTexts returns the elements of a list that is written out and holds plain texts only.

@@ -68,7 +68,7 @@ func (c *checker) inferList(e *syntax.List, want types.Type) types.Type {
 			elements[i] = types.Widen(t)
 		}
 	}
-	return c.universe.List(c.universe.Union(elements...))
+	return c.universe.List(c.universe.Gathered(elements...))
 }
 
 // manyElements is beyond how many elements of a list literal each is no longer a type of its own.
@@ -140,7 +140,7 @@ func (c *checker) spreadTuple(e *syntax.List) types.Type {
 	if all && len(elements) > 1 {
 		return c.universe.Tuple(elements...)
 	}
-	return c.universe.List(c.universe.Union(elements...))
+	return c.universe.List(c.universe.Gathered(elements...))
 }
 
 // elementOr returns the type of the elements of a list, and another one for what is no list.
@@ -169,7 +169,7 @@ func (c *checker) inferSpreadList(entry *syntax.Entry, expected types.Type) type
 		for _, p := range types.Parts(t) {
 			elements = append(elements, types.AsList(p).Element)
 		}
-		return c.universe.List(c.universe.Union(elements...))
+		return c.universe.List(c.universe.Gathered(elements...))
 	}
 	c.report(source.WrongType, entry.Value.Place(), spreadHelp(t),
 		`"..." in a list adds the elements of a list, not of %s`, types.Describe(t))

@@ -85,5 +85,5 @@ func (c *checker) loopTypes(e *syntax.For, in types.Type) (key, element types.Ty
 			return types.Invalid, types.Invalid
 		}
 	}
-	return c.universe.Union(keys...), c.universe.Union(elements...)
+	return c.universe.Union(keys...), c.universe.Gathered(elements...)
 }

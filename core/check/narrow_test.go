@@ -21,6 +21,11 @@ input m: string? = null
 input kinds: { kind?: "a", n: int } | { kind: "b", s: string } = { n: 1 }
 input parts: { a: int } | { b: string } | { a: int, c: int } = { a: 1 }
 input on: bool = true
+input n: int = 0
+let probes = [{ kind: "a", a: 1 }, { kind: "b", b: 1 }, { kind: "c", c: 1 }, { kind: "d", d: 1 }, { kind: "e", e: 1 },
+  { kind: "f", f: 1 }, { kind: "g", g: 1 }, { kind: "h", h: 1 }, { kind: "i", i: 1 }]
+let probe = probes[n]
+output used = [n, probe]
 `
 	for line, accepted := range map[string]bool{
 		// Equal numbers need not be of one kind.
@@ -50,6 +55,9 @@ input on: bool = true
 		`output o: string = if "a" in parts then "" else parts.b`:       true,
 		`output o: int = if "c" in parts then parts.c + parts.a else 0`: true,
 		`output o: int = if "c" in parts then 0 else parts.a`:           false,
+		// The members of a union stay apart when each is written out, however many they are.
+		`output o: int = match probe.kind { "a" -> probe.a, "i" -> probe.i, else -> 0 }`: true,
+		`output o: int = match probe.kind { "a" -> probe.b, else -> 0 }`:                 false,
 	} {
 		set := source.NewSet()
 		file, err := set.Add("main.knot", []byte(declarations+line+"\n"))

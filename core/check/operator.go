@@ -79,7 +79,7 @@ func (c *checker) inferBinary(e *syntax.Binary) types.Type {
 			c.warn(source.NeedlessDefault, e.OperatorSpan, "remove ?? and the value after it",
 				"the value before ?? is never null: it is %s", types.Article(left))
 		}
-		return c.universe.Union(c.universe.WithoutNull(left), right)
+		return c.universe.Gathered(c.universe.WithoutNull(left), right)
 	case syntax.Range:
 		c.check(e.Left, types.Int, "the start of a range")
 		c.check(e.Right, types.Int, "the end of a range")
@@ -172,7 +172,7 @@ func (c *checker) inferAdd(e *syntax.Binary, left, right types.Type) types.Type 
 			c.wrongOperand(e.Right, right, e.Operator, "two lists here")
 			return types.Invalid
 		}
-		return c.universe.List(c.universe.Union(first.Element, second.Element))
+		return c.universe.List(c.universe.Gathered(first.Element, second.Element))
 	case types.Assignable(left, types.String):
 		if !types.Assignable(right, types.String) {
 			c.wrongOperand(e.Right, right, e.Operator, twoStrings)

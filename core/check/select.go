@@ -405,5 +405,5 @@ func (c *checker) keyType(e *syntax.Index, record *types.Record, index types.Typ
 			}
 		}
 	}
-	return c.universe.Union(results...), true
+	return c.universe.Gathered(results...), true
 }

@@ -232,12 +232,22 @@ const (
 	mostRecords = 64
 )
 
-// Joined is Union for what several branches give. Where branches follow on branches the ways multiply: then records
-// that differ only in which fields they have become one in which these fields may be absent.
+// Gathered is Union for the values that branches give and that a list or record holds. Where these are chosen in turn
+// from such values the ways multiply: then records that differ only in which fields they have become one in which
+// these fields may be absent. Records that are each written out, however many, stay as they are.
+func (u *Universe) Gathered(types ...Type) Type {
+	return u.joined(max(manyRecords, len(types)), types)
+}
+
+// Joined is Gathered for the results of an operation on each pair of members of two unions.
 func (u *Universe) Joined(types ...Type) Type {
+	return u.joined(manyRecords, types)
+}
+
+func (u *Universe) joined(many int, types []Type) Type {
 	t := u.Union(types...)
 	union, is := t.(*Union)
-	if !is || len(union.Members) <= manyRecords {
+	if !is || len(union.Members) <= many {
 		return t
 	}
 	var others, records []Type
@@ -248,7 +258,7 @@ func (u *Universe) Joined(types ...Type) Type {
 			others = append(others, m)
 		}
 	}
-	if len(records) <= manyRecords {
+	if len(records) <= many {
 		return t
 	}
 	var joined []*Record

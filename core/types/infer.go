@@ -55,7 +55,7 @@ func (u *Universe) bindVariable(want *Variable, got Type, bound Bindings) {
 		got = u.Explained(got)
 	}
 	if known {
-		got = u.Union(earlier, got)
+		got = u.joined(mostRecords, []Type{earlier, got})
 	}
 	bound[want.Name] = got
 }

@@ -109,7 +109,7 @@ func (u *Universe) Set(element Type) Type {
 
 // Tuple returns the type of lists of exactly these elements.
 func (u *Universe) Tuple(elements ...Type) Type {
-	list := u.list(u.Union(elements...))
+	list := u.list(u.Gathered(elements...))
 	return intern(u, "tuple"+numbers(elements), func(id identity) *Tuple { return &Tuple{id, elements, list} })
 }
 
