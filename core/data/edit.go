@@ -252,7 +252,11 @@ func replaced(file *source.File, format Format, keys Keys, old, v value.Value) (
 		case old.Kind() == value.List || old.Kind() == value.Record:
 			// A block: from its first line to the one before the next that is not indented as far.
 			keyLine := strings.LastIndexByte(text[:start], '\n')
-			end = blockEnd(text, start)
+			key, ok := keys[old.Origin().Pos()]
+			if !ok {
+				return "", ErrCannotEdit
+			}
+			end = valueEnd(file, format, key, old)
 			head := strings.TrimRight(text[:keyLine+1], "\n ")
 			if !strings.HasSuffix(head, ":") {
 				return "", ErrCannotEdit

@@ -1,6 +1,8 @@
 package data_test
 
 import (
+	"fmt"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -46,6 +48,9 @@ func TestSet(t *testing.T) {
 		{"list in flow", data.YAML, "r: {a: 1, b: [2, {x: ']'}]}\n", "r.b", list, "r: {a: 1, b: [a, \"no\"]}\n"},
 		{"block list", data.YAML, "a:\n  - 1\n  - 2\n# of b\nb: 3\n", "a", list, "a: [a, \"no\"]\n# of b\nb: 3\n"},
 		{"list at the edge", data.YAML, "a:\n- 1\n- 2\nb: 3\n", "b", n, "a:\n- 1\n- 2\nb: 6\n"},
+		{"last list at the edge", data.YAML, "a:\n- 1 # one\n- 2\n# tail\n", "a", list, "a: [a, \"no\"]\n# tail\n"},
+		{"list at the edge, a key behind", data.YAML, "a:\n- 1\n# of b\nb: 3\n", "a", list,
+			"a: [a, \"no\"]\n# of b\nb: 3\n"},
 		{"block record", data.YAML, "a:\n  x: 1\n\n  y: 2\nb: 3\n", "a", record, "a: { a: 6 }\nb: 3\n"},
 		{"literal text", data.YAML, "a: |\n  one\n\n  two\nb: 3\n", "a", s, "a: north bay\nb: 3\n"},
 		{"several lines", data.YAML, "a: x\nb: 3\n", "a", value.StringOf("one\ntwo", 0), "a: \"one\\ntwo\"\nb: 3\n"},
@@ -99,6 +104,32 @@ func TestSet(t *testing.T) {
 
 // FuzzSet changes any file at any place, and holds that the rest stays: Set itself reads back what it has written, so
 // that here only its comments and that it returns are looked at.
+// TestWhatStandsAroundStays replaces one value of generated layers: each line of the others stays, and so do the
+// comments and empty lines between them.
+func TestWhatStandsAroundStays(t *testing.T) {
+	values := []string{" 1 # c", "\n- 1 # one\n- 2", "\n  - 1\n  - 2 # two", "\n  x: 1\n\n  # in\n  y: 2", " |\n  one\n  # two",
+		" { x: 1 } # c", " [1,\n  2] # c", " \"q\"", "\n  x:\n  - 1\n  - 2", ""}
+	between := []string{"", "# of it\n", "\n# far\n\n", "# a\n# b\n"}
+	list := value.ListOf([]value.Value{value.IntOf(6, 0)}, 0)
+	random := rand.New(rand.NewPCG(26, 1))
+	for range 3000 {
+		var lines []string // what belongs to each key, and what is between them
+		n := 1 + random.IntN(4)
+		for k := range n {
+			entry := fmt.Sprintf("k%d:%s\n", k, values[random.IntN(len(values))])
+			lines = append(lines, between[random.IntN(len(between))], entry)
+		}
+		lines = append(lines, between[random.IntN(len(between))])
+		text, chosen := strings.Join(lines, ""), random.IntN(n)
+		before, after := strings.Join(lines[:2*chosen+1], ""), strings.Join(lines[2*chosen+2:], "")
+
+		changed := set(t, data.YAML, text, fmt.Sprintf("k%d", chosen), list)
+		require.True(t, strings.HasPrefix(changed, before), "%s\n-> %s", text, changed)
+		require.Equal(t, strings.TrimRight(after, "\n"), strings.TrimRight(changed[max(len(before),
+			len(changed)-len(after)):], "\n"), "%s\n-> %s", text, changed)
+	}
+}
+
 func FuzzSet(f *testing.F) {
 	f.Add("a: 1 # one\nr:\n  - x # two\n  - {y: 2}\n# three\n", "r", "new", uint8(0))
 	f.Add("{\"a\": [1, {\"b\": \"}\"}]}", "a.b", "x", uint8(1))
