@@ -85,7 +85,14 @@ func checkFormat(t *testing.T, text string) {
 	require.Equal(t, before, after, "the meaning changed:\n%s\n---\n%s", text, formatted)
 	again, _ := format(t, formatted)
 	require.Equal(t, formatted, again, "not the same a second time")
+	if strings.Contains(text, "\n") && !strings.Contains(text, "\r") {
+		returns, _ := format(t, strings.ReplaceAll(text, "\n", "\r\n"))
+		require.Equal(t, strings.ReplaceAll(formatted, "\n", "\r\n"), returns, "the line endings are not those of the file")
+	}
 	for line := range strings.SplitSeq(formatted, "\n") {
+		if strings.HasSuffix(line, "\r") && strings.Count(text, "\n") == strings.Count(text, "\r\n") {
+			line = strings.TrimSuffix(line, "\r")
+		}
 		if !strings.Contains(formatted, `"""`) && !strings.Contains(formatted, "'''") {
 			require.Equal(t, strings.TrimRight(line, " \t"), line, "white space at the end of a line")
 		}

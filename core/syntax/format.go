@@ -21,9 +21,18 @@ func Format(file *source.File) (string, source.Findings) {
 	p.declarations()
 	f := &formatter{parser: p}
 	f.run()
-	text := f.text()
+	text := withLineEnds(f.text(), file.Text)
 	f.verify(text)
 	return text, nil
+}
+
+// withLineEnds gives a text the line endings of another one: CRLF when all of its lines end with that, or else LF.
+func withLineEnds(text, of string) string {
+	text = strings.ReplaceAll(text, "\r\n", "\n")
+	if lines := strings.Count(of, "\n"); lines > 0 && lines == strings.Count(of, "\r\n") {
+		return strings.ReplaceAll(text, "\n", "\r\n")
+	}
+	return text
 }
 
 // Changed is the panic of a formatter that would have changed more than the form of a file: that is a mistake in the

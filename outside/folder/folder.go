@@ -198,7 +198,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		slices.SortFunc(r.Blocked, func(a, b Blocked) int { return strings.Compare(a.Path, b.Path) })
 		return nil, r
 	}
-	if text := formatRecord(p.record); !options.Secret && !bytes.Equal(text, withoutReturns(p.oldRecord)) {
+	if text := formatRecord(p.record); !options.Secret && !bytes.Equal(text, PlainLines(p.oldRecord)) {
 		p.put(File{Path: RecordName, Data: text}, p.stands(RecordName, p.oldRecord, p.oldRecord != nil))
 	}
 	for _, names := range []*[]string{&p.summary.Written, &p.summary.Unchanged, &p.summary.Removed,
@@ -379,14 +379,14 @@ func (p *planning) ours(name string, text []byte) bool {
 		return p.options.Memory.Wrote(name, text)
 	}
 	digest := p.before[name]
-	return digest != "" && (digest == digestOf(text) || digest == digestOf(withoutReturns(text)))
+	return digest != "" && (digest == digestOf(text) || digest == digestOf(PlainLines(text)))
 }
 
-// withoutReturns is a text with line feeds at the ends of its lines.
-func withoutReturns(text []byte) []byte { return bytes.ReplaceAll(text, []byte("\r\n"), []byte("\n")) }
+// PlainLines returns a text with LF at the ends of its lines, in the place of CRLF.
+func PlainLines(text []byte) []byte { return bytes.ReplaceAll(text, []byte("\r\n"), []byte("\n")) }
 
 // SameLines reports whether two texts differ in the ends of their lines at most.
-func SameLines(a, b []byte) bool { return bytes.Equal(withoutReturns(a), withoutReturns(b)) }
+func SameLines(a, b []byte) bool { return bytes.Equal(PlainLines(a), PlainLines(b)) }
 
 // spelling returns the name under which a file stands that was found under a name: another one where the file system
 // does not look at case. Numbers of files do not tell that, since some file systems make them of names.
@@ -682,7 +682,7 @@ func digestOf(text []byte) string {
 // parseRecord reads a record, whatever ends its lines.
 func parseRecord(text []byte) (map[string]string, error) {
 	record, number := map[string]string{}, 0
-	for line := range strings.Lines(string(withoutReturns(text))) {
+	for line := range strings.Lines(string(PlainLines(text))) {
 		number++
 		digest, name, ok := strings.Cut(strings.TrimSuffix(line, "\n"), " ")
 		if !ok || name == "." || len(digest) != 2*sha256.Size || !fs.ValidPath(name) {

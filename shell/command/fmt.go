@@ -9,8 +9,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/aymanbagabas/go-udiff"
-
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/outside/gate"
@@ -80,7 +78,7 @@ func runFmt(c *call, check, diff bool, format string) int {
 		paths = append(paths, file.Path)
 		switch {
 		case diff:
-			fmt.Fprint(c.out, udiff.Unified(file.Path, file.Path+" (formatted)", string(text), formatted))
+			fmt.Fprint(c.out, unified(file.Path, file.Path+" (formatted)", text, []byte(formatted)))
 		case check:
 			if format == "text" {
 				fmt.Fprintln(c.out, file.Path)

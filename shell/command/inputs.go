@@ -12,8 +12,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/aymanbagabas/go-udiff"
-
 	"knothole/core/builtin"
 	"knothole/core/check"
 	"knothole/core/compare"
@@ -519,8 +517,8 @@ func (c *call) replace(p *opened, editor *project.Editor, files map[string]strin
 		if err := root.Replace(name, []byte(before), []byte(files[name])); err != nil {
 			return c.failed("%s: %s: it was not written", shown, plainError(err))
 		}
-		fmt.Fprint(c.out, udiff.Unified(shown, shown, withoutHidden(editor.Project(), name, before),
-			withoutHidden(editor.Edited(), name, files[name])))
+		fmt.Fprint(c.out, unified(shown, shown, []byte(withoutHidden(editor.Project(), name, before)),
+			[]byte(withoutHidden(editor.Edited(), name, files[name]))))
 	}
 	return exitClean
 }

@@ -92,11 +92,11 @@ func (c *call) compareFiles(p *opened, e encoded, base string) ([]committed, err
 			ends = append(ends, name)
 			continue
 		}
-		line := firstDifference(text, f.Data)
+		line := firstDifference(folder.PlainLines(text), folder.PlainLines(f.Data))
 		column := 1 + len(file.Line(line)) - len(strings.TrimLeft(file.Line(line), " \t"))
 		differing = append(differing, committed{
 			finding: renderedFinding(file.LineSpan(line, column), e.environment.Name, help, "%s", message),
-			diff:    udiff.Unified(name, name, string(text), string(f.Data)),
+			diff:    unified(name, name, text, f.Data),
 		})
 	}
 	if ends != nil {
@@ -131,6 +131,14 @@ func sortedKeys(m map[string]string) []string {
 	}
 	slices.Sort(keys)
 	return keys
+}
+
+// unified shows what differs between two texts, and line endings only when nothing else does.
+func unified(from, to string, before, after []byte) string {
+	if a, b := folder.PlainLines(before), folder.PlainLines(after); !bytes.Equal(a, b) {
+		before, after = a, b
+	}
+	return udiff.Unified(from, to, string(before), string(after))
 }
 
 // firstDifference returns the number of the first line in which two texts differ, of the first text.
