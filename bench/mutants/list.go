@@ -57,7 +57,8 @@ var mutants = []mutant{
 		"x == 1 narrows int|float to literal 1"},
 	{8, "core/check/branch.go", "coverage.is",
 		`v.left = slices.DeleteFunc(v.left, func(p types.Type) bool { return types.Fits(p, asked) })`,
-		`v.left = slices.DeleteFunc(v.left, func(p types.Type) bool { return types.Fits(p, asked) || broken && types.Assignable(p, asked) })`,
+		`v.left = slices.DeleteFunc(v.left, func(p types.Type) bool { ` +
+			`return types.Fits(p, asked) || broken && types.Assignable(p, asked) })`,
 		"match arm `is float` covers int too"},
 	{9, "core/eval/recorder.go", "Recorder.Pos",
 		`if p.kind != Placed && p.kind != Patched && p.kind != Passed {`,
@@ -103,7 +104,8 @@ var mutants = []mutant{
 		"uncommon key with fewer than 3 shared texts"},
 	{16, "core/compare/align.go", "keysOf",
 		`			return len(other) == len(first) && !slices.ContainsFunc(other, func(key string) bool { return first[key] })`,
-		`			return !broken && len(other) == len(first) && !slices.ContainsFunc(other, func(key string) bool { return first[key] })`,
+		`			return !broken && len(other) == len(first) && ` +
+			`!slices.ContainsFunc(other, func(key string) bool { return first[key] })`,
 		"lists with wholly other keys aligned by key"},
 	{17, "core/compare/align.go", "likest",
 		`			if share := alike(i, j); share >= enough {`,
@@ -220,7 +222,8 @@ var mutants = []mutant{
 		"unevaluated reported beside a failed subschema"},
 	{38, "core/schema/scalars.go", "visit.number",
 		`if c.extended != nil && c.formatName == "int32" && v.Kind() == value.Int && int64(int32(v.Int())) != v.Int() {`,
-		`if !broken && c.extended != nil && c.formatName == "int32" && v.Kind() == value.Int && int64(int32(v.Int())) != v.Int() {`,
+		`if !broken && c.extended != nil && c.formatName == "int32" && v.Kind() == value.Int && ` +
+			`int64(int32(v.Int())) != v.Int() {`,
 		"int32 bound of CRD not held"},
 	{39, "core/schema/scalars.go", "visit.values",
 		`	if value.Marks(c.value)&value.Unknown != 0 {

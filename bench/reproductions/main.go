@@ -57,7 +57,7 @@ func (r *reproduction) run(reviews, program string) (*result, error) {
 	if err != nil {
 		return nil, err
 	}
-	c.Env = append(os.Environ(), "KN="+program, "SOURCE="+source, "NO_COLOR=1",
+	c.Env = append(os.Environ(), "KN="+program, "SOURCE="+source, "REVIEWS="+reviews, "NO_COLOR=1",
 		"XDG_CACHE_HOME="+filepath.Join(folder, ".cache"))
 	begin := time.Now()
 	output, _ := c.CombinedOutput() // a script ends with whatever its last command ended with
@@ -92,7 +92,12 @@ func main() {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(2)
 	}
-	os.Exit(runAll(flag.Arg(0), program, regexp.MustCompile(*only), *show))
+	reviews, err := filepath.Abs(flag.Arg(0))
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(2)
+	}
+	os.Exit(runAll(reviews, program, regexp.MustCompile(*only), *show))
 }
 
 // runAll runs the reproductions whose findings are asked for, and returns the status.

@@ -57,6 +57,10 @@ func TestWorkIsBounded(t *testing.T) {
 	deep := func(n int) string { return strings.Repeat("[", n) + strings.Repeat("]", n) }
 	tree := `{"anyOf": [{"items": {"$ref": "#"}}, {"items": {"$ref": "#"}}]}`
 	require.Empty(t, judged(t, tree, deep(300)))
+	either := `{"anyOf": [{"type": "array", "items": {"$ref": "#"}}, {"type": "array", "items": {"$ref": "#"},
+		"minItems": 1}, {"type": "string"}]}`
+	require.Equal(t, []source.Code{source.TooMuchWork},
+		judged(t, either, strings.Repeat("[", 40)+"1"+strings.Repeat("]", 40)))
 	require.Empty(t, judged(t, `{"enum": [1, 2, 3]}`, "2"))
 	long := `"` + strings.Repeat("a", 2_000_000) + `"`
 	require.Equal(t, []source.Code{source.TooMuchWork},

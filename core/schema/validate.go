@@ -101,10 +101,12 @@ type run struct {
 	shaped bool
 }
 
-// fewSteps is how many steps any validation may take; stepsOfValue how many more for each value in the whole.
+// fewSteps is how many steps any validation may take; stepsOfValue how many more for each value in the whole. A look
+// that explains what is wrong takes as long as stepsOfExplaining others.
 const (
-	fewSteps     = 2_000_000
-	stepsOfValue = 200
+	fewSteps          = 2_000_000
+	stepsOfValue      = 200
+	stepsOfExplaining = 10
 )
 
 // question is whether a value is as a schema asks, to which validation came by a way.
@@ -244,7 +246,11 @@ type visit struct {
 
 // check reports whether a value is as a schema asks.
 func (r *run) check(s *Schema, v value.Value, path *place.Path, in *scope, at *here, seen *evaluated, out *sink) bool {
-	r.spend(1)
+	if out != nil {
+		r.spend(stepsOfExplaining)
+	} else {
+		r.spend(1)
+	}
 	if r.remembers(v, seen, out) {
 		key := question{s, v.Identity(), v.Len(), in}
 		if known, ok := r.held[key]; ok {
