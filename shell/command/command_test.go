@@ -13,11 +13,12 @@ import (
 	"knothole/shell/command"
 )
 
-// withCache is a run of tests in which the program has a folder of its own for what it remembers.
+// withCache is a run of tests in which the program has folders of its own: one that it stands in, and one for what it
+// remembers.
 type withCache struct{ *testing.M }
 
 func (m withCache) Run() int {
-	folder, err := os.MkdirTemp("", "cache-")
+	folder, err := os.MkdirTemp("", "command-")
 	if err != nil {
 		panic(err)
 	}
@@ -26,7 +27,8 @@ func (m withCache) Run() int {
 	if caches, err := os.UserCacheDir(); err == nil && os.Getenv("GOCACHE") == "" {
 		os.Setenv("GOCACHE", filepath.Join(caches, "go-build"))
 	}
-	os.Setenv("XDG_CACHE_HOME", folder)
+	command.ProgramFolder = filepath.Join(folder, "program")
+	os.Setenv("XDG_CACHE_HOME", filepath.Join(folder, "cache"))
 	return m.M.Run()
 }
 

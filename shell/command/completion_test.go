@@ -61,6 +61,7 @@ var completions = []struct {
 
 // TestCompletionInBash asks bash what lines may become.
 func TestCompletionInBash(t *testing.T) {
+	t.Parallel()
 	bash := shellWith(t, "bash")
 	for _, c := range completions {
 		words := strings.Split(c.line, " ")
@@ -95,6 +96,7 @@ func nastyProject(t *testing.T, name string) string {
 // TestCompletionRunsNothing holds that what Tab puts on the line is one word, which is the name, and that nothing of
 // it runs: in the shells as they evaluate the line afterwards.
 func TestCompletionRunsNothing(t *testing.T) {
+	t.Parallel()
 	scripts := map[string]string{
 		"bash": `source <(knothole completion bash)
 COMP_WORDS=(knothole why north zz); COMP_LINE='knothole why north zz'; COMP_POINT=${#COMP_LINE}; COMP_CWORD=3
@@ -120,6 +122,7 @@ end`,
 	}
 	for shell, script := range scripts {
 		t.Run(shell, func(t *testing.T) {
+			t.Parallel()
 			run, names := shellWith(t, shell), nasty
 			if shell != "bash" && os.Getenv("KNOTHOLE_LONG") == "" {
 				names = nasty[:3] // these shells quote by themselves
@@ -136,6 +139,7 @@ end`,
 
 // TestCompletionInFish asks fish what lines may become.
 func TestCompletionInFish(t *testing.T) {
+	t.Parallel()
 	fish := shellWith(t, "fish")
 	for _, c := range completions {
 		said := fish("knothole completion fish | source; complete -C '" + c.line + "'")
@@ -150,6 +154,7 @@ func TestCompletionInFish(t *testing.T) {
 
 // TestCompletionInZsh types lines into zsh, which completes them when there is one word that they may become.
 func TestCompletionInZsh(t *testing.T) {
+	t.Parallel()
 	zsh := shellWith(t, "zsh")
 	for _, c := range completions {
 		if len(c.want) > 1 {

@@ -7,6 +7,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -64,14 +65,25 @@ var hostile = map[string][2]string{
 	"conditions":  {"type T = int" + repeated(5000, " where it > -%[2]d") + "\noutput o: T = 3\n", ""},
 }
 
-// AsUsed builds the program as people have it. What finds races in the test program takes several times the memory.
-func AsUsed(t *testing.T) string {
-	t.Helper()
-	program := filepath.Join(t.TempDir(), "knothole")
+// ProgramFolder is where AsUsed builds the program.
+var ProgramFolder string
+
+var built = sync.OnceValues(func() (string, error) {
+	program := filepath.Join(ProgramFolder, "knothole")
 	build := exec.Command("go", "build", "-o", program, "knothole/cmd/knothole")
 	build.Env = append(os.Environ(), "CGO_ENABLED=0")
-	said, err := build.CombinedOutput()
-	require.NoError(t, err, "%s", said)
+	if said, err := build.CombinedOutput(); err != nil {
+		return "", fmt.Errorf("%w: %s", err, said)
+	}
+	return program, nil
+})
+
+// AsUsed returns the program as people have it, built once. The test program, when it looks for races, takes several
+// times the memory.
+func AsUsed(t *testing.T) string {
+	t.Helper()
+	program, err := built()
+	require.NoError(t, err)
 	return program
 }
 
@@ -116,9 +128,11 @@ func hostileProject(t *testing.T, module string) string {
 
 // TestHostilePrograms holds that programs which ask for too much work end with a finding, in bounded memory.
 func TestHostilePrograms(t *testing.T) {
+	t.Parallel()
 	program := AsUsed(t)
 	for name, c := range hostile {
 		t.Run(name, func(t *testing.T) {
+			t.Parallel()
 			said := inBounds(t, name, program, hostileProject(t, c[0]), "check")
 			if c[1] == "" {
 				require.Contains(t, said, "0 errors", name)
@@ -156,6 +170,7 @@ func doubling(r *rand.Rand) string {
 
 // TestDoublingPrograms is TestHostilePrograms for random ones.
 func TestDoublingPrograms(t *testing.T) {
+	t.Parallel()
 	program := AsUsed(t)
 	rounds := uint64(15)
 	if testing.Short() {
