@@ -14,14 +14,14 @@ import (
 	"knothole/shell/command"
 )
 
-// gitAsked is what docs/security.md says git is asked, by command.
+// gitAsked returns the subcommands of git that docs/security.md lists, by command.
 func gitAsked(t *testing.T) map[string][]string {
 	t.Helper()
 	text, err := os.ReadFile("../../docs/security.md")
 	require.NoError(t, err)
 	asked := map[string][]string{}
 	word := regexp.MustCompile("`([^`]+)`")
-	_, table, ok := strings.Cut(string(text), "| command | subcommands of git | for |\n")
+	_, table, ok := strings.Cut(string(text), "| command | subcommands of git | purpose |\n")
 	require.True(t, ok)
 	for _, line := range strings.Split(table, "\n") {
 		cells := strings.Split(line, "|")
@@ -37,8 +37,8 @@ func gitAsked(t *testing.T) map[string][]string {
 	return asked
 }
 
-// TestWhatGitIsAsked runs commands with a git that notes what it is asked, and holds that this is what the manual
-// says.
+// TestWhatGitIsAsked runs commands with a git that logs its subcommands, and compares them with the table in the
+// manual.
 func TestWhatGitIsAsked(t *testing.T) {
 	asked := gitAsked(t)
 	require.Len(t, asked, 6)
