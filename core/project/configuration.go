@@ -95,7 +95,7 @@ func (p *Project) readConfiguration(root value.Value) {
 			p.Out = c.inside(v, p.Out)
 			p.named["out"] = source.At(v.Origin().Pos())
 			if p.Out == "." {
-				c.report(source.OutsideProject, source.At(v.Origin().Pos()), "name a folder of its own",
+				c.report(source.OutsideProject, source.At(v.Origin().Pos()), "set another folder",
 					"rendered files need a folder of their own")
 			}
 		}
@@ -127,7 +127,7 @@ func (p *Project) readConfiguration(root value.Value) {
 		folder := source.FoldName(e.Name)
 		if first := byFolder[folder]; first != nil && !e.Abstract {
 			p.Findings.Add(source.Finding{Code: source.SamePath, Span: e.Span, Help: "give one of them another name",
-				Message: fmt.Sprintf("%s and %s would be one folder where case does not matter", first.Name, e.Name),
+				Message: fmt.Sprintf("%s and %s are the same folder on file systems that ignore case", first.Name, e.Name),
 				Related: []source.Related{{Span: first.Span, Text: "the first"}}})
 		} else if !e.Abstract {
 			byFolder[folder] = e

@@ -22,9 +22,9 @@ func UnfitName(name string) string {
 	stem, _, _ := strings.Cut(name, ".")
 	switch {
 	case devices[strings.ToLower(strings.TrimRight(stem, " "))]:
-		return fmt.Sprintf("Windows keeps the name %s for a device, with any extension", strings.TrimRight(stem, " "))
+		return fmt.Sprintf("Windows reserves the name %s for a device, with any extension", strings.TrimRight(stem, " "))
 	case name != "." && name != ".." && strings.TrimRight(name, ". ") != name:
-		return "Windows cannot hold a name that ends with a point or a space"
+		return "on Windows a name cannot end with a point or a space"
 	}
 	return ""
 }

@@ -219,8 +219,8 @@ func (p *Project) checkDestinations() {
 	for _, f := range p.Sources.Files() {
 		for _, at := range [][2]string{{"out", p.Out}, {"secret_out", p.SecretOut}} {
 			if span := p.named[at[0]]; span.IsValid() && strings.HasPrefix(f.Path, at[1]+"/") {
-				p.report(source.OutsideProject, span, "name a folder of its own",
-					"%s is %s, which holds sources of the project, such as %s", at[0], at[1], f.Path)
+				p.report(source.OutsideProject, span, "set another folder",
+					"%s is %s, which contains sources of the project, such as %s", at[0], at[1], f.Path)
 				return
 			}
 		}

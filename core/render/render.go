@@ -171,7 +171,7 @@ func (r *Result) document(d *eval.Document, places map[string]taken, options Opt
 	if first, ok := places[folded]; ok && !first.folder {
 		message := fmt.Sprintf("two documents are rendered to %s", name)
 		if first.name != name {
-			message += fmt.Sprintf(" and %s, which is one file where case does not matter", first.name)
+			message += fmt.Sprintf(" and %s, which is one file on file systems that ignore case", first.name)
 		}
 		related := append([]source.Related{{Span: first.span, Text: "the first"}}, first.via...)
 		if first.span == span {

@@ -65,8 +65,8 @@ func (s *Schema) validateOnce(v value.Value, numbers data.Numbers, shaped bool) 
 	})
 	if !within {
 		return &Result{Schema: source.Findings{{Code: source.TooMuchWork, Span: source.At(s.raw.Origin().Pos()),
-			Message: "it takes too much work to check a value against this schema, which looks at its parts again and again",
-			Help:    "refer to a schema once where it is asked for several times"}}}
+			Message: "validation against this schema takes too much work: it checks the same parts again and again",
+			Help:    "refer to the same schema only once"}}}
 	}
 	if r.open > 0 {
 		value.Walk([]value.Value{v}, func(x value.Value) bool {

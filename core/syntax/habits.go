@@ -107,7 +107,7 @@ func (p *parser) habit(what string) string {
 		case found == "=" && before == "==":
 			return "== compares values, and never converts them"
 		case found == ">" && before == "<":
-			return "what differs is asked with !="
+			return "inequality is written !="
 		case found == "." && next.kind == tokenNumber:
 			return "write 0 before the point: 0." + p.textOf(next)
 		case found == "..", found == "<" && before == "..":

@@ -74,7 +74,7 @@ func recoverRun(d disk, o Options) error {
 		return d.RemoveAll(stagingName)
 	}
 	if o.Secret && !o.Memory.Began(text) {
-		return fmt.Errorf("its journal is not one that was written here; remove %s and render again", stagingName)
+		return fmt.Errorf("its journal was not written on this machine: remove %s and render again", stagingName)
 	}
 	steps, err := parseJournal(text)
 	if err != nil {

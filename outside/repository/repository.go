@@ -68,8 +68,8 @@ func Open(folder string) (*Repository, error) {
 	inside, err := filepath.Rel(folder, at)
 	first, _, _ := strings.Cut(filepath.ToSlash(inside), "/")
 	if err == nil && filepath.IsLocal(inside) && first != dotGit {
-		return nil, fmt.Errorf("the git repository %s lies inside the project, where a change can alter what it makes "+
-			"git do; keep it in .git or outside", filepath.ToSlash(inside))
+		return nil, fmt.Errorf("the git repository %s is inside the project, where a change could make git run "+
+			"a program: move it outside, or to .git", filepath.ToSlash(inside))
 	}
 	return r, nil
 }

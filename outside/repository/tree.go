@@ -78,7 +78,7 @@ func (r *Repository) Tree(commit string) (*Tree, error) {
 	case listed != nil:
 		return nil, fmt.Errorf("the folder at %s %w", short(commit), listed)
 	case err != nil && strings.Contains(problems.String(), "promisor"), strings.Contains(problems.String(), "missing"):
-		return nil, fmt.Errorf("the folder at %s is not here: the clone is partial", short(commit))
+		return nil, fmt.Errorf("the clone is partial, and the folder at %s is missing", short(commit))
 	case err != nil:
 		return nil, fmt.Errorf("the folder was not there at %s", short(commit))
 	}
@@ -363,7 +363,7 @@ func (o *objects) read(id string) ([]byte, error) {
 	}
 	fields := strings.Fields(head)
 	if len(fields) != 3 {
-		return nil, errors.New("it is not here: the clone is partial")
+		return nil, errors.New("the clone is partial, and this file is missing")
 	}
 	size, err := strconv.ParseInt(fields[2], 10, 64)
 	if err != nil || size > gate.MaxFile {

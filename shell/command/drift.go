@@ -151,7 +151,7 @@ func withoutExcerpts(p *opened, findings source.Findings) source.Findings {
 			continue
 		}
 		file.Hide(f.Span.Start)
-		shown[i].Message = "this line cannot be read, and is not shown, since the file may hold secrets"
+		shown[i].Message = "this line cannot be read, and is not shown because the file may hold secrets"
 		shown[i].Help, shown[i].Related = fmt.Sprintf("knothole help %s says what may be wrong", f.Code), nil
 	}
 	return shown

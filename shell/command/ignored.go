@@ -49,7 +49,7 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 	switch {
 	case err != nil:
 		return refuse(fmt.Sprintf("git cannot say whether it ignores %s: %s", c.relative(secretTo), err),
-			"mend that first: else secrets could be committed")
+			"fix this first: secrets could be committed")
 	case len(open) > 0:
 		return refuse(fmt.Sprintf("git does not ignore %s, so that secrets could be committed", c.relative(open[0])),
 			"add "+shown+"/ to .gitignore, and nothing that takes a part of it back")
@@ -57,19 +57,19 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 	tracked, err := r.Tracked(names)
 	if err != nil {
 		return refuse(fmt.Sprintf("git cannot say whether it has %s: %s", c.relative(secretTo), err),
-			"mend that first: else secrets could be committed")
+			"fix this first: secrets could be committed")
 	}
 	if len(tracked) > 0 {
-		return refuse(fmt.Sprintf("git has %s already, so that the secret would be committed", c.relative(tracked[0])),
+		return refuse(fmt.Sprintf("git already tracks %s, so the secret would be committed", c.relative(tracked[0])),
 			"take it out of the repository: git rm --cached, and its history with it")
 	}
 	if name, err := r.TracksBelow(realName(secretTo)); err != nil || name != "" {
 		if err != nil {
-			return refuse(fmt.Sprintf("git cannot say whether it has files in %s: %s", c.relative(secretTo), err),
-				"mend that first: else secrets could be committed")
+			return refuse(fmt.Sprintf("git failed, and may track files in %s: %s", c.relative(secretTo), err),
+				"fix this first: secrets could be committed")
 		}
-		return refuse(fmt.Sprintf("%s is for secret documents, and git has %s in it", c.relative(secretTo),
-			c.relative(name)), "name a folder in secret_out that git ignores, and take what it has out of it")
+		return refuse(fmt.Sprintf("%s is the folder for secret documents, but git tracks %s in it", c.relative(secretTo),
+			c.relative(name)), "set secret_out to a folder that git ignores, and remove the tracked files from it")
 	}
 	return exitClean
 }
@@ -97,8 +97,8 @@ func (c *call) trackedSecrets(p *opened) (findings source.Findings) {
 		warning := source.Finding{Code: source.SecretInFile, Severity: source.Warning, Span: f.Span}
 		switch {
 		case err != nil:
-			warning.Message = fmt.Sprintf("git cannot say whether it has %s, which holds a secret: %s", f.Target, err)
-			warning.Help = "make git work for the folder of the project: git ls-files shows why it does not"
+			warning.Message = fmt.Sprintf("git failed, and may track %s, which holds a secret: %s", f.Target, err)
+			warning.Help = "git ls-files in the folder of the project shows why"
 		case slices.Contains(tracked, f.Target):
 			warning.Message = fmt.Sprintf("%s holds a secret, and git has it: so does everybody who has the "+
 				"repository", f.Target)

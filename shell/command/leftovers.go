@@ -84,8 +84,8 @@ func (l leftovers) remove(c *call, d destination, targets []*target) {
 		summary := t.plan.Summary()
 		removed := source.Count(len(summary.Removed), "rendered file")
 		if len(summary.Left) > 0 {
-			fmt.Fprintf(c.err, "%s: %s removed; git does not have these as they are, and this machine did not render "+
-				"them, so that they stay: %s\n  remove them by hand, or with --overwrite\n", c.relative(at), removed,
+			fmt.Fprintf(c.err, "%s: %s removed, and these were kept because neither git nor the cache knows them: %s\n"+
+				"  remove them yourself, or use --overwrite\n", c.relative(at), removed,
 				source.FirstQuoted(summary.Left, fewChanges))
 			continue
 		}

@@ -128,8 +128,8 @@ func (r *rendering) checkDestination(c *call, p *opened, d destination, targets 
 	if d.own {
 		for _, base := range []string{d.to, d.secretTo} {
 			if name := holdsSources(p, base); name != "" {
-				return c.failed("%s holds sources of a project, such as %s: nothing was written\n  rendered files need a "+
-					"folder of their own: name another one in knothole.toml", c.relative(base), c.relative(name))
+				return c.failed("%s contains sources of a project, such as %s: nothing was written\n  "+
+					"set another folder for rendered files in knothole.toml", c.relative(base), c.relative(name))
 			}
 		}
 	}
