@@ -184,7 +184,7 @@ func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 	return o
 }
 
-// elsewhereWritten are functions that there are not, with how what they do is written.
+// elsewhereWritten maps functions of other languages to the way in which the same is written here.
 var elsewhereWritten = map[string]string{
 	"text.format": "values are inserted into a string: \"${name}\"", "text.concat": "+ joins strings",
 	"list.append": "+ joins lists: xs + [x], or [...xs, x]", "list.push": "+ joins lists: xs + [x], or [...xs, x]",

@@ -412,7 +412,7 @@ func (g *genericCall) argument(e syntax.Expression, want types.Type, what string
 	g.arguments = append(g.arguments, genericArgument{e, want, got, what})
 }
 
-// inferLost checks the arguments of a call to an unknown function, so that mistakes in them are still reported.
+// inferLost checks the arguments of a call to an unknown function, so that errors in them are still reported.
 func (c *checker) inferLost(arguments []*syntax.Argument) {
 	outer := c.lost
 	c.lost = true
@@ -422,7 +422,7 @@ func (c *checker) inferLost(arguments []*syntax.Argument) {
 	c.lost = outer
 }
 
-// form is what an expression or a type is at first sight.
+// form is the syntactic form of an expression or a type.
 type form uint8
 
 const (
@@ -456,7 +456,7 @@ func formOfType(t types.Type) form {
 	return noForm
 }
 
-// swapped reports two arguments that are in the place of each other, once.
+// swapped reports two swapped arguments as one error.
 func (c *checker) swapped(e *syntax.Call, o *Object, order []int) bool {
 	if len(o.Parameters) < 2 || order[0] != 0 || order[1] != 1 || e.Arguments[0].Name.Name != "" ||
 		e.Arguments[1].Name.Name != "" {
@@ -474,8 +474,8 @@ func (c *checker) swapped(e *syntax.Call, o *Object, order []int) bool {
 	return true
 }
 
-// kept returns the type that a function, which was checked before, takes and gives again; nil when there is none. What
-// starts a fold passes into it, so that what is empty there is no list or record of anything.
+// kept returns the type that a checked function both takes and returns, or nil if these differ. The start value of a
+// fold is checked against it, so that an empty list or record in it gets a type.
 func (g *genericCall) kept(want types.Type) types.Type {
 	if !g.function.folds(want) {
 		return nil
@@ -490,8 +490,8 @@ func (g *genericCall) kept(want types.Type) types.Type {
 	return nil
 }
 
-// checked returns the parameters for which there are arguments, in the order in which these are checked: what starts a
-// fold behind a function that says of itself what it takes and gives.
+// checked returns the parameters that have arguments, in the order of checking: the start value of a fold comes after a
+// function with declared types.
 func (o *Object) checked(e *syntax.Call, order []int) []int {
 	var first, later []int
 	for i := range o.Parameters {
@@ -507,7 +507,7 @@ func (o *Object) checked(e *syntax.Call, order []int) []int {
 	return append(first, later...)
 }
 
-// says reports whether the argument for a parameter is a function of which the types are declared.
+// says reports whether the argument for a parameter is a function with declared types.
 func says(o *Object, p Parameter, e *syntax.Call, order []int) bool {
 	at := slices.IndexFunc(o.Parameters, func(other Parameter) bool { return other.Name == p.Name })
 	if types.OnlyFunction(p.Type) == nil || order[at] < 0 {
@@ -518,8 +518,8 @@ func says(o *Object, p Parameter, e *syntax.Call, order []int) bool {
 		func(p *syntax.Parameter) bool { return p.Type == nil })
 }
 
-// compares reports what a function that compares by size is given and that has no size: neither elements nor what a
-// function makes of them may be anything but numbers, strings and lists of these.
+// compares reports arguments that a function cannot compare by size. The elements, and the results of a function of
+// them, must be numbers, strings, or lists of these.
 func (g *genericCall) compares(e *syntax.Call, order []int) {
 	if g.function.Builtin == nil || !g.function.Builtin.Orders || order == nil || order[0] < 0 {
 		return

@@ -22,10 +22,10 @@ type checker struct {
 	owner *Object
 	scope *scope
 	facts *facts
-	// lost says that what an argument is for is not there, so that nothing can tell the types of its parameters.
+	// lost is true for an argument of an unknown function, whose parameters therefore have no types.
 	lost bool
-	// spender is the declaration whose types are counted, before is what was counted when it began, and spent whether
-	// that is too much.
+	// spender is the declaration whose types are counted, before the count at its start, and spent whether the limit is
+	// exceeded.
 	spender *Object
 	before  int64
 	spent   bool

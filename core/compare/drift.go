@@ -218,12 +218,11 @@ func withinList(left, right value.Value, path []string) value.Value {
 	return value.ListOf(elements, right.Origin())
 }
 
-// shownOfSecret are the fields of a Secret that say what it is called and what it is; all others, whatever they are,
-// may hold what it keeps.
+// shownOfSecret are the fields that identify a Secret. Any other field may contain secret data.
 var shownOfSecret = []string{"apiVersion", "kind", "type", "immutable", "metadata"}
 
-// HideSecrets marks what Secrets hold in an object that runs, also in objects that stand in others, so that nothing
-// of it is shown. Annotations of a Secret are hidden, too, since tools keep copies of objects in them.
+// HideSecrets redacts the data of Secrets in a running object, including objects inside others. It also redacts the
+// annotations of a Secret, because tools store copies of objects in them.
 func HideSecrets(v value.Value) value.Value {
 	switch v.Kind() {
 	case value.List:

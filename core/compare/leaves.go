@@ -46,7 +46,7 @@ type differences struct {
 	// name and tags are the numbers of the leaves that say how the environment is called; -1 when it is the same.
 	name, tags int
 	byName     map[string][]int // what named found
-	// beginning and complete are the leaves by what their names begin with, and by the whole of them.
+	// beginning and complete index the leaves by the prefixes of their names, and by their full names.
 	beginning, complete map[string][]int
 	values              int // how many there are in the inputs of a side
 }
@@ -281,10 +281,10 @@ func (c *delta) ordered(own, others []string, on func(leaf int) bool) []string {
 
 func (d *differences) all() []leaf { return d.leaves }
 
-// effort is how much it costs to put the inputs together and to convert them: as much as documents of so many values.
+// effort is the cost of merging and converting the inputs, in documents.
 func (d *differences) effort() int { return d.values / valuesOfDocument }
 
-// valuesOfDocument is of how many values of inputs the conversion costs as much as to evaluate a document.
+// valuesOfDocument is the number of input values whose conversion costs as much as evaluating a document.
 const valuesOfDocument = 60
 
 func valuesIn(v value.Value) int {
@@ -310,8 +310,7 @@ func (d *differences) named(c *explain.Cause) (leaves []int) {
 	return slices.Compact(leaves)
 }
 
-// leavesOf returns the leaves that a name stands for. An input has many leaves when it is large, so that they are
-// found by what their names begin with.
+// leavesOf returns the leaves of a name. It finds them by prefix, because a large input has many leaves.
 func (d *differences) leavesOf(name string) (leaves []int) {
 	if d.beginning == nil {
 		d.beginning, d.complete = map[string][]int{}, map[string][]int{}

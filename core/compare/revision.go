@@ -123,7 +123,7 @@ func lineStart(f *source.File, line int) source.Pos {
 
 func (r *revisions) all() []leaf { return r.leaves }
 
-// effort is how much it costs to load a project of which the files without changes were read before.
+// effort is the cost of loading a project whose unchanged files have already been read.
 func (r *revisions) effort() int {
 	if r.cost == 0 {
 		r.cost = 40
@@ -138,7 +138,7 @@ func (r *revisions) effort() int {
 	return r.cost
 }
 
-// bytesOfDocument is how many bytes of sources and data cost as much to load as a document to evaluate.
+// bytesOfDocument is the number of bytes that cost as much to load as a document costs to evaluate.
 const bytesOfDocument = 400
 
 // named returns the changed lines that decided the values.
@@ -206,8 +206,8 @@ type Revision struct {
 	Environment string
 }
 
-// Revisions compares what an environment renders to at two revisions. Tree makes a file system of files; parsed may
-// have files of them, and keeps others. The comparison is nil when there are errors in one of them.
+// Revisions compares the documents of an environment at two revisions. Tree makes a file system from files; parsed
+// caches the parsed files. The comparison is nil if either revision has errors.
 func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS, parsed *project.Parsed) (*Comparison,
 	[2]source.Findings) {
 	var findings [2]source.Findings

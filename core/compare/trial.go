@@ -42,11 +42,11 @@ type variation interface {
 	effort() int
 }
 
-// budgetFor is how much may be tried when so many documents differ, in documents: a small project is tried whole, a
-// large one as far as it costs about as much as to compare it.
+// budgetFor returns the budget for trials, in documents, if so many documents differ. In a small project every
+// difference is tried; in a large one, trials cost about as much as the comparison.
 func budgetFor(differ int) int { return min(6000, 120_000/max(1, differ)) + 2*differ }
 
-// set is a set of leaves, by their numbers: a bit for each.
+// set is a set of leaves, with one bit for the number of each.
 type set []uint64
 
 func (s set) has(i int) bool { return s[i/64]&(1<<(i%64)) != 0 }
@@ -114,9 +114,9 @@ func (t *trials) confirm(documents []Document) {
 	}
 }
 
-// shared finds what one leaf explains alone in many documents, such as the domain of a site that is in all of them:
-// the record names beside it what each document has of its own. It returns the subjects that the leaf does not explain.
-// What is made at the same place in the sources as one of those that were tried has the same cause, tried or not.
+// shared finds differences that one leaf explains alone in many documents, such as the domain of a site. The record
+// also names inputs of the single documents. It returns the subjects that the leaf does not explain.
+// Differences from the same location in the sources have the same cause, tried or not.
 func (t *trials) shared(subjects []*subject) (left []*subject) {
 	type place struct{ left, right source.Pos }
 	at := func(s *subject) place { return place{s.cause.Left, s.cause.Right} }
@@ -164,7 +164,7 @@ func (t *trials) shared(subjects []*subject) (left []*subject) {
 	return slices.DeleteFunc(slices.Clone(subjects), func(s *subject) bool { return solved[s] })
 }
 
-// fewCommon is how many leaves that many differences have in common are tried one by one.
+// fewCommon is the maximum number of common leaves that are tried one by one.
 const fewCommon = 8
 
 // manyDocuments is in how many documents that differ for one cause it is tried.
@@ -291,7 +291,7 @@ func (t *trials) outcome(leaves []int, document string, together []string) *outc
 	return o
 }
 
-// cost is how much it costs to render so many documents on both sides.
+// cost is the cost of rendering so many documents on both sides.
 func (t *trials) cost(documents int) int {
 	return 2 * (documents + 1 + len(t.units[0])/20 + t.effort())
 }

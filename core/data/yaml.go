@@ -75,12 +75,11 @@ func (r *reader) yamlPart(text string, lines, most int) []value.Value {
 	}
 }
 
-// version is a directive that says which YAML a document is (YAML 1.2.2, section 6.8.1): every 1.x is read as 1.2.
+// version matches the directive for the YAML version (YAML 1.2.2, section 6.8.1). Every 1.x is read as 1.2.
 var version = regexp.MustCompile(`^%YAML[ \t]+1\.[0-9]+[ \t]*(#.*)?\r?\n?$`)
 
-// withoutVersions makes comments of directives that say which YAML it is, since the library knows one version only.
-// All places stay where they are. Directives stand before the first mark of a document, or behind one that ends a
-// document.
+// withoutVersions turns version directives into comments, because the library supports one version only. All locations
+// stay the same. Directives come before the first document marker, or after a marker that ends a document.
 func withoutVersions(text string) string {
 	if !strings.Contains(text, "%YAML") {
 		return text

@@ -30,8 +30,8 @@ func (c *compiler) call(e *syntax.Call) code {
 	return c.declaredCall(e, o)
 }
 
-// floating makes the result of a call a float, as its type says: what adds up no numbers cannot know of which kind
-// they would be.
+// floating converts the result of a call to a float if its type requires it: the sum of an empty list is an int
+// otherwise.
 func floating(call code) code {
 	return func(f *frame) value.Value {
 		v := call(f)

@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-// devices are the names that Windows keeps for devices, whatever extension follows.
+// devices are the names that Windows reserves for devices, with any extension.
 var devices = map[string]bool{"con": true, "prn": true, "aux": true, "nul": true, "conin$": true, "conout$": true}
 
 func init() {
@@ -16,8 +16,8 @@ func init() {
 	}
 }
 
-// UnfitName says why some system cannot hold a file or folder with a name; it is empty when all can. What is rendered
-// has the same names everywhere, so that none may be one that only some take.
+// UnfitName returns the reason why a file name is invalid on some system, or an empty string. Rendered files have the
+// same names everywhere, so a name must be valid on all systems.
 func UnfitName(name string) string {
 	stem, _, _ := strings.Cut(name, ".")
 	switch {

@@ -10,9 +10,9 @@ import (
 	"knothole/core/syntax"
 )
 
-// Parsed is what was read of files, by their contents. Projects that have most of their files in common, such as one
-// with some of its lines as they are in another revision, read each of them once. It is not for several projects at a
-// time, and no place in a file of one is a place in another project's only.
+// Parsed caches parsed files by their contents. Projects that share most of their files, such as trials of a revision,
+// parse each file once. Only one project at a time may use it, and the locations in its files belong to all of these
+// projects.
 type Parsed struct {
 	sources *source.Set
 	keys    data.Keys
@@ -22,7 +22,7 @@ type Parsed struct {
 	bytes   int
 }
 
-// content is by what a file is known: its path, and its bytes by their digest.
+// content identifies a file by its path and the digest of its bytes.
 type content struct {
 	path   string
 	digest [sha256.Size]byte
@@ -33,10 +33,10 @@ type parsedData struct {
 	format data.Format
 }
 
-// mostParsed is how many bytes of files are kept before it begins anew.
+// mostParsed is the maximum number of bytes of cached files. Beyond it, the cache starts empty again.
 const mostParsed = 512 << 20
 
-// begin makes a place for what is read, anew when there is too much.
+// begin prepares the cache, and empties it if it is too large.
 func (c *Parsed) begin() {
 	if c.sources == nil || c.bytes > mostParsed {
 		*c = Parsed{sources: source.NewSet(), keys: data.Keys{}, files: map[content]*source.File{},
@@ -58,7 +58,7 @@ func (c *Parsed) file(name string, text []byte) (*source.File, error) {
 	return f, err
 }
 
-// addFile adds a file to the sources, or returns the one that is there with these contents.
+// addFile adds a file to the sources, or returns the existing one with the same contents.
 func (p *Project) addFile(name string, text []byte) (*source.File, error) {
 	if p.parsed != nil {
 		return p.parsed.file(name, text)
@@ -79,7 +79,7 @@ func (p *Project) parse(file *source.File) *syntax.Module {
 	return tree
 }
 
-// parseData returns what a file of data holds, and what is wrong with it.
+// parseData returns the value of a data file, and its findings.
 func (p *Project) parseData(file *source.File, format data.Format) *dataFile {
 	key := parsedData{file, format}
 	if p.parsed != nil {
@@ -95,7 +95,7 @@ func (p *Project) parseData(file *source.File, format data.Format) *dataFile {
 	return d
 }
 
-// LoadAgain is LoadWithoutRules for a project of which many files may have been read before.
+// LoadAgain is LoadWithoutRules for a project many of whose files may be cached.
 func LoadAgain(files fs.FS, parsed *Parsed) (*Project, error) {
 	parsed.begin()
 	return load(files, false, nil, parsed)

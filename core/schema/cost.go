@@ -13,10 +13,10 @@ import (
 	"cel.dev/cel-go/common/types/traits"
 )
 
-// A function of the library may take very long in one call, and the library counts what a call cost when it is over.
-// So the cost of each that is not linear in its arguments is known from these, and looked at before it is called.
+// One call of a library function can take very long, and the library counts the cost only after the call. For each
+// function that is not linear in its arguments, the cost is therefore estimated before the call.
 
-// costly are these functions, with what a call costs: in the units of costLimit, a tenth of a microsecond each.
+// costly maps these functions to the cost of a call, in the units of costLimit: a tenth of a microsecond.
 var costly = map[string]func(args []ref.Val) uint64{
 	"matches": patternCost, "find": patternCost, "findAll": patternCost,
 	"join":            func(args []ref.Val) uint64 { return joinCost(args) / bytesOfUnit },
@@ -27,7 +27,7 @@ var costly = map[string]func(args []ref.Val) uint64{
 	"distinct":        squareCost, "sort": squareCost, "@sortByAssociatedKeys": squareCost,
 }
 
-// bytesOfUnit is how many bytes are written, or looked at by one instruction of a pattern, for a unit.
+// bytesOfUnit is the number of bytes that are written, or matched by one instruction of a pattern, per unit.
 const bytesOfUnit = 10
 
 func textOfArgument(args []ref.Val, i int) string {
@@ -50,10 +50,10 @@ func lengthOf(args []ref.Val, i int) uint64 {
 	return 0
 }
 
-// patterns are the lengths of programs of patterns, by their texts.
+// patterns caches the program lengths of patterns.
 var patterns sync.Map
 
-// patternCost is what it takes to look for a pattern in a text: in the worst case each instruction at each byte.
+// patternCost is the cost of matching a pattern against a string: in the worst case, every instruction at every byte.
 func patternCost(args []ref.Val) uint64 {
 	text := textOfArgument(args, 1)
 	length, known := patterns.Load(text)
@@ -64,7 +64,7 @@ func patternCost(args []ref.Val) uint64 {
 	return length.(uint64) * uint64(len(textOfArgument(args, 0))+bytesOfUnit) / bytesOfUnit
 }
 
-// instructions is how long the program of a pattern is.
+// instructions returns the length of the program of a pattern.
 func instructions(pattern string) int {
 	if tree, err := syntax.Parse(pattern, syntax.Perl); err == nil {
 		if program, err := syntax.Compile(tree.Simplify()); err == nil {
@@ -97,7 +97,7 @@ func productCost(args []ref.Val) uint64 { return (lengthOf(args, 0) + 1) * (leng
 
 func squareCost(args []ref.Val) uint64 { return lengthOf(args, 0) * lengthOf(args, 0) }
 
-// costs tells the library what calls cost.
+// costs gives the library the costs of calls.
 type costs struct{}
 
 // CallCost returns the cost of a call, or nil for a call that the library counts itself.
@@ -109,7 +109,7 @@ func (costs) CallCost(function, _ string, args []ref.Val, _ ref.Val) *uint64 {
 	return nil
 }
 
-// guarded are the costly functions of an environment, each of which looks at its cost first.
+// guarded returns the costly functions, each of which checks its cost before it runs.
 func guarded(env *cel.Env) (cel.ProgramOption, error) {
 	var all []*overloads.Overload
 	for name, of := range costly {

@@ -89,11 +89,11 @@ type run struct {
 	open int
 	told map[*Schema]bool // whose mistakes were told
 	free []*visit         // that are not used any more
-	// steps counts the schemas that looked at a value, and what took as long as that; more than limit are not made.
+	// steps counts schema checks and work of the same cost, up to limit.
 	steps, limit int
 	whole        value.Value
-	// held is what the first look found of schemas and values, and cuts how often a reference in a circle was not
-	// followed.
+	// held caches the results of the first pass, and cuts counts the references that were not followed because they
+	// form a cycle.
 	held   map[question]bool
 	scopes map[scope]*scope
 	cuts   int
@@ -101,15 +101,15 @@ type run struct {
 	shaped bool
 }
 
-// fewSteps is how many steps any validation may take; stepsOfValue how many more for each value in the whole. A look
-// that explains what is wrong takes as long as stepsOfExplaining others.
+// Any validation may take fewSteps, and stepsOfValue more for each value of the document. A check that explains its
+// errors counts as stepsOfExplaining steps.
 const (
 	fewSteps          = 2_000_000
 	stepsOfValue      = 200
 	stepsOfExplaining = 10
 )
 
-// question is whether a value is as a schema asks, to which validation came by a way.
+// question is the key of a cached result: a schema, a value, and the dynamic scope.
 type question struct {
 	schema *Schema
 	value  uintptr
@@ -120,7 +120,7 @@ type question struct {
 // spent ends a validation that takes too many steps.
 type spent struct{}
 
-// bounded does something, and reports whether it did not take too many steps.
+// bounded runs a function, and reports whether it stayed within the limit of steps.
 func (r *run) bounded(do func()) (within bool) {
 	defer func() {
 		switch problem := recover().(type) {
@@ -135,7 +135,7 @@ func (r *run) bounded(do func()) (within bool) {
 	return true
 }
 
-// spend counts steps, and ends the validation when there are too many.
+// spend counts steps, and ends the validation if there are too many.
 func (r *run) spend(n int) {
 	if r.steps += n; r.steps <= r.limit {
 		return
@@ -148,8 +148,8 @@ func (r *run) spend(n int) {
 	}
 }
 
-// remembers reports whether an answer may be known from before: at the first look, where nothing else but the schema
-// and the value decides. Small validations are not worth it.
+// remembers reports whether a result may be cached: in the first pass, if only the schema and the value decide it.
+// Small validations are not worth a cache.
 func (r *run) remembers(v value.Value, seen *evaluated, out *sink) bool {
 	return r.steps > 2000 && out == nil && seen == nil && !r.shaped && v.Identity() != 0
 }
@@ -160,8 +160,7 @@ type scope struct {
 	outer    *scope
 }
 
-// within is the scope inside of a schema, one for each way into it. Nobody asks for it where no reference depends on
-// it.
+// within returns the dynamic scope inside a schema. It is not tracked if no reference depends on it.
 func (r *run) within(in *scope, s *Schema) *scope {
 	if !r.store.dynamic.Load() {
 		return in
@@ -269,7 +268,7 @@ func (r *run) check(s *Schema, v value.Value, path *place.Path, in *scope, at *h
 	return r.look(s, v, path, in, at, seen, out)
 }
 
-// look does the work of check when no earlier answer is remembered.
+// look does the work of check if no result is cached.
 func (r *run) look(s *Schema, v value.Value, path *place.Path, in *scope, at *here, seen *evaluated, out *sink) bool {
 	top, rules := s == r.top, s.compiled()
 	in = r.within(in, s)

@@ -5,8 +5,8 @@ import (
 	"golang.org/x/text/unicode/norm"
 )
 
-// FoldName returns what the name of a file is for a file system that looks at neither case nor the form in which
-// characters are composed: names of which it is the same may be one file (Unicode 3.13, default caseless matching).
+// FoldName returns a file name without case and normalized (Unicode 3.13, default caseless matching). Names with the
+// same result may be the same file.
 func FoldName(name string) string {
 	plain := true
 	for i := 0; i < len(name) && plain; i++ {

@@ -2,9 +2,8 @@ package syntax
 
 import "fmt"
 
-// People bring habits from other languages. What they write is no program, but says clearly what they mean: the help
-// for it is how that is written here. It is chosen by what was expected, by the token that was found, and by the one
-// before.
+// Users bring habits from other languages. Such syntax is invalid here, but its meaning is clear, so the help shows the
+// equivalent. It is selected by the expected syntax, the token found, and the token before it.
 
 // declarationHabits are words with which other languages begin declarations.
 var declarationHabits = map[string]string{
@@ -29,7 +28,7 @@ const (
 	mapHelp    = "a map is written { *: T }, where T is the type of its values"
 )
 
-// valueHabits are words that stand before a value, or between two, in other languages.
+// valueHabits are words that come before or between values in other languages.
 var valueHabits = map[string]string{
 	"throw": `a failure is written: fail("message")`, "raise": `a failure is written: fail("message")`,
 	"new": "a module is called like a function: service(name: …)", "while": loopHelp, "foreach": loopHelp,
@@ -50,12 +49,12 @@ var typeHabits = map[string]string{
 	"set": "a set of a type is written {T}",
 }
 
-// verbHabits are what changes in a patch are called elsewhere.
+// verbHabits are the names of patch operations in other languages.
 var verbHabits = map[string]string{"set": "put", "update": "replace", "change": "replace",
 	"delete": "remove", "del": "remove",
 	"unset": "remove", "insert": "add", "append": "add", "assign": "put", "overwrite": "replace"}
 
-// What is expected where habits are met, as the parser says it.
+// The names that the parser uses for expected syntax.
 const (
 	expectsBody      = `"=" and the body of the function`
 	expectsValue     = `"=" and a value`
@@ -72,7 +71,7 @@ const (
 	expectsTypeBody  = `"=" after the name of the type`
 )
 
-// habit returns the way to write what was found; it is empty for a form that is not in these tables.
+// habit returns the equivalent of foreign syntax, or an empty string.
 func (p *parser) habit(what string) string {
 	found, before, next := p.current(), p.textOf(p.tokens[max(0, p.at-1)]), p.peek(1)
 	switch what {

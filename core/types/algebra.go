@@ -204,8 +204,8 @@ func WithoutDefaults(fields []Field) []Field {
 	return result
 }
 
-// AsLists returns the list type that a type is when it is read: of a union of lists that of their elements. What is
-// any may be a list of anything. It is nil for what is no list, or may be something else.
+// AsLists returns the list type for reading a type. For a union of lists, it is a list of all their elements; for any,
+// a list of any. It is nil if the type may be something other than a list.
 func (u *Universe) AsLists(t Type) *List {
 	var elements []Type
 	for _, part := range Parts(t) {
@@ -225,16 +225,16 @@ func (u *Universe) AsLists(t Type) *List {
 	return AsList(u.List(u.Union(elements...)))
 }
 
-// manyRecords is of how many records a union is made before those become one that differ only in which fields they
-// have; mostRecords before all do.
+// A union of more than manyRecords records is simplified: records that differ only in their fields become one. In a
+// union of more than mostRecords, all of them do.
 const (
 	manyRecords = 8
 	mostRecords = 64
 )
 
-// Gathered is Union for the values that branches give and that a list or record holds. Where these are chosen in turn
-// from such values the ways multiply: then records that differ only in which fields they have become one in which
-// these fields may be absent. Records that are each written out, however many, stay as they are.
+// Gathered is Union for the values of branches, and for the elements of a list or record. If these are themselves
+// chosen from several values, the members multiply. Records that differ only in their fields then become one record
+// with optional fields. Records that are written out one by one stay separate.
 func (u *Universe) Gathered(types ...Type) Type {
 	return u.joined(max(manyRecords, len(types)), types)
 }
@@ -279,7 +279,7 @@ func (u *Universe) joined(many int, types []Type) Type {
 	return u.Union(others...)
 }
 
-// sameFields reports whether the fields that two records both have are of the same types.
+// sameFields reports whether the common fields of two records have the same types.
 func sameFields(a, b *Record) bool {
 	for i := range a.Fields {
 		if f, ok := b.Field(a.Fields[i].Name); ok && Widen(f.Type) != Widen(a.Fields[i].Type) {

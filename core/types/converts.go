@@ -2,8 +2,8 @@ package types
 
 import "slices"
 
-// Converts reports whether passing a value of one type where another is expected may change it or fail. It may fail
-// for each value that the other type need not have: whatever is not assignable is converted or checked, as by `as`.
+// Converts reports whether passing a value of one type where another is expected may change the value or fail. A value
+// that is not assignable must be converted or checked, for example by `as`.
 func Converts(from, to Type) bool {
 	return !Assignable(from, to) ||
 		answer(convertsInto, false, from, to, func(r *relation) bool { return r.converts(from, to) })

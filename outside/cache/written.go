@@ -17,9 +17,9 @@ import (
 	"knothole/outside/gate"
 )
 
-// Written is what the program remembers of the secret files that it wrote into a folder. It stands in the user's own
-// cache folder, where no change of a project reaches it, and holds keyed digests only: a reader learns nothing about
-// the contents of the files, and nobody can add to it without the key.
+// Written records the secret files that the program wrote into a folder. It is in the user's cache, so a change of a
+// project cannot alter it. It contains only keyed digests: they reveal nothing about the files, and adding one requires
+// the key.
 type Written struct {
 	file    string // empty when there is no place for it
 	key     []byte
@@ -27,15 +27,15 @@ type Written struct {
 	journal string              // the digest of the journal of a run that began; empty for none
 }
 
-// writtenFolder is where what was written is remembered, in the cache folder of the program: a folder for each that
-// was written into, so that runs for several do not meet there, and the key.
+// writtenFolder is the folder of these records in the program's cache. It has the key, and one folder for each folder
+// that was written, so that concurrent runs do not conflict.
 const (
 	writtenFolder = "written"
 	digestsName   = "digests"
 	keyName       = "key"
 )
 
-// OpenWritten reads what is remembered of a folder. When nothing can be, nothing is known of it.
+// OpenWritten reads the record of a folder. Without a cache, the record is empty.
 func OpenWritten(directory string) *Written {
 	w := &Written{digests: map[string][]string{}}
 	user, err := os.UserCacheDir()
@@ -69,7 +69,7 @@ func OpenWritten(directory string) *Written {
 	return w
 }
 
-// readKey reads the key of the user, and makes one if there is none yet.
+// readKey reads the user's key, and creates it if it does not exist.
 func readKey(base string) []byte {
 	name := filepath.Join(base, keyName)
 	if key, err := gate.ReadFile(name); err == nil && len(key) == sha256.Size {
@@ -111,12 +111,12 @@ func (w *Written) Wrote(name string, text []byte) bool {
 	return w.file != "" && slices.Contains(w.digests[name], w.Digest(name, text))
 }
 
-// Began reports whether a journal is that of a run of the program that was stopped.
+// Began reports whether a journal belongs to a stopped run of the program.
 func (w *Written) Began(journal []byte) bool {
 	return w.file != "" && w.journal != "" && w.journal == w.Digest("", journal)
 }
 
-// Begin remembers what a run is about to write, beside what was written before, and its journal.
+// Begin records the files that a run will write, in addition to earlier ones, and its journal.
 func (w *Written) Begin(journal []byte, files map[string][]byte) error {
 	if w.file == "" {
 		return nil
@@ -130,7 +130,7 @@ func (w *Written) Begin(journal []byte, files map[string][]byte) error {
 	return w.save()
 }
 
-// End remembers what a run has written, and forgets what it has removed.
+// End records the files that a run wrote, and deletes those that it removed.
 func (w *Written) End(files map[string][]byte, removed []string) error {
 	if w.file == "" {
 		return nil

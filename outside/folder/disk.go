@@ -72,8 +72,8 @@ func create(base, environment string, mode fs.FileMode) (disk, error) {
 	return open(base, environment)
 }
 
-// recase gives the folder of an environment its name, where it has another one that the file system takes for the
-// same. That it cannot is no mistake: it is found under either.
+// recase renames the folder of an environment whose name differs only in case. A failure is ignored, because the folder
+// is found under both names.
 func recase(outer *gate.Root, environment string) {
 	entries, err := fs.ReadDir(outer.FS(), ".")
 	if err != nil || slices.ContainsFunc(entries, func(e fs.DirEntry) bool { return e.Name() == environment }) {

@@ -34,7 +34,7 @@ type File struct {
 	Make   func() ([]byte, error)
 }
 
-// ready makes the data if that was not done.
+// ready encodes the data if that has not been done.
 func (f *File) ready() error {
 	if f.Make == nil {
 		return nil
@@ -55,19 +55,19 @@ type Options struct {
 	Overwrite bool
 	// Partial says that the files are only some of the documents: nothing is removed.
 	Partial bool
-	// Secret files are readable by their owner only. What was written before is known from Memory alone: there is no
-	// record of them in the folder, and a change of the project cannot add to it.
+	// Secret files are readable only by their owner. Earlier files are known only from Memory: the folder has no record
+	// of them, so a change of the project cannot forge one.
 	Secret bool
 	Memory Memory // of secret files; nil when nothing is known
-	// Recoverable says which of the files that are removed can be had again; nil when all may be removed that the record
-	// names and that are as it says.
+	// Recoverable returns the files that can be restored after removal. If it is nil, every file that matches the
+	// record may be removed.
 	Recoverable func(name string, text []byte) bool
 	// Done is called for each document that was looked at by Prepare, and for each step of Stage and Commit; nil for
 	// nobody.
 	Done func()
 }
 
-// Memory is what is remembered of the secret files of one folder, where no change of a project reaches it.
+// Memory records the secret files of one folder, outside of the project.
 type Memory interface {
 	// Names are the paths of the files that were written.
 	Names() []string
@@ -75,14 +75,14 @@ type Memory interface {
 	Wrote(name string, text []byte) bool
 	// Digest returns the keyed digest of the contents of a file.
 	Digest(name string, text []byte) string
-	// Began reports whether a journal is that of a run that was stopped.
+	// Began reports whether a journal belongs to a stopped run.
 	Began(journal []byte) bool
-	// Begin remembers what is about to be written, and the journal; End what was written and what was removed.
+	// Begin records the files that will be written, and the journal; End those that were written or removed.
 	Begin(journal []byte, files map[string][]byte) error
 	End(files map[string][]byte, removed []string) error
 }
 
-// forgetful is the memory of who has none.
+// forgetful is an empty Memory that records nothing.
 type forgetful struct{}
 
 func (forgetful) Names() []string                       { return nil }
@@ -92,8 +92,8 @@ func (forgetful) Began([]byte) bool                     { return false }
 func (forgetful) Begin([]byte, map[string][]byte) error { return nil }
 func (forgetful) End(map[string][]byte, []string) error { return nil }
 
-// Summary says what is done: the paths of files, sorted. Left are files that were not removed, since they could not be
-// had again.
+// Summary lists the paths of files by what happened to them, sorted. Left are files that were not removed because they
+// could not be restored.
 type Summary struct{ Written, Unchanged, Removed, Left []string }
 
 // Refusal says that what other people made or changed stands in the way. Nothing was written.
@@ -331,8 +331,7 @@ func (p *planning) place(f *File) error {
 	return nil
 }
 
-// recase plans how one file gets its name, where the file system takes another one for the same: that is removed
-// first.
+// recase plans the renaming of a file whose old name is the same to the file system: the old file is removed first.
 func (p *planning) recase(f *File, now string, text []byte) error {
 	if err := f.ready(); err != nil {
 		return fmt.Errorf("%s: %w", f.Path, err)
@@ -372,8 +371,7 @@ func onlyForOwner(d disk, name string) bool {
 	return err == nil && (info.Mode()&others == 0 || !gate.HasModes)
 }
 
-// ours reports whether a file is as it was written, but for the ends of its lines: a program that checks files out may
-// have changed those, and they can be had again.
+// ours reports whether a file is unchanged since it was written, except for line endings, which a checkout may change.
 func (p *planning) ours(name string, text []byte) bool {
 	if p.options.Secret {
 		return p.options.Memory.Wrote(name, text)
@@ -385,11 +383,11 @@ func (p *planning) ours(name string, text []byte) bool {
 // PlainLines returns a text with LF at the ends of its lines, in the place of CRLF.
 func PlainLines(text []byte) []byte { return bytes.ReplaceAll(text, []byte("\r\n"), []byte("\n")) }
 
-// SameLines reports whether two texts differ in the ends of their lines at most.
+// SameLines reports whether two texts differ at most in line endings.
 func SameLines(a, b []byte) bool { return bytes.Equal(PlainLines(a), PlainLines(b)) }
 
-// spelling returns the name under which a file stands that was found under a name: another one where the file system
-// does not look at case. Numbers of files do not tell that, since some file systems make them of names.
+// spelling returns the actual name of a file, which may differ in case on file systems that ignore it. Inode numbers
+// cannot show this, because some file systems derive them from names.
 func spelling(files fs.FS, name string) string {
 	real := "."
 	for _, part := range strings.Split(name, "/") {
@@ -415,8 +413,8 @@ func spelling(files fs.FS, name string) string {
 	return real
 }
 
-// separate reports whether a file that is gone is another one than that which is rendered under a name that differs in
-// case: then the file system tells them apart, and has both names or may have both.
+// separate reports whether an old file and a rendered one, whose names differ only in case, are different files to the
+// file system.
 func (p *planning) separate(name string) bool {
 	if p.existing == nil || spelling(p.existing.FS(), name) != name {
 		return false
@@ -425,7 +423,7 @@ func (p *planning) separate(name string) bool {
 	return err != nil || spelling(p.existing.FS(), swapCase(name)) == swapCase(name)
 }
 
-// swapCase is a name with the case of its letters turned round.
+// swapCase returns a name with the case of its letters inverted.
 func swapCase(name string) string {
 	return strings.Map(func(r rune) rune {
 		if unicode.IsUpper(r) {
@@ -435,7 +433,7 @@ func swapCase(name string) string {
 	}, name)
 }
 
-// absent stands in a journal for the digest of what is not there.
+// absent is written to a journal in place of the digest of a missing file.
 const absent = "-"
 
 // stands returns the digest of what stands in a place, for the journal.
@@ -545,7 +543,7 @@ func (p *Plan) Commit() error {
 	for _, f := range p.write {
 		written[f.Path] = f.Data
 	}
-	// Where nothing can be remembered the next run takes what this one writes for that of others.
+	// Without a cache, the next run treats the files of this one as foreign.
 	if p.options.Secret {
 		_ = p.options.Memory.Begin(formatJournal(p.steps), written)
 	}
@@ -619,8 +617,8 @@ func (r *Reader) File(name string) (text []byte, exists bool, err error) {
 // Digest returns the digest of a file as the record has it.
 func Digest(text []byte) string { return digestOf(text) }
 
-// Strangers returns the folders in a folder for rendered files that were written by the program, but are not among
-// those of environments. That a folder was written is said by its record, or by written where there is none.
+// Strangers returns the folders that the program wrote but that belong to no environment. It recognizes them by their
+// records, or by written.
 func Strangers(base string, environments []string, written func(name string) bool) []string {
 	root, err := gate.OpenRoot(base)
 	if err != nil {
@@ -648,11 +646,11 @@ func Strangers(base string, environments []string, written func(name string) boo
 	return names
 }
 
-// attributesName is the file that keeps git from changing the ends of lines of what was rendered (gitattributes(5)).
+// attributesName is the file that keeps git from changing line endings of rendered files (gitattributes(5)).
 const attributesName = ".gitattributes"
 
-// Attributes writes, into a folder for rendered files, that git leaves these as they are, unless such a file is there.
-// That it cannot is no mistake: only a checkout that changes them is then found to differ.
+// Attributes writes the git attributes into a folder for rendered files, if they do not exist. A failure is ignored: a
+// checkout with other line endings is then reported as different.
 func Attributes(base string) {
 	root, err := gate.OpenRoot(base)
 	if err != nil {
@@ -664,8 +662,7 @@ func Attributes(base string) {
 	}
 }
 
-// isOne reports whether the name of an environment is that of a folder, for the file system too: where it does not
-// look at case.
+// isOne reports whether the file system treats the names of an environment and a folder as the same.
 func isOne(root *gate.Root, environment, folder string) bool {
 	if environment == folder || source.FoldName(environment) != source.FoldName(folder) {
 		return environment == folder
@@ -679,7 +676,7 @@ func digestOf(text []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// parseRecord reads a record, whatever ends its lines.
+// parseRecord reads a record with any line endings.
 func parseRecord(text []byte) (map[string]string, error) {
 	record, number := map[string]string{}, 0
 	for line := range strings.Lines(string(PlainLines(text))) {

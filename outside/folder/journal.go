@@ -62,9 +62,9 @@ func parseJournal(text []byte) ([]step, error) {
 	return steps, nil
 }
 
-// recoverRun finishes or undoes what a run left that was stopped. A journal in a folder may have come with a change:
-// one of secret files counts only when it is remembered, and of others only those steps are done that a run could
-// have planned without it, with files that the record names and that are as it says.
+// recoverRun finishes or undoes a stopped run. A journal may come from a change of the project. A journal for secret
+// files counts only if Memory knows it. From any other journal, recoverRun performs only steps that a run could have
+// planned itself, for files that match the record.
 func recoverRun(d disk, o Options) error {
 	text, exists, err := current(d, journalName)
 	if err != nil {
@@ -90,7 +90,7 @@ func recoverRun(d disk, o Options) error {
 			return err
 		}
 	}
-	// What is in its place already is not removed under a name that the file system takes for the same.
+	// A file that is already in place is not removed under a name that is the same to the file system.
 	done := map[string]bool{}
 	for _, s := range steps {
 		if s.staged >= 0 {
@@ -120,7 +120,7 @@ func recoverRun(d disk, o Options) error {
 	return discard(d)
 }
 
-// anything stands for a digest that is not known.
+// anything matches any digest.
 const anything = "*"
 
 // apply does steps. Each is done or not; what is done already is no mistake.
@@ -156,10 +156,10 @@ func apply(d disk, steps []step, done func()) error {
 	return nil
 }
 
-// remembers is for how long file systems that are programs remember names that are gone, in other spellings.
+// remembers is how long FUSE file systems may cache the old spelling of a name.
 const remembers = 1100 * time.Millisecond
 
-// again does something once more when a name is said to be missing that was just seen.
+// again retries an operation if a name that was just listed is reported as missing.
 func again(do func() error) error {
 	err := do()
 	if errors.Is(err, fs.ErrNotExist) {

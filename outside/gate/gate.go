@@ -243,8 +243,8 @@ func (r *Root) Keep(name string, text []byte, mode fs.FileMode) error {
 	return r.put(name, text, mode, putting{exactly: true})
 }
 
-// putting is how a file is put in place: on the disk before it takes its name, and with exactly its mode, whatever the
-// mask of the user says.
+// putting says how a file is put in place: whether it is synced before it gets its name, and whether its mode ignores
+// the umask.
 type putting struct{ safe, exactly bool }
 
 // put writes a file beside its place, whole, before it takes its name. What runs left that were stopped is removed.

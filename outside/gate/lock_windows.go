@@ -10,18 +10,18 @@ import (
 	"golang.org/x/sys/windows"
 )
 
-// lockName is the file that a run holds open in a folder, so that others wait, whoever they are and however they write
-// the name of the folder. The system removes it when the run ends.
+// lockName is the file that a run keeps open in a folder to lock it, for all users and all spellings of its path. The
+// system removes it when the run ends.
 const lockName = ".knothole-lock"
 
-// lockPause is how long a run waits before it tries again.
+// lockPause is the time between retries.
 const lockPause = 50 * time.Millisecond
 
-// mostDenied is how often it tries again where the system says that it may not.
+// mostDenied is the number of retries after access was denied.
 const mostDenied = 20
 
-// Lock makes other runs wait that write into a folder; it makes the folder, with a mode, when it is not there.
-// Waiting is called once when another run has it. unlock gives it back, and removes the folder when it is empty.
+// Lock locks a folder for writing, and creates it with a mode if it does not exist. Waiting is called once if another
+// run has the lock. unlock releases it, and removes the folder if it is empty.
 func Lock(directory string, mode os.FileMode, waiting func()) (unlock func(), err error) {
 	name, err := windows.UTF16PtrFromString(filepath.Join(directory, lockName))
 	if err != nil {

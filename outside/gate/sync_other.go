@@ -9,7 +9,7 @@ import (
 	"path/filepath"
 )
 
-// Sync keeps the files of a folder on the disk, one after the other: there is no call for all of them here.
+// Sync syncs the files of a folder one by one, because this system has no call for all of them.
 func (r *Root) Sync(folder string) error {
 	if err := fault("sync", "."); err != nil || injected {
 		return err

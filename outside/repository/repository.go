@@ -1,6 +1,6 @@
-// Package repository asks the git program about the repository that a project is in: what its files were at a
-// revision, and which files git has or ignores. It exists so that a project can be compared with what it was without
-// touching the files that people work on, and so that nothing that a project brings along decides what git does.
+// Package repository reads the git repository of a project through the git program: the files of a revision, and which
+// files git tracks or ignores. Reading a revision does not touch the working tree, and nothing in the project decides
+// what git does.
 package repository
 
 import (
@@ -20,7 +20,7 @@ import (
 	"knothole/outside/gate"
 )
 
-// Repository is one repository of git, found once. It keeps one process of git that reads objects: see Close.
+// Repository is a git repository. It keeps one git process that reads objects: see Close.
 type Repository struct {
 	top    string // the folder that holds .git, without links; or the bare repository itself
 	prefix string // from the top to the folder that was opened, with / at its end; empty at the top
@@ -33,13 +33,12 @@ type Repository struct {
 // ErrNone says that a folder is in no repository of git.
 var ErrNone = errors.New("not a repository of git")
 
-// dotGit is the only name under which a repository is found: git refuses to track a file or folder that is called so,
-// so no commit can bring one along.
+// dotGit is the only name under which a repository is found. Git refuses to track a file or folder with this name, so a
+// commit cannot contain one.
 const dotGit = ".git"
 
-// Open finds the repository of a folder: the nearest .git in it or above it. A bare repository is not looked for,
-// since its files can be committed like any others. Nor is a repository accepted that lies inside of the folder,
-// other than as its .git.
+// Open finds the repository of a folder: the nearest .git in it or above it. It ignores bare repositories, because a
+// commit can contain their files. It also refuses a repository inside the folder that is not its .git.
 func Open(folder string) (*Repository, error) {
 	folder, err := gate.Real(folder)
 	if err != nil {
@@ -74,8 +73,8 @@ func Open(folder string) (*Repository, error) {
 	return r, nil
 }
 
-// OpenNamed opens the repository that a person named: a bare one, or that of a folder. What lies in the working tree
-// of another repository is not taken for a bare one, since a commit can have brought it along.
+// OpenNamed opens the repository that the user named: a bare one, or that of a folder. A folder in the working tree of
+// another repository is never used as a bare one, because it may come from a commit.
 func OpenNamed(name string) (*Repository, error) {
 	r, err := Open(name)
 	if errors.Is(err, ErrNone) && IsBare(name) {
@@ -95,7 +94,7 @@ func IsBare(folder string) bool {
 	return gate.IsFile(filepath.Join(folder, "HEAD"))
 }
 
-// upwards returns the nearest folder that holds a .git.
+// upwards returns the nearest folder with a .git.
 func upwards(folder string) (string, error) {
 	for {
 		exists, _, err := gate.Exists(filepath.Join(folder, dotGit))
@@ -123,8 +122,8 @@ func (r *Repository) Close() {
 	}
 }
 
-// settings keep git from running another program, whatever the configuration of the repository names, and from asking
-// for a repository anywhere but where it was found. The variables that environment sets do the rest.
+// settings keep git from running another program, regardless of the repository's configuration, and from looking for
+// another repository. The variables of environment do the rest.
 var settings = []string{
 	"-c", "core.fsmonitor=false",
 	"-c", "core.hooksPath=" + os.DevNull,
@@ -139,7 +138,7 @@ var settings = []string{
 // allocationLimit is how much memory git may take at once.
 const allocationLimit = "600m"
 
-// environment is what git sees of the variables of the machine: none of its own but these.
+// environment returns the environment variables of git: those of the machine, with these in place of git's own.
 func (r *Repository) environment() []string {
 	var kept []string
 	for _, entry := range os.Environ() {
@@ -159,7 +158,7 @@ func (r *Repository) environment() []string {
 		"GIT_TERMINAL_PROMPT=0")
 }
 
-// command is git with its arguments, started at the top of the repository, where it finds .git before anything else.
+// command returns a git command that starts at the top of the repository, where git finds .git first.
 func (r *Repository) command(arguments ...string) *exec.Cmd {
 	all := settings
 	if r.bare {
@@ -178,7 +177,7 @@ func output(command *exec.Cmd) ([]byte, error) {
 	return out, plain(err)
 }
 
-// plain says why git failed, in one line and the remedy that git itself names.
+// plain returns the reason for a failure of git in one line, with the remedy that git suggests.
 func plain(err error) error {
 	var exit *exec.ExitError
 	switch {
@@ -197,7 +196,7 @@ func plain(err error) error {
 	return err
 }
 
-// said reports whether git ended with a status, which is its answer.
+// said reports whether git ended with a status that is an answer.
 func said(err error, status int) bool {
 	var exit *exec.ExitError
 	return errors.As(err, &exit) && exit.ExitCode() == status
@@ -247,8 +246,8 @@ func (r *Repository) Parted(revision, other string) (string, error) {
 
 func short(commit string) string { return commit[:min(len(commit), 10)] }
 
-// Tracked returns which of some files git has. Names are paths of the machine, from the folder that was opened where
-// they are not absolute.
+// Tracked returns the files that git tracks. Names are file paths, relative to the opened folder unless they are
+// absolute.
 func (r *Repository) Tracked(names []string) ([]string, error) {
 	inTree, err := r.names(names)
 	if err != nil {
@@ -268,7 +267,7 @@ func (r *Repository) Tracked(names []string) ([]string, error) {
 	return tracked, nil
 }
 
-// Has reports whether git has a file exactly as it is: what the index names is what the file holds.
+// Has reports whether git tracks a file with exactly its current contents.
 func (r *Repository) Has(name string, text []byte) bool {
 	inTree, err := r.names([]string{name})
 	if err != nil {
@@ -288,7 +287,7 @@ func (r *Repository) Has(name string, text []byte) bool {
 	return false
 }
 
-// blobID is the name that git gives the bytes of a file, in a repository whose names have so many digits.
+// blobID returns the object name of the bytes of a file, for a hash with so many digits.
 func blobID(text []byte, digits int) string {
 	h := sha1.New()
 	if digits == 2*sha256.Size {
@@ -299,7 +298,7 @@ func blobID(text []byte, digits int) string {
 	return hex.EncodeToString(h.Sum(nil))
 }
 
-// TracksBelow returns the first file that git has in a folder, as a path of the machine; empty when there is none.
+// TracksBelow returns the first file that git tracks in a folder, or an empty string.
 func (r *Repository) TracksBelow(folder string) (string, error) {
 	inTree, err := r.names([]string{folder})
 	if err != nil {
@@ -312,7 +311,7 @@ func (r *Repository) TracksBelow(folder string) (string, error) {
 	return "", err
 }
 
-// NotIgnored returns the files of some that git would take up.
+// NotIgnored returns the files that git does not ignore.
 func (r *Repository) NotIgnored(names []string) ([]string, error) {
 	inTree, err := r.names(names)
 	if err != nil {
@@ -353,7 +352,7 @@ func (r *Repository) names(names []string) ([]string, error) {
 	return inTree, nil
 }
 
-// set is the names that git printed with a zero byte behind each.
+// set returns the names in output that git printed with a zero byte after each.
 func set(out []byte) map[string]bool {
 	names := map[string]bool{}
 	for _, name := range bytes.Split(out, []byte{0}) {
@@ -362,7 +361,7 @@ func set(out []byte) map[string]bool {
 	return names
 }
 
-// piped starts a command whose output is read while it runs, and of which the last words are kept. The caller ends it.
+// piped starts a command whose output is read while it runs, and keeps the end of its error output. The caller ends it.
 func piped(command *exec.Cmd) (out io.ReadCloser, err error) {
 	if out, err = command.StdoutPipe(); err == nil {
 		err = plain(command.Start())

@@ -19,16 +19,16 @@ import (
 	"knothole/outside/gate"
 )
 
-// Bounds of what a revision may hold of a project, so that a commit of a few hundred bytes cannot take all memory: how
-// many files and folders, how many bytes of names, how many bytes of those files that are read.
+// Limits for a revision, so that a commit of a few hundred bytes cannot use all memory: the number of files and
+// folders, the bytes of names, and the bytes of files that are read.
 const (
 	maxEntries = 100_000
 	maxNames   = 64 << 20
 	maxBytes   = 1 << 30
 )
 
-// Tree is the files of a folder as they were at a commit: a file system of which a file is read when it is opened.
-// Links are not followed and submodules are not entered.
+// Tree is a file system with the files of a folder at a commit. A file is read when it is opened. Links are not
+// followed, and submodules are not entered.
 type Tree struct {
 	read    func(o object) ([]byte, error)
 	files   map[string]object
@@ -43,19 +43,19 @@ type object struct {
 	text []byte // of one that is in memory
 }
 
-// entry describes a file. How large it is, is known of one that is in memory only.
+// entry describes a file. Its size is known only if it is in memory.
 func (o object) entry(name string) entry {
 	return entry{name: path.Base(name), mode: 0o444, size: int64(len(o.text))}
 }
 
-// The modes of entries of trees of git that are no files.
+// The modes of tree entries that are not files.
 const (
 	modeLink      = "120000"
 	modeSubmodule = "160000"
 )
 
-// Tree lists the files of the folder at a commit. Names are read one by one and counted, and nothing of the files is
-// read.
+// Tree lists the files of the folder at a commit. It reads and counts the names one by one, and does not read the
+// files.
 func (r *Repository) Tree(commit string) (*Tree, error) {
 	tree := commit + "^{tree}"
 	if r.prefix != "" {
@@ -114,10 +114,10 @@ func (t *Tree) list(in *bufio.Reader) error {
 	}
 }
 
-// maxName is how long a path may be, in bytes.
+// maxName is the maximum length of a path, in bytes.
 const maxName = 4096
 
-// entryOf reads up to a zero byte, and no more than an entry can have.
+// entryOf reads up to a zero byte, at most the maximum length of an entry.
 func entryOf(in *bufio.Reader) (string, error) {
 	line, err := in.ReadSlice(0)
 	switch {
@@ -145,7 +145,7 @@ func InMemory(files map[string][]byte) fs.FS {
 	return t
 }
 
-// add takes a file up under exactly its name, or refuses it.
+// add adds a file with exactly its name, or returns an error.
 func (t *Tree) add(name string, o object) error {
 	if !fs.ValidPath(name) || !utf8.ValidString(name) || name == "." {
 		return fmt.Errorf("has a file whose name is not a path: %q", shortened(name))
@@ -182,7 +182,7 @@ func shortened(name string) string {
 	return name
 }
 
-// finish sorts what each folder holds.
+// finish sorts the entries of each folder.
 func (t *Tree) finish() {
 	in := func(name string, e entry) {
 		folder := path.Dir(name)
@@ -316,7 +316,7 @@ func (f *openFolder) ReadDir(n int) ([]fs.DirEntry, error) {
 	return next, nil
 }
 
-// objects is a process of git that is asked for one object after the other.
+// objects is a git process that reads objects one after the other.
 type objects struct {
 	command *exec.Cmd
 	to      io.WriteCloser
@@ -329,7 +329,7 @@ func (o *objects) close() {
 	_ = o.command.Wait()
 }
 
-// readObject reads the bytes of a file. How many they are is looked at before any is kept.
+// readObject reads the bytes of a file, after it has checked their number.
 func (r *Repository) readObject(o object) ([]byte, error) {
 	r.reading.Lock()
 	defer r.reading.Unlock()

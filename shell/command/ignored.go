@@ -74,8 +74,8 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 	return exitClean
 }
 
-// trackedSecrets warns of files that hold a secret and that git has, or of which git cannot say whether it has them.
-// Where there is no repository there is nothing to warn of.
+// trackedSecrets warns of files with a secret that git tracks, and of a git that fails. Without a repository there are
+// no warnings.
 func (c *call) trackedSecrets(p *opened) (findings source.Findings) {
 	files := p.SecretFiles()
 	if files == nil {

@@ -13,7 +13,7 @@ import (
 	"knothole/shell/command"
 )
 
-// TestFiveCommands pastes the block of commands that the README begins with into a shell, as it stands: none may fail,
+// TestFiveCommands pastes the first block of commands in the README into a shell, unchanged: none may fail,
 // and only the comparison has something to report.
 func TestFiveCommands(t *testing.T) {
 	text, err := os.ReadFile("../../README.md")

@@ -239,8 +239,8 @@ func indented(help string) string {
 	return "\n  " + help
 }
 
-// schemas returns a store that reads schemas from files: those that are named, and others in their folders, in folders
-// that are named, and in that of the project. What a reference in data or in a schema names is read nowhere else.
+// schemas returns a store that reads schemas from the files and folders on the command line, the folders of these
+// files, and the project. References in data and schemas cannot lead anywhere else.
 func (c *call) schemas(sources *source.Set, named ...string) *schema.Store {
 	var folders []string
 	if folder, ok := c.projectFolder(); ok {

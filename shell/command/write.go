@@ -153,11 +153,11 @@ func (r *rendering) checkDestination(c *call, p *opened, d destination, targets 
 	return c.checkIgnored(d.around, d.secretTo, p.SecretOut, targets)
 }
 
-// mostLooked is how many files are looked at for sources.
+// mostLooked is the maximum number of files that are checked for being sources.
 const mostLooked = 10_000
 
-// holdsSources returns a source of a project in a folder for rendered files; empty when there is none. The folders of
-// environments are left out: what is in them is known one by one.
+// holdsSources returns a source of a project in a folder for rendered files, or an empty string. It skips the folders
+// of environments, which have records of their files.
 func holdsSources(p *opened, base string) (found string) {
 	looked := 0
 	_ = gate.Walk(base, func(name string, entry fs.DirEntry, err error) error {
