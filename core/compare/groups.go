@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"knothole/core/explain"
@@ -150,7 +151,7 @@ func pattern(rows []located) string {
 	wild := make([]bool, len(steps))
 	for _, r := range rows[1:] {
 		for i, step := range r.Path.Steps() {
-			wild[i] = wild[i] || place.Text([]place.Step{step}) != place.Text(steps[i:i+1])
+			wild[i] = wild[i] || step != steps[i] && place.Text([]place.Step{step}) != place.Text(steps[i:i+1])
 		}
 	}
 	for i := range steps {
@@ -172,13 +173,16 @@ func familyKey(r Row) string {
 			b.WriteString("[]")
 		}
 	}
-	fmt.Fprintf(&b, "\n%s", r.Kind)
+	b.WriteString("\n" + string(r.Kind))
 	if len(r.Cause.Because) == 0 { // nothing says that they belong together but that they say the same
 		b.WriteString("\n" + r.said())
 	}
 	for _, name := range namesOf(r.Cause) {
 		top, _, part := strings.Cut(strings.ReplaceAll(name, "[", "."), ".")
-		fmt.Fprintf(&b, "\n%s %v", top, part)
+		b.WriteString("\n" + top)
+		if part {
+			b.WriteString(" part")
+		}
 	}
 	return b.String()
 }
@@ -188,10 +192,14 @@ func (r *Row) said() string {
 	const all = 1 << 20
 	var b strings.Builder
 	for _, v := range r.Cells {
-		b.WriteString(v.Show(all) + "\n")
+		b.WriteString(v.Show(all))
+		b.WriteByte('\n')
 	}
-	if len(r.Cause.Because) > 0 { // else the lines are those of the files themselves
-		fmt.Fprintf(&b, "%v %v %v", r.Cause.Left, r.Cause.Right, r.Cause.Because)
+	if len(r.Cause.Because) > 0 { // otherwise the lines are those of the compared files themselves
+		b.WriteString(strconv.Itoa(int(r.Cause.Left)) + " " + strconv.Itoa(int(r.Cause.Right)))
+		for _, reason := range r.Cause.Because {
+			b.WriteString(" " + reason.String() + ",")
+		}
 	}
 	return b.String()
 }

@@ -98,7 +98,7 @@ func (d *differences) input(a, b *project.Assignment) *delta {
 	}
 	if x, ok := d.filled(0, a.Input); ok {
 		if y, ok := d.filled(1, a.Input); ok {
-			a.Value, b.Value = x, y
+			a.Value, b.Value, a.Converted, b.Converted = x, y, true, true
 		}
 	}
 	return d.value(path, a.Value, b.Value)
@@ -210,17 +210,33 @@ func (d *differences) with(side int, on func(leaf int) bool) []project.Assignmen
 			if on(change.leaf) {
 				all[i] = other
 			}
-		default:
-			all[i].Value = change.apply(all[i].Value, other.Value, on)
+		case change.changes(on):
+			all[i].Value, all[i].Converted = change.apply(all[i].Value, other.Value, on), false
 		}
 	}
 	return all
 }
 
+// changes reports whether a value has any of some leaves.
+func (c *delta) changes(on func(leaf int) bool) bool {
+	if c == nil {
+		return false
+	}
+	if c.leaf >= 0 && on(c.leaf) || c.order >= 0 && on(c.order) {
+		return true
+	}
+	for _, kid := range c.keys {
+		if kid.changes(on) {
+			return true
+		}
+	}
+	return slices.ContainsFunc(c.elements, func(kid *delta) bool { return kid.changes(on) })
+}
+
 // apply returns a value with some of its leaves as in another.
 func (c *delta) apply(v, other value.Value, on func(leaf int) bool) value.Value {
 	switch {
-	case c == nil:
+	case !c.changes(on):
 		return v
 	case c.leaf >= 0 && on(c.leaf):
 		return other

@@ -198,7 +198,7 @@ type Reason struct {
 
 // String tells all that a reason says, so that those that say the same are known by it.
 func (r Reason) String() string {
-	text := fmt.Sprintf("%s %d %d", r.Name, r.Left, r.Right)
+	text := r.Name + " " + strconv.Itoa(int(r.Left)) + " " + strconv.Itoa(int(r.Right))
 	if r.Told != nil {
 		text += fmt.Sprintf(" (%v %v %v %v)", r.Told.By, r.Told.Cause.Left, r.Told.Cause.Right, r.Told.Cause.Because)
 	}

@@ -407,6 +407,9 @@ type Assignment struct {
 	// where it will come from.
 	Missing bool
 	From    value.Origin
+	// Converted says that the value is from another world of the same program, which has converted it, and that it
+	// does not depend on anything else.
+	Converted bool
 	// fails says that there is no value, which was reported.
 	fails bool
 }
@@ -470,6 +473,8 @@ func (p *Project) WorldOf(environment eval.Environment, assignments []Assignment
 			w.SetMissing(a.Input, a.From)
 		case a.fails:
 			w.Fail(a.Input)
+		case a.Converted:
+			w.SetConverted(a.Input, a.Value)
 		default:
 			w.SetInput(a.Input, a.Value)
 		}

@@ -312,7 +312,8 @@ func (r *Result) checkPath(name string, span source.Span, via []source.Related) 
 		help = "paths stay inside the folder of the environment and have no ., .. or double /"
 	}
 	for _, c := range name {
-		if strings.ContainsRune(`<>:"|?*`, c) || unicode.In(c, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp) {
+		plain := c >= ' ' && c <= '~' // what most names consist of is in none of the tables
+		if strings.ContainsRune(`<>:"|?*`, c) || !plain && unicode.In(c, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp) {
 			help = fmt.Sprintf("not every file system allows the character %s in a path", source.DescribeRune(c))
 		}
 	}
