@@ -223,6 +223,9 @@ func (b *Builtins) Named(name string) []string {
 // asFunction is the help for a field that is not there: the call of a built-in function of its name, when there is one
 // that takes the value.
 func (c *checker) asFunction(e *syntax.Field, of types.Type) string {
+	if strings.HasPrefix(c.module.Tree.File.Slice(e.Name.Span), `"`) && types.Widen(of) == types.String {
+		return "+ joins strings"
+	}
 	for _, name := range c.program.Builtins.Named(e.Name.Name) {
 		group, function, _ := strings.Cut(name, ".")
 		o := c.builtin(group, syntax.Identifier{Name: function})

@@ -179,6 +179,9 @@ func (c *checker) reportNotRendered() {
 }
 
 func (c *checker) checkIndependence(condition *Condition) {
+	if condition.Object.Invalid {
+		return
+	}
 	for _, r := range condition.Object.Uses {
 		what := "inputs"
 		if !r.Object.NeedsInput {

@@ -53,6 +53,11 @@ func (c *checker) reportCycles(objects []*Object, components [][]int) {
 			objects[i].Invalid = true
 		}
 		path := circle(first, inside)
+		if first.Kind == ObjectInput && len(path) == 2 && path[0].Object.Kind == ObjectCondition {
+			c.report(source.Cycle, path[1].Span, "in a condition the value is called it", "the condition of %s uses %s itself",
+				first.Name, first.Name)
+			continue
+		}
 		var names []string
 		var related []source.Related
 		for i, r := range path {

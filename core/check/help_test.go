@@ -68,6 +68,8 @@ fn twice(x: int, times: int = 2) -> int = x * times
 		`let v = match level { "info" -> 1 }`:  `add "debug" -> …, or else -> …`,
 		`let v = [for x in o -> x]`:            "it may be null: write (… ?? [])",
 		`let v = 1 matches "x"`:                `write it as a string: "1"`,
+		`let v = "a" . "b"`:                    "+ joins strings",
+		`input x: int = 3 where x > 1`:         "in a condition the value is called it",
 		`let v = "x" matches "["`:              "patterns are RE2; '…' keeps backslashes as they are",
 	} {
 		set := source.NewSet()

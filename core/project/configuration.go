@@ -254,7 +254,7 @@ func (p *Project) readEnvironment(name string, table value.Value) {
 			"%q cannot be the name of an environment", name)
 		return
 	}
-	if why := UnfitName(name); why != "" {
+	if why := source.UnfitName(name); why != "" {
 		p.report(source.BadName, e.Span, "give it another name", "%q cannot be the name of an environment: %s", name, why)
 		return
 	}

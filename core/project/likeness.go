@@ -18,8 +18,8 @@ func (p *Project) NewEnvironment(name string, like *Environment) (entry, layerPa
 	switch {
 	case !environmentName(name):
 		return "", "", "", fmt.Errorf("%q cannot be the name of an environment: %s", name, namesOfFolders)
-	case UnfitName(name) != "":
-		return "", "", "", fmt.Errorf("%q cannot be the name of an environment: %s", name, UnfitName(name))
+	case source.UnfitName(name) != "":
+		return "", "", "", fmt.Errorf("%q cannot be the name of an environment: %s", name, source.UnfitName(name))
 	case p.Environment(name) != nil:
 		return "", "", "", fmt.Errorf("there is an environment %q already", name)
 	}

@@ -324,7 +324,7 @@ func (r *Result) checkPath(name string, span source.Span, via []source.Related) 
 		if len(part) > 255 {
 			help = "the names of files and folders have at most 255 bytes"
 		}
-		if why := project.UnfitName(part); why != "" {
+		if why := source.UnfitName(part); why != "" {
 			help = why
 		}
 	}

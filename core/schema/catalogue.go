@@ -337,6 +337,9 @@ func Definitions(documents []value.Value) []Definition {
 				versions = list.Len()
 			}
 			if safe := strings.TrimLeft(strings.Map(inFileName, name), ".-"); safe != "" {
+				if source.UnfitName(safe) != "" {
+					safe = "kind-" + safe
+				}
 				all = append(all, Definition{safe + ".yaml", plainDefinition(v), versions})
 			}
 		}

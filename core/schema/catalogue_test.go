@@ -174,6 +174,23 @@ spec: { group: floodwatch.example, version: v1, names: { kind: Buoy }, %s
 	}
 }
 
+// TestNamesOfDefinitions checks the file names of definitions: they are valid on every system, whatever the kinds are
+// called.
+func TestNamesOfDefinitions(t *testing.T) {
+	for kind, want := range map[string]string{
+		"Gate": "gate.yaml", "../Gate": "gate.yaml", "-rf": "rf.yaml", "a\nb": "a-b.yaml", "CON": "kind-con.yaml",
+		"Com1": "kind-com1.yaml", "Console": "console.yaml",
+	} {
+		names := value.RecordOf(value.NewShape([]string{"kind"}), []value.Value{value.StringOf(kind, 0)}, 0)
+		spec := value.RecordOf(value.NewShape([]string{"names"}), []value.Value{names}, 0)
+		definition := value.RecordOf(value.NewShape([]string{"apiVersion", "kind", "spec"}), []value.Value{
+			value.StringOf("apiextensions.k8s.io/v1", 0), value.StringOf("CustomResourceDefinition", 0), spec}, 0)
+		found := schema.Definitions([]value.Value{definition})
+		require.Len(t, found, 1, kind)
+		require.Equal(t, want, found[0].FileName, kind)
+	}
+}
+
 // TestServers holds what servers take for right that a strict reader of the standard would not.
 func TestServers(t *testing.T) {
 	const definition = `

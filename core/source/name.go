@@ -1,6 +1,9 @@
 package source
 
 import (
+	"fmt"
+	"strings"
+
 	"golang.org/x/text/cases"
 	"golang.org/x/text/unicode/norm"
 )
@@ -16,4 +19,28 @@ func FoldName(name string) string {
 		return name
 	}
 	return norm.NFC.String(cases.Fold().String(norm.NFD.String(name)))
+}
+
+// devices are the names that Windows reserves for devices, with any extension.
+var devices = map[string]bool{"con": true, "prn": true, "aux": true, "nul": true, "conin$": true, "conout$": true}
+
+func init() {
+	for _, kind := range []string{"com", "lpt"} {
+		for _, digit := range []string{"0", "1", "2", "3", "4", "5", "6", "7", "8", "9", "¹", "²", "³"} {
+			devices[kind+digit] = true
+		}
+	}
+}
+
+// UnfitName returns the reason why a file name is invalid on some system, or an empty string. Rendered files have the
+// same names everywhere, so a name must be valid on all systems.
+func UnfitName(name string) string {
+	stem, _, _ := strings.Cut(name, ".")
+	switch {
+	case devices[strings.ToLower(strings.TrimRight(stem, " "))]:
+		return fmt.Sprintf("Windows reserves the name %s for a device, with any extension", strings.TrimRight(stem, " "))
+	case name != "." && name != ".." && strings.TrimRight(name, ". ") != name:
+		return "on Windows a name cannot end with a point or a space"
+	}
+	return ""
 }
