@@ -42,6 +42,7 @@ type system struct {
 	in          io.Reader
 	out, err    io.Writer
 	folder      string // the working folder
+	lost        error  // why the working folder cannot be found, or nil
 	terminal    bool   // whether out is one
 	errTerminal bool   // whether err is one
 	fit         bool   // whether what is shown is cut and wrapped to the width
@@ -67,7 +68,7 @@ func System() *system {
 		debug.SetMemoryLimit(memoryTarget)
 	}
 	s := &system{in: os.Stdin, out: os.Stdout, err: os.Stderr, width: 120}
-	s.folder, _ = os.Getwd() // a command that needs it says so
+	s.folder, s.lost = os.Getwd()
 	if term.IsTerminal(int(os.Stdout.Fd())) {
 		s.terminal, s.fit = true, true
 		if width, _, err := term.GetSize(int(os.Stdout.Fd())); err == nil && width > 0 {
@@ -116,6 +117,7 @@ type call struct {
 	*system
 	// out and err are what people read; data is for programs: bytes as they are, but on a terminal.
 	out, err, data io.Writer
+	written        *sink // what out and data write to
 	command        *command
 	arguments      []string
 	project        string
@@ -196,7 +198,8 @@ func Main(arguments []string, s *system) (status int) {
 		}
 		return exitFailed
 	}
-	c := &call{system: s, command: cmd, out: present.NewScreen(out), err: present.NewScreen(s.err), data: out}
+	c := &call{system: s, command: cmd, out: present.NewScreen(out), err: present.NewScreen(s.err), data: out,
+		written: out}
 	if s.terminal {
 		c.data = c.out
 	}
@@ -206,10 +209,13 @@ func Main(arguments []string, s *system) (status int) {
 		return completeWords(c, arguments[2:])
 	}
 	defer func() {
-		if out.err != nil && status != exitFailed {
+		if out.err != nil {
 			status = c.failed("standard output cannot be written: %s", plainError(out.err))
 		}
 	}()
+	if s.lost != nil && !slices.Contains(groups[len(groups)-1].commands, cmd) {
+		return c.failed("the current folder cannot be found: %s\n  change into a folder that exists", strings.TrimPrefix(s.lost.Error(), "getwd: "))
+	}
 	flags := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
 	flags.SetOutput(io.Discard)
 	c.defineCommon(flags)
@@ -355,6 +361,9 @@ func (c *call) unmade(p *opened, findings source.Findings) int {
 
 // failed reports that the work could not be done.
 func (c *call) failed(format string, arguments ...any) int {
+	if c.written.err != nil && slices.ContainsFunc(arguments, func(a any) bool { return a == c.written.err }) {
+		return exitFailed // Main reports it
+	}
 	fmt.Fprintf(c.err, "knothole %s: %s\n", c.command.name, fmt.Sprintf(format, oneLine(arguments)...))
 	return exitFailed
 }
