@@ -4,47 +4,16 @@ import (
 	"errors"
 	"math/rand/v2"
 	"os"
-	"os/exec"
 	"path/filepath"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"knothole/core/source"
+	"knothole/outside/caseless"
 	"knothole/outside/folder"
 	"knothole/outside/gate"
 )
-
-// caseless mounts a file system that does not look at the case of names: exFAT, from a file, through FUSE. Where that
-// cannot be the test is skipped, unless KNOTHOLE_CASELESS=needed says that it must be.
-func caseless(t *testing.T) string {
-	t.Helper()
-	missing := func(why string) string {
-		if os.Getenv("KNOTHOLE_CASELESS") == "needed" {
-			t.Fatalf("a file system without case is needed: %s", why)
-		}
-		t.Skipf("no file system without case here: %s", why)
-		return ""
-	}
-	image, at := filepath.Join(t.TempDir(), "image"), t.TempDir()
-	require.NoError(t, os.WriteFile(image, nil, 0o600))
-	require.NoError(t, os.Truncate(image, 64<<20))
-	if said, err := exec.Command("mkfs.exfat", image).CombinedOutput(); err != nil {
-		return missing(string(said) + err.Error())
-	}
-	device, err := exec.Command("losetup", "-f", "--show", image).Output()
-	if err != nil {
-		return missing("losetup: " + err.Error())
-	}
-	loop := strings.TrimSpace(string(device))
-	t.Cleanup(func() { _ = exec.Command("losetup", "-d", loop).Run() })
-	if said, err := exec.Command("mount.exfat-fuse", loop, at).CombinedOutput(); err != nil {
-		return missing(string(said) + err.Error())
-	}
-	t.Cleanup(func() { _ = exec.Command("umount", at).Run() })
-	return at
-}
 
 // spellings are paths of which some differ in case only; those of one row are the same for such a file system.
 var spellings = [][]string{
@@ -110,7 +79,7 @@ func TestRecasedOnAnyFileSystem(t *testing.T) {
 
 // TestRecased holds that a document whose name changes in case only is renamed and never lost.
 func TestRecased(t *testing.T) {
-	base := caseless(t)
+	base := caseless.Mount(t)
 	seeds := uint64(4)
 	if os.Getenv("KNOTHOLE_LONG") != "" {
 		seeds = 100

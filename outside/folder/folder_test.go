@@ -226,7 +226,7 @@ func TestNothingInTheFolderDecides(t *testing.T) {
 		}
 		for _, options := range []folder.Options{{Secret: true}, remembered(t, d)} {
 			_, err := write(t, d, options, file("other.txt", "1"))
-			require.ErrorContains(t, err, "its journal is not one that was written here", journal)
+			require.ErrorContains(t, err, "its journal was not written on this machine", journal)
 		}
 		require.NoError(t, os.RemoveAll(filepath.Join(d, ".knothole-staging")))
 		_, err := write(t, d, remembered(t, d), file("other.txt", "1"))

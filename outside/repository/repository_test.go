@@ -114,7 +114,7 @@ func TestWhereItIsFound(t *testing.T) {
 	inside := t.TempDir()
 	git(t, inside, nil, "init", "-q", "--separate-git-dir", filepath.Join(inside, "kept"))
 	_, err = repository.Open(inside)
-	require.ErrorContains(t, err, "the git repository kept lies inside the project")
+	require.ErrorContains(t, err, "the git repository kept is inside the project")
 
 	// A working tree and a submodule are followed by git.
 	source := t.TempDir()

@@ -422,7 +422,7 @@ func (c *call) open(modules ...string) (*opened, int) {
 	if c.command.rules {
 		load = project.Load
 	}
-	p, err := load(root.FS(), modules...)
+	p, err := load(root.Spelled(), modules...)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, c.failed("there is no %s in %s\n  begin with: knothole new DIR", project.FileName, c.project)
 	}

@@ -68,7 +68,7 @@ func (c *call) openRules(modules []string, inputs []project.GivenText) (*project
 	}
 	prefix := c.near(root)
 	nameOf := func(name string) string { return path.Join(filepath.ToSlash(prefix), name) }
-	return project.LoadRules(opened.FS(), names, inputs, nameOf), exitClean
+	return project.LoadRules(opened.Spelled(), names, inputs, nameOf), exitClean
 }
 
 // above returns the nearest folder that holds two folders.
