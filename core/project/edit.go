@@ -21,9 +21,10 @@ type Editor struct {
 	texts       map[string]string // by path
 	originals   map[string]string // what the files said that are changed
 	order       []string
-	names       []string // of the inputs that were set
-	layers      []*Layer // in which they were set
-	unset       []string // the inputs that were unset
+	names       []string       // of the inputs that were set
+	layers      []*Layer       // in which they were set
+	set         []*Environment // for which they were set
+	unset       []string       // the inputs that were unset
 	edited      *Project
 }
 
@@ -31,6 +32,16 @@ type Editor struct {
 func (p *Project) Edit(e *Environment, in string) *Editor {
 	p = p.Of(e)
 	return &Editor{project: p, environment: e, in: in, texts: map[string]string{}, originals: map[string]string{}}
+}
+
+// Also goes on with another environment. Its main module has to be that of the first.
+func (e *Editor) Also(environment *Environment) error {
+	if e.project.Of(environment) != e.project {
+		return fmt.Errorf("%s and %s have different main modules: set their inputs one after the other",
+			e.environment.Name, environment.Name)
+	}
+	e.environment = environment
+	return nil
 }
 
 // own returns the layers that only this environment has, weakest first; those that are one input's value are not
@@ -313,7 +324,7 @@ func (e *Editor) put(in *Input, l *Layer, v value.Value) error {
 		return fmt.Errorf("%s: %s: %w", l.Path, name, err)
 	}
 	e.keep(l, after)
-	e.names, e.layers = append(e.names, name), append(e.layers, l)
+	e.names, e.layers, e.set = append(e.names, name), append(e.layers, l), append(e.set, e.environment)
 	return nil
 }
 
@@ -337,7 +348,8 @@ func (e *Editor) Result() (files map[string]string, wrong source.Findings, err e
 				wrong = append(wrong, edited.checkSecrets(nil, []*Layer{l})...)
 			}
 		}
-		if !changed || environment.Abstract && environment.Name != e.environment.Name {
+		named := slices.ContainsFunc(e.set, func(of *Environment) bool { return of.Name == environment.Name })
+		if !changed || environment.Abstract && !named && environment.Name != e.environment.Name {
 			continue
 		}
 		// What was unset is on no line any more: what is wrong without it is wherever it is asked for.
@@ -384,33 +396,30 @@ func (e *Editor) Before(name string) string { return e.originals[name] }
 
 // Overridden is an input that was set in a layer, but is given by a stronger one.
 type Overridden struct {
-	Name  string
-	Layer string // in which it was set
-	By    source.Pos
+	Name        string
+	Environment string // for which it was set
+	Layer       string // in which it was set
+	By          source.Pos
 }
 
 // Overridden returns the inputs that were set to no effect, in the order in which they were set. It is asked after
 // Result.
 func (e *Editor) Overridden() []Overridden {
 	var all []Overridden
-	environment := e.edited.Environment(e.environment.Name)
-	if environment == nil {
-		return nil
-	}
-	w := e.edited.World(environment, false)
 	for i, name := range e.names {
+		environment := e.edited.Environment(e.set[i].Name)
 		in, err := e.edited.InputNamed(name)
-		if err != nil {
+		if err != nil || environment == nil {
 			continue
 		}
-		said := e.edited.Settings(environment, w, in).All
+		said := e.edited.Settings(environment, e.edited.World(environment, false), in).All
 		set := slices.IndexFunc(said,
 			func(s Setting) bool { return s.Layer != nil && s.Layer.Path == e.layers[i].Path })
 		if set < 0 {
 			continue // it was taken back
 		}
 		if last := said[len(said)-1]; !value.Identical(last.Value, said[set].Value) {
-			all = append(all, Overridden{name, e.layers[i].Path, last.At})
+			all = append(all, Overridden{name, environment.Name, e.layers[i].Path, last.At})
 		}
 	}
 	return all

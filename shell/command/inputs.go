@@ -261,12 +261,12 @@ func collectInputs(p *project.Project, m *check.Module, environments []*project.
 }
 
 var setCommand = &command{
-	name: "set", arguments: "ENV NAME=VALUE… | ENV --from ENV NAME… | ENV --unset NAME… [--in FILE] [--fill]",
+	name: "set", arguments: "ENV… NAME=VALUE… | ENV --from ENV NAME… | ENV --unset NAME… [--in FILE] [--fill]",
 	short: "change values in the right layer, comments kept",
 	long: `Changes the value of inputs in the layer of an environment: the one that gives the input its value now, if
 no other environment shares it, else the last that is the environment's own. Comments, order and the way strings are
 quoted stay as they are. NAME may be a field of an input, such as replicas.bay_map; VALUE is read as the type of the
-input.
+input. Several environments get the same values in one step, which environments with parity need.
 
 With --from the values are those of another environment: what this changes in the rendering is shown, and written after
 a yes; --yes gives it beforehand. --unset takes values out, so that what a weaker layer says holds, or the default.
@@ -334,13 +334,27 @@ func runSet(c *call, s setting) int {
 	if s.from != "" || s.unset {
 		changes = nil
 	}
-	for _, change := range changes {
-		name, text, ok := strings.Cut(change, "=")
-		if !ok || name == "" {
-			return c.wrongUsage("%q is not NAME=VALUE", change)
+	var others []*project.Environment
+	for len(changes) > 0 && p.Environment(changes[0]) != nil {
+		others, changes = append(others, p.Environment(changes[0])), changes[1:]
+	}
+	if len(others) > 0 && (complete || len(changes) == 0) {
+		return c.wrongUsage("several environments need at least one NAME=VALUE, and no --fill")
+	}
+	for i := range 1 + len(others) {
+		if i > 0 {
+			if err := editor.Also(others[i-1]); err != nil {
+				return c.failed("%s\n  nothing was written", err)
+			}
 		}
-		if err := editor.Set(name, text); err != nil {
-			return c.failed("%s\n  nothing was written", err)
+		for _, change := range changes {
+			name, text, ok := strings.Cut(change, "=")
+			if !ok || name == "" {
+				return c.wrongUsage("%q is not NAME=VALUE, nor an environment", change)
+			}
+			if err := editor.Set(name, text); err != nil {
+				return c.failed("%s\n  nothing was written", err)
+			}
 		}
 	}
 	if complete {
@@ -360,12 +374,15 @@ func runSet(c *call, s setting) int {
 	if broken := newlyBroken(editor, files); len(broken) > 0 {
 		c.presenter(&opened{editor.Edited(), p.folder, p.prefix}, c.err).Findings(broken)
 		fmt.Fprintln(c.err, "\nnothing was written")
+		if slices.ContainsFunc(broken, func(f source.Finding) bool { return f.Code == source.Unlike }) {
+			fmt.Fprintln(c.err, "  to change environments with parity, name them all: knothole set ENV… NAME=VALUE…")
+		}
 		return exitFindings
 	}
 	overridden := editor.Overridden()
 	for _, o := range overridden {
 		by := editor.Edited().Sources.Locate(o.By)
-		fmt.Fprintf(c.err, "note: in %s, %s:%d still overrides the value of %s in %s\n", e.Name,
+		fmt.Fprintf(c.err, "note: in %s, %s:%d still overrides the value of %s in %s\n", o.Environment,
 			c.relative(filepath.Join(p.folder, filepath.FromSlash(by.File.Path))), by.Line, o.Name, o.Layer)
 	}
 	if len(overridden) > 0 && in == "" {
