@@ -91,3 +91,23 @@ fn twice(x: int, times: int = 2) -> int = x * times
 		}
 	}
 }
+
+// TestHelpForUnused holds what is suggested for names that nothing uses, when strings seem to insert them.
+func TestHelpForUnused(t *testing.T) {
+	for text, want := range map[string]string{
+		"let host = 1\noutput o = \"to $host\"":           "a string inserts it as ${host}",
+		"let host = 1\noutput o = \"to {host}\"":          "a string inserts it as ${host}",
+		"output o = (let host = 1 then \"to $host\")":     "a string inserts it as ${host}",
+		"let host = 1\noutput o = \"to $hosts {a host}\"": "remove it, or use it; an output is for what others read",
+	} {
+		set := source.NewSet()
+		file, err := set.Add("main.knot", []byte(text+"\n"))
+		require.NoError(t, err)
+		m := &check.Module{Path: file.Path, Tree: syntax.Parse(file), Main: true}
+		found := check.Check(&check.Program{Sources: set, Universe: types.NewUniverse(), Modules: []*check.Module{m},
+			Builtins: functions})
+		require.Len(t, found, 1, text)
+		require.Equal(t, source.Unused, found[0].Code)
+		require.Equal(t, want, found[0].Help, text)
+	}
+}

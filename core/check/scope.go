@@ -3,6 +3,7 @@ package check
 import (
 	"cmp"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -50,8 +51,9 @@ func (c *checker) unbind(to *scope, end source.Pos) {
 	for s := c.scope; s != to; s = s.outer {
 		c.module.Info.Scopes = append(c.module.Info.Scopes, Scope{s.object, source.Span{Start: s.object.Span.End, End: end}})
 		if !s.object.used {
-			c.warn(source.Unused, s.object.Span, `write "_" for a value that is not needed`, "nothing uses %q",
-				s.object.Name)
+			in := inserted(c.module.Tree.File.Slice(source.Span{Start: s.object.Span.End, End: end}))
+			c.warn(source.Unused, s.object.Span,
+				unusedHelp(s.object.Name, in, `write "_" for a value that is not needed`), "nothing uses %q", s.object.Name)
 		}
 	}
 	c.scope = to
@@ -202,20 +204,45 @@ func (c *checker) reportUnused() {
 	if slices.ContainsFunc(c.module.Tree.Declarations, func(d syntax.Declaration) bool { return d.Declared().Broken }) {
 		return // it may be what uses it
 	}
+	var in map[string]bool
 	for _, o := range c.module.Order {
 		if o.used || o.Invalid || o.Name == "" {
 			continue
+		}
+		if in == nil {
+			in = inserted(c.module.Tree.File.Text)
 		}
 		switch {
 		case o.Kind == ObjectModule || o.Kind == ObjectData:
 			c.warn(source.Unused, o.Span, "remove the use", "nothing uses %q", o.Name)
 		case o.Kind == ObjectInput && c.module.Main:
-			c.warn(source.Unused, o.Span, "remove it, or use it", "nothing uses the input %q", o.Name)
+			c.warn(source.Unused, o.Span, unusedHelp(o.Name, in, "remove it, or use it"), "nothing uses the input %q", o.Name)
 		case o.Private() && o.Kind != ObjectInput:
 			c.warn(source.Unused, o.Span, "remove it", "nothing in this file uses the private name %q", o.Name)
 		case c.module.Main && (o.Kind == ObjectLet || o.Kind == ObjectFunction || o.Kind == ObjectType):
-			c.warn(source.Unused, o.Span, "remove it, or use it; an output is for what others read",
+			c.warn(source.Unused, o.Span, unusedHelp(o.Name, in, "remove it, or use it; an output is for what others read"),
 				"nothing uses the %s %q", o.Kind, o.Name)
 		}
 	}
+}
+
+// foreignInsertion is how strings of other languages insert a value.
+var foreignInsertion = regexp.MustCompile(`[$]([A-Za-z_][A-Za-z0-9_]*)|(?:^|[^$])[{]([A-Za-z_][A-Za-z0-9_]*)[}]`)
+
+// inserted returns the names that a text seems to insert into strings as other languages do.
+func inserted(text string) map[string]bool {
+	names := map[string]bool{}
+	for _, found := range foreignInsertion.FindAllStringSubmatch(text, -1) {
+		names[found[1]+found[2]] = true
+	}
+	return names
+}
+
+// unusedHelp returns the help for a name that nothing uses: how a string inserts it, if one seems to do so as in another
+// language.
+func unusedHelp(name string, inserted map[string]bool, help string) string {
+	if inserted[name] {
+		return fmt.Sprintf("a string inserts it as ${%s}", name)
+	}
+	return help
 }
