@@ -206,11 +206,7 @@ func brokenUpstream(t *testing.T, seed uint64) {
 
 // TestBrokenUpstream holds that whatever is wrong with an environment that another needs is reported at its line.
 func TestBrokenUpstream(t *testing.T) {
-	rounds := 25
-	if os.Getenv("KNOTHOLE_LONG") != "" {
-		rounds = 2000
-	}
-	for seed := range rounds {
+	for seed := range rounds(25, 2000) {
 		brokenUpstream(t, uint64(seed))
 	}
 }
