@@ -3,6 +3,7 @@ package source
 import (
 	"fmt"
 	"strings"
+	"unicode"
 
 	"golang.org/x/text/cases"
 	"golang.org/x/text/unicode/norm"
@@ -19,6 +20,17 @@ func FoldName(name string) string {
 		return name
 	}
 	return norm.NFC.String(cases.Fold().String(norm.NFD.String(name)))
+}
+
+// SwapCase returns a name with the case of its letters inverted: on file systems that ignore case, another name of the
+// same file.
+func SwapCase(name string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsUpper(r) {
+			return unicode.ToLower(r)
+		}
+		return unicode.ToUpper(r)
+	}, name)
 }
 
 // devices are the names that Windows reserves for devices, with any extension.

@@ -15,7 +15,6 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"unicode"
 
 	"knothole/core/source"
 	"knothole/outside/gate"
@@ -419,18 +418,8 @@ func (p *planning) separate(name string) bool {
 	if p.existing == nil || spelling(p.existing.FS(), name) != name {
 		return false
 	}
-	_, err := p.existing.Lstat(swapCase(name))
-	return err != nil || spelling(p.existing.FS(), swapCase(name)) == swapCase(name)
-}
-
-// swapCase returns a name with the case of its letters inverted.
-func swapCase(name string) string {
-	return strings.Map(func(r rune) rune {
-		if unicode.IsUpper(r) {
-			return unicode.ToLower(r)
-		}
-		return unicode.ToUpper(r)
-	}, name)
+	_, err := p.existing.Lstat(source.SwapCase(name))
+	return err != nil || spelling(p.existing.FS(), source.SwapCase(name)) == source.SwapCase(name)
 }
 
 // absent is written to a journal in place of the digest of a missing file.

@@ -3,11 +3,11 @@ package gate
 import (
 	"io/fs"
 	"path"
-	"strings"
 	"sync"
-	"unicode"
 
 	"golang.org/x/text/unicode/norm"
+
+	"knothole/core/source"
 )
 
 // Spelled returns the folder as a file system in which files have only their exact names, also where the operating
@@ -83,7 +83,7 @@ func (s *spelled) has(folder, name string) bool {
 	if known && (names == nil || names[norm.NFC.String(name)]) {
 		return true
 	}
-	other := strings.Map(otherCase, name)
+	other := source.SwapCase(name)
 	if other == name {
 		return true
 	}
@@ -103,11 +103,4 @@ func (s *spelled) has(folder, name string) bool {
 	}
 	s.folders[folder] = names
 	return names[norm.NFC.String(name)]
-}
-
-func otherCase(r rune) rune {
-	if unicode.IsUpper(r) {
-		return unicode.ToLower(r)
-	}
-	return unicode.ToUpper(r)
 }
