@@ -473,12 +473,16 @@ func (p *Project) hide(v value.Value) {
 
 // WithSecrets returns an environment with its secrets, which it reads. What cannot be read is among the findings.
 func (p *Project) WithSecrets(e *Environment, from SecretSource) (*Environment, source.Findings) {
-	return p.withSecrets(e, from, map[string]*Environment{})
+	read := maps.Clone(e.outputs.read) // those that are given for this run stay so, also those without secrets
+	if read == nil {
+		read = map[string]*Environment{}
+	}
+	return p.withSecrets(e, from, read, map[string]bool{})
 }
 
-// withSecrets is WithSecrets; read holds the environments whose secrets were read, by name.
-func (p *Project) withSecrets(e *Environment, from SecretSource, read map[string]*Environment) (*Environment,
-	source.Findings) {
+// withSecrets is WithSecrets. It puts the environments whose secrets it reads into read, and their names into done.
+func (p *Project) withSecrets(e *Environment, from SecretSource, read map[string]*Environment, done map[string]bool) (
+	*Environment, source.Findings) {
 	p = p.Of(e)
 	var findings source.Findings
 	if p.Module == nil {
@@ -493,9 +497,9 @@ func (p *Project) withSecrets(e *Environment, from SecretSource, read map[string
 			continue
 		}
 		for _, teller := range fed.Outputs.of(e) {
-			if read[teller.Name] == nil {
-				teller = given.asked(teller)
-				with, found := p.withSecrets(teller, from, read)
+			if !done[teller.Name] {
+				done[teller.Name] = true
+				with, found := p.withSecrets(given.asked(teller), from, read, done)
 				findings, read[teller.Name] = append(findings, found...), with
 			}
 		}

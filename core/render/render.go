@@ -74,6 +74,21 @@ type Result struct {
 	World       *eval.World // in which it was evaluated; nil when there is nothing to evaluate
 }
 
+// MissingSecrets returns an error for each document that depends on a secret that was not read. A run that reads secrets
+// must not write a placeholder in the place of one.
+func (r *Result) MissingSecrets() (findings source.Findings) {
+	for _, d := range r.Documents {
+		if !value.Walk([]value.Value{d.Value}, func(v value.Value) bool {
+			return v.Mark()&(value.Secret|value.Later|value.Unknown) != value.Secret|value.Unknown
+		}) {
+			findings.Add(source.Finding{Code: source.SecretUnavailable, Span: d.Span,
+				Message:      fmt.Sprintf("%s depends on a secret that was not read", d.Path),
+				Environments: []string{r.Environment.Name}})
+		}
+	}
+	return findings
+}
+
 // Recorder returns the record of what the values depend on; nil unless that was recorded.
 func (r *Result) Recorder() *eval.Recorder {
 	if r == nil || r.World == nil {

@@ -217,6 +217,11 @@ func (r *rendering) evaluate(c *call, p *opened, environments []*project.Environ
 	options := render.Options{Recording: r.annotate, Validate: true, Made: bar.add}
 	options.Only = r.only.filter()
 	results, held, found := rule.All(p.Project, environments, options, builtin.Table, r.today.time())
+	if r.secrets && !found.HasErrors() && !findings.HasErrors() {
+		for _, result := range results {
+			findings = append(findings, result.MissingSecrets()...)
+		}
+	}
 	findings = append(findings, found...).Tidy(p.Sources)
 	bar.stop()
 	r.held = held

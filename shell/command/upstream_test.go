@@ -26,6 +26,16 @@ var upstreamStages = []struct{ name, module string }{
 		"document \"app.yaml\" = { v: mid.total, l: mid.label_of, a: mid.address, n: copies }\noutput v = mid.total\n"},
 }
 
+// upstreamSecrets are what the modules have beside, in rounds with a secret: it goes from the first to the last.
+var upstreamSecrets = map[string][2]string{
+	"net": {"", "secret input token: string\nsecret output key = token\n"},
+	"mid": {"secret key: string, ", "secret output key = net.key\n"},
+	"app": {"secret key: string, ", "secret document \"key.env\" = { KEY: mid.key }\n"},
+}
+
+// upstreamCanary is the secret. Nothing that a command prints may hold it.
+const upstreamCanary = "CANARYup7stream"
+
 // breakage is something wrong in a layer: the lines that are added to it, and what must be named.
 type breakage struct{ what, yaml, toml, says string }
 
@@ -37,6 +47,9 @@ var breakages = []breakage{
 	{"a list", "- 1\n", "", "FILE:"},
 	{"not text", "\xff\xfe\x00\n", "\xff\n", "FILE"},
 }
+
+// secretBreakage is a secret where none may be.
+var secretBreakage = breakage{"a secret", "token: " + upstreamCanary + "\n", "token = \"" + upstreamCanary + "\"\n", "FILE:"}
 
 // upstreamValues are values of an environment that are wrong by themselves.
 var upstreamValues = map[string][]string{
@@ -60,8 +73,21 @@ func brokenUpstream(t *testing.T, seed uint64) {
 	broken := upstreamStages[at].name
 	layers := map[string]string{} // their texts
 	var toml strings.Builder
+	secret := random.IntN(3) // none, one that may be read, one that is missing
+	if secret == 1 {
+		t.Setenv("KNOTHOLE_SECRET_UP", upstreamCanary)
+	} else {
+		t.Setenv("KNOTHOLE_SECRET_UP", "")
+	}
 	for i, stage := range upstreamStages {
-		write(stage.name+".knot", stage.module)
+		module := stage.module
+		if secret > 0 {
+			module = strings.Replace(module, ": { ", ": { "+upstreamSecrets[stage.name][0], 1) + upstreamSecrets[stage.name][1]
+			if stage.name == "net" {
+				module = stage.module + upstreamSecrets["net"][1]
+			}
+		}
+		write(stage.name+".knot", module)
 		var names []string
 		for j, line := range good[stage.name] {
 			ending := []string{"yaml", "toml"}[random.IntN(2)]
@@ -85,6 +111,9 @@ func brokenUpstream(t *testing.T, seed uint64) {
 		}
 		fmt.Fprintf(&toml, "main = \"%s.knot\"\nlayers = [%s]\n", stage.name, strings.Join(names, ", "))
 	}
+	if secret > 0 {
+		toml.WriteString("[environments.net.secrets]\ntoken = { variable = \"KNOTHOLE_SECRET_UP\" }\n")
+	}
 	write("knothole.toml", "[project]\nname = \"bay\"\nmain = \"app.knot\"\n"+toml.String())
 	var own []string
 	for name := range layers {
@@ -97,6 +126,9 @@ func brokenUpstream(t *testing.T, seed uint64) {
 	var flags []string
 	says, what := "FILE:", ""
 	breaks := breakages[random.IntN(len(breakages))]
+	if secret > 0 && broken == "net" && random.IntN(3) == 0 {
+		breaks = secretBreakage
+	}
 	change := func(text, ending string) string {
 		if ending == "toml" {
 			return text + breaks.toml
@@ -169,6 +201,8 @@ func brokenUpstream(t *testing.T, seed uint64) {
 		{"impact --input app:copies=5", false, false}, {"impact --input net:mtu=200", false, false},
 		{"completion words why app ", false, false}, {"check app --format json", true, true},
 		{"check app --format sarif", true, true}, {"drift app app0.yaml", false, false},
+		{"render app --secrets --stdout", true, true}, {"render --secrets", true, false}, {"outputs net key", false, false},
+		{"why app key.env KEY", false, false},
 	} {
 		arguments := strings.Fields(l.text)
 		if len(flags) > 0 && l.given {
@@ -182,6 +216,7 @@ func brokenUpstream(t *testing.T, seed uint64) {
 		label := fmt.Sprintf("seed %d, %s of %s: %s: knothole %s\n%s\n%s", seed, file, broken, what,
 			strings.Join(arguments, " "), toml.String(), said)
 		require.NotContains(t, said, "a mistake in knothole itself", label)
+		require.NotContains(t, said, upstreamCanary, label)
 		if l.needs {
 			require.NotZero(t, status, label)
 			if strings.Contains(l.text, "--format") {
