@@ -2,6 +2,8 @@ package core_test
 
 import (
 	"fmt"
+	"maps"
+	"os"
 	"regexp"
 	"slices"
 	"strconv"
@@ -503,4 +505,78 @@ func TestCauses(t *testing.T) {
 	t.Logf("%+v, right: %d", all, all.right())
 	require.Greater(t, all.places, 700)
 	require.Equal(t, all.places, all.right())
+}
+
+// rowsOf are the rows of a comparison, by document, path and kind.
+func rowsOf(c *compare.Comparison) map[string]*compare.Row {
+	rows := map[string]*compare.Row{}
+	for _, d := range c.Documents {
+		for i := range d.Rows {
+			row := &d.Rows[i]
+			key := fmt.Sprintf("%s %s %s", d.Path, row.Path, row.Kind)
+			for _, v := range row.Cells {
+				key += " " + v.Show(1<<10)
+			}
+			rows[key] = row
+		}
+	}
+	return rows
+}
+
+// TestTrialsThatEndEarly compares two and three sides with a budget that ends anywhere: there are the same rows, rows
+// that were tried have a cause that explains them, and the others name at most what evaluation recorded.
+func TestTrialsThatEndEarly(t *testing.T) {
+	untried, tried, rounds := 0, 0, uint64(15)
+	if os.Getenv("KNOTHOLE_LONG") != "" {
+		rounds = 300
+	}
+	for seed := range rounds {
+		c := newCoasts(t, seed)
+		p := c.load(t, c.written)
+		west, east := p.Environment("west"), p.Environment("east")
+		sides := [][]*project.Environment{{west, east}, {west, east, west}, {west, west, east}}[seed%3]
+		run := func(limit int) *compare.Comparison {
+			defer compare.LimitTrials(limit)()
+			found, findings := compare.Environments(p, sides, compare.Options{})
+			if findings.HasErrors() {
+				return nil
+			}
+			return found
+		}
+		recorded, full := run(0), run(-1)
+		if recorded == nil {
+			continue
+		}
+		all, most := rowsOf(full), rowsOf(recorded)
+		require.Equal(t, slices.Sorted(maps.Keys(all)), slices.Sorted(maps.Keys(most)), "seed %d", seed)
+		documents := c.try(t, nil)
+		for _, limit := range []int{1, 3, 10, 40, 150} {
+			found := run(limit)
+			rows := rowsOf(found)
+			require.Equal(t, slices.Sorted(maps.Keys(all)), slices.Sorted(maps.Keys(rows)), "seed %d", seed)
+			for key, row := range rows {
+				what := fmt.Sprintf("seed %d, budget %d: %s", seed, limit, key)
+				var names []string
+				for _, r := range row.Cause.Because {
+					names = append(names, r.Name)
+				}
+				if !row.Cause.Tried {
+					untried++
+					for _, r := range row.Cause.Because {
+						require.True(t, slices.ContainsFunc(most[key].Cause.Because, func(o explain.Reason) bool {
+							return o.Name == r.Name || strings.HasPrefix(r.Name, o.Name+".") || strings.HasPrefix(r.Name, o.Name+"[")
+						}), "%s names %s, recorded are %v", what, r.Name, most[key].Cause.Because)
+					}
+					continue
+				}
+				tried++
+				if len(sides) == 2 {
+					document, _, _ := strings.Cut(key, " ")
+					require.Equal(t, [2]bool{true, true}, gone(c.try(t, names), documents, document, row), "%s: %v", what, names)
+				}
+			}
+		}
+	}
+	require.Greater(t, untried, 300)
+	require.Greater(t, tried, 300)
 }
