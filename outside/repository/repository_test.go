@@ -282,6 +282,16 @@ func TestNothingRuns(t *testing.T) {
 		git(t, top, nil, "add", ".")
 		git(t, top, nil, "commit", "-q", "-m", "one")
 		write(t, filepath.Join(top, "map.knot"), "two\n")
+		folders := []string{top}
+		if random.IntN(2) == 0 { // a submodule below
+			part := t.TempDir()
+			git(t, part, nil, "init", "-q")
+			write(t, filepath.Join(part, "x.knot"), "one\n")
+			git(t, part, nil, "add", ".")
+			git(t, part, nil, "commit", "-q", "-m", "one")
+			git(t, top, nil, "-c", "protocol.file.allow=always", "submodule", "--quiet", "add", part, "sub")
+			folders = append(folders, filepath.Join(top, "sub"))
+		}
 		git(t, top, nil, "commit", "-q", "-a", "-m", "two")
 
 		var ids []string
@@ -309,8 +319,10 @@ func TestNothingRuns(t *testing.T) {
 			{"index.sparse", "true"}, {"core.sparseCheckout", "true"}, {"fetch.recurseSubmodules", "true"},
 		}
 		random.Shuffle(len(config), func(i, j int) { config[i], config[j] = config[j], config[i] })
-		for _, c := range config[:1+random.IntN(len(config))] {
-			git(t, top, nil, "config", c[0], c[1])
+		for _, folder := range folders {
+			for _, c := range config[:1+random.IntN(len(config))] {
+				git(t, folder, nil, "config", c[0], c[1])
+			}
 		}
 		for _, hook := range []string{"post-index-change", "reference-transaction", "pre-auto-gc", "post-checkout",
 			"fsmonitor-watchman", "query-watchman"} {
@@ -342,7 +354,7 @@ func TestNothingRuns(t *testing.T) {
 		t.Setenv("GIT_PAGER", program)
 		t.Setenv("GIT_EXTERNAL_DIFF", program)
 		t.Setenv("GIT_PROXY_COMMAND", program)
-		for _, folder := range []string{top, filepath.Join(top, "deep")} {
+		for _, folder := range append(folders, filepath.Join(top, "deep")) {
 			r, err := repository.Open(folder)
 			if err != nil {
 				continue // refused
@@ -356,9 +368,10 @@ func TestNothingRuns(t *testing.T) {
 				}
 			}
 			_, _ = r.Parted("HEAD", "HEAD~1")
-			_, _ = r.Tracked([]string{"pin.txt", "map.knot"})
+			_, _ = r.Tracked([]string{"pin.txt", "map.knot", filepath.Join(top, "sub", "x.knot")})
 			_, _ = r.TracksBelow(top)
-			_, _ = r.NotIgnored([]string{".secret/x", "y"})
+			_, _ = r.TracksBelow(filepath.Join(top, "sub"))
+			_, _ = r.NotIgnored([]string{".secret/x", "y", filepath.Join(top, "sub", "y")})
 			r.Close()
 		}
 		ran, err := os.ReadFile(trace)
