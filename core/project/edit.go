@@ -17,6 +17,7 @@ import (
 type Editor struct {
 	project     *Project
 	environment *Environment
+	among       []*Environment    // for which the changes are made, if there are several
 	in          string            // the layer to change; empty to choose
 	texts       map[string]string // by path
 	originals   map[string]string // what the files said that are changed
@@ -34,24 +35,31 @@ func (p *Project) Edit(e *Environment, in string) *Editor {
 	return &Editor{project: p, environment: e, in: in, texts: map[string]string{}, originals: map[string]string{}}
 }
 
-// Also goes on with another environment. Its main module has to be that of the first.
-func (e *Editor) Also(environment *Environment) error {
-	if e.project.Of(environment) != e.project {
-		return fmt.Errorf("%s and %s have different main modules: set their inputs one after the other",
-			e.environment.Name, environment.Name)
+// Among says that the changes are made for several environments, so that a layer that only they have is changed. They
+// must have the same main module.
+func (e *Editor) Among(all []*Environment) error {
+	for _, other := range all {
+		if e.project.Of(other) != e.project {
+			return fmt.Errorf("%s and %s have different main modules: set their inputs one after the other",
+				e.environment.Name, other.Name)
+		}
 	}
-	e.environment = environment
+	e.among = all
 	return nil
 }
 
-// own returns the layers that only this environment has, weakest first; those that are one input's value are not
-// among them.
+// For goes on with another environment.
+func (e *Editor) For(environment *Environment) { e.environment = environment }
+
+// own returns the layers that only this environment has, or only those for which the changes are made, weakest first.
+// Layers that are the value of one input are not among them.
 func (e *Editor) own() []*Layer {
 	var own []*Layer
 	for _, l := range e.environment.Layers {
 		shared := l.Into != ""
 		for _, other := range e.project.Environments {
-			shared = shared || other != e.environment && slices.Contains(other.Layers, l)
+			named := other == e.environment || slices.Contains(e.among, other)
+			shared = shared || !named && slices.Contains(other.Layers, l)
 		}
 		if !shared {
 			own = append(own, l)

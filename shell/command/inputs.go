@@ -266,7 +266,8 @@ var setCommand = &command{
 	long: `Changes the value of inputs in the layer of an environment: the one that gives the input its value now, if
 no other environment shares it, else the last that is the environment's own. Comments, order and the way strings are
 quoted stay as they are. NAME may be a field of an input, such as replicas.bay_map; VALUE is read as the type of the
-input. Several environments get the same values in one step, which environments with parity need.
+input. Several environments get the same values in one step, which environments with parity need; a layer that only
+these environments share is changed for all of them.
 
 With --from the values are those of another environment: what this changes in the rendering is shown, and written after
 a yes; --yes gives it beforehand. --unset takes values out, so that what a weaker layer says holds, or the default.
@@ -341,12 +342,12 @@ func runSet(c *call, s setting) int {
 	if len(others) > 0 && (complete || len(changes) == 0) {
 		return c.wrongUsage("several environments need at least one NAME=VALUE, and no --fill")
 	}
-	for i := range 1 + len(others) {
-		if i > 0 {
-			if err := editor.Also(others[i-1]); err != nil {
-				return c.failed("%s\n  nothing was written", err)
-			}
-		}
+	all := append([]*project.Environment{e}, others...)
+	if err := editor.Among(all); err != nil {
+		return c.failed("%s\n  nothing was written", err)
+	}
+	for _, e := range all {
+		editor.For(e)
 		for _, change := range changes {
 			name, text, ok := strings.Cut(change, "=")
 			if !ok || name == "" {
