@@ -33,7 +33,13 @@ func (p *parser) test(d *Test) {
 
 // rule reads what stands behind the name of a rule.
 func (p *parser) rule(d *Rule) {
-	p.expect("on", "after the name of the rule")
+	if !p.take("on") {
+		help := ""
+		if p.token().kind == tokenString {
+			help = "a description is written above the rule: ## …"
+		}
+		p.expected(`"on" after the name of the rule`, help)
+	}
 	if p.sign("all") && p.peek(1).is(p, "documents") {
 		p.at++
 		d.All = true
