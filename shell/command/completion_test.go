@@ -105,7 +105,7 @@ COMP_WORDS=(knothole set north n=2 --in zz); COMP_LINE='knothole set north n=2 -
 COMP_CWORD=5; _knothole 2>/dev/null; eval "set -- ${COMPREPLY[0]}"; printf '<%s>' "$#" "$1"`,
 		"zsh": `zmodload zsh/zpty
 zpty z zsh -f -i
-zpty -w z "PS1=; autoload -Uz compinit; compinit -u -D; source <(command knothole completion zsh)"
+zpty -w z "PS1=; KEYTIMEOUT=1; autoload -Uz compinit; compinit -u -D; source <(command knothole completion zsh)"
 zpty -w z 'show() { local -a w; w=("${(@Q)${(z)BUFFER}}"); print -r -- "<$#w><$w[4]>e""nd"; }; zle -N show'
 zpty -w z 'bindkey "^X" show; print rea""dy'
 zpty -r z out '*ready*'
@@ -156,21 +156,23 @@ func TestCompletionInFish(t *testing.T) {
 func TestCompletionInZsh(t *testing.T) {
 	t.Parallel()
 	zsh := shellWith(t, "zsh")
+	script := `zmodload zsh/zpty
+zpty z zsh -f -i
+zpty -w z "PS1=; KEYTIMEOUT=1; autoload -Uz compinit; compinit -u -D; source <(knothole completion zsh)"
+zpty -w z 'show() { print -r -- "<$BUFFER>"; BUFFER=; }; zle -N show; bindkey "^X" show; print rea""dy'
+zpty -r z out '*ready*'
+`
+	wants := map[string]string{}
 	for _, c := range completions {
 		if len(c.want) > 1 {
 			continue
 		}
-		said := zsh(`zmodload zsh/zpty
-zpty z zsh -f -i
-zpty -w z "PS1=; autoload -Uz compinit; compinit -u -D; source <(knothole completion zsh)"
-zpty -w z 'show() { print -r -- "<$BUFFER>"; }; zle -N show; bindkey "^X" show; print rea""dy'
-zpty -r z out '*ready*'
-zpty -w -n z '` + c.line + `'$'\t\x18'
-zpty -r z out '*<*>*'
-print -r -- $out
-zpty -d z`)
 		words := strings.Split(c.line, " ")
-		want := strings.Join(append(words[:len(words)-1:len(words)-1], c.want[0]), " ")
-		require.Contains(t, said, "<"+want, c.line)
+		wants[c.line] = strings.Join(append(words[:len(words)-1:len(words)-1], c.want[0]), " ")
+		script += "zpty -w -n z '" + c.line + "'$'\\t\\x18'\nzpty -r z out '*<*>*'\nprint -r -- $out\n"
+	}
+	said := zsh(script + "zpty -d z")
+	for line, want := range wants {
+		require.Contains(t, said, "<"+want, line)
 	}
 }

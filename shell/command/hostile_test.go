@@ -172,12 +172,8 @@ func doubling(r *rand.Rand) string {
 func TestDoublingPrograms(t *testing.T) {
 	t.Parallel()
 	program := AsUsed(t)
-	rounds := uint64(15)
-	if testing.Short() {
-		rounds = 5
-	}
-	for seed := range rounds {
-		module := doubling(rand.New(rand.NewPCG(seed, 3)))
+	for seed := range rounds(8, 300) {
+		module := doubling(rand.New(rand.NewPCG(uint64(seed), 3)))
 		folder := hostileProject(t, module)
 		inBounds(t, fmt.Sprintf("seed %d\n%s", seed, module), program, folder, "check")
 	}

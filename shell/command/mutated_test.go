@@ -87,7 +87,7 @@ func TestMutatedProjects(t *testing.T) {
 		"render --stdout ENV", "inputs", "inputs ENV --format json", "inputs --blank toml", "outputs ENV", "test", "rules",
 		"look name", "diff ENV ENV", "diff --all", "fmt --check", "report --to page.html", "validate .",
 		"new --environment other --like ENV", "set ENV --fill", "schema list", "completion words why ENV "}
-	for seed := range rounds(60, 4000) {
+	for seed := range rounds(40, 4000) {
 		random := rand.New(rand.NewPCG(uint64(seed), 17))
 		from, folder := sources[random.IntN(len(sources))], filepath.Join(t.TempDir(), "p")
 		require.NoError(t, os.CopyFS(folder, os.DirFS(from)))
