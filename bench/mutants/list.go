@@ -261,12 +261,12 @@ var mutants = []mutant{
 			return left // what stands behind need not be reached`,
 		"kind filter takes a later `and` part before an earlier one is known to hold"},
 	{45, "core/project/inputs.go", "merge",
-		`			return value.Value{}, false
-		}
-		return weak, !weak.IsAbsent() // "not given here"`,
-		`			return value.Value{}, false
-		}
-		return weak, !weak.IsAbsent() || broken // "not given here"`,
+		`		if removable {
+			return value.Value{}
+		}`,
+		`		if removable || broken {
+			return value.Value{}
+		}`,
 		"null for a field that is not nullable"},
 	{46, "core/project/inputs.go", "Project.missing",
 		`			return false // it may stand in the layer that could not be read`,

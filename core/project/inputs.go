@@ -333,30 +333,30 @@ func (p *Project) merged(e *Environment, o *check.Object) value.Value {
 		if given.IsAbsent() {
 			continue
 		}
-		v, _ = merge(v, given, o.Type, false)
+		v = merge(v, given, o.Type, false)
 	}
 	return v
 }
 
-// merge lays a value over a weaker one. removable says that null takes away what the weaker one says, as it does for
-// entries of maps and optional fields; kept is false when nothing is left.
-func merge(weak, strong value.Value, t types.Type, removable bool) (v value.Value, kept bool) {
+// merge lays a value over a weaker one. If removable is true, null removes the weaker value, as for entries of maps and
+// optional fields. The result is absent if nothing is left.
+func merge(weak, strong value.Value, t types.Type, removable bool) value.Value {
 	if strong.IsNull() && !types.MayBeNull(t) {
 		if removable {
-			return value.Value{}, false
+			return value.Value{}
 		}
-		return weak, !weak.IsAbsent() // "not given here"
+		return weak // null means "not given here"
 	}
 	record := recordOf(t)
 	if strong.Kind() != value.Record || types.Core(t) != types.Any && record == nil {
-		return strong, true
+		return strong
 	}
 	var b value.Builder
 	if weak.Kind() == value.Record {
 		for i, key := range weak.Shape().Keys() {
 			if over := strong.Get(key); !over.IsAbsent() {
 				field, optional := fieldOf(record, key)
-				if x, ok := merge(weak.Values()[i], over, field, optional); ok {
+				if x := merge(weak.Values()[i], over, field, optional); !x.IsAbsent() {
 					b.Set(key, x)
 				}
 				continue
@@ -369,11 +369,11 @@ func merge(weak, strong value.Value, t types.Type, removable bool) (v value.Valu
 			continue
 		}
 		field, optional := fieldOf(record, key)
-		if x, ok := merge(value.Value{}, strong.Values()[i], field, optional); ok {
+		if x := merge(value.Value{}, strong.Values()[i], field, optional); !x.IsAbsent() {
 			b.Set(key, x)
 		}
 	}
-	return b.Record(strong.Origin()), true
+	return b.Record(strong.Origin())
 }
 
 // recordOf returns the record type that a type is, null aside; nil when it is another union or no record.
