@@ -27,7 +27,7 @@ type reproduction struct {
 	right []string
 }
 
-// longest is how long a script may take, in which whatever hangs has hung.
+// longest is the time after which a script is reported as hanging.
 const longest = 5 * time.Minute
 
 // result is what a reproduction came to.
@@ -60,7 +60,7 @@ func (r *reproduction) run(reviews, program string) (*result, error) {
 	c.Env = append(os.Environ(), "KN="+program, "SOURCE="+source, "REVIEWS="+reviews, "NO_COLOR=1",
 		"XDG_CACHE_HOME="+filepath.Join(folder, ".cache"))
 	begin := time.Now()
-	output, _ := c.CombinedOutput() // a script ends with whatever its last command ended with
+	output, _ := c.CombinedOutput() // the status of a script is that of its last command, and says nothing
 	found := &result{output: string(output), took: time.Since(begin)}
 	if ctx.Err() != nil {
 		found.faults = append(found.faults, fmt.Sprintf("did not end within %v", longest))
@@ -102,7 +102,7 @@ func main() {
 
 // runAll runs the reproductions whose findings are asked for, and returns the status.
 func runAll(reviews, program string, only *regexp.Regexp, show bool) int {
-	status, mended := 0, 0
+	status, right := 0, 0
 	for _, r := range reproductions {
 		if !only.MatchString(r.finding) {
 			continue
@@ -121,12 +121,12 @@ func runAll(reviews, program string, only *regexp.Regexp, show bool) int {
 			status = 1
 		default:
 			fmt.Printf("%-14s right in %.1f s\n", r.finding, found.took.Seconds())
-			mended++
+			right++
 		}
 		if show {
 			fmt.Println(found.output)
 		}
 	}
-	fmt.Printf("%d right\n", mended)
+	fmt.Printf("%d right\n", right)
 	return status
 }

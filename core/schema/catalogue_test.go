@@ -174,8 +174,7 @@ spec: { group: floodwatch.example, version: v1, names: { kind: Buoy }, %s
 	}
 }
 
-// TestNamesOfDefinitions checks the file names of definitions: they are valid on every system, whatever the kinds are
-// called.
+// TestNamesOfDefinitions checks the file names of definitions: they are valid on every system, for kinds of any name.
 func TestNamesOfDefinitions(t *testing.T) {
 	for kind, want := range map[string]string{
 		"Gate": "gate.yaml", "../Gate": "gate.yaml", "-rf": "rf.yaml", "a\nb": "a-b.yaml", "CON": "kind-con.yaml",

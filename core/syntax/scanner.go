@@ -242,7 +242,7 @@ func (s *scanner) sign() {
 	case '`':
 		help = `a string is written in double quotes: "…"`
 		if end := strings.IndexAny(rest[1:], "`\n"); end >= 0 && rest[1+end] == '`' {
-			size = end + 2 // all of it, which is told once
+			size = end + 2 // all of it, so that it is reported once
 		}
 	case ';':
 		help = "entries and declarations end with the line"

@@ -460,7 +460,7 @@ func TestCanary(t *testing.T) {
 				}
 			}
 			require.NotEmpty(t, useful, "some arguments make sense")
-			// With every mistake, some of what makes sense: in the short form half of the mistakes for each command.
+			// With every mistake, some of the useful lines. The short form tries half of the mistakes for each command.
 			for m, mistake := range canaryMistakes[1:] {
 				if (m+at)%rounds(2, 1) != 0 {
 					continue
