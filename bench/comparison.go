@@ -93,7 +93,7 @@ func fewDiffer(folder string) error {
 	return nil
 }
 
-// comparisons measures comparing beside rendering, and comparing folders beside the program diff.
+// comparisons measures comparing beside rendering, and comparing directories beside the program diff.
 func comparisons() error {
 	work, err := os.MkdirTemp("", "comparison-")
 	if err != nil {
@@ -199,10 +199,11 @@ func causes(folder, left, right string) error {
 	return nil
 }
 
-// folders measures comparing two folders beside the program diff, which compares their bytes, and decoding them once.
+// directories measures comparing two directories beside the program diff, which compares their bytes, and decoding them
+// once.
 func folders(knothole, left, right string) error {
 	if _, err := exec.LookPath("diff"); err != nil {
-		fmt.Println("folders: not measured, since there is no program diff here")
+		fmt.Println("directories: not measured, since there is no program diff here")
 		return nil
 	}
 	plain := &timed{name: "diff -r, and decoding once", run: func() error {
@@ -216,7 +217,7 @@ func folders(knothole, left, right string) error {
 		}
 		return nil
 	}}
-	ours := &timed{name: "two folders", run: func() error {
+	ours := &timed{name: "two directories", run: func() error {
 		return differs(exec.Command(knothole, "diff", left, right, "--quiet"))
 	}}
 	if err := takeTurns(plain, ours); err != nil {

@@ -144,11 +144,11 @@ func writeFleet(folder string, services int) error {
 	return nil
 }
 
-// fleetProgram is one program that renders the fleet into a folder.
+// fleetProgram is one program that renders the fleet into a directory.
 type fleetProgram struct {
 	name    string
 	command func(project, out string) *exec.Cmd
-	again   bool // into the folder of the round before
+	again   bool // into the directory of the round before
 }
 
 // measured is how long a program took and how much memory it had at most, for each round.
@@ -165,7 +165,7 @@ func (m measured) median() time.Duration {
 
 func (m measured) peak() int64 { return slices.Max(m.memory) }
 
-// runFleet runs programs by turns, each into folders of its own.
+// runFleet runs programs by turns, each into directories of its own.
 func runFleet(programs []fleetProgram, project, work string, rounds int) (map[string]measured, error) {
 	all := map[string]measured{}
 	for round := range rounds + 1 {
@@ -205,7 +205,7 @@ func runFleet(programs []fleetProgram, project, work string, rounds int) (map[st
 	return all, nil
 }
 
-// readFleet reads all YAML files of a folder, as data.
+// readFleet reads all YAML files of a directory, as data.
 func readFleet(folder string) (map[string]any, int64, error) {
 	all := map[string]any{}
 	var size int64

@@ -2,7 +2,7 @@
 // that of Go, the checker beside that of Go, evaluation beside a general-purpose interpreter. What is measured must
 // come to the same result on both sides, else the run fails. First comes the whole program on a generated fleet, then
 // comparing beside rendering, last how programs grow that once took the square of their size. Run it with: go run .
-// (in this folder), or with the names of measurements, for these alone.
+// (in this directory), or with the names of measurements, for these alone.
 package main
 
 import (

@@ -122,7 +122,7 @@ func holdRules(title, entries string, count int) error {
 	load := func() (*project.Project, error) {
 		p, err := project.Load(os.DirFS(folder))
 		if err == nil && p.Findings.HasErrors() {
-			err = fmt.Errorf("the project has mistakes: %s", p.Findings[0].Message)
+			err = fmt.Errorf("the project has errors: %s", p.Findings[0].Message)
 		}
 		return p, err
 	}

@@ -126,7 +126,7 @@ func newCoasts(t *testing.T, seed uint64) *coasts {
 		}
 		g.scope = append(g.scope, around...)
 	})
-	// What has mistakes and what cannot be evaluated is left out. Each declaration is a line.
+	// What has errors and what cannot be evaluated is left out. Each declaration is a line.
 	p := c.load(t, c.sides)
 	for p.Findings.HasErrors() {
 		lines := strings.Split(c.program, "\n")

@@ -27,7 +27,7 @@ var update = flag.Bool("update", false,
 	"write what the corpus evaluates to into its files; read it before it is committed")
 
 // TestCorpus runs every program under testdata/corpus. An archive holds several programs: the files of one stand
-// under a folder with its name, the file `want` says what must come out: the outputs and documents of each
+// under a directory with its name, the file `want` says what must come out: the outputs and documents of each
 // environment, and what its tests find, or the findings at their exact place. A program without a project file gets
 // one with a single environment.
 func TestCorpus(t *testing.T) {
@@ -44,7 +44,7 @@ func TestCorpus(t *testing.T) {
 		for i := range archive.Files {
 			f := &archive.Files[i]
 			folder, file, ok := strings.Cut(f.Name, "/")
-			require.True(t, ok, "%s: %s stands in no folder", name, f.Name)
+			require.True(t, ok, "%s: %s stands in no directory", name, f.Name)
 			if cases[folder] == nil {
 				cases[folder] = fstest.MapFS{}
 				order = append(order, folder)

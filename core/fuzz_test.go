@@ -232,7 +232,7 @@ func FuzzPlaces(f *testing.F) {
 		if added.IsAbsent() || strings.HasSuffix(path, "]") {
 			return
 		}
-		if _, code := run("add " + path + ": 1\nadd " + path + ": 2"); code != string(source.PlaceTaken) {
+		if _, code := run("add " + path + ": 1\nadd " + path + ": 2"); code != string(source.PathTaken) {
 			t.Fatalf("%s: added twice: %q", path, code)
 		}
 		if replaced, code := run("add " + path + ": 1\nreplace " + path + ": 2"); replaced.IsAbsent() {

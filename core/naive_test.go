@@ -41,7 +41,7 @@ type (
 	naiveFunction func(arguments []any) any
 	// naiveAbsent stands for a field that is not there.
 	naiveAbsent struct{}
-	// naiveFailure ends an evaluation: it is a mistake that only evaluation finds.
+	// naiveFailure ends an evaluation: it is an error that only evaluation finds.
 	naiveFailure struct{ message string }
 	// naiveTooMuch ends one that takes too long, or needs a type that is inferred.
 	naiveTooMuch struct{}
@@ -849,7 +849,7 @@ func oneMeaning(t *testing.T, seed uint64) (compared int) {
 	return compared
 }
 
-// broken reports whether an output, or what it uses, has a mistake that the checker finds.
+// broken reports whether an output, or what it uses, has an error that the checker finds.
 func broken(p *project.Project, name string) bool {
 	seen := map[*check.Object]bool{}
 	var is func(o *check.Object) bool

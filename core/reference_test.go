@@ -50,7 +50,7 @@ func TestReferenceOfFunctions(t *testing.T) {
 func TestReferenceOfCodes(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("# Codes of findings\n\nEach finding ends with its code in brackets. `knothole help` followed by " +
-		"a code shows its entry of this page. The examples are\nrun by the tests: the first has the mistake, the second " +
+		"a code shows its entry of this page. The examples are\nrun by the tests: the first has the error, the second " +
 		"has not.\n")
 	for _, code := range source.Codes() {
 		page, ok := source.PageOf(code)

@@ -59,7 +59,7 @@ func TestRulesShowNoSecrets(t *testing.T) {
 				var b strings.Builder
 				for _, f := range findings {
 					switch {
-					case f.Code == source.BreaksRule:
+					case f.Code == source.RuleViolation:
 						violations[known]++
 					case f.Broken == nil && f.Severity == source.Error:
 						invalid++

@@ -224,7 +224,7 @@ func typesAreSchemas(t *testing.T, seed uint64) (valid bool) {
 		"main.knot": {Data: []byte("use \"./d.json\" as d\ninput open: any = 1\noutput before = d\n" +
 			"output after = (if open == 1 then d else open) as (schema \"./s.json\")\n")}})
 	require.NoError(t, err)
-	if p.Findings.HasErrors() { // the only mistake that is made here
+	if p.Findings.HasErrors() { // the only error that is made here
 		for _, f := range p.Findings {
 			require.Equal(t, source.BadSchema, f.Code, "%v\n%s", p.Findings, schemaText)
 			require.Contains(t, f.Message, "leads back to itself", schemaText)

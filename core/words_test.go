@@ -13,6 +13,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"knothole/core/source"
 )
 
 // avoided is a pattern of words that are not written, and what matches it and is written all the same.
@@ -35,6 +37,9 @@ func (a avoided) in(text string) string {
 	}
 	return text[max(0, at[0]-30):min(len(text), at[1]+30)]
 }
+
+// history matches the lines of the change log that name what things were called before.
+var history = regexp.MustCompile("(?m)^\\| `.*$|\\(before: .*\\)")
 
 var codeSpan = regexp.MustCompile("`([^`]+)`")
 
@@ -107,9 +112,15 @@ func TestWords(t *testing.T) {
 				return err
 			}
 			ast.Inspect(file, func(node ast.Node) bool {
+				if _, is := node.(*ast.ImportSpec); is {
+					return false
+				}
 				if literal, is := node.(*ast.BasicLit); is && literal.Kind == token.STRING {
 					text, err := strconv.Unquote(literal.Value)
 					require.NoError(t, err)
+					if _, old := source.Renamed(source.Code(text)); old {
+						return true
+					}
 					check(set.Position(literal.Pos()).String(), text)
 					literals++
 				}
@@ -119,6 +130,9 @@ func TestWords(t *testing.T) {
 			text, err := os.ReadFile(path)
 			if err != nil {
 				return err
+			}
+			if name == "CHANGELOG.md" {
+				text = history.ReplaceAll(text, nil)
 			}
 			check(path, string(text))
 			texts++

@@ -1,4 +1,4 @@
-// Package demo holds the demo project, the mistakes that it makes on purpose, and the project that `knothole new`
+// Package demo holds the demo project, the errors that it makes on purpose, and the project that `knothole new`
 // begins with.
 package demo
 
@@ -15,27 +15,28 @@ import (
 	"knothole/outside/gate"
 )
 
-//go:embed all:project mistakes all:new
+//go:embed all:project errors all:new
 var files embed.FS
 
-// Mistakes are the folders of copies of the project in which one thing is wrong, in the order in which they are shown.
-var Mistakes = []string{"misspelt-input", "zero-replicas", "forgotten-environment", "vendor-renamed",
+// Wrong names the directories of copies of the project in which one thing is wrong, in the order in which they are
+// shown.
+var Wrong = []string{"misspelt-input", "zero-replicas", "forgotten-environment", "vendor-renamed",
 	"secret-exposed", "unknown-field", "broken-standards", "edited-rendering"}
 
-// Write writes the demo project into an empty folder, and below it, in `mistakes`, a copy for each mistake.
+// Write writes the demo project into an empty directory, and below it, in `errors`, a copy for each error.
 func Write(folder string) error {
 	if err := copyTree("project", folder); err != nil {
 		return err
 	}
-	for _, name := range Mistakes {
-		to := filepath.Join(folder, "mistakes", name)
+	for _, name := range Wrong {
+		to := filepath.Join(folder, "errors", name)
 		if err := copyTree("project", to); err != nil {
 			return err
 		}
-		if _, err := fs.Stat(files, path.Join("mistakes", name)); err != nil {
+		if _, err := fs.Stat(files, path.Join("errors", name)); err != nil {
 			continue // it is made while it is shown
 		}
-		if err := copyTree(path.Join("mistakes", name), to); err != nil {
+		if err := copyTree(path.Join("errors", name), to); err != nil {
 			return err
 		}
 	}
@@ -45,16 +46,16 @@ func Write(folder string) error {
 // placeholder stands in the new project for its name.
 const placeholder = "NAME"
 
-// NotEmpty says that there is something in a folder that a project was to be written to.
+// NotEmpty says that there is something in a directory that a project was to be written to.
 type NotEmpty struct {
 	Folder string
 	Files  []string // what is there, as paths in it
 }
 
-// Error names the folder.
+// Error names the directory.
 func (n *NotEmpty) Error() string { return n.Folder + " is not empty" }
 
-// nameOf returns the name of a project in a folder: that of the folder, in the characters that a name has.
+// nameOf returns the name of a project in a directory: that of the directory, in the characters that a name has.
 func nameOf(folder string) string {
 	name := strings.Trim(strings.Map(func(r rune) rune {
 		switch {
@@ -71,7 +72,7 @@ func nameOf(folder string) string {
 	return name
 }
 
-// WriteNew writes a small project into a folder, which need not be there, with the name of the folder. It must be
+// WriteNew writes a small project into a directory, which need not be there, with the name of the directory. It must be
 // empty, but for hidden files such as those of git, and what a run left that was stopped.
 func WriteNew(folder string) error {
 	if err := gate.MakeFolder(folder, 0o755); err != nil {
@@ -128,7 +129,7 @@ func WriteNew(folder string) error {
 	return nil
 }
 
-// CheckEmpty returns an error when a folder holds anything; it need not exist.
+// CheckEmpty returns an error when a directory holds anything; it need not exist.
 func CheckEmpty(folder string) error {
 	exists, _, err := gate.Exists(folder)
 	if err != nil || !exists {

@@ -44,7 +44,7 @@ var storeSecrets = map[string]string{
 
 const storeToken = "demo-token-of-the-stand-in-store"
 
-// StartStore starts a store. Its policy, the certificate of its authority and the token stand in a folder, which is
+// StartStore starts a store. Its policy, the certificate of its authority and the token stand in a directory, which is
 // outside of the project.
 func StartStore(folder string) (*Store, error) {
 	certificate, authority, err := makeCertificate(time.Now())

@@ -60,26 +60,26 @@ rm "$work/flood-watch/running.yaml"
 # Several mistakes at once, each in a copy of the demo.
 cd "$work/flood-watch"
 mkdir many && cp -r knothole.toml main.knot lib rules data inputs infra schemas secrets vendor many/
-cp mistakes/misspelt-input/inputs/north.toml many/inputs/north.toml
+cp errors/misspelt-input/inputs/north.toml many/inputs/north.toml
 sed -i 's/^bay_map = 6/bay_map = 0/' many/inputs/north.toml
-cp mistakes/forgotten-environment/lib/labels.knot many/lib/labels.knot
+cp errors/forgotten-environment/lib/labels.knot many/lib/labels.knot
 sed -i 's/port: 9000/port: "9000"/; s/LOG_LEVEL: log_level, TILE/LOG_LEVEL: loglevel, TILE/; s/BANNER: banner? }/BANNER: banner?/' many/main.knot
 cd - >/dev/null
 shot check many 'knothole check'
 
 # Seven standards broken by a new service; and the rules that are in force.
-shot broken mistakes/broken-standards 'knothole check --quiet --color always | head -46'
+shot broken errors/broken-standards 'knothole check --quiet --color always | head -46'
 shot rules . 'knothole rules --quiet --color always | head -46'
 
 # The vendor renamed a container, and the patches of it match no more.
-shot patch mistakes/vendor-renamed 'knothole check'
+shot patch errors/vendor-renamed 'knothole check'
 
 shot inputs . 'knothole inputs'
 shot why . 'knothole why north k8s/bay-map.yaml spec.replicas; echo; knothole why --all north k8s/bay-map.yaml spec.replicas'
 shot look . "knothole look 'spec.template.spec.containers[*].image'"
 shot annotate . 'knothole render north --annotate --only k8s/bay-map.yaml'
-shot secret mistakes/secret-exposed 'knothole check'
-shot rendered . 'knothole check --rendered --project mistakes/edited-rendering'
+shot secret errors/secret-exposed 'knothole check'
+shot rendered . 'knothole check --rendered --project errors/edited-rendering'
 
 # Rendered files with mistakes in them, validated without the project.
 cd "$work/flood-watch"

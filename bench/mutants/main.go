@@ -19,7 +19,7 @@ import (
 	"time"
 )
 
-// root is the folder of the program, seen from that of the measurements.
+// root is the directory of the program, seen from that of the measurements.
 const root = ".."
 
 // apply returns the file with the mutant in it. The error says why the mutant is out of date.

@@ -1,6 +1,6 @@
 package main
 
-// oneFile begins a project of one module, in the folder of the script.
+// oneFile begins a project of one module, in the directory of the script.
 const oneFile = `printf '[environments.north]\n' > knothole.toml; `
 
 // fleet writes a project of N services whose settings all come from one map of records, each different in both
@@ -39,7 +39,7 @@ var reproductions = []reproduction{
 		right: []string{`check: rc=0`}},
 	{finding: "attack A3", file: "attack/cases/A3-git-bomb/run.sh",
 		wrong: `out of memory|^[0-9.]+s [0-9]{6,}KB|^[0-9]{2}\.[0-9]+s`,
-		right: []string{`trees6: the folder at .* has more than 100000 files`, `trees7: .*more than`}},
+		right: []string{`trees6: the directory at .* has more than 100000 files`, `trees7: .*more than`}},
 	{finding: "attack A4", file: "attack/cases/A4-git-names/run.sh", wrong: `lib/b\.yaml.*twice|duplicate entries`,
 		right: []string{`has a path of more than 4096 bytes`, `two files called "main\.knot"`, `"\.\./a\.yaml"`}},
 	{finding: "attack A4 long", file: "attack/cases/A4-git-names/run2.sh",
@@ -73,9 +73,9 @@ var reproductions = []reproduction{
 	{finding: "attack I1", file: "attack/cases/I1-crash/run.sh", wrong: `^BROKEN [^c]`,
 		right: []string{`^kill secrets`, `^caches 60`}}, // with --to there is no .gitattributes, which it calls broken
 	{finding: "attack J1", file: "attack/cases/J1-names/run.sh", wrong: `-rf\.-rf|^North +rc=0|escapes from parent`,
-		right: []string{`north and North are the same folder`, `schemas/kinds leads out of the project`}},
+		right: []string{`north and North are the same directory`, `schemas/kinds leads out of the project`}},
 	{finding: "attack J2", file: "attack/cases/J2-ref-outside/run.sh", wrong: `CANARY`,
-		right: []string{`outside of the project and of the folders on the command line`}},
+		right: []string{`outside of the project and of the directories on the command line`}},
 	{finding: "attack J3", file: "attack/cases/J3-fifo/run.sh", wrong: `rc=124`, right: []string{`rc=1`}},
 	{finding: "attack impact", file: "attack/cases/impact-input-broken-project-file/run.sh",
 		right: []string{`impact --input: 2`, `diff: 2`}},
@@ -112,7 +112,7 @@ var reproductions = []reproduction{
 		right: []string{`net\.yaml:1:1: error`, `broken\.yaml:1:5: error`, `twice\.yaml:2:1: error`,
 			`unknown\.yaml:1:1: error`}},
 	{finding: "rules R7", file: "rules/cases/set-ignores-readers-and-parity/run.sh", wrong: `^--- `,
-		right: []string{`\[limit\]`, `never 3`, `rule no4`, `\[unlike\]`}},
+		right: []string{`\[limit\]`, `never 3`, `rule no4`, `\[parity\]`}},
 
 	// systems.md
 	{finding: "systems 1", file: "systems/cases/case-rename/run.sh", wrong: `removed|is missing`,

@@ -1,6 +1,6 @@
 // Command reproductions runs the programs that reviewers wrote to show what was wrong, and reads in what they print
-// whether it still is. It takes the folder of the reviews and the program: go run ./reproductions REVIEWS KNOTHOLE (in
-// bench), and --show to see all that is printed. It ends with 1 when anything is wrong again, and when a
+// whether it still is. It takes the directory of the reviews and the program: go run ./reproductions REVIEWS KNOTHOLE
+// (in bench), and --show to see all that is printed. It ends with 1 when anything is wrong again, and when a
 // reproduction did not get as far as to show anything.
 package main
 
@@ -20,7 +20,7 @@ import (
 // A reproduction is a script of a review, or one written out here where the review has only the words.
 type reproduction struct {
 	finding string
-	// file is below the folder of the reviews; script is used when it is empty.
+	// file is below the directory of the reviews; script is used when it is empty.
 	file, script string
 	// Each line that matches wrong shows the fault. Each of right has to match, or nothing was shown.
 	wrong string
@@ -65,7 +65,7 @@ func (r *reproduction) run(reviews, program string) (*result, error) {
 	if ctx.Err() != nil {
 		found.faults = append(found.faults, fmt.Sprintf("did not end within %v", longest))
 	}
-	wrong := regexp.MustCompile(cmp.Or(r.wrong, "$^") + "|mistake in knothole itself|goroutine [0-9]+ \\[")
+	wrong := regexp.MustCompile(cmp.Or(r.wrong, "$^") + "|bug in knothole|goroutine [0-9]+ \\[")
 	for line := range strings.Lines(found.output) {
 		if wrong.MatchString(line) {
 			found.faults = append(found.faults, strings.TrimSpace(line))
@@ -84,7 +84,7 @@ func main() {
 	only := flag.String("only", "", "run the findings that match this regular expression")
 	flag.Parse()
 	if flag.NArg() != 2 {
-		fmt.Fprintln(os.Stderr, "name the folder of the reviews and the program")
+		fmt.Fprintln(os.Stderr, "name the directory of the reviews and the program")
 		os.Exit(2)
 	}
 	program, err := filepath.Abs(flag.Arg(1))

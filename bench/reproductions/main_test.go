@@ -22,7 +22,7 @@ func TestReading(t *testing.T) {
 		{reproduction{script: `echo "$KN"`, right: []string{`^program$`}}, 0},
 		{reproduction{file: "run.sh", wrong: `^ends`, right: []string{`^program$`}}, 1},
 		{reproduction{file: "run.sh", right: []string{`^begins$`}}, 1},
-		{reproduction{script: `echo 'this is a mistake in knothole itself'`}, 1},
+		{reproduction{script: `echo 'this is a bug in knothole'`}, 1},
 		{reproduction{script: `echo 'goroutine 1 [running]:'; echo x`, right: []string{"y"}}, 2},
 	} {
 		found, err := c.r.run(reviews, "program")

@@ -66,7 +66,7 @@ func (c *checker) inferMatch(e *syntax.Match) types.Type {
 	return c.universe.Gathered(results...)
 }
 
-// matchArms checks the subject and the arms of a match; value is called for the value of each arm.
+// matchArms checks the subject and the branches of a match; value is called for the value of each branch.
 func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 	subject := c.infer(e.Subject, nil)
 	outer := c.it
@@ -96,13 +96,13 @@ func (c *checker) matchArms(e *syntax.Match, value func(syntax.Expression)) {
 	v.finish()
 }
 
-// coverage is which values of the subject of a match its arms have named so far.
+// coverage is which values of the subject of a match its branches have named so far.
 type coverage struct {
 	*checker
 	match   *syntax.Match
 	subject types.Type
-	left    []types.Type // the alternatives that no arm has named yet
-	open    bool         // among them are some of which an arm cannot name every value
+	left    []types.Type // the alternatives that no branch has named yet
+	open    bool         // among them are some of which a branch cannot name every value
 	// single says that the subject is a single literal, which stands for its type: `let debug = false` may change
 	// tomorrow.
 	single bool
@@ -121,16 +121,16 @@ func (c *checker) newCoverage(e *syntax.Match, subject types.Type) *coverage {
 		single: types.LiteralValue(subject) != nil && !isEnvironmentName(e.Subject), seen: map[any]bool{}}
 }
 
-// unbounded reports whether a type has more values than arms can name.
+// unbounded reports whether a type has more values than branches can name.
 func unbounded(t types.Type) bool {
 	return types.LiteralValue(types.Core(t)) == nil && types.Core(t) != types.Null
 }
 
-// arm takes what an arm names from what is left, and returns what the subject is in it; nil when it tells nothing.
+// arm takes what a branch names from what is left, and returns what the subject is in it; nil when it tells nothing.
 func (v *coverage) arm(arm *syntax.Arm) types.Type {
 	if v.closed {
-		v.report(source.UnreachableArm, arm.Span, "put it before else, or remove it",
-			"nothing reaches this arm: else comes before it")
+		v.report(source.UnreachableBranch, arm.Span, "put it before else, or remove it",
+			"nothing reaches this branch: else comes before it")
 	}
 	var covered []types.Type
 	for _, pattern := range arm.Patterns {
@@ -154,7 +154,7 @@ func (v *coverage) is(pattern *syntax.Is) types.Type {
 	asked := v.typeOf(pattern.Type)
 	v.module.Info.Asked[pattern.ID()] = asked
 	if v.subject != types.Invalid && asked != types.Invalid && !v.single && !types.Overlap(v.subject, asked) {
-		v.report(source.UnreachableArm, pattern.Place(), "remove it", "this can never be %s", types.Article(asked))
+		v.report(source.UnreachableBranch, pattern.Place(), "remove it", "this can never be %s", types.Article(asked))
 	}
 	v.left = slices.DeleteFunc(v.left, func(p types.Type) bool { return types.Fits(p, asked) })
 	v.open = slices.ContainsFunc(v.left, unbounded)
@@ -167,14 +167,14 @@ func (v *coverage) equal(pattern syntax.Expression) types.Type {
 	literal := types.LiteralValue(t)
 	switch {
 	case v.seen[literal]:
-		v.report(source.UnreachableArm, pattern.Place(), "remove it",
-			"nothing reaches %s here: an arm above has it already", t)
+		v.report(source.UnreachableBranch, pattern.Place(), "remove it",
+			"nothing reaches %s here: a branch above has it already", t)
 	case v.subject != types.Invalid && !v.single && !types.Overlap(v.subject, t):
 		help := ""
 		if text, ok := literal.(string); ok {
 			help = nearestText(text, v.subject)
 		}
-		v.report(source.UnreachableArm, pattern.Place(), help, "this can never be %s", t)
+		v.report(source.UnreachableBranch, pattern.Place(), help, "this can never be %s", t)
 	}
 	v.seen[literal] = true
 	v.left = slices.DeleteFunc(v.left, func(p types.Type) bool { return types.Core(p) == t })
@@ -184,8 +184,8 @@ func (v *coverage) equal(pattern syntax.Expression) types.Type {
 // otherwise takes all that is left.
 func (v *coverage) otherwise(arm *syntax.Arm) types.Type {
 	if len(v.left) == 0 && !v.closed && v.subject != types.Invalid && !v.single {
-		v.report(source.UnreachableArm, arm.Span, "remove it, so that a value that is added later is not forgotten",
-			"nothing reaches else: the arms above name every %s", v.subject)
+		v.report(source.UnreachableBranch, arm.Span, "remove it, so that a value that is added later is not forgotten",
+			"nothing reaches else: the branches above name every %s", v.subject)
 	}
 	v.closed = true
 	if len(v.left) == 0 {
@@ -194,14 +194,14 @@ func (v *coverage) otherwise(arm *syntax.Arm) types.Type {
 	return v.universe.Union(v.left...)
 }
 
-// finish reports what no arm names.
+// finish reports what no branch names.
 func (v *coverage) finish() {
 	if v.closed || v.subject == types.Invalid || len(v.left) == 0 {
 		return
 	}
 	if v.open && !slices.ContainsFunc(v.left,
 		func(t types.Type) bool { return types.AsRecord(t) != nil || types.AsList(t) != nil }) {
-		v.report(source.IncompleteMatch, v.match.Place(), `add an arm: else -> …`,
+		v.report(source.IncompleteMatch, v.match.Place(), `add a branch: else -> …`,
 			"this match needs else: it cannot name every %s", v.subject)
 		return
 	}
@@ -221,7 +221,7 @@ func (v *coverage) finish() {
 		"add "+strings.Join(arms, ", ")+", or else -> …", "this match leaves out %s", strings.Join(missing, ", "))
 }
 
-// covered is what an arm is for: what is left of the subject, or all of it when that cannot be told.
+// covered is what a branch is for: what is left of the subject, or all of it when that cannot be told.
 func (c *checker) covered(subject, left types.Type) types.Type {
 	if left == nil {
 		return subject

@@ -298,7 +298,7 @@ func Arrange(parameters []Parameter, arguments []*syntax.Argument) []int {
 	return order
 }
 
-// arrange is Arrange with all mistakes reported; nil when there is one.
+// arrange is Arrange with all errors reported; nil when there is one.
 func (c *checker) arrange(e *syntax.Call, o *Object) []int {
 	given := map[string]bool{}
 	wrong, named := false, false

@@ -186,7 +186,7 @@ func (c *checker) instanceField(e *syntax.Field, m *Module) types.Type {
 // checkInclude checks `include x under "dir/"`.
 func (c *checker) checkInclude(d *syntax.Include) {
 	if d.Under != nil {
-		c.check(d.Under, types.String, "a folder")
+		c.check(d.Under, types.String, "a directory")
 	}
 	if name, ok := d.Value.(*syntax.Name); ok {
 		if alias, ok := c.component(name); ok {

@@ -36,7 +36,7 @@ func (c *checker) withConditions() []*Object {
 	return objects
 }
 
-// reportCycles reports every circle of declarations once, at the first of them in the file.
+// reportCycles reports every cycle of declarations once, at the first of them in the file.
 func (c *checker) reportCycles(objects []*Object, components [][]int) {
 	sorted := slices.SortedFunc(slices.Values(components), func(a, b []int) int { return a[0] - b[0] })
 	for _, component := range sorted {
@@ -83,7 +83,7 @@ func (c *checker) reportCycles(objects []*Object, components [][]int) {
 }
 
 // reportEmpty reports every type of which there can be no value, since it would hold another of itself without an end.
-// Such a circle goes through tuples, whose elements cannot be left out.
+// Such a cycle goes through tuples, whose elements cannot be left out.
 func (c *checker) reportEmpty() {
 	empty := map[types.Type]bool{} // the named types, as far as is known
 	for _, o := range c.module.Order {
@@ -103,7 +103,7 @@ func (c *checker) reportEmpty() {
 	for _, o := range c.module.Order {
 		if empty[o.Type] && o.Kind == ObjectType {
 			o.Invalid = true
-			c.report(source.Cycle, o.Span, "let it end with null, or with a list in place of a tuple",
+			c.report(source.Cycle, o.Span, "let it end with null, or with a list instead of a tuple",
 				"%s has no values: each would hold one of its own kind, without an end", o.Name)
 		}
 	}

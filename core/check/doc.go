@@ -1,4 +1,4 @@
-// Package check checks modules against types before anything is evaluated. It exists so that a mistake is reported
+// Package check checks modules against types before anything is evaluated. It exists so that an error is reported
 // where it was written, for all environments at once.
 //
 // # Where to begin
@@ -8,18 +8,18 @@
 // together: what depends on inputs or the environment (propagate), what depends on itself (cycles), which types have no
 // values, which limits and tests need what they cannot have, and what nothing uses. resolve is asked for a declaration
 // when it is first needed, wherever it stands; one that is asked for again while it is being resolved is part of a
-// circle, and has the type Invalid until the circle is reported.
+// cycle, and has the type Invalid until the cycle is reported.
 //
 // There is one file for each part of the language; package eval has a file for the same part under the same name.
-// Expressions are checked in two ways (expression.go): check passes an expected type down, so that a mistake is
+// Expressions are checked in two ways (expression.go): check passes an expected type down, so that an error is
 // reported at the part that is wrong; infer finds the type of what nothing is expected of. What is known of a value by
 // a condition around it is in narrow.go.
 //
 // # What holds
 //
-//   - A mistake is reported once. What cannot be known because of it has the type Invalid, which fits everywhere.
+//   - A error is reported once. What cannot be known because of it has the type Invalid, which fits everywhere.
 //   - Object.Invalid says that a declaration cannot be evaluated. It is set while its module is checked: by a finding
-//     with the severity Error while it is the owner in hand, by what it refers to, and for all of a circle. After that
+//     with the severity Error while it is the owner in hand, by what it refers to, and for all of a cycle. After that
 //     only the trial of literals sets it (eval.Program.TryLiterals), before anything is evaluated. Nothing takes it
 //     back.
 //   - Object.NeedsInput and Object.NeedsEnvironment of a module are final when the next module is checked. Evaluation

@@ -31,7 +31,7 @@ func (c *checker) checkDocument(d *syntax.Document) types.Type {
 			case format == "" && last.Value == nil && !slices.Contains(data.Formats, ending):
 				c.report(source.UnknownFormat, d.Path.Place(),
 					"end it with ."+strings.Join(data.Formats, ", .")+`, or write "as" and a format, such as txt`,
-					"the file extension of this path does not tell a format")
+					"this path has no file extension of a known format")
 			}
 		}
 	}

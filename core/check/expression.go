@@ -10,7 +10,7 @@ import (
 )
 
 // check sees to it that an expression fits where a type is expected; what names the place in messages. The expected
-// type is passed down into literals and branches, so that a mistake is reported at the part that is wrong.
+// type is passed down into literals and branches, so that an error is reported at the part that is wrong.
 func (c *checker) check(e syntax.Expression, want types.Type, what string) {
 	switch e := e.(type) {
 	case *syntax.Paren:
@@ -200,7 +200,7 @@ func (c *checker) inferName(e *syntax.Name) types.Type {
 	case ObjectFunction:
 		return c.functionType(o)
 	}
-	if o.Type == nil { // part of a circle, which is reported on its own
+	if o.Type == nil { // part of a cycle, which is reported on its own
 		return types.Invalid
 	}
 	return c.narrowed(e, o.Type)

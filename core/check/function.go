@@ -94,7 +94,7 @@ func (c *checker) inferLambda(e *syntax.Lambda, want types.Type) types.Type {
 		case c.lost: // what it is given to is not there, which is reported
 		default:
 			c.report(source.UnknownType, p.Name.Span, fmt.Sprintf("write it: %s: T", p.Name.Name),
-				"nothing here tells the type of %q", p.Name.Name)
+				"the context does not determine the type of %q", p.Name.Name)
 		}
 		if p.Default != nil {
 			c.check(p.Default, t, fmt.Sprintf("parameter %q", p.Name.Name))

@@ -11,7 +11,7 @@ import (
 	"knothole/core/types"
 )
 
-// TestHelp holds what is suggested, for mistakes in one line behind these declarations.
+// TestHelp holds what is suggested, for errors in one line behind these declarations.
 func TestHelp(t *testing.T) {
 	const declarations = `
 type Level = "debug" | "info"

@@ -96,7 +96,7 @@ type Object struct {
 	Uses []Reference
 	// NeedsInput and NeedsEnvironment say on what the value depends, directly or through others.
 	NeedsInput, NeedsEnvironment bool
-	// Invalid says that a mistake was found inside: it cannot be evaluated.
+	// Invalid says that an error was found inside: it cannot be evaluated.
 	Invalid bool
 
 	state  resolution

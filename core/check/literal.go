@@ -184,7 +184,7 @@ func spreadHelp(t types.Type) string {
 }
 
 // inferSpread finds the type of what a spread brings in; marked `?`, null brings in nothing. The wanted type, which
-// may be nil, is passed down into what is written out, so that a mistake is found at the part that is wrong.
+// may be nil, is passed down into what is written out, so that an error is found at the part that is wrong.
 func (c *checker) inferSpread(entry *syntax.Entry, want types.Type) types.Type {
 	var t types.Type
 	if conditional, ok := entry.Value.(*syntax.If); ok {

@@ -116,7 +116,7 @@ func (c *checker) inferPlaces(e *syntax.Places) types.Type {
 	}
 	if types.MayBeNull(t) && t != types.Any {
 		c.report(source.MayBeNull, e.Of.Place(), "give a value for null with ??",
-			"this may be null, which has no places")
+			"this may be null, which has no paths")
 		return types.Invalid
 	}
 	for i, s := range e.Path.Steps {

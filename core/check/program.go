@@ -29,7 +29,7 @@ type Program struct {
 	// Marked says that values may be secret, or known only after deployment: some declaration says so.
 	Marked bool
 	// Tracked are the places at which a secret was found on its way to where it must not be. What evaluation finds
-	// there is the same mistake.
+	// there is the same error.
 	Tracked map[source.Pos]bool
 	// Globals is how many declarations there are that have a value: they are numbered from 0.
 	Globals int

@@ -87,7 +87,7 @@ func (c *checker) declare(d syntax.Declaration) {
 }
 
 // resolve finds out the type of an object and checks its declaration. An object that is asked for while it is being
-// resolved depends on itself: that is reported later, with the whole circle.
+// resolved depends on itself: that is reported later, with the whole cycle.
 func (c *checker) resolve(o *Object) {
 	if o.state != unresolved {
 		if o.state == resolving && o.Type == nil {
@@ -284,7 +284,7 @@ func (c *checker) checkValue(o *Object, declared syntax.Type, value syntax.Expre
 	}
 	if o.Type == nil {
 		inferred := c.universe.Explained(c.infer(value, nil))
-		if o.Type == nil { // else it is part of a circle
+		if o.Type == nil { // else it is part of a cycle
 			o.Type = inferred
 		}
 		return

@@ -35,7 +35,7 @@ func (c *checker) checkRule(d *syntax.Rule) {
 	c.checkBlock(d.Body)
 	if !holds[*syntax.Require](d.Body) {
 		c.warn(source.NoExpectation, d.Name.Span, "write require and what must hold",
-			"the rule %q requires nothing, so that nothing can break it", d.Name.Name)
+			"the rule %q requires nothing, so nothing can violate it", d.Name.Name)
 	}
 	c.unbind(outer, d.Span.End)
 }

@@ -62,7 +62,7 @@ func (c *checker) checkExpect(d *syntax.Expect) {
 		return
 	}
 	if d.From != nil {
-		c.check(d.Mistake, types.String, "the text of a mistake")
+		c.check(d.Mistake, types.String, "the text of an error")
 		// What is written out there is meant to fail, when the test runs.
 		literals := len(c.program.Literals)
 		c.infer(d.From, nil)

@@ -129,7 +129,7 @@ func (c *checker) namedType(t *syntax.NamedType) types.Type {
 		if ok && o.Kind == ObjectType {
 			c.use(o, t.Place())
 			if o.state == resolving && c.guards <= o.guards {
-				return types.Invalid // it would have no end; that is reported with the whole circle
+				return types.Invalid // it would have no end; that is reported with the whole cycle
 			}
 			c.owner.Invalid = c.owner.Invalid || o.Invalid // no value can pass into it
 			return o.Type

@@ -1,5 +1,5 @@
 // Package compare finds what differs between sides, each a set of documents, and why. It exists to answer the question
-// that a folder of rendered files leaves open: not only what differs, but which line made it so.
+// that a directory of rendered files leaves open: not only what differs, but which line made it so.
 package compare
 
 import (

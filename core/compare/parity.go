@@ -114,7 +114,7 @@ func CheckParity(p *project.Project, builtins *eval.Builtins) source.Findings {
 // unlike returns the findings of a document that is to be alike.
 func (c *Comparison) unlike(d *Document, group project.Parity) (findings source.Findings) {
 	related := []source.Related{{Span: group.Span,
-		Text: strings.Join(group.Environments, " and ") + " are to be alike"}}
+		Text: strings.Join(group.Environments, " and ") + " must be the same"}}
 	if d.Against > 0 {
 		var on []string
 		for i, is := range d.On {
@@ -122,7 +122,7 @@ func (c *Comparison) unlike(d *Document, group project.Parity) (findings source.
 				on = append(on, c.Sides[i])
 			}
 		}
-		findings.Add(source.Finding{Code: source.Unlike, Span: group.Span,
+		findings.Add(source.Finding{Code: source.Parity, Span: group.Span,
 			Help:    "render it for all of them, or for none",
 			Message: fmt.Sprintf("%s is only in %s%s", d.Path, strings.Join(on, " and "), because(namesOf(d.Cause)))})
 	}
@@ -139,8 +139,8 @@ func (c *Comparison) unlike(d *Document, group project.Parity) (findings source.
 		if !at.IsValid() {
 			at = r.Cause.Left
 		}
-		findings.Add(source.Finding{Code: source.Unlike, Span: source.At(at), Related: related,
-			Help: fmt.Sprintf("make it alike, or allow it: may_differ = [%q]", d.Path+": "+r.Path.String()),
+		findings.Add(source.Finding{Code: source.Parity, Span: source.At(at), Related: related,
+			Help: fmt.Sprintf("make the values the same, or allow the difference: may_differ = [%q]", d.Path+": "+r.Path.String()),
 			Message: fmt.Sprintf("%s: %s is %s%s", d.Path, r.Path, strings.Join(says, ", "),
 				because(namesOf(r.Cause)))})
 	}

@@ -10,7 +10,7 @@ import (
 )
 
 // ErrCannotEdit says that a place in a file cannot be changed without touching what stands around it.
-var ErrCannotEdit = errors.New("this place cannot be changed without touching what is around it: change it by hand")
+var ErrCannotEdit = errors.New("this value cannot be changed without touching what is around it: change it by hand")
 
 // Set returns the text of a data file in which the value at a path of keys is another. Comments, the order of keys
 // and the way in which texts are quoted stay as they are; what is not there yet is added behind its neighbours.

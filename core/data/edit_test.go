@@ -183,7 +183,7 @@ func TestRemove(t *testing.T) {
 		{"all of flow", data.YAML, "r: { a: 1 } # c\n", "r.a", "r: { } # c\n"},
 		{"not there", data.YAML, "a: 1\n", "b", "error: there is no value"},
 		{"anchors", data.YAML, "a: &x 1\nb: *x\n", "a",
-			"error: this place cannot be changed without touching what is around it: change it by hand"},
+			"error: this value cannot be changed without touching what is around it: change it by hand"},
 		{"json", data.JSON, "{\n  \"a\": 1,\n  \"b\": 2\n}\n", "a", "{\n  \"b\": 2\n}\n"},
 		{"json last", data.JSON, "{\n  \"a\": 1,\n  \"b\": 2\n}\n", "b", "{\n  \"a\": 1\n}\n"},
 		{"json only", data.JSON, "{\n  \"a\": 1\n}\n", "a", "{\n}\n"},

@@ -314,7 +314,7 @@ func (y *yamlReader) scalar(n *yaml.Node, at source.Pos) value.Value {
 }
 
 // What readers of YAML 1.1 take for something else than YAML 1.2 says (YAML 1.1, type repository: int, bool). They
-// hold no word of what is written: it may be a secret that is in a file by mistake.
+// hold no word of what is written: it may be a secret that is in a file by error.
 var otherwise = []struct {
 	pattern       *regexp.Regexp
 	message, help string

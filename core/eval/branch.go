@@ -73,7 +73,7 @@ func (c *compiler) match(e *syntax.Match) code {
 				return f.choose(a.value(f), v.Origin())
 			}
 		}
-		f.failAt(source.IncompleteMatch, at, "add an arm for it, or else -> …", "no arm of this match is for %s",
+		f.failAt(source.IncompleteMatch, at, "add a branch for it, or else -> …", "no branch of this match is for %s",
 			describeValue(v))
 		return v
 	}

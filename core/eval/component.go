@@ -251,7 +251,7 @@ func (t *thread) files(w *World, at source.Span) value.Value {
 		}
 		if _, ok := data.FormatOf(format); !ok {
 			t.failAt(source.UnknownFormat, at, `end the path with a format, or write "as" and one`,
-				"the file extension of %s does not tell a format", path)
+				"%s has no file extension of a known format", path)
 		}
 		file.Set("format", value.StringOf(format, d.Name.Origin()))
 		file.Set("secret", value.BoolOf(d.Secret, o))
@@ -269,7 +269,7 @@ func (c *compiler) include(d *syntax.Include) statement {
 	}
 	at := d.Value.Place()
 	return func(f *frame, visit Visitor) {
-		v, folder := body(f), f.decide(under(f), "the folder of documents", at)
+		v, folder := body(f), f.decide(under(f), "the directory of documents", at)
 		placed := func(path value.Value) value.Value {
 			path = f.choose(path, v.Origin())
 			if folder.Text() != "" {

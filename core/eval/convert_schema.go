@@ -49,5 +49,5 @@ func codeOf(kind schema.ProblemKind) source.Code {
 	case schema.Repetition:
 		return source.Repetition
 	}
-	return source.BreaksSchema
+	return source.SchemaViolation
 }

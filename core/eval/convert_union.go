@@ -126,7 +126,7 @@ func (c *conversion) union(v value.Value, to *types.Union, path *place.Path) val
 	case len(fitting) == 1:
 		return result
 	case len(fitting) > 1:
-		c.misfit(path, v, source.AmbiguousUnion, "write out the fields that tell them apart",
+		c.misfit(path, v, source.AmbiguousUnion, "write out the fields that distinguish them",
 			"%s fits more than one of %s", describeValue(v), to)
 		return v
 	}
@@ -205,7 +205,7 @@ func (c *conversion) undecided(v, tested value.Value, to types.Type, path *place
 		return v
 	}
 	c.misfit(path, v, source.HiddenDecision,
-		"let the members differ in something that is not hidden, such as a literal field",
+		"let the members differ in something that is not secret, such as a literal field",
 		"which of %s is taken depends on a value that is %s", to, adjective(tested.Mark()))
 	c.misfits[len(c.misfits)-1].related = c.cameFrom(tested, source.At(c.recorder.Pos(v.Origin())))
 	return v

@@ -186,7 +186,7 @@ func TestFailures(t *testing.T) {
 		`{ a: 1, "${"a"}": n.p.q }`:                        source.DuplicateKey,
 		`(9007199254740992 + n.p.q) as (float)`:            source.BadNumber,
 		`fail("no ${n.p.q}")`:                              source.Failed,
-		`n[.p.x]`:                                          source.NoPlace,
+		`n[.p.x]`:                                          source.NoPath,
 		`for x in n.p.q -> x`:                              source.WrongType,
 		`n.p matches "x"`:                                  source.WrongType,
 		`n.list with { a: 1 }`:                             source.WrongType,

@@ -180,7 +180,7 @@ func (c *compiler) bareExpression(e syntax.Expression) code {
 	return c.broken()
 }
 
-// broken stands for what has a mistake that was reported.
+// broken stands for what has an error that was reported.
 func (c *compiler) broken() code { return func(*frame) value.Value { panic(abort{}) } }
 
 // object is the use of a name.

@@ -10,7 +10,7 @@ import (
 	"knothole/core/value"
 )
 
-// Call is what a built-in function knows of the call: it reports mistakes at the call and counts its work.
+// Call is what a built-in function knows of the call: it reports errors at the call and counts its work.
 type Call struct {
 	thread *thread
 	name   string
@@ -19,7 +19,7 @@ type Call struct {
 	hidden bool          // the arguments hold secrets, which no message may show
 }
 
-// Fail reports a mistake in the argument at a position and ends the evaluation of the declaration.
+// Fail reports an error in the argument at a position and ends the evaluation of the declaration.
 func (c *Call) Fail(argument int, help, message string) {
 	if c.hidden {
 		message, help = "it cannot be called with this value, which is secret",
@@ -110,7 +110,7 @@ func (c *Call) run(native Native, handling check.Handling, arguments []value.Val
 	case c.hidden && !shaped(o.Type):
 		// How many there are, and under which keys, would tell of the secret.
 		c.thread.failAt(source.NotKnown, c.at,
-			"give the parts that are needed an input each; \"at\" in a reference names a place in JSON",
+			"give the parts that are needed an input each; \"at\" in a reference is a path in JSON",
 			"the shape of what %s returns, which is %s, would depend on a secret", c.name, types.Article(o.Type))
 	case m&value.Unknown == 0:
 		return value.MarkAll(native(c, arguments), m)

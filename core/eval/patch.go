@@ -150,7 +150,7 @@ func (c *compiler) places(e *syntax.Places) code {
 }
 
 // Patch lets `patch all documents { … }` of the main module change documents. Partial says that some files are
-// not there, so that it is no mistake when one is not found. ok is false when something failed, which is among the
+// not there, so that it is no error when one is not found. ok is false when something failed, which is among the
 // findings.
 func (w *World) Patch(main *check.Module, documents []*Document, partial bool) (ok bool) {
 	return w.thread(nil).patchAll(w, main, documents, partial)
@@ -275,12 +275,12 @@ func (c *compiler) eachDocument(d *syntax.Each) statement {
 		}
 		switch {
 		case d.At != nil && len(looked) == 0:
-			f.failAt(source.NoPlace, d.At.Place(), nearPath(paths.Text(), p.all),
+			f.failAt(source.NoPath, d.At.Place(), nearPath(paths.Text(), p.all),
 				"each: no document of %d has a path like %q", len(p.all), paths.Text())
 		case d.Where != nil:
-			f.failAt(source.NoPlace, at, help, "each: no document of %d satisfies %s", len(looked), where)
+			f.failAt(source.NoPath, at, help, "each: no document of %d satisfies %s", len(looked), where)
 		}
-		f.failAt(source.NoPlace, at, help, "each: there is no document")
+		f.failAt(source.NoPath, at, help, "each: there is no document")
 	}
 }
 

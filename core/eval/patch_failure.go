@@ -127,7 +127,7 @@ func (o *operation) explain(f *frame, m *place.Miss, name string) source.Finding
 	} else if here = "this"; name != "" {
 		here = "the document"
 	}
-	finding := source.Finding{Code: source.NoPlace, Span: span}
+	finding := source.Finding{Code: source.NoPath, Span: span}
 	message, help := "", ""
 	switch m.Reason {
 	case place.Missing:
@@ -145,11 +145,11 @@ func (o *operation) explain(f *frame, m *place.Miss, name string) source.Finding
 			help = "a field is named by its key: .name, every field by .*"
 		}
 	case place.Taken:
-		finding.Code = source.PlaceTaken
+		finding.Code = source.PathTaken
 		message, help = fmt.Sprintf("%s is there already: %s", here, m.Found.Show(60)),
 			"replace changes what is there; put does so too, and adds it where it is absent"
 	case place.Several:
-		finding.Code = source.SeveralPlaces
+		finding.Code = source.SeveralElements
 		positions := make([]string, len(m.Elements))
 		for i, at := range m.Elements {
 			positions[i] = "[" + strconv.Itoa(at) + "]"
@@ -174,13 +174,13 @@ func (o *operation) explain(f *frame, m *place.Miss, name string) source.Finding
 	case place.CannotJoin:
 		finding.Code = source.WrongType
 		message, help = fmt.Sprintf("%s is %s, and records merge with records only", here, describeValue(m.Found)),
-			"replace puts another value in its place"
+			"replace puts another value there"
 	case place.TooDeep:
 		finding.Code = source.TooDeep
-		message, help = "the data nests too deep to be searched", "name the way to the place"
+		message, help = "the data nests too deep to be searched", "write the path"
 	}
 	if m.More > 0 {
-		message += fmt.Sprintf(" (and %s more)", source.Count(m.More, "place"))
+		message += fmt.Sprintf(" (and %s more)", source.Count(m.More, "path"))
 	}
 	verb := o.tree.Verb.String()
 	if name != "" {
@@ -215,7 +215,7 @@ func (o *operation) missing(f *frame, m *place.Miss, s *step, in, stepText strin
 		}
 	case syntax.KeyStep, syntax.ChoiceStep, syntax.NamedStep:
 	case syntax.DeepStep:
-		return fmt.Sprintf("no place%s meets %s", in, o.path[strings.Index(o.path, stepText):]), ""
+		return fmt.Sprintf("no path%s satisfies %s", in, o.path[strings.Index(o.path, stepText):]), ""
 	default:
 		if !o.tree.Optional {
 			help = "write " + o.tree.Verb.String() + "? where there need not be any"

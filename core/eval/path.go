@@ -37,7 +37,7 @@ func ParsePlaces(text string, builtins *Builtins) (*Places, error) {
 		return &Places{pointer: pointer}, nil
 	}
 	if written == "" || strings.ContainsAny(written, "\n\r") {
-		return nil, fmt.Errorf("a path names a place in data, such as spec.replicas or spec.containers[*].image")
+		return nil, fmt.Errorf("a path into data is written like spec.replicas or spec.containers[*].image")
 	}
 	set := source.NewSet()
 	file, err := set.Add("path", []byte(written))

@@ -133,7 +133,7 @@ func (p *Program) Constants() source.Findings {
 func (p *Program) LostConstants() source.Findings { return p.constants.Lost() }
 
 // TryLiterals tries the values that are written out where a limited type is expected, before anything else is
-// evaluated. It returns what does not fit, and marks the declarations as having a mistake.
+// evaluated. It returns what does not fit, and marks the declarations as having an error.
 func (p *Program) TryLiterals() source.Findings {
 	w := p.newWorld(Environment{}, nil)
 	wrong := map[*check.Object]bool{}

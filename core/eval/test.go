@@ -101,7 +101,7 @@ func (c *compiler) expectMistake(d *syntax.Expect) statement {
 		f.reports.stopped.Store(stopped)
 		f.world.evaluation.instances = f.world.evaluation.instances[:instances] // what is wrong with them is known
 		if ok {
-			f.failAt(source.Expectation, at, "", "expected a mistake that says %q, but there was none", wanted)
+			f.failAt(source.Expectation, at, "", "expected an error that says %q, but there was none", wanted)
 		}
 		messages := make([]string, len(found))
 		for i, finding := range found {
@@ -110,7 +110,7 @@ func (c *compiler) expectMistake(d *syntax.Expect) statement {
 				return
 			}
 		}
-		f.failAt(source.Expectation, at, "", "expected a mistake that says %q, found: %s", wanted,
+		f.failAt(source.Expectation, at, "", "expected an error that says %q, found: %s", wanted,
 			strings.Join(messages, "; "))
 	}
 }

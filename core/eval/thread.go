@@ -158,7 +158,7 @@ func (c caller) text() string {
 	return "called here"
 }
 
-// shownCalls is how many of the calls that led to a mistake are told.
+// shownCalls is how many of the calls that led to an error are told.
 const shownCalls = 3
 
 func (t *thread) fail(f source.Finding) {

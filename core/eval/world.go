@@ -124,7 +124,7 @@ func (w *World) Findings() source.Findings { return w.evaluation.findings }
 func (w *World) SetOther(other func(name string) *World) { w.evaluation.other = other }
 
 // Unreported is the panic of who finds that an evaluation stopped although nothing is wrong with the project: that is
-// a mistake in the program, and what was evaluated would be missing without a word.
+// an error in the program, and what was evaluated would be missing without a word.
 type Unreported struct{ What string }
 
 // Error says what is missing.
@@ -154,7 +154,7 @@ func (w *World) Stopped() *Unreported {
 	return w.program.constants.evaluation.stopped.Load()
 }
 
-// Value evaluates a declaration. ok is false when that failed or the declaration has a mistake; what is wrong is
+// Value evaluates a declaration. ok is false when that failed or the declaration has an error; what is wrong is
 // among the findings.
 func (w *World) Value(o *check.Object) (v value.Value, ok bool) {
 	t := w.thread(o)

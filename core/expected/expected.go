@@ -25,9 +25,9 @@ import (
 	"knothole/core/types"
 )
 
-// Each runs a check on each program of files, which is the folder testdata, and holds what it finds against the marks.
-// The programs are named for the files of the package that they are of; the folder used has modules that they use. When
-// write is given, what is found is written into the programs, for a person to read and approve.
+// Each runs a check on each program of files, which is the directory testdata, and holds what it finds against the
+// marks. The programs are named for the files of the package that they are of; the directory used has modules that they
+// use. When write is given, what is found is written into the programs, for a person to read and approve.
 func Each(t *testing.T, files fs.FS, functions *check.Builtins,
 	write func(name string, text []byte, mode fs.FileMode) error,
 	run func(t *testing.T, program *check.Program) source.Findings) {

@@ -116,7 +116,7 @@ func (w *Why) find(at Asked, r *eval.Recorder, sources *source.Set) (written sou
 		for _, f := range all[:min(len(all), 6)] {
 			texts = append(texts, f.Path.String())
 		}
-		return 0, fmt.Sprintf("the path leads to %d places, such as %s; name one of them", len(all),
+		return 0, fmt.Sprintf("the path matches %d values, such as %s; name one of them", len(all),
 			strings.Join(texts, ", "))
 	}
 	w.Path, w.Value = all[0].Path, all[0].Value
@@ -155,7 +155,7 @@ func (w *Why) onLine(p *project.Project, r *render.Result, number int) (written 
 	lines := render.Lines(w.Document, text, r.Recorder(), p.Sources)
 	switch at := number - 1 - header; {
 	case at < 0:
-		return 0, fmt.Sprintf("line %d tells what made the file: there is no value on it", number)
+		return 0, fmt.Sprintf("line %d is the header of the file: there is no value on it", number)
 	case at >= len(lines):
 		return 0, fmt.Sprintf("there is no line %d: it has %s", number, source.Count(header+len(lines), "line"))
 	case strings.TrimSpace(lines[at].Text) == "":

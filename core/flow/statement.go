@@ -55,7 +55,7 @@ func (t *frame) statement(d syntax.Declaration) {
 	case *syntax.Include:
 		t.expression(d.Value)
 		if d.Under != nil {
-			t.decides(t.expression(d.Under), "the folder of documents", d.Under.Place())
+			t.decides(t.expression(d.Under), "the directory of documents", d.Under.Place())
 		}
 	case *syntax.Test:
 		t.statements(d.Body)

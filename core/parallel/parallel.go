@@ -1,4 +1,4 @@
-// Package parallel runs functions at the same time. It exists so that a mistake in the program, which panics, reaches
+// Package parallel runs functions at the same time. It exists so that an error in the program, which panics, reaches
 // the one place that tells people of it, whichever goroutine it happens in.
 package parallel
 

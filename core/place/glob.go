@@ -3,7 +3,7 @@ package place
 import "strings"
 
 // Match reports whether the path of a document matches a pattern: `*` stands for any characters but /, `?` for one of
-// them, and `**` between slashes for any number of folders, none too.
+// them, and `**` between slashes for any number of directories, none too.
 func Match(pattern, path string) bool {
 	return matchParts(strings.Split(pattern, "/"), strings.Split(path, "/"))
 }

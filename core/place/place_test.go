@@ -37,7 +37,7 @@ func TestMatch(t *testing.T) {
 		{"k8s/*.yaml", "k8s/bay-map.yaml", true},
 		{"k8s/*.yaml", "k8s/deep/bay-map.yaml", false},
 		{"k8s/**", "k8s/deep/bay-map.yaml", true},
-		{"k8s/**", "k8s", true}, // any number of folders, none too
+		{"k8s/**", "k8s", true}, // any number of directories, none too
 		{"k8s/**", "k8sx", false},
 		{"**/bay-map.yaml", "bay-map.yaml", true},
 		{"**/bay-map.yaml", "a/b/bay-map.yaml", true},

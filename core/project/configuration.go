@@ -95,8 +95,8 @@ func (p *Project) readConfiguration(root value.Value) {
 			p.Out = c.inside(v, p.Out)
 			p.named["out"] = source.At(v.Origin().Pos())
 			if p.Out == "." {
-				c.report(source.OutsideProject, source.At(v.Origin().Pos()), "set another folder",
-					"rendered files need a folder of their own")
+				c.report(source.OutsideProject, source.At(v.Origin().Pos()), "set another directory",
+					"rendered files need a directory of their own")
 			}
 		}
 		if v, ok := c.get("secret_out", value.String); ok {
@@ -104,8 +104,8 @@ func (p *Project) readConfiguration(root value.Value) {
 			p.named["secret_out"] = source.At(v.Origin().Pos())
 		}
 		if overlap(p.SecretOut, p.Out) || overlap(p.Out, p.SecretOut) {
-			c.report(source.OutsideProject, p.keyOf(table), "name another folder with out, or with secret_out",
-				"documents would be written to %s, and secret ones to %s: they must not share a folder", p.Out,
+			c.report(source.OutsideProject, p.keyOf(table), "name another directory with out, or with secret_out",
+				"documents would be written to %s, and secret ones to %s: they must not share a directory", p.Out,
 				p.SecretOut)
 			p.Out, p.SecretOut = "rendered", ".knothole/secret"
 		}
@@ -127,7 +127,7 @@ func (p *Project) readConfiguration(root value.Value) {
 		folder := source.FoldName(e.Name)
 		if first := byFolder[folder]; first != nil && !e.Abstract {
 			p.Findings.Add(source.Finding{Code: source.SamePath, Span: e.Span, Help: "give one of them another name",
-				Message: fmt.Sprintf("%s and %s are the same folder on file systems that ignore case", first.Name, e.Name),
+				Message: fmt.Sprintf("%s and %s are the same directory on file systems that ignore case", first.Name, e.Name),
 				Related: []source.Related{{Span: first.Span, Text: "the first"}}})
 		} else if !e.Abstract {
 			byFolder[folder] = e
@@ -161,8 +161,8 @@ func (c *configuration) inside(v value.Value, fallback string) string {
 	clean := path.Clean(v.Text())
 	ofGit := func(part string) bool { return strings.EqualFold(part, ".git") }
 	if slices.ContainsFunc(strings.Split(clean, "/"), ofGit) {
-		c.report(source.OutsideProject, source.At(v.Origin().Pos()), "name another folder",
-			"%q leads into a folder of git", v.Text())
+		c.report(source.OutsideProject, source.At(v.Origin().Pos()), "name another directory",
+			"%q leads into a directory of git", v.Text())
 		return fallback
 	}
 	if v.Text() == "" || !fs.ValidPath(clean) {
@@ -173,7 +173,7 @@ func (c *configuration) inside(v value.Value, fallback string) string {
 	return clean
 }
 
-// overlap reports whether a path is a folder or lies in it, where names that differ in case are one.
+// overlap reports whether a path is a directory or lies in it, where names that differ in case are one.
 func overlap(name, folder string) bool {
 	name, folder = strings.ToLower(name), strings.ToLower(folder)
 	return name == folder || folder == "." || strings.HasPrefix(name, folder+"/")
@@ -227,9 +227,9 @@ func (c *configuration) readLayer(v value.Value) *Layer {
 }
 
 // namesOfFolders is the help for the names of environments.
-const namesOfFolders = `use letters, digits, "-", "_" and "."; the name is also a folder name`
+const namesOfFolders = `use letters, digits, "-", "_" and "."; the name is also a directory name`
 
-// environmentName reports whether a name can be that of an environment, which is also the name of a folder.
+// environmentName reports whether a name can be that of an environment, which is also the name of a directory.
 func environmentName(name string) bool {
 	for i := 0; i < len(name); i++ {
 		c := name[i]
@@ -316,7 +316,7 @@ func (p *Project) layer(name, into string, span source.Span) *Layer {
 	format, ok := data.FormatOf(name)
 	if !ok || !slices.Contains(data.Readable, format) {
 		p.report(source.UnknownFormat, span, "layers end in .yaml, .yml, .json or .toml",
-			"the file extension of %s does not tell a format", name)
+			"%s has no file extension of a known format", name)
 		return l
 	}
 	if real := p.realName(name); overlap(real, p.SecretOut) || slices.ContainsFunc(strings.Split(real, "/"), Reserved) {
@@ -364,7 +364,7 @@ func depth(e *Environment) (n int) {
 	return n
 }
 
-// resolveExtends finds the environments that others extend, reports circles and unites tags.
+// resolveExtends finds the environments that others extend, reports cycles and unites tags.
 func (p *Project) resolveExtends() {
 	names := make([]string, len(p.Environments))
 	for i, e := range p.Environments {
@@ -393,7 +393,7 @@ func (p *Project) resolveExtends() {
 			if slices.Contains(trail, at.Name) {
 				if at == e {
 					p.report(source.Cycle, source.At(e.extends.Origin().Pos()), "one of them must not extend another",
-						"environments extend each other in a circle: %s", strings.Join(append(trail, at.Name), " → "))
+						"environments extend each other in a cycle: %s", strings.Join(append(trail, at.Name), " → "))
 				}
 				for _, name := range trail {
 					p.Environment(name).broken = true

@@ -365,7 +365,7 @@ func (e *Editor) Result() (files map[string]string, wrong source.Findings, err e
 		anywhere := len(e.unset) > 0 && !before.HasErrors()
 		for _, f := range edited.World(environment, false).Findings() {
 			if e.wasWrong(before, f) {
-				continue // who mends one of several mistakes need not mend all of them
+				continue // who mends one of several errors need not mend all of them
 			}
 			if file := edited.Sources.File(f.Span.Start); file != nil && f.Severity == source.Error {
 				if _, ok := e.texts[file.Path]; ok || anywhere {

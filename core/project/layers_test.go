@@ -78,7 +78,7 @@ func TestSecretsOfLayers(t *testing.T) {
 	}
 }
 
-// TestReferences holds what a secret may be read from: hosts over TLS, and files that no link leads into a folder of
+// TestReferences holds what a secret may be read from: hosts over TLS, and files that no link leads into a directory of
 // git or of the program.
 func TestReferences(t *testing.T) {
 	folder := t.TempDir()

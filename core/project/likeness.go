@@ -25,7 +25,7 @@ func (p *Project) NewEnvironment(name string, like *Environment) (entry, layerPa
 	}
 	for _, e := range p.Environments {
 		if source.FoldName(e.Name) == source.FoldName(name) {
-			return "", "", "", fmt.Errorf("%s and %s are the same folder on file systems that ignore case", e.Name, name)
+			return "", "", "", fmt.Errorf("%s and %s are the same directory on file systems that ignore case", e.Name, name)
 		}
 	}
 	own := p.Edit(like, "").own()

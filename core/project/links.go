@@ -95,11 +95,11 @@ func (c *configuration) end(key, example string, ends *[]LinkEnd) bool {
 			"an entry of [[links]] says from where to where")
 		return false
 	case value.List:
-		texts = c.texts(key, "places in documents")
+		texts = c.texts(key, "paths in documents")
 	case value.String:
 	default:
 		c.report(source.WrongType, source.At(v.Origin().Pos()), "write: "+example,
-			"%s in [[links]] names documents and a place in them, not %s", key, v.Show(40))
+			"%s in [[links]] names documents and a path in them, not %s", key, v.Show(40))
 		return false
 	}
 	ok := len(texts) > 0
@@ -107,7 +107,7 @@ func (c *configuration) end(key, example string, ends *[]LinkEnd) bool {
 		documents, place, found := strings.Cut(v.Text(), ": ")
 		if !found || strings.TrimSpace(place) == "" || strings.TrimSpace(documents) == "" {
 			c.report(source.WrongType, source.At(v.Origin().Pos()), "write: "+example,
-				"an end of a link names documents and a place in them, with a colon and a space between")
+				"an end of a link names documents and a path in them, with a colon and a space between")
 			ok = false
 			continue
 		}

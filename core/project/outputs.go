@@ -17,7 +17,7 @@ import (
 
 // An environment may tell others what they need to know: its named outputs are a layer of them, as one input's value.
 // Only the outputs that the type of that input names are evaluated, when they are first asked for. Which environments
-// read which is known from the project file alone, so that a circle is found before anything is evaluated.
+// read which is known from the project file alone, so that a cycle is found before anything is evaluated.
 
 // Chosen are the environments whose outputs are a layer.
 type Chosen struct {
@@ -107,7 +107,7 @@ func (c *configuration) readOutputsLayer(table value.Value, span source.Span) *L
 	return &Layer{Path: chosen.label(), Into: into.Text(), Outputs: chosen, intoSpan: source.At(into.Origin().Pos())}
 }
 
-// readOutputs reports layers of outputs that choose no environment, and environments that read each other in a circle.
+// readOutputs reports layers of outputs that choose no environment, and environments that read each other in a cycle.
 func (p *Project) readOutputs() {
 	for _, e := range p.Environments {
 		for _, l := range e.Layers {
@@ -136,7 +136,7 @@ func (p *Project) readOutputs() {
 					circle := append(slices.Clone(trail[slices.Index(trail, other.Name):]), other.Name)
 					p.report(source.Cycle, l.Outputs.span, "move what both need into a layer, or into a third "+
 						"environment",
-						"environments read the outputs of each other in a circle: %s", strings.Join(circle, " → "))
+						"environments read the outputs of each other in a cycle: %s", strings.Join(circle, " → "))
 				}
 			}
 		}
@@ -359,7 +359,7 @@ func (p *Project) outputsOf(e *Environment, t types.Type, l *Layer) (v value.Val
 				wanted = append(wanted, f.Name)
 			case f.Optional || f.Default != nil:
 			case p.Module.Findings.HasErrors() || p.Module.Tree.Findings.HasErrors():
-				whole = false // it may be in what has mistakes
+				whole = false // it may be in what has errors
 			default:
 				l.findings.Add(source.Finding{Code: source.MissingField, Span: l.Outputs.span,
 					Message: fmt.Sprintf("%s has no output %q (%s), which the input %q needs", e.Name, f.Name,
@@ -375,7 +375,7 @@ func (p *Project) outputsOf(e *Environment, t types.Type, l *Layer) (v value.Val
 	ok = whole && !l.findings.HasErrors()
 	for _, name := range wanted {
 		if v := values[name]; v.IsAbsent() {
-			ok = false // its declaration has a mistake
+			ok = false // its declaration has an error
 		} else {
 			b.Set(name, v)
 		}

@@ -48,11 +48,11 @@ func (p *Project) readParity(top *configuration) {
 			}
 			one.Environments = append(one.Environments, v.Text())
 		}
-		for _, v := range c.texts("may_differ", "places in documents") {
+		for _, v := range c.texts("may_differ", "paths in documents") {
 			documents, place, found := strings.Cut(v.Text(), ": ")
 			if !found {
 				c.report(source.WrongType, source.At(v.Origin().Pos()), `write: "k8s/*: spec.replicas"`,
-					"a place at which environments may differ names documents and a path in them, with a colon "+
+					"an allowed difference names documents and a path in them, with a colon "+
 						"and a space between")
 				continue
 			}
@@ -62,7 +62,7 @@ func (p *Project) readParity(top *configuration) {
 		}
 		if len(one.Environments) < 2 {
 			c.report(source.MissingField, one.Span, `write: environments = ["north", "south"]`,
-				"an entry of [[parity]] names the environments that are to be alike, two at least")
+				"an entry of [[parity]] names the environments that must be the same, two at least")
 			continue
 		}
 		p.parity = append(p.parity, one)

@@ -84,7 +84,7 @@ type Environment struct {
 	broken  bool
 	ownTags []string // without those of what it extends
 	secrets []*Reference
-	// brokenSecrets are the inputs whose references have a mistake.
+	// brokenSecrets are the inputs whose references have an error.
 	brokenSecrets map[string]bool
 	given         []*Layer                   // for this run only, over all others
 	read          map[*Reference]value.Value // the secrets that were read
@@ -214,12 +214,12 @@ func load(files fs.FS, withRules bool, modules []string, parsed *Parsed) (*Proje
 	return p, nil
 }
 
-// checkDestinations reports folders for rendered files that hold sources of the project.
+// checkDestinations reports directories for rendered files that hold sources of the project.
 func (p *Project) checkDestinations() {
 	for _, f := range p.Sources.Files() {
 		for _, at := range [][2]string{{"out", p.Out}, {"secret_out", p.SecretOut}} {
 			if span := p.named[at[0]]; span.IsValid() && strings.HasPrefix(f.Path, at[1]+"/") {
-				p.report(source.OutsideProject, span, "set another folder",
+				p.report(source.OutsideProject, span, "set another directory",
 					"%s is %s, which contains sources of the project, such as %s", at[0], at[1], f.Path)
 				return
 			}
@@ -356,7 +356,7 @@ func (p *Project) readData(name string, format data.Format, span source.Span) *d
 	return d
 }
 
-// nearestFile looks in the folder of a file for one with a name like it.
+// nearestFile looks in the directory of a file for one with a name like it.
 func (p *Project) nearestFile(name string) (string, bool) {
 	entries, err := fs.ReadDir(p.files, path.Dir(name))
 	if err != nil {
@@ -484,7 +484,7 @@ func (l *loader) module(name string, span source.Span, trail []string) *check.Mo
 			from := slices.Index(trail, name)
 			circle := append(slices.Clone(trail[from:]), name)
 			l.report(source.Cycle, span, "move what both need into a third module",
-				"modules use each other in a circle: %s", strings.Join(circle, " → "))
+				"modules use each other in a cycle: %s", strings.Join(circle, " → "))
 			return nil
 		}
 		if s.bad {
@@ -557,7 +557,7 @@ func (l *loader) use(m *check.Module, use *syntax.Use, trail []string) *check.Im
 	format, ok := data.FormatOf(name)
 	if !ok || !slices.Contains(data.Readable, format) {
 		l.report(source.UnknownFormat, use.PathSpan, "modules end in .knot, data in .yaml, .yml, .json or .toml",
-			"the file extension of this path does not tell what the file is")
+			"this path has no file extension of a known format")
 		return failed
 	}
 	d := l.readData(name, format, use.PathSpan)
@@ -617,7 +617,7 @@ func (l *loader) usePattern(pattern string, use *syntax.Use) *check.Import {
 	}
 	var b value.Builder
 	ok := true
-	// The part before the first star leads to the folder below which everything is looked at.
+	// The part before the first star leads to the directory below which everything is looked at.
 	root := path.Dir(pattern[:strings.IndexByte(pattern, '*')] + "x")
 	err := fs.WalkDir(l.files, root, func(name string, entry fs.DirEntry, err error) error {
 		if err == nil && entry.IsDir() && name != root && l.apart(name) != "" {
@@ -629,7 +629,7 @@ func (l *loader) usePattern(pattern string, use *syntax.Use) *check.Import {
 		format, known := data.FormatOf(name)
 		if !known || !slices.Contains(data.Readable, format) {
 			l.report(source.UnknownFormat, use.PathSpan, "narrow the pattern",
-				"the pattern matches %s, whose file extension does not tell a format of data", name)
+				"the pattern matches %s, which has no file extension of a data format", name)
 			ok = false
 			return nil
 		}
@@ -647,7 +647,7 @@ func (l *loader) usePattern(pattern string, use *syntax.Use) *check.Import {
 		l.report(source.NoFile, use.PathSpan, "", "%s cannot be read: %s", root, err)
 		return failed
 	case ok && b.Len() == 0:
-		l.report(source.NoFile, use.PathSpan, "* matches part of a name, ** any folders",
+		l.report(source.NoFile, use.PathSpan, "* matches part of a name, ** any directories",
 			"no file of the project matches %q", use.Path)
 		return failed
 	case !ok:

@@ -167,7 +167,7 @@ func (p *Project) hideResembling(l *Layer) {
 	for i := range l.findings {
 		f := &l.findings[i]
 		if at := p.Sources.Locate(f.Span.Start); at.File == file && file.Hidden(at.Line) {
-			f.Message = "this line is not right, and may hold a secret: what is wrong is not told"
+			f.Message = "this line is invalid and may contain a secret: details are redacted"
 			f.Help = "secrets must not be stored in layers: name their source in [environments.….secrets], " +
 				"and change this one"
 			f.Related = nil

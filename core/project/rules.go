@@ -306,7 +306,7 @@ func (l *loader) checkRules() {
 		}
 		for _, o := range m.Rules() {
 			l.warn(source.NotInForce, o.Span, `put it in force: [[rules]] module = "`+m.Path+`"`,
-				"the rule %q is not held: its module is not in [[rules]]", o.Name)
+				"the rule %q is not enforced: its module is not in [[rules]]", o.Name)
 		}
 	}
 }

@@ -21,7 +21,7 @@ import (
 type Association struct {
 	Documents string // a pattern of their paths
 	ByKind    bool   // each has that of its kind
-	// Optional says that a kind which the catalogue lacks is no mistake.
+	// Optional says that a kind which the catalogue lacks is no error.
 	Optional bool
 	Span     source.Span // of the pattern
 
@@ -44,7 +44,7 @@ func (a *Association) Matches(path string) bool { return place.Match(a.Documents
 type Schemas struct {
 	Catalogue    *schema.Catalogue
 	Associations []*Association
-	// Findings are what is wrong with the schemas and the folders of the catalogue.
+	// Findings are what is wrong with the schemas and the directories of the catalogue.
 	Findings source.Findings
 }
 
@@ -87,7 +87,7 @@ func (p *Project) readAssociations(top *configuration) {
 	if table, ok := top.get("catalogue", value.Record); ok {
 		c := &configuration{p, "[catalogue]", table}
 		c.known("dirs")
-		p.schemas.folders = c.texts("dirs", "paths of folders")
+		p.schemas.folders = c.texts("dirs", "paths of directories")
 	}
 }
 
@@ -215,7 +215,7 @@ func (p *Project) ListKeysAt(document string, v value.Value, path []string) []st
 	return keys
 }
 
-// readCatalogue adds the definitions in a folder to the catalogue.
+// readCatalogue adds the definitions in a directory to the catalogue.
 func (p *Project) readCatalogue(s *Schemas, folder value.Value) {
 	at := source.At(folder.Origin().Pos())
 	name := path.Clean(folder.Text())
@@ -236,18 +236,18 @@ func (p *Project) readCatalogue(s *Schemas, folder value.Value) {
 	})
 	switch {
 	case err != nil:
-		s.Findings.Add(source.Finding{Code: source.NoFile, Span: at, Help: "make the folder, or leave it out",
-			Message: "the folder " + folder.Text() + " of the catalogue cannot be read"})
+		s.Findings.Add(source.Finding{Code: source.NoFile, Span: at, Help: "make the directory, or leave it out",
+			Message: "the directory " + folder.Text() + " of the catalogue cannot be read"})
 	case found == 0:
 		s.Findings.Add(source.Finding{Code: source.NoFile, Severity: source.Warning, Span: at,
-			Message: "the folder " + folder.Text() + " of the catalogue has no definitions"})
+			Message: "the directory " + folder.Text() + " of the catalogue has no definitions"})
 	}
 }
 
-// defaultCatalogue is the folder of the catalogue of a project that names none.
+// defaultCatalogue is the directory of the catalogue of a project that names none.
 const defaultCatalogue = "schemas/kinds"
 
-// CatalogueFolders returns the folders of the catalogue.
+// CatalogueFolders returns the directories of the catalogue.
 func (p *Project) CatalogueFolders() []string {
 	var all []string
 	for _, v := range p.schemas.folders {
@@ -256,7 +256,7 @@ func (p *Project) CatalogueFolders() []string {
 	return all
 }
 
-// CatalogueFolder returns the folder that definitions are added to, and whether the project names it.
+// CatalogueFolder returns the directory that definitions are added to, and whether the project names it.
 func (p *Project) CatalogueFolder() (folder string, named bool) {
 	if len(p.schemas.folders) > 0 {
 		return path.Clean(p.schemas.folders[0].Text()), true
@@ -300,7 +300,7 @@ func (p *Project) recordAt(at source.Pos) *syntax.Record {
 	return p.schemas.records[at]
 }
 
-// SchemaAt returns the schema that a module names by a path from its folder.
+// SchemaAt returns the schema that a module names by a path from its directory.
 func (p *Project) SchemaAt(module, reference string) (found *schema.Schema, why, help string) {
 	name, part, hasPart := strings.Cut(reference, "#")
 	full := path.Join(path.Dir(module), name)

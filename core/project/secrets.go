@@ -100,7 +100,7 @@ func (p *Project) reference(table value.Value, name string, path []string) *Refe
 			return key != "at" && key != "harmless" && !slices.Contains(referenceKinds, key)
 		})
 	if unknown {
-		p.hide(table) // it may be a secret by mistake
+		p.hide(table) // it may be a secret by error
 	}
 	for _, kind := range referenceKinds {
 		v, ok := c.get(kind, value.String)

@@ -74,8 +74,8 @@ type Result struct {
 	World       *eval.World // in which it was evaluated; nil when there is nothing to evaluate
 }
 
-// MissingSecrets returns an error for each document that depends on a secret that was not read. A run that reads secrets
-// must not write a placeholder in the place of one.
+// MissingSecrets returns an error for each document that depends on a secret that was not read. A run that reads
+// secrets must not write a placeholder in the place of one.
 func (r *Result) MissingSecrets() (findings source.Findings) {
 	for _, d := range r.Documents {
 		if !value.Walk([]value.Value{d.Value}, func(v value.Value) bool {
@@ -167,7 +167,7 @@ func (r *Result) report(code source.Code, span source.Span, help string, related
 		Related: related, Environments: []string{r.Environment.Name}})
 }
 
-// taken is a path that a document takes, or a folder that it stands in.
+// taken is a path that a document takes, or a directory that it stands in.
 type taken struct {
 	name   string
 	span   source.Span
@@ -190,7 +190,7 @@ func (r *Result) document(d *eval.Document, places map[string]taken, options Opt
 		}
 		related := append([]source.Related{{Span: first.span, Text: "the first"}}, first.via...)
 		if first.span == span {
-			related = slices.Clone(first.via) // a loop that does not change the path, or instances in one folder
+			related = slices.Clone(first.via) // a loop that does not change the path, or instances in one directory
 		}
 		for _, at := range via {
 			if !slices.Contains(related, at) {
@@ -226,7 +226,7 @@ func (r *Result) document(d *eval.Document, places map[string]taken, options Opt
 	if !ok {
 		r.report(source.UnknownFormat, span,
 			`end the path with .yaml, .json, .toml, .env or .txt, or write "as" and a format, such as txt`, via,
-			"the file extension of %s does not tell a format", name)
+			"%s has no file extension of a known format", name)
 		return
 	}
 	if options.Only != nil && !options.Only(name) {
@@ -239,11 +239,11 @@ func (r *Result) document(d *eval.Document, places map[string]taken, options Opt
 	r.Documents = append(r.Documents, Document{Document: *d, Format: format})
 }
 
-// clash reports a document at whose path a folder with another is needed.
+// clash reports a document at whose path a directory with another is needed.
 func (r *Result) clash(file, inside taken) {
 	related := append([]source.Related{{Span: file.span, Text: "the document"}}, file.via...)
 	r.report(source.SamePath, inside.span, "give one of them another path", append(related, inside.via...),
-		"%s is a document, so that it cannot be the folder of %s", file.name, inside.name)
+		"%s is a document, so that it cannot be the directory of %s", file.name, inside.name)
 }
 
 // patch lets the patches of all documents do their work.
@@ -312,7 +312,7 @@ func (r *Result) exposed(p *project.Project, w *eval.World, d *Document) {
 	r.Findings.Add(f)
 }
 
-// checkPath reports a path that does not stay inside the folder of the environment or that not every file system
+// checkPath reports a path that does not stay inside the directory of the environment or that not every file system
 // takes.
 func (r *Result) checkPath(name string, span source.Span, via []source.Related) bool {
 	help := ""
@@ -320,11 +320,11 @@ func (r *Result) checkPath(name string, span source.Span, via []source.Related) 
 	case name == "":
 		help = "name a file"
 	case strings.HasPrefix(name, "/"):
-		help = "paths are relative to the folder of the environment: leave the first / out"
+		help = "paths are relative to the directory of the environment: leave the first / out"
 	case strings.Contains(name, "\\"):
-		help = "folders are separated by /"
+		help = "directories are separated by /"
 	case path.Clean(name) != name || name == "." || name == ".." || strings.HasPrefix(name, "../"):
-		help = "paths stay inside the folder of the environment and have no ., .. or double /"
+		help = "paths stay inside the directory of the environment and have no ., .. or double /"
 	}
 	for _, c := range name {
 		plain := c >= ' ' && c <= '~' // what most names consist of is in none of the tables
@@ -337,7 +337,7 @@ func (r *Result) checkPath(name string, span source.Span, via []source.Related) 
 			help = "names that begin with .knothole belong to the program, and .git to git"
 		}
 		if len(part) > 255 {
-			help = "the names of files and folders have at most 255 bytes"
+			help = "the names of files and directories have at most 255 bytes"
 		}
 		if why := source.UnfitName(part); why != "" {
 			help = why

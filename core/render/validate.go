@@ -76,7 +76,7 @@ func (r *Result) validateKind(p *project.Project, schemas *project.Schemas, a *p
 	at := r.World.Recorder().Pos(v.Origin())
 	if apiVersion == "" || kind == "" {
 		if !a.Optional {
-			r.report(source.BreaksSchema, source.At(at), "give it both, or leave it out of the pattern in [[schemas]]",
+			r.report(source.SchemaViolation, source.At(at), "give it both, or leave it out of the pattern in [[schemas]]",
 				[]source.Related{{Span: a.Span, Text: "chosen by its kind here"}},
 				"%s: it has no apiVersion and kind, by which its schema is chosen", label)
 		}
@@ -184,7 +184,7 @@ func reachNothing(p *project.Project, results []*Result, options Options) (findi
 		}
 		if !reached {
 			findings.Add(source.Finding{Code: source.Unused, Severity: source.Warning, Span: a.Span,
-				Message: fmt.Sprintf("no document matches %q", a.Documents), Help: "mend the pattern, or leave the entry out"})
+				Message: fmt.Sprintf("no document matches %q", a.Documents), Help: "fix the pattern, or leave the entry out"})
 		}
 	}
 	return findings

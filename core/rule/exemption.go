@@ -23,12 +23,12 @@ type exemption struct {
 	// found are the places in documents, as JSON Pointers, of those that were looked at.
 	found map[*Object]map[string]bool
 	namer namer
-	bad   bool // it has a mistake
+	bad   bool // it has an error
 }
 
 func builtIn(m *project.RuleModule) bool { return standard.Is(m.Path) }
 
-// readExemptions reads the exemptions of the project, and reports those that have mistakes.
+// readExemptions reads the exemptions of the project, and reports those that have errors.
 func (h *Held) readExemptions(p *project.Project, options Options) (all []*exemption) {
 	var names []string
 	for _, r := range h.Rules {
@@ -44,7 +44,7 @@ func (h *Held) readExemptions(p *project.Project, options Options) (all []*exemp
 		all, h.Exemptions = append(all, one), append(h.Exemptions, one.Exemption)
 		if !slices.Contains(names, e.Rule) {
 			one.bad = true
-			otherwise := "the project holds no rules"
+			otherwise := "the project has no rules"
 			if len(names) > 0 {
 				otherwise = "rules are " + source.FirstQuoted(names, 8)
 			}
@@ -61,7 +61,7 @@ func (h *Held) readExemptions(p *project.Project, options Options) (all []*exemp
 		if err != nil {
 			one.bad = true
 			message, help, _ := strings.Cut(err.Error(), "\n  ")
-			h.Findings.Add(source.Finding{Code: source.BadPlace, Span: e.AtSpan, Message: message, Help: help})
+			h.Findings.Add(source.Finding{Code: source.ImpossiblePath, Span: e.AtSpan, Message: message, Help: help})
 		}
 		one.places = places
 	}
@@ -152,11 +152,11 @@ func (h *Held) judge(all []*exemption, complete bool, options Options) {
 			h.Findings.Add(source.Finding{Code: source.ExemptionEnds, Span: e.UntilSpan, Related: reason,
 				Message: fmt.Sprintf("the exemption from %q ended on %s, %s ago: %s no longer exempt", e.Rule, until,
 					source.Count(-days, "day"), countAre(e.Exempt, "violation")),
-				Help: "mend what breaks the rule, or agree on a new day"})
+				Help: "fix the violation, or agree on a new day"})
 		case e.Exempt == 0 && complete && !h.anyFailed(e.Rule):
-			message := fmt.Sprintf("nothing that it is for breaks the rule %q", e.Rule)
+			message := fmt.Sprintf("nothing that it covers violates the rule %q", e.Rule)
 			if e.Ended {
-				message = fmt.Sprintf("the exemption from %q ended on %s, and nothing breaks the rule", e.Rule, until)
+				message = fmt.Sprintf("the exemption from %q ended on %s, and nothing violates the rule", e.Rule, until)
 			}
 			h.Findings.Add(source.Finding{Code: source.Unused, Severity: source.Warning, Span: e.Span,
 				Message: message, Help: "leave the exemption out"})
@@ -166,7 +166,7 @@ func (h *Held) judge(all []*exemption, complete bool, options Options) {
 				when = "today"
 			}
 			h.Findings.Add(source.Finding{Code: source.ExemptionEnds, Severity: source.Warning, Span: e.UntilSpan,
-				Related: reason, Help: "mend what breaks the rule, or agree on a new day",
+				Related: reason, Help: "fix the violation, or agree on a new day",
 				Message: fmt.Sprintf("the exemption from %q ends on %s, %s: %s", e.Rule, until, when,
 					countAre(e.Exempt, "violation")+" exempt until then")})
 		}

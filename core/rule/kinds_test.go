@@ -32,7 +32,7 @@ func TestCommonKinds(t *testing.T) {
 		held := rule.Files(p, objects, func(under source.Pos) source.Pos { return keys[under] },
 			rule.Options{Builtins: builtin.Table})
 		for _, f := range held.Findings.Tidy(p.Sources) {
-			require.Equal(t, source.LeadsNowhere, f.Code, f.Message)
+			require.Equal(t, source.DanglingReference, f.Code, f.Message)
 			at := p.Sources.Locate(f.Span.Start)
 			rest := strings.Split(text, "\n")[at.Line-1][at.Column-1:]
 			lines = append(lines, rest+"\n"+f.Message+"\n"+f.Help)

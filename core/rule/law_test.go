@@ -169,7 +169,7 @@ func plantedFound(t testing.TB, seed uint64) {
 		}
 		found := map[string]bool{}
 		for _, f := range held.Findings {
-			require.Equal(t, source.BreaksRule, f.Code, told(p, held.Findings))
+			require.Equal(t, source.RuleViolation, f.Code, told(p, held.Findings))
 			l := p.Sources.Locate(f.Span.Start)
 			line := fmt.Sprintf("%s:%d", l.File.Path, l.Line)
 			require.False(t, found[line], "%s is told twice:\n%s", line, told(p, held.Findings))
@@ -389,7 +389,7 @@ func linksFollowed(t testing.TB, seed uint64) {
 	held := rule.Files(p, objects, func(under source.Pos) source.Pos { return keys[under] }, rule.Options{})
 	var lost []string
 	for _, f := range held.Findings {
-		if f.Code != source.LeadsNowhere {
+		if f.Code != source.DanglingReference {
 			continue
 		}
 		var kind, name string
@@ -597,7 +597,7 @@ func TestLinksSideBySide(t *testing.T) {
 		"main.knot": {Data: []byte(environments.String())}}, false)
 	require.Equal(t, 24*20*2, held.References)
 	lost := slices.DeleteFunc(slices.Clone(held.Findings),
-		func(f source.Finding) bool { return f.Code != source.LeadsNowhere })
+		func(f source.Finding) bool { return f.Code != source.DanglingReference })
 	require.Len(t, lost, 20, told(p, held.Findings))
 	require.Equal(t, 24*20, held.Rules[0].Errors)
 }

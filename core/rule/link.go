@@ -43,7 +43,7 @@ func ReadLinks(p *project.Project, builtins *eval.Builtins) (links []*Link, find
 		places, err := eval.ParsePlaces(text, builtins)
 		if err != nil {
 			message, help, _ := strings.Cut(err.Error(), "\n  ")
-			findings.Add(source.Finding{Code: source.BadPlace, Span: at, Message: message, Help: help})
+			findings.Add(source.Finding{Code: source.ImpossiblePath, Span: at, Message: message, Help: help})
 		}
 		return places
 	}
@@ -88,7 +88,7 @@ func (s *set) leadsNowhere(r reference, at source.Span, text string) violation {
 	o := r.from
 	offence := eval.Offence{Path: r.found.Path, Value: r.found.Value}
 	v := violation{object: o, path: s.namer.shown(o.Data, offence), places: []located{{offence, o}}, help: r.help,
-		finding: source.Finding{Code: source.LeadsNowhere, Span: s.place(offence, o), Message: r.missing}}
+		finding: source.Finding{Code: source.DanglingReference, Span: s.place(offence, o), Message: r.missing}}
 	if at.IsValid() {
 		v.finding.Related = []source.Related{{Span: at, Text: text}}
 	}
@@ -116,7 +116,7 @@ func holdLinks(links []*Link, s *set) (all []linked) {
 		text := "the link says it here"
 		var references []reference
 		if l.Kinds {
-			text = "the links between common kinds are held"
+			text = "the links between common kinds are checked"
 			c := newCommon(s.objects, l.Outside)
 			c.files = s.files
 			references = c.references()
@@ -251,7 +251,7 @@ func (l *Link) follow(o *Object, f place.Found, to *targets) (r reference, is bo
 	}
 	r.missing = fmt.Sprintf("no %s is named %q", l.targetName(), name)
 	if l.to[0].Kind == "" {
-		r.missing = fmt.Sprintf("%q is not at any place %s", name, l.to[0].Text)
+		r.missing = fmt.Sprintf("%q is not at any path %s", name, l.to[0].Text)
 	}
 	r.help = func() string {
 		if len(to.byName[name]) > 0 {
@@ -415,19 +415,19 @@ func (h *Held) lostLinks(all []*found, options Options) []bool {
 		case targets == 0:
 			lost[k] = true
 			to := l.To[0]
-			f := source.Finding{Code: source.LeadsNowhere, Span: to.Span,
-				Message: fmt.Sprintf("the link leads nowhere: no document of any environment has a place %q", to.Text),
-				Help:    "mend the pattern or the place"}
+			f := source.Finding{Code: source.DanglingReference, Span: to.Span,
+				Message: fmt.Sprintf("dangling link: no document of any environment has a path %q", to.Text),
+				Help:    "fix the pattern or the path"}
 			if to.Kind != "" && !slices.Contains(kinds, to.Kind) {
-				f.Message = fmt.Sprintf("the link leads nowhere: no environment renders anything of kind %q", to.Kind)
+				f.Message = fmt.Sprintf("dangling link: no environment renders anything of kind %q", to.Kind)
 				f.Help = source.Suggest(to.Kind, kinds, "kinds are "+source.FirstQuoted(kinds, 8))
 			}
 			h.Findings.Add(f)
 		case references == 0:
 			from := l.From[0]
 			h.Findings.Add(source.Finding{Code: source.LooksAtNothing, Severity: source.Warning, Span: from.Span,
-				Message: fmt.Sprintf("no document of any environment has a place %q", from.Text),
-				Help:    "mend the pattern or the place, or leave the link out"})
+				Message: fmt.Sprintf("no document of any environment has a path %q", from.Text),
+				Help:    "fix the pattern or the path, or leave the link out"})
 		}
 	}
 	return lost

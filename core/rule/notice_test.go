@@ -41,7 +41,7 @@ func TestNotice(t *testing.T) {
 	}
 	for day, want := range map[string][]source.Code{
 		"2027-03-16": nil, "2027-03-17": {source.ExemptionEnds}, "2027-03-18": {source.ExemptionEnds},
-		"2027-03-31": {source.ExemptionEnds}, "2027-04-01": {source.ExemptionEnds, source.BreaksRule},
+		"2027-03-31": {source.ExemptionEnds}, "2027-04-01": {source.ExemptionEnds, source.RuleViolation},
 	} {
 		require.ElementsMatch(t, want, held(t, files, day), day)
 	}
@@ -54,7 +54,7 @@ func TestScopeOfLinks(t *testing.T) {
 		"main.knot": "document \"a.yaml\" = { space: \"one\", ref: \"pier\" }\n" +
 			"document \"b.yaml\" = { space: \"two\", name: \"pier\" }\n",
 	}
-	require.Equal(t, []source.Code{source.LeadsNowhere}, held(t, files, "2027-01-01"))
+	require.Equal(t, []source.Code{source.DanglingReference}, held(t, files, "2027-01-01"))
 	files["main.knot"] = "document \"a.yaml\" = { space: \"one\", ref: \"pier\" }\n" +
 		"document \"b.yaml\" = { space: \"one\", name: \"pier\" }\n"
 	require.Empty(t, held(t, files, "2027-01-01"))

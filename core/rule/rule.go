@@ -215,7 +215,7 @@ func Hold(p *project.Project, results []*render.Result, options Options) *Held {
 	return held
 }
 
-// brokenSources reports whether what documents are made of has mistakes, so that some may be missing.
+// brokenSources reports whether what documents are made of has errors, so that some may be missing.
 func brokenSources(p *project.Project) bool {
 	if p.Module == nil || p.Program.Constants().HasErrors() {
 		return true
@@ -266,7 +266,7 @@ type found struct {
 	violations []violation
 	failures   []failure
 	findings   source.Findings // of the inputs of modules
-	broken     []bool          // by rule: the inputs of its module have mistakes there
+	broken     []bool          // by rule: the inputs of its module have errors there
 	waiting    []bool          // by rule: it looks at all documents, and some are missing
 	links      []linked
 	kinds      []string // of the documents, each once
@@ -329,7 +329,7 @@ func (h *Held) hold(w *eval.World, s *set) *found {
 		}
 		if s.files && r.Object.NeedsEnvironment {
 			f.fail(r, source.Findings{{Code: source.RuleFailed, Span: r.Object.Span,
-				Message: "it depends on the environment, and files have none", Help: "hold it in the project"}}, nil)
+				Message: "it depends on the environment, and files have none", Help: "check it in the project"}}, nil)
 			continue
 		}
 		world := w
@@ -463,7 +463,7 @@ func (f *found) fail(r *Rule, failures source.Findings, o *Object) {
 
 // violation makes the finding of a violation: at the line that produced the value which breaks the rule.
 func (s *set) violation(r *Rule, v eval.Violation, o *Object) violation {
-	result := violation{rule: r, condition: v.Condition.Start, finding: source.Finding{Code: source.BreaksRule,
+	result := violation{rule: r, condition: v.Condition.Start, finding: source.Finding{Code: source.RuleViolation,
 		Message: v.Message, Span: v.Condition, Broken: &source.Broken{Rule: r.Object.Name,
 			Reason: Reason(r.Object), Span: r.Object.Span, Condition: v.Condition.Start, Advice: v.Advice}}}
 	if v.Advice {
@@ -490,7 +490,7 @@ func (s *set) violation(r *Rule, v eval.Violation, o *Object) violation {
 			result.finding.Related = append(result.finding.Related, source.Related{Span: span, Text: text})
 		case i == shownPlaces+1:
 			result.finding.Related = append(result.finding.Related,
-				source.Related{Text: fmt.Sprintf("and in %s more", source.Count(len(v.Places)-i, "place"))})
+				source.Related{Text: fmt.Sprintf("and in %s more", source.Count(len(v.Places)-i, "path"))})
 		}
 	}
 	return result
@@ -592,7 +592,7 @@ func (f failure) violation() violation {
 		finding.Help = "choose its documents with at or where, or ask what they are with is"
 	}
 	finding.Code, finding.Severity, finding.Environments = source.RuleFailed, source.Error, nil
-	finding.Message = fmt.Sprintf("the rule %q cannot be held: %s", f.rule.Object.Name, finding.Message)
+	finding.Message = fmt.Sprintf("the rule %q failed: %s", f.rule.Object.Name, finding.Message)
 	finding.Broken = &source.Broken{Rule: f.rule.Object.Name, Reason: Reason(f.rule.Object), Span: f.rule.Object.Span}
 	return violation{rule: f.rule, finding: finding, object: f.object}
 }
@@ -720,7 +720,7 @@ func (f *folded) result(help bool) source.Finding {
 	}
 	if n := len(f.places) - len(f.spots); n > 0 {
 		finding.Related = append(finding.Related,
-			source.Related{Text: "and in " + source.Count(n, "place") + " more"})
+			source.Related{Text: "and in " + source.Count(n, "path") + " more"})
 	}
 	for _, said := range f.others {
 		finding.Related = append(finding.Related, source.Related{Text: said})
@@ -747,7 +747,7 @@ func (h *Held) lookedAtNothing() {
 		}
 		f := source.Finding{Code: source.LooksAtNothing, Severity: source.Warning, Span: r.Object.Span,
 			Message: fmt.Sprintf("the rule %q looked at no document", r.Object.Name),
-			Help:    "its at or its where chooses none: mend it, or leave the rule out"}
+			Help:    "its at or its where chooses none: fix it, or leave the rule out"}
 		if r.Module != nil && builtIn(r.Module) {
 			if told[r.Module] || slices.ContainsFunc(h.Rules, func(other *Rule) bool {
 				return other.Module == r.Module && !nothing(other)

@@ -26,7 +26,7 @@ func told(p *project.Project, findings source.Findings) string {
 	return b.String()
 }
 
-// TestStandard holds of the modules that come with the program that they have no mistake, that their tests pass, and
+// TestStandard holds of the modules that come with the program that they have no error, that their tests pass, and
 // that every rule says why it is there, and has a document that it allows and one that it refuses.
 func TestStandard(t *testing.T) {
 	require.Greater(t, len(standard.Names()), 8)

@@ -9,8 +9,8 @@ import (
 	"knothole/core/data"
 )
 
-// The kinds that are built in stand in the folder kinds: for each version of an interface, its kinds; beside them what
-// they have in common. They are read when one of them is asked for.
+// The kinds that are built in stand in the directory kinds: for each version of an interface, its kinds; beside them
+// what they have in common. They are read when one of them is asked for.
 
 //go:embed kinds
 var kindFiles embed.FS

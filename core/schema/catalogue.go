@@ -30,7 +30,7 @@ func (k *Kind) Key() string { return k.APIVersion + "/" + k.Name }
 func (k *Kind) Finding(at source.Span) (f source.Finding, ok bool) {
 	switch {
 	case k.NotServed:
-		return source.Finding{Code: source.BreaksSchema, Span: at, Message: k.Key() + " is not served any more",
+		return source.Finding{Code: source.SchemaViolation, Span: at, Message: k.Key() + " is not served any more",
 			Help: "take a version that is"}, true
 	case k.Deprecated != "":
 		return source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: at, Message: k.Deprecated}, true
@@ -306,7 +306,7 @@ func (c *Catalogue) helpFor(apiVersion, name, add string) string {
 
 // Definition is a custom resource definition that was found in data, as it is kept in a catalogue.
 type Definition struct {
-	FileName string      // that it gets in a folder
+	FileName string      // that it gets in a directory
 	Plain    value.Value // without what a server says of it
 	Versions int
 }

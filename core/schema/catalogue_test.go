@@ -40,7 +40,7 @@ func validated(t *testing.T, c *schema.Catalogue, text string) []string {
 	return lines
 }
 
-// TestBuiltIn: every kind that is built in is a right schema, and the table of files is that of the folder.
+// TestBuiltIn: every kind that is built in is a right schema, and the table of files is that of the directory.
 func TestBuiltIn(t *testing.T) {
 	c := schema.NewCatalogue(schema.NewStore(source.NewSet()))
 	kinds := c.Kinds()

@@ -20,7 +20,7 @@ type certainty struct {
 	top     *Schema // of the whole
 	numbers data.Numbers
 	object  bool // a server would fill in defaults, and leave out what is null
-	// mistaken says that a schema with mistakes was come upon, which are to be told.
+	// mistaken says that a schema with errors was come upon, which are to be told.
 	mistaken bool
 	steps    int
 }

@@ -31,7 +31,7 @@ func judged(t *testing.T, text, instance string) []source.Code {
 		codes = append(codes, f.Code)
 	}
 	for range result.Problems {
-		codes = append(codes, source.BreaksSchema)
+		codes = append(codes, source.SchemaViolation)
 	}
 	return codes
 }

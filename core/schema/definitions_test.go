@@ -156,7 +156,7 @@ func places(v value.Value, path string) []string {
 	return all
 }
 
-// oneMistake holds that one mistake is one finding: whatever is put in one place of a right object, there is at most
+// oneMistake holds that one error is one finding: whatever is put in one place of a right object, there is at most
 // one problem about that place, and none elsewhere but with what is around it.
 func oneMistake(t *testing.T, s *schema.Schema, object value.Value, wrong []value.Value) (found int) {
 	for _, path := range places(object, "") {
@@ -175,7 +175,7 @@ func oneMistake(t *testing.T, s *schema.Schema, object value.Value, wrong []valu
 	return found
 }
 
-// TestOneMistake tries one mistake at every place of the objects in testdata.
+// TestOneMistake tries one error at every place of the objects in testdata.
 func TestOneMistake(t *testing.T) {
 	found := 0
 	for _, name := range definitions(t) {

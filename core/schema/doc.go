@@ -13,8 +13,8 @@
 //   - Nothing is fetched: a reference leads to a document that was added, to one that the store's own Load knows, or to
 //     a metaschema, which are part of the program.
 //   - What is certain (certain.go) is right: the short way never says so of a value that a whole validation would say
-//     anything about, be it a problem, a mistake in the schema, or that something is not known.
-//   - The first look at a value collects nothing and stops at the first mistake. Only what fails is looked at again, to
+//     anything about, be it a problem, an error in the schema, or that something is not known.
+//   - The first look at a value collects nothing and stops at the first error. Only what fails is looked at again, to
 //     say why. Both are the same code: a nil sink is the first look.
 //   - What is not known of a value (a secret, a value that is open) is neither right nor wrong. Whatever would turn
 //     right into wrong (not, oneOf, if, a largest number of elements) asks whether something was open on the way.

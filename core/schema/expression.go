@@ -88,7 +88,7 @@ func (c *compiler) expressions() []expression {
 	return all
 }
 
-// program compiles an expression; nil when it has a mistake, which is reported.
+// program compiles an expression; nil when it has an error, which is reported.
 func (c *compiler) program(v value.Value, want *cel.Type) cel.Program {
 	env, err := language()
 	if err != nil {

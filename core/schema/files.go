@@ -20,7 +20,7 @@ type Validator struct {
 	SchemaName string
 	// Check, when it is not nil, is asked about every document instead.
 	Check func(v value.Value, keys data.Keys) source.Findings
-	// UnknownKinds says that a kind which the catalogue lacks is no mistake; its documents are not checked.
+	// UnknownKinds says that a kind which the catalogue lacks is no error; its documents are not checked.
 	UnknownKinds bool
 	// Address returns the path in the address of a file, by the path of the file. It may be nil.
 	Address func(path string) string

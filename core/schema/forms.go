@@ -245,7 +245,7 @@ func (c *visit) distance(problems []Problem) int {
 	return total
 }
 
-// tidy leaves one problem for each mistake: several schemas may ask for the same.
+// tidy leaves one problem for each error: several schemas may ask for the same.
 func tidy(problems []Problem) []Problem {
 	type at struct {
 		path    string

@@ -10,7 +10,7 @@ import (
 )
 
 // Mistakes returns what is wrong with a schema and all in it: what its metaschema does not allow, references that lead
-// nowhere or in a circle, patterns that cannot be used. So are schemas looked at to which it refers, but that those in
+// nowhere or in a cycle, patterns that cannot be used. So are schemas looked at to which it refers, but that those in
 // other documents are what their metaschema asks for is not.
 func (s *Schema) Mistakes() source.Findings {
 	s.looked.Do(func() { s.mistakes = s.findMistakes() })
@@ -51,7 +51,7 @@ func (s *Schema) findMistakes() source.Findings {
 	return findings
 }
 
-// circles returns the references that lead back to themselves without going into the value, in a schema and all in it.
+// cycles returns the references that lead back to themselves without going into the value, in a schema and all in it.
 func (s *Schema) circles() source.Findings {
 	var findings source.Findings
 	done := map[*Schema]bool{} // false while it is gone through

@@ -156,7 +156,7 @@ func (f *filler) fillRecord(r *rules, v value.Value, path *place.Path, depth int
 		}
 		if rules := inner.compiled(); ok && x.IsNull() && rules.replacesNull() {
 			f.notes = append(f.notes, Problem{Kind: WrongType, Warning: true, Path: f.field(path, key), Value: x,
-				Message: "null is not allowed here, and a server puts the default in its place: " + rules.fallback.Show(60),
+				Message: "null is not allowed here, and a server replaces it with the default: " + rules.fallback.Show(60),
 				Help:    "leave it out", Schema: inner.shownAt(), Description: rules.description})
 			x = rules.fallback
 		}

@@ -22,7 +22,7 @@ const (
 	Repetition             // of an element
 	NoForm                 // none, or several, of the forms that are allowed
 	Forbidden              // what must not be
-	BadSchema              // it cannot be said, since the schema has a mistake
+	BadSchema              // it cannot be said, since the schema has an error
 )
 
 // Problem is one way in which a value breaks a schema.
@@ -68,7 +68,7 @@ func (p Problem) Finding(document string, data value.Value, places Places) sourc
 			pos = k
 		}
 	}
-	f := source.Finding{Code: source.BreaksSchema, Span: source.At(pos), Message: p.Message, Help: p.Help}
+	f := source.Finding{Code: source.SchemaViolation, Span: source.At(pos), Message: p.Message, Help: p.Help}
 	if p.Warning {
 		f.Severity = source.Warning
 	}

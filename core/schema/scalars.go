@@ -201,7 +201,7 @@ func (c *visit) text() {
 		c.counted(utf8.RuneCountInString(text), c.minLength, c.maxLength, "Length", "character")
 	}
 	if c.failed {
-		return // one mistake
+		return // one error
 	}
 	if c.pattern != nil && !c.matches(c.pattern, text) {
 		c.fail(Form, "", "it must match the pattern %s, found %s", c.patternText, c.found(c.value))

@@ -25,7 +25,7 @@ func yamlSchema(t *testing.T, text string) (*source.Set, *schema.Schema) {
 	return sources, schema.NewStore(sources).Add(schema.FileURI("piers.schema.yaml"), d)
 }
 
-// TestProblems holds how mistakes are told: one for each, at the value, in words.
+// TestProblems holds how errors are told: one for each, at the value, in words.
 func TestProblems(t *testing.T) {
 	const piers = `
 type: object

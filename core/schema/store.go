@@ -339,11 +339,11 @@ func (s *Store) resolve(reference string, from *resource) (target *Schema, why, 
 	if r == nil {
 		help := "add the document; nothing is fetched"
 		if uri.Scheme == fileScheme && s.Outside != nil && s.Outside(uri.Path) {
-			return nil, fmt.Sprintf("the schema %s is outside of the project and of the folders on the command line",
-				s.nameOf(uri.Path)), "copy it into the project, or add its folder to the command line"
+			return nil, fmt.Sprintf("the schema %s is outside of the project and of the directories on the command line",
+				s.nameOf(uri.Path)), "copy it into the project, or add its directory to the command line"
 		}
 		if uri.Scheme == fileScheme {
-			return nil, fmt.Sprintf("there is no schema %s", s.nameOf(uri.Path)), "add the file, or mend the reference"
+			return nil, fmt.Sprintf("there is no schema %s", s.nameOf(uri.Path)), "add the file, or fix the reference"
 		}
 		return nil, fmt.Sprintf("the schema %s is not here", withoutFragment(uri)), help
 	}

@@ -16,7 +16,7 @@ import (
 	"knothole/core/source"
 )
 
-// suite is the folder of the official tests of JSON Schema; the test command of the repository names it.
+// suite is the directory of the official tests of JSON Schema; the test command of the repository names it.
 const suite = "JSON_SCHEMA_TEST_SUITE"
 
 // leftOut are cases of the official tests that the program decides otherwise, with the reason.
@@ -33,7 +33,7 @@ var leftOut = map[string]string{
 
 const contentIsANote = "what a text holds (contentMediaType, contentEncoding) is a note, as in the later versions"
 
-// tested are the dialects by the folders of their tests.
+// tested are the dialects by the directories of their tests.
 var tested = map[string]string{
 	"draft4": "http://json-schema.org/draft-04/schema#", "draft6": "http://json-schema.org/draft-06/schema#",
 	"draft7": "http://json-schema.org/draft-07/schema#", "draft2019-09": "https://json-schema.org/draft/2019-09/schema",
@@ -68,7 +68,7 @@ func read(t *testing.T, sources *source.Set, name string, text []byte) schema.Do
 func TestSuite(t *testing.T) {
 	folder := os.Getenv(suite)
 	if folder == "" {
-		t.Skipf("%s does not name the folder of the official tests", suite)
+		t.Skipf("%s does not name the directory of the official tests", suite)
 	}
 	for name, dialect := range tested {
 		t.Run(name, func(t *testing.T) {

@@ -12,7 +12,7 @@ import (
 // TestUnevaluated holds what counts as looked at (JSON Schema 2020-12, section 11): what a schema beside that holds
 // has looked at, and nothing of one that does not; and that nothing is said of it where one beside failed.
 func TestUnevaluated(t *testing.T) {
-	one := []source.Code{source.BreaksSchema}
+	one := []source.Code{source.SchemaViolation}
 	for _, row := range []struct {
 		schema, instance string
 		want             []source.Code
@@ -30,7 +30,7 @@ func TestUnevaluated(t *testing.T) {
 		{`{"if": {"properties": {"a": true, "b": false}}, "else": {"properties": {"b": true}},
 			"unevaluatedProperties": false}`, `{"a": 1, "b": 1}`, one},
 		{`{"anyOf": [{"prefixItems": [true], "minItems": 2}, {}], "unevaluatedItems": false}`, `[1]`, one},
-		// The one mistake is that of the schema beside: what it would have looked at is not known.
+		// The one error is that of the schema beside: what it would have looked at is not known.
 		{`{"allOf": [{"properties": {"a": {"type": "string"}}}], "unevaluatedProperties": false}`, `{"a": 1}`, one},
 		{`{"$ref": "#/$defs/x", "unevaluatedProperties": false, "$defs": {"x": {"properties": {"a": {"type": "string"},
 			"b": true}, "required": ["c"]}}}`, `{"a": "x", "b": 1}`, one},

@@ -13,7 +13,7 @@ import (
 // Result is what came of a validation.
 type Result struct {
 	Problems []Problem
-	// Schema are mistakes in the schema that were come upon; what depends on them was not checked.
+	// Schema are errors in the schema that were come upon; what depends on them was not checked.
 	Schema source.Findings
 	// NotKnown is how many values are not known, so that nothing was said of them.
 	NotKnown int
@@ -87,7 +87,7 @@ type run struct {
 	result  *Result
 	// open counts what was passed over since it is not known.
 	open int
-	told map[*Schema]bool // whose mistakes were told
+	told map[*Schema]bool // whose errors were told
 	free []*visit         // that are not used any more
 	// steps counts schema checks and work of the same cost, up to limit.
 	steps, limit int
@@ -361,7 +361,7 @@ func (c *visit) all() {
 		return // whatever else is asked for
 	}
 	if !c.isOfType() {
-		return // one mistake: what else is asked of a value of another type says nothing
+		return // one error: what else is asked of a value of another type says nothing
 	}
 	if c.values(); c.stopped() {
 		return

@@ -1,6 +1,6 @@
 package source
 
-// Code names a kind of mistake. It is stable: scripts and people look it up.
+// Code names a kind of error. It is stable: scripts and people look it up.
 type Code string
 
 // The codes, by the stage that finds them.
@@ -17,33 +17,33 @@ const (
 	TooDeep             Code = "too-deep"
 
 	// Checking.
-	BadName          Code = "bad-name"
-	DuplicateName    Code = "duplicate-name"
-	DuplicateKey     Code = "duplicate-key"
-	UnknownName      Code = "unknown-name"
-	UnknownField     Code = "unknown-field"
-	UnknownType      Code = "unknown-type"
-	UnknownFormat    Code = "unknown-format"
-	WrongType        Code = "wrong-type"
-	WrongUse         Code = "wrong-use"
-	WrongArguments   Code = "wrong-arguments"
-	MissingField     Code = "missing-field"
-	MayBeNull        Code = "may-be-null"
-	MayBeAbsent      Code = "may-be-absent"
-	NeverEqual       Code = "never-equal"
-	NeedlessDefault  Code = "needless-default"
-	NotInserted      Code = "not-inserted"
-	IncompleteMatch  Code = "incomplete-match"
-	UnreachableArm   Code = "unreachable-arm"
-	BadPattern       Code = "bad-pattern"
-	Cycle            Code = "cycle"
-	Recursion        Code = "recursion"
-	ConditionDepends Code = "condition-depends"
-	BadPlace         Code = "bad-place"
-	NeedsInstance    Code = "needs-instance"
-	TestNeeds        Code = "test-needs-environment"
-	NoExpectation    Code = "no-expectation"
-	Unused           Code = "unused"
+	BadName           Code = "bad-name"
+	DuplicateName     Code = "duplicate-name"
+	DuplicateKey      Code = "duplicate-key"
+	UnknownName       Code = "unknown-name"
+	UnknownField      Code = "unknown-field"
+	UnknownType       Code = "unknown-type"
+	UnknownFormat     Code = "unknown-format"
+	WrongType         Code = "wrong-type"
+	WrongUse          Code = "wrong-use"
+	WrongArguments    Code = "wrong-arguments"
+	MissingField      Code = "missing-field"
+	MayBeNull         Code = "may-be-null"
+	MayBeAbsent       Code = "may-be-absent"
+	NeverEqual        Code = "never-equal"
+	NeedlessDefault   Code = "needless-default"
+	NotInserted       Code = "not-inserted"
+	IncompleteMatch   Code = "incomplete-match"
+	UnreachableBranch Code = "unreachable-branch"
+	BadPattern        Code = "bad-pattern"
+	Cycle             Code = "cycle"
+	Recursion         Code = "recursion"
+	ConditionDepends  Code = "condition-depends"
+	ImpossiblePath    Code = "impossible-path"
+	NeedsInstance     Code = "needs-instance"
+	TestNeeds         Code = "test-needs-environment"
+	NoExpectation     Code = "no-expectation"
+	Unused            Code = "unused"
 	// NotRendered is what stands in a module, or in an instance of one, that nothing renders.
 	NotRendered Code = "not-rendered"
 	// NotInForce is a rule that nothing holds.
@@ -59,14 +59,14 @@ const (
 	Repetition     Code = "repetition"
 	Requirement    Code = "requirement"
 	// Failed is what fail(…) says.
-	Failed         Code = "failed"
-	NoPlace        Code = "no-place"
-	PlaceTaken     Code = "place-taken"
-	SeveralPlaces  Code = "several-places"
-	Expectation    Code = "expectation"
-	HiddenDecision Code = "hidden-decision"
-	SecretExposed  Code = "secret-exposed"
-	NotKnown       Code = "not-known"
+	Failed          Code = "failed"
+	NoPath          Code = "no-path"
+	PathTaken       Code = "path-taken"
+	SeveralElements Code = "several-elements"
+	Expectation     Code = "expectation"
+	HiddenDecision  Code = "hidden-decision"
+	SecretExposed   Code = "secret-exposed"
+	NotKnown        Code = "not-known"
 
 	// Reading and writing data.
 	BadData       Code = "bad-data"
@@ -95,21 +95,40 @@ const (
 	RenderedDiffers Code = "rendered-differs"
 
 	// Schemas.
-	BadSchema    Code = "bad-schema"
-	BreaksSchema Code = "breaks-schema"
-	// Unlike is a difference between environments that are to be alike.
-	Unlike Code = "unlike"
-	// BreaksRule is a document that does not meet a rule of the project, RuleFailed a rule that cannot be held.
-	BreaksRule Code = "breaks-rule"
-	RuleFailed Code = "rule-failed"
+	BadSchema       Code = "bad-schema"
+	SchemaViolation Code = "schema-violation"
+	// Parity is a difference between environments that are to be alike.
+	Parity Code = "parity"
+	// RuleViolation is a document that does not meet a rule of the project, RuleFailed a rule that cannot be held.
+	RuleViolation Code = "rule-violation"
+	RuleFailed    Code = "rule-failed"
 	// LooksAtNothing is a rule that meets no document of any environment.
 	LooksAtNothing Code = "looks-at-nothing"
 	// ExemptionEnds is an exemption from a rule whose last day is near, or over.
 	ExemptionEnds Code = "exemption-ends"
-	// LeadsNowhere is a name in a document that should be that of another, or labels that no document has.
-	LeadsNowhere Code = "leads-nowhere"
+	// DanglingReference is a name in a document that should be that of another, or labels that no document has.
+	DanglingReference Code = "dangling-reference"
 	// NoDifference is a place at which environments may differ, and do not.
 	NoDifference Code = "no-difference"
 	// NoSchema is a kind that the catalogue lacks.
 	NoSchema Code = "no-schema"
 )
+
+// renamed are the codes that had another name before, by that name.
+var renamed = map[Code]Code{
+	"bad-place":       ImpossiblePath,
+	"breaks-rule":     RuleViolation,
+	"breaks-schema":   SchemaViolation,
+	"leads-nowhere":   DanglingReference,
+	"no-place":        NoPath,
+	"place-taken":     PathTaken,
+	"several-places":  SeveralElements,
+	"unlike":          Parity,
+	"unreachable-arm": UnreachableBranch,
+}
+
+// Renamed returns the present name of a code that had another name before 1.0, and whether it is one.
+func Renamed(old Code) (Code, bool) {
+	code, is := renamed[old]
+	return code, is
+}

@@ -190,7 +190,7 @@ func Suggest(name string, candidates []string, otherwise string) string {
 // DidYouMean is the help that suggests a name.
 func DidYouMean(name string) string { return fmt.Sprintf("did you mean %q?", name) }
 
-// Suggestions finds nearest names for many mistakes. A text may be wrong in more places than there is time for
+// Suggestions finds nearest names for many errors. A text may be wrong in more places than there is time for
 // suggestions: after some, there are no more.
 type Suggestions struct{ compared int }
 

@@ -15,7 +15,7 @@ var pages embed.FS
 type Page struct {
 	Code Code
 	Text string
-	// Wrong and Right are small projects; they are empty where no text can show the mistake. Without a project file,
+	// Wrong and Right are small projects; they are empty where no text can show the error. Without a project file,
 	// they stand for one with a single environment.
 	Wrong, Right []PageFile
 }

@@ -88,10 +88,10 @@ func init() { // for a cycle: to read a block is to read forms
 			read: func(p *parser, b beginning, keep func(Declaration)) {
 				d := &Include{Header: b.header, Value: p.expression()}
 				if t := p.token(); t.kind == tokenWord && !t.newline && !p.sign("under") {
-					p.expected(`"under" and a folder, or the end of the line`, "")
+					p.expected(`"under" and a directory, or the end of the line`, "")
 				}
 				if p.take("under") {
-					d.Under = p.quoted("a folder")
+					d.Under = p.quoted("a directory")
 				}
 				keep(d)
 			}},

@@ -415,7 +415,7 @@ func (e *If) lacksElse() bool {
 	}
 }
 
-// armAhead reports whether the current token is an `else ->` on a line of its own, which begins an arm of a match.
+// armAhead reports whether the current token is an `else ->` on a line of its own, which begins a branch of a match.
 func (p *parser) armAhead() bool {
 	return p.token().newline && p.sign("else") && p.peek(1).is(p, "->")
 }
@@ -425,7 +425,7 @@ func (p *parser) match() Expression {
 	p.at++
 	e := &Match{Subject: p.binary(0)}
 	if !p.sign("{") {
-		p.expected(`"{" and the arms of the match`, "")
+		p.expected(`"{" and the branches of the match`, "")
 	}
 	open := p.at
 	p.at++
@@ -451,9 +451,9 @@ func (p *parser) match() Expression {
 			p.layout.arrows[p.at] = true
 		}
 		if p.sign("=") || p.sign(":") {
-			p.expected(`"->" and the value of this arm`, "an arm is written: pattern -> value")
+			p.expected(`"->" and the value of this branch`, "a branch is written: pattern -> value")
 		}
-		p.expect("->", "and the value of this arm")
+		p.expect("->", "and the value of this branch")
 		arm.Value = p.expression()
 		arm.Span = p.span(from)
 		e.Arms = append(e.Arms, arm)

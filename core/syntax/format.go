@@ -9,8 +9,8 @@ import (
 )
 
 // Format returns a module in its canonical form. The author's line breaks stay, everything else is given: two spaces
-// for each level, one between words, no commas at the ends of lines, at most one empty line, aligned arrows of arms and
-// comments behind lines. Comments stay where they are. A file with mistakes is left alone: its findings are returned.
+// for each level, one between words, no commas at the ends of lines, at most one empty line, aligned arrows of branches
+// and comments behind lines. Comments stay where they are. A file with errors is left alone: its findings are returned.
 func Format(file *source.File) (string, source.Findings) {
 	module := &Module{File: file}
 	if broken := Parse(file); len(broken.Findings) > 0 {
@@ -35,7 +35,7 @@ func withLineEnds(text, of string) string {
 	return text
 }
 
-// Changed is the panic of a formatter that would have changed more than the form of a file: that is a mistake in the
+// Changed is the panic of a formatter that would have changed more than the form of a file: that is an error in the
 // program, and the file is left alone.
 type Changed struct{ Path string }
 
@@ -69,7 +69,7 @@ func (s *scanner) commentTexts() []string {
 type line struct {
 	text    string
 	indent  int
-	arrow   int    // where the arrow of an arm stands in text; 0 when there is none
+	arrow   int    // where the arrow of a branch stands in text; 0 when there is none
 	comment string // behind the text
 }
 

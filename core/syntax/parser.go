@@ -33,7 +33,7 @@ type parser struct {
 	mode  context
 	each  string // the name of the documents in the each in hand
 	depth int
-	// broken says that a mistake in the declaration in hand was reported. What follows in it is read without a word, so
+	// broken says that an error in the declaration in hand was reported. What follows in it is read without a word, so
 	// that as much as possible of its tree is there.
 	broken bool
 	ids    ID
@@ -128,9 +128,9 @@ func (p *parser) declarations() {
 	module.Findings = append(module.Findings, p.findings...)
 }
 
-// layout is what the formatter has to know about tokens: which begin an entry, an arm or a declaration, and which are
-// the arrows of arms; which follow the token before them without a space, as the parts of runs-on do, or with one, as
-// a path behind a verb does. Separators are the commas that a line end can stand for; bare are the quoted names
+// layout is what the formatter has to know about tokens: which begin an entry, a branch or a declaration, and which are
+// the arrows of branches; which follow the token before them without a space, as the parts of runs-on do, or with one,
+// as a path behind a verb does. Separators are the commas that a line end can stand for; bare are the quoted names
 // behind a point that need no quotes.
 type layout struct {
 	starts, arrows, glued, apart, separators map[int]bool
@@ -211,13 +211,13 @@ func (p *parser) found() string {
 	}
 }
 
-// fail reports a mistake and gives up what is being read: that ends where something like it could begin.
+// fail reports an error and gives up what is being read: that ends where something like it could begin.
 func (p *parser) fail(f source.Finding) {
 	p.mistake(f)
 	panic(bailout{})
 }
 
-// mistake reports a mistake, if it is the first in its declaration. It stays silent when the scanner has already
+// mistake reports an error, if it is the first in its declaration. It stays silent when the scanner has already
 // reported something in this declaration, up to here: that one is the cause.
 func (p *parser) mistake(f source.Finding) {
 	if p.broken {
@@ -292,7 +292,7 @@ func (p *parser) failHere(code source.Code, message, help string) {
 	panic(bailout{})
 }
 
-// mistakeHere is mistake at the current token.
+// mistakeHere is error at the current token.
 func (p *parser) mistakeHere(code source.Code, message, help string) {
 	t := p.token()
 	span := p.spanOf(t)

@@ -267,7 +267,7 @@ func (p *parser) elementStep(s *Step, open int) {
 	}
 }
 
-// mentionsIt reports whether an expression speaks of the `it` around it: that of an arm of a match is what the match
+// mentionsIt reports whether an expression speaks of the `it` around it: that of a branch of a match is what the match
 // looks at, and that of a condition in a type is the value that it is on.
 func mentionsIt(e Expression) bool {
 	found := false
@@ -292,7 +292,7 @@ func mentionsIt(e Expression) bool {
 // checkPath reports paths that no operation, or not this one, can meet.
 func (p *parser) checkPath(d *Operation) {
 	mistake := func(s *Step, message, help string) {
-		p.fail(source.Finding{Code: source.BadPlace, Span: s.Span, Message: message, Help: help})
+		p.fail(source.Finding{Code: source.ImpossiblePath, Span: s.Span, Message: message, Help: help})
 	}
 	for i, s := range d.Steps {
 		last := i == len(d.Steps)-1
@@ -310,12 +310,12 @@ func (p *parser) checkPath(d *Operation) {
 				p.file.Slice(s.Span)), "replace changes what is there, [end] adds to a list")
 		case d.Verb == AddVerb && last && i > 0 && d.Steps[i-1].Kind == DeepStep:
 			mistake(s, "add puts something where nothing is, but a step after .** finds what is there",
-				"name the way to the place")
+				"write the path")
 		}
 	}
 	if len(d.Steps) == 0 && d.Verb == AddVerb {
-		p.fail(source.Finding{Code: source.BadPlace, Span: d.PathSpan,
+		p.fail(source.Finding{Code: source.ImpossiblePath, Span: d.PathSpan,
 			Message: fmt.Sprintf("%q is there already", strings.TrimSpace(p.file.Slice(d.PathSpan))),
-			Help:    "write the place in it: add d.name: …"})
+			Help:    "write the path in it: add d.name: …"})
 	}
 }

@@ -33,7 +33,7 @@ func outline(n syntax.Node) string {
 	return name + "(" + strings.Join(parts, " ") + ")"
 }
 
-// TestRecovery holds what is left of declarations that cannot be read to their ends: one mistake is reported of each,
+// TestRecovery holds what is left of declarations that cannot be read to their ends: one error is reported of each,
 // and all that could be read is in the tree.
 func TestRecovery(t *testing.T) {
 	for _, row := range []struct{ text, want string }{

@@ -129,9 +129,9 @@ type (
 	// rule(document)` or `expect no violation from rule(document)`; it stands in tests.
 	Expect struct {
 		Header
-		Condition Expression // nil when a mistake or a violation is expected, or none
+		Condition Expression // nil when an error or a violation is expected, or none
 		Message   Expression // nil when it is made from the condition
-		Mistake   Expression // the text that the mistake or violation must contain; nil when none is expected
+		Mistake   Expression // the text that the error or violation must contain; nil when none is expected
 		From      Expression // what must fail, or the call of a rule
 		Violation bool       // From is the call of a rule
 	}
@@ -394,7 +394,7 @@ type Argument struct {
 	Spread bool // `...value`: one argument for each entry of a record
 }
 
-// Arm is one arm of a match.
+// Arm is one branch of a match.
 type Arm struct {
 	Span     source.Span
 	Patterns []Expression // literals, and Is without an operand for `is T`; empty for `else`

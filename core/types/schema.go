@@ -118,7 +118,7 @@ func containsItself(s *schema.Schema) bool {
 	})
 }
 
-// isItsOwnForm says whether one of the forms of a value is the value itself, a mistake that validating tells.
+// isItsOwnForm says whether one of the forms of a value is the value itself, an error that validating tells.
 func isItsOwnForm(s *schema.Schema) bool {
 	return leadsToItself(s, func(shape schema.Shape) []*schema.Schema { return shape.Forms })
 }

@@ -86,7 +86,7 @@ func TestPartsAreNotWholes(t *testing.T) {
 }
 
 // TestContainsItself: what contains itself is found out level by level, also where no record is between; what is
-// itself without going into the value is any, for validating tells that mistake.
+// itself without going into the value is any, for validating tells that error.
 func TestContainsItself(t *testing.T) {
 	u := types.NewUniverse()
 	lists := u.Described("Lists", schemaOf(t, `{ "type": "array", "items": { "$ref": "#" } }`))

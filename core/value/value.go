@@ -195,7 +195,7 @@ func (v Value) IsAbsent() bool { return v.Kind() == Absent }
 // IsNull reports whether the value is null.
 func (v Value) IsNull() bool { return v.Kind() == Null }
 
-// Misread is the panic of who reads a value as of a kind that it is not. That is a mistake in the program: what a value
+// Misread is the panic of who reads a value as of a kind that it is not. That is an error in the program: what a value
 // refers to must never be taken for something else.
 type Misread struct{ Wanted, Found Kind }
 

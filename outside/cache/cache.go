@@ -1,4 +1,4 @@
-// Package cache remembers what texts documents had, in the folder that the machine has for such things. It exists so
+// Package cache remembers what texts documents had, in the directory that the machine has for such things. It exists so
 // that a document whose content is that of the last run need not be put into its format again to find that its file
 // is as it should be. Nothing depends on it: without a cache, or with a damaged one, everything is just made anew.
 package cache
@@ -20,7 +20,7 @@ import (
 // Content is a digest of all that the text of a document depends on, but the program that makes it.
 type Content = [sha256.Size]byte
 
-// folderName is the name of the folder of the program among those of others.
+// folderName is the name of the directory of the program among those of others.
 const folderName = "knothole"
 
 // kept is for how long what no run has used stays.
@@ -37,7 +37,7 @@ type Texts struct {
 	changed bool
 }
 
-// Open reads what is known of the documents that go to a folder. Everything is known of the running program only:
+// Open reads what is known of the documents that go to a directory. Everything is known of the running program only:
 // another one may write the same content in another way. Partial says that only some of the documents will be asked
 // for.
 func Open(directory string, partial bool) *Texts {
@@ -130,7 +130,7 @@ func (t *Texts) Put(content Content, digest string) {
 	t.used[content], t.changed = d, true
 }
 
-// Save keeps what was noted for the next run. That it cannot is no mistake: the next run then makes everything anew.
+// Save keeps what was noted for the next run. That it cannot is no error: the next run then makes everything anew.
 func (t *Texts) Save() {
 	if t.name == "" {
 		return

@@ -22,7 +22,7 @@ func digest(text string) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// remember opens what is known of a folder, asks for some contents, notes others, and keeps it. It returns the
+// remember opens what is known of a directory, asks for some contents, notes others, and keeps it. It returns the
 // digests of those that were asked for.
 func remember(folder string, partial bool, ask []string, note ...string) []string {
 	texts := cache.Open(folder, partial)
@@ -48,7 +48,7 @@ func TestTexts(t *testing.T) {
 	t.Setenv("XDG_CACHE_HOME", user)
 	require.Equal(t, []string{""}, remember("a", false, []string{"x"}, "x", "y"))
 	require.Equal(t, []string{digest("x"), digest("y"), ""}, remember("a", false, []string{"x", "y", "z"}))
-	require.Equal(t, []string{""}, remember("b", false, []string{"x"}), "each folder has its own")
+	require.Equal(t, []string{""}, remember("b", false, []string{"x"}), "each directory has its own")
 
 	// What was not asked for is forgotten, unless only some were.
 	require.Equal(t, []string{digest("x")}, remember("a", true, []string{"x"}, "z"))

@@ -17,7 +17,7 @@ import (
 	"knothole/outside/gate"
 )
 
-// Written records the secret files that the program wrote into a folder. It is in the user's cache, so a change of a
+// Written records the secret files that the program wrote into a directory. It is in the user's cache, so a change of a
 // project cannot alter it. It contains only keyed digests: they reveal nothing about the files, and adding one requires
 // the key.
 type Written struct {
@@ -27,15 +27,15 @@ type Written struct {
 	journal string              // the digest of the journal of a run that began; empty for none
 }
 
-// writtenFolder is the folder of these records in the program's cache. It has the key, and one folder for each folder
-// that was written, so that concurrent runs do not conflict.
+// writtenFolder is the directory of these records in the program's cache. It has the key, and one directory for each
+// directory that was written, so that concurrent runs do not conflict.
 const (
 	writtenFolder = "written"
 	digestsName   = "digests"
 	keyName       = "key"
 )
 
-// OpenWritten reads the record of a folder. Without a cache, the record is empty.
+// OpenWritten reads the record of a directory. Without a cache, the record is empty.
 func OpenWritten(directory string) *Written {
 	w := &Written{digests: map[string][]string{}}
 	user, err := os.UserCacheDir()

@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Mount mounts a file system that ignores the case of names, and returns its folder: exFAT, from a file, through FUSE.
-// If that fails, the test is skipped, or fails with KNOTHOLE_CASELESS=needed.
+// Mount mounts a file system that ignores the case of names, and returns its directory: exFAT, from a file, through
+// FUSE. If that fails, the test is skipped, or fails with KNOTHOLE_CASELESS=needed.
 func Mount(t *testing.T) string {
 	t.Helper()
 	missing := func(why string) string {

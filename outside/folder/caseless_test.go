@@ -22,7 +22,7 @@ var spellings = [][]string{
 }
 
 // recasings renders random documents, most of them again with names that differ in case, and holds that what is there
-// then is exactly that, with these names; when a run was stopped before, a folder may keep its spelling.
+// then is exactly that, with these names; when a run was stopped before, a directory may keep its spelling.
 func recasings(t *testing.T, base string, seed uint64, secret bool) {
 	t.Helper()
 	t.Setenv("XDG_CACHE_HOME", t.TempDir())
@@ -87,7 +87,7 @@ func TestRecased(t *testing.T) {
 	for seed := range seeds {
 		recasings(t, base, seed, seed%3 == 0)
 	}
-	// The folder of an environment is found under either name; whether it gets the new one is the file system's.
+	// The directory of an environment is found under either name; whether it gets the new one is the file system's.
 	_, err := write(t, filepath.Join(base, "out", "north"), folder.Options{}, file("a", "1"))
 	require.NoError(t, err)
 	require.Empty(t, folder.Strangers(filepath.Join(base, "out"), []string{"North"}, nil))

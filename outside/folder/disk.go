@@ -10,7 +10,7 @@ import (
 	"knothole/outside/gate"
 )
 
-// disk is what is done to a folder. It is a root of the gate; tests let it fail.
+// disk is what is done to a directory. It is a root of the gate; tests let it fail.
 type disk interface {
 	Lstat(name string) (fs.FileInfo, error)
 	ReadFile(name string) ([]byte, error)
@@ -27,9 +27,9 @@ type disk interface {
 	Close() error
 }
 
-// open opens the folder of an environment in a folder for rendered files; nil when there is none yet. A link that
-// leads out of the folder is refused, and so is one that stands where the folder does: two environments could then be
-// one.
+// open opens the directory of an environment in a directory for rendered files; nil when there is none yet. A link that
+// leads out of the directory is refused, and so is one that stands where the directory does: two environments could
+// then be one.
 var open = func(base, environment string) (disk, error) {
 	outer, err := gate.OpenRoot(base)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -40,7 +40,7 @@ var open = func(base, environment string) (disk, error) {
 	}
 	defer outer.Close()
 	if info, err := outer.Lstat(environment); err == nil && info.Mode()&fs.ModeSymlink != 0 {
-		return nil, errors.New("a link is in the place of the folder of the environment")
+		return nil, errors.New("a link is at the path of the environment's directory")
 	}
 	root, err := outer.OpenRoot(environment)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -52,7 +52,7 @@ var open = func(base, environment string) (disk, error) {
 	return root, nil
 }
 
-// create is open for a folder that may not be there yet.
+// create is open for a directory that may not be there yet.
 func create(base, environment string, mode fs.FileMode) (disk, error) {
 	if err := gate.MakeFolder(base, mode); err != nil {
 		return nil, err
@@ -72,8 +72,8 @@ func create(base, environment string, mode fs.FileMode) (disk, error) {
 	return open(base, environment)
 }
 
-// recase renames the folder of an environment whose name differs only in case. A failure is ignored, because the folder
-// is found under both names.
+// recase renames the directory of an environment whose name differs only in case. A failure is ignored, because the
+// directory is found under both names.
 func recase(outer *gate.Root, environment string) {
 	entries, err := fs.ReadDir(outer.FS(), ".")
 	if err != nil || slices.ContainsFunc(entries, func(e fs.DirEntry) bool { return e.Name() == environment }) {
@@ -97,9 +97,9 @@ func current(d reading, name string) (text []byte, exists bool, err error) {
 	case err != nil:
 		return nil, false, err
 	case info.IsDir():
-		return nil, false, obstacle("there is a folder in the place of the document")
+		return nil, false, obstacle("a directory is at the path of the document")
 	case !info.Mode().IsRegular():
-		return nil, false, obstacle("something that is not a plain file is in the place of the document")
+		return nil, false, obstacle("something other than a regular file is at the path of the document")
 	}
 	text, err = d.ReadFile(name)
 	if errors.Is(err, fs.ErrNotExist) { // it is gone meanwhile, or was known under another name only
@@ -114,13 +114,13 @@ type reading interface {
 	ReadFile(name string) ([]byte, error)
 }
 
-// reader is current for one file after the other. It keeps the folder of the last one open, where the next mostly
+// reader is current for one file after the other. It keeps the directory of the last one open, where the next mostly
 // stands, too.
 type reader struct {
 	root   disk // nil when nothing is there yet
 	folder string
 	inner  *gate.Root
-	err    error // of opening the folder
+	err    error // of opening the directory
 }
 
 func (r *reader) current(name string) (text []byte, exists bool, err error) {
@@ -148,7 +148,7 @@ func (r *reader) current(name string) (text []byte, exists bool, err error) {
 	return current(r.inner, base)
 }
 
-// blocked reports whether a file is in the way of a folder, or of one of its parents. Systems report that with
+// blocked reports whether a file is in the way of a directory, or of one of its parents. Systems report that with
 // different errors, some with the one for a missing file.
 func blocked(d disk, folder string) bool {
 	for ; folder != "."; folder = path.Dir(folder) {
@@ -171,11 +171,11 @@ type obstacle string
 
 func (o obstacle) Error() string { return string(o) }
 
-const fileInTheWay = obstacle("there is a file in the place of the folder of the document")
+const fileInTheWay = obstacle("a file is at the path of the document's directory")
 
 // cleared reports whether nothing is in the way of a path when files have been removed: what is in the way is one of
-// them, or a folder with nothing but them. An empty folder is somebody's, unless nothing is said to be removed: then
-// it was emptied by a run that was stopped.
+// them, or a directory with nothing but them. An empty directory is somebody's, unless nothing is said to be removed:
+// then it was emptied by a run that was stopped.
 func cleared(d disk, name string, removed map[string]string) bool {
 	for folder := path.Dir(name); folder != "."; folder = path.Dir(folder) {
 		if _, ok := removed[folder]; ok {

@@ -108,7 +108,7 @@ func render(base string, files []File) error {
 }
 
 // TestEveryFault lets each operation of a run fail, once as an error and once as the end of the program, and holds
-// that the folder has the old documents or the new ones: at once when the run says that nothing was written, after
+// that the directory has the old documents or the new ones: at once when the run says that nothing was written, after
 // the next run at the latest otherwise.
 func TestEveryFault(t *testing.T) {
 	before := []File{{Path: "a.yaml", Data: []byte("old a")}, {Path: "k8s/b.yaml", Data: []byte("old b")},

@@ -1,4 +1,4 @@
-// Package folder writes rendered documents into a folder of the machine. It exists to keep what people made: it
+// Package directory writes rendered documents into a directory of the machine. It exists to keep what people made: it
 // writes all or, when something stands against it, nothing, it touches no file that it did not write itself, and a
 // run that is stopped half-way is finished or undone by the next.
 package folder
@@ -24,7 +24,7 @@ import (
 // and its path, sorted by path.
 const RecordName = ".knothole-record"
 
-// File is one document as it is to be written; Path is relative to the folder, with forward slashes.
+// File is one document as it is to be written; Path is relative to the directory, with forward slashes.
 type File struct {
 	Path string
 	Data []byte
@@ -54,8 +54,8 @@ type Options struct {
 	Overwrite bool
 	// Partial says that the files are only some of the documents: nothing is removed.
 	Partial bool
-	// Secret files are readable only by their owner. Earlier files are known only from Memory: the folder has no record
-	// of them, so a change of the project cannot forge one.
+	// Secret files are readable only by their owner. Earlier files are known only from Memory: the directory has no
+	// record of them, so a change of the project cannot forge one.
 	Secret bool
 	Memory Memory // of secret files; nil when nothing is known
 	// Recoverable returns the files that can be restored after removal. If it is nil, every file that matches the
@@ -66,7 +66,7 @@ type Options struct {
 	Done func()
 }
 
-// Memory records the secret files of one folder, outside of the project.
+// Memory records the secret files of one directory, outside of the project.
 type Memory interface {
 	// Names are the paths of the files that were written.
 	Names() []string
@@ -130,7 +130,7 @@ func (r *Refusal) add(name string, err error) bool {
 	return true
 }
 
-// Plan is what is to be done in one folder; it has been checked that it can be.
+// Plan is what is to be done in one directory; it has been checked that it can be.
 type Plan struct {
 	base, environment string
 	options           Options
@@ -144,7 +144,7 @@ type Plan struct {
 type planning struct {
 	*Plan
 	directory string
-	existing  disk              // the folder; nil when there is none yet
+	existing  disk              // the directory; nil when there is none yet
 	there     *reader           // of what stands in it
 	before    map[string]string // the digests of what was written before, by path
 	oldRecord []byte            // in which they stand
@@ -154,7 +154,7 @@ type planning struct {
 	refusal   *Refusal
 }
 
-// Prepare finds out what is to be written into the folder of an environment in a folder for rendered files, which
+// Prepare finds out what is to be written into the directory of an environment in a directory for rendered files, which
 // need not exist. What a run left there that was stopped is finished or undone first. The error is a *Refusal when
 // files stand in the way.
 func Prepare(base, environment string, files []File, options Options) (*Plan, error) {
@@ -182,7 +182,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 	p.there = &reader{root: root}
 	defer p.there.close()
 	p.fillRecord(files)
-	// Files are removed first: a folder may take the place of one, or one that of a folder.
+	// Files are removed first: a directory may take the place of one, or one that of a directory.
 	if err := p.removeGone(); err != nil {
 		return nil, err
 	}
@@ -207,7 +207,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 	return p.Plan, nil
 }
 
-// readBefore puts the folder in order and reads the record of what was written into it before.
+// readBefore puts the directory in order and reads the record of what was written into it before.
 func (p *planning) readBefore() error {
 	if _, err := p.existing.Lstat(stagingName); err == nil {
 		if err := recoverRun(p.existing, p.options); err != nil {
@@ -355,7 +355,7 @@ func (p *planning) put(f File, before string) {
 // others are the bits of a mode that let anybody but the owner in.
 const others fs.FileMode = 0o077
 
-// tighten takes the folder of secret files away from all but their owner.
+// tighten takes the directory of secret files away from all but their owner.
 func tighten(d disk) error {
 	info, err := d.Lstat(".")
 	if err != nil || info.Mode()&others == 0 {
@@ -564,7 +564,7 @@ type Reader struct {
 	files     *reader
 }
 
-// Read opens what was rendered for an environment in a folder for rendered files; nothing need be there.
+// Read opens what was rendered for an environment in a directory for rendered files; nothing need be there.
 func Read(base, environment string) (*Reader, error) {
 	directory := filepath.Join(base, environment)
 	root, err := open(base, environment)
@@ -574,7 +574,7 @@ func Read(base, environment string) (*Reader, error) {
 	return &Reader{directory, root, &reader{root: root}}, nil
 }
 
-// Close gives the folder back.
+// Close gives the directory back.
 func (r *Reader) Close() {
 	r.files.close()
 	if r.root != nil {
@@ -606,8 +606,8 @@ func (r *Reader) File(name string) (text []byte, exists bool, err error) {
 // Digest returns the digest of a file as the record has it.
 func Digest(text []byte) string { return digestOf(text) }
 
-// Strangers returns the folders that the program wrote but that belong to no environment. It recognizes them by their
-// records, or by written.
+// Strangers returns the directories that the program wrote but that belong to no environment. It recognizes them by
+// their records, or by written.
 func Strangers(base string, environments []string, written func(name string) bool) []string {
 	root, err := gate.OpenRoot(base)
 	if err != nil {
@@ -638,8 +638,8 @@ func Strangers(base string, environments []string, written func(name string) boo
 // attributesName is the file that keeps git from changing line endings of rendered files (gitattributes(5)).
 const attributesName = ".gitattributes"
 
-// Attributes writes the git attributes into a folder for rendered files, if they do not exist. A failure is ignored: a
-// checkout with other line endings is then reported as different.
+// Attributes writes the git attributes into a directory for rendered files, if they do not exist. A failure is ignored:
+// a checkout with other line endings is then reported as different.
 func Attributes(base string) {
 	root, err := gate.OpenRoot(base)
 	if err != nil {
@@ -651,7 +651,7 @@ func Attributes(base string) {
 	}
 }
 
-// isOne reports whether the file system treats the names of an environment and a folder as the same.
+// isOne reports whether the file system treats the names of an environment and a directory as the same.
 func isOne(root *gate.Root, environment, folder string) bool {
 	if environment == folder || source.FoldName(environment) != source.FoldName(folder) {
 		return environment == folder

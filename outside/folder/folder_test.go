@@ -32,7 +32,7 @@ type summary struct{ Written, Unchanged, Removed int }
 
 func file(path, text string) folder.File { return folder.File{Path: path, Data: []byte(text)} }
 
-// tree returns all files below a folder with their contents, the record aside.
+// tree returns all files below a directory with their contents, the record aside.
 func tree(t *testing.T, directory string) map[string]string {
 	t.Helper()
 	files := map[string]string{}
@@ -60,7 +60,7 @@ func TestWritesRemovesAndLeavesAlone(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, summary{Written: 1, Unchanged: 1, Removed: 1}, done)
 	require.Equal(t, map[string]string{"b.env": "b", "c/d.txt": "d"}, tree(t, d))
-	require.NoDirExists(t, filepath.Join(d, "k8s"), "a folder that is empty now goes too")
+	require.NoDirExists(t, filepath.Join(d, "k8s"), "a directory that is empty now goes too")
 	after, err := os.Stat(filepath.Join(d, "b.env"))
 	require.NoError(t, err)
 	require.Equal(t, before.ModTime(), after.ModTime(), "an equal file is not written again")
@@ -119,18 +119,18 @@ func TestStaysInside(t *testing.T) {
 	d, elsewhere := t.TempDir(), t.TempDir()
 	require.NoError(t, os.Symlink(elsewhere, filepath.Join(d, "link")))
 	_, err := write(t, d, folder.Options{}, file("link/a", "1"))
-	require.ErrorContains(t, err, "a link leads out of the folder")
+	require.ErrorContains(t, err, "a link leads out of the directory")
 	require.Empty(t, tree(t, elsewhere))
 	require.NoError(t, os.Symlink(filepath.Join(elsewhere, "x"), filepath.Join(d, "b")))
 	_, err = write(t, d, folder.Options{Overwrite: true}, file("b", "1"))
-	require.ErrorContains(t, err, "not a plain file")
+	require.ErrorContains(t, err, "other than a regular file")
 }
 
 func TestFailureLeavesNothingBehind(t *testing.T) {
 	d := t.TempDir()
 	_, err := write(t, d, folder.Options{}, file("a", "1"))
 	require.NoError(t, err)
-	// A file of somebody stands where a folder is needed.
+	// A file of somebody stands where a directory is needed.
 	require.NoError(t, os.WriteFile(filepath.Join(d, "sub"), []byte("in the way"), 0o644))
 	_, err = write(t, d, folder.Options{}, file("a", "2"), file("sub/b", "2"))
 	require.Error(t, err)
@@ -154,10 +154,10 @@ func TestFilesAndFoldersTakeEachOthersPlace(t *testing.T) {
 	require.Equal(t, map[string]string{"a/x": "2", "b": "2"}, tree(t, d))
 	require.NoError(t, os.WriteFile(filepath.Join(d, "a", "mine"), []byte("mine"), 0o644))
 	_, err = write(t, d, folder.Options{}, file("a", "3"), file("b", "3"))
-	require.ErrorContains(t, err, "there is a folder in the place of the document")
+	require.ErrorContains(t, err, "a directory is at the path of the document")
 	require.Equal(t, map[string]string{"a/x": "2", "a/mine": "mine", "b": "2"}, tree(t, d))
 
-	// A folder that somebody put in the place of a document that is no longer rendered is theirs.
+	// A directory that somebody put in the place of a document that is no longer rendered is theirs.
 	require.NoError(t, os.Remove(filepath.Join(d, "b")))
 	require.NoError(t, os.Mkdir(filepath.Join(d, "b"), 0o755))
 	_, err = write(t, d, folder.Options{}, file("a/x", "2"))
@@ -165,7 +165,7 @@ func TestFilesAndFoldersTakeEachOthersPlace(t *testing.T) {
 	require.DirExists(t, filepath.Join(d, "b"))
 }
 
-// remembered are options for secret files, with what the user's cache folder remembers of a folder.
+// remembered are options for secret files, with what the user's cache directory remembers of a directory.
 func remembered(t *testing.T, directory string) folder.Options {
 	t.Helper()
 	return folder.Options{Secret: true, Memory: cache.OpenWritten(directory)}
@@ -211,8 +211,8 @@ func TestSecretFiles(t *testing.T) {
 	require.NoError(t, err)
 }
 
-// TestNothingInTheFolderDecides holds that of secret files no record and no journal in the folder counts, whatever it
-// says: only what this user's cache remembers.
+// TestNothingInTheFolderDecides holds that of secret files no record and no journal in the directory counts, whatever
+// it says: only what this user's cache remembers.
 func TestNothingInTheFolderDecides(t *testing.T) {
 	t.Setenv("XDG_CACHE_HOME", t.TempDir())
 	digest := func(text string) string { return folder.Digest([]byte(text)) }
@@ -239,7 +239,7 @@ func TestNothingInTheFolderDecides(t *testing.T) {
 	}
 }
 
-// TestJournalOfAChange holds that a journal in a folder for rendered files, which may have come with a change, does
+// TestJournalOfAChange holds that a journal in a directory for rendered files, which may have come with a change, does
 // nothing that its record would not allow.
 func TestJournalOfAChange(t *testing.T) {
 	digest := func(text string) string { return folder.Digest([]byte(text)) }
@@ -260,7 +260,7 @@ func TestJournalOfAChange(t *testing.T) {
 	require.Equal(t, map[string]string{"a": "2", "b": "edited", "mine": "mine"}, tree(t, d))
 }
 
-// TestEndsOfLines holds that a folder that was checked out with other ends of lines is taken for what was written.
+// TestEndsOfLines holds that a directory that was checked out with other ends of lines is taken for what was written.
 func TestEndsOfLines(t *testing.T) {
 	d := t.TempDir()
 	_, err := write(t, d, folder.Options{}, file("a", "1\n2\n"), file("b", "1\n"), file("c", "1\n"))
@@ -296,7 +296,7 @@ func TestLockMakesOthersWait(t *testing.T) {
 	}
 	unlock()
 	require.True(t, <-got)
-	require.NoDirExists(t, d, "an empty folder is not left")
+	require.NoDirExists(t, d, "an empty directory is not left")
 }
 
 func TestStrangers(t *testing.T) {
@@ -321,14 +321,14 @@ func TestWhatIsNeverReplaced(t *testing.T) {
 	require.ErrorAs(t, err, &refusal)
 	require.Empty(t, refusal.Changed)
 	require.Equal(t, []folder.Blocked{
-		{Path: "a", By: "there is a folder in the place of the document"},
-		{Path: "b/x", By: "there is a file in the place of the folder of the document"},
-		{Path: "c", By: "something that is not a plain file is in the place of the document"},
+		{Path: "a", By: "a directory is at the path of the document"},
+		{Path: "b/x", By: "a file is at the path of the document's directory"},
+		{Path: "c", By: "something other than a regular file is at the path of the document"},
 	}, refusal.Blocked)
 	require.Equal(t, map[string]string{"b": "mine", "c": "mine", "d": "mine"}, tree(t, d))
 }
 
-// TestRecordsAreNoWayOut holds that a record is ignored if it names anything but a path in its folder.
+// TestRecordsAreNoWayOut holds that a record is ignored if it names anything but a path in its directory.
 func TestRecordsAreNoWayOut(t *testing.T) {
 	for _, name := range []string{"../x", "/x", "a/../../x", "", ".", "a//b", "./a"} {
 		d := filepath.Join(t.TempDir(), "north")

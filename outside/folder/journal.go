@@ -14,7 +14,7 @@ import (
 	"knothole/outside/gate"
 )
 
-// stagingName is the folder, beside the documents, in which files are written in full before they are put in place,
+// stagingName is the directory, beside the documents, in which files are written in full before they are put in place,
 // and in which the journal stands while that is done.
 const stagingName = ".knothole-staging"
 
@@ -123,7 +123,7 @@ func recoverRun(d disk, o Options) error {
 // anything matches any digest.
 const anything = "*"
 
-// apply does steps. Each is done or not; what is done already is no mistake.
+// apply does steps. Each is done or not; what is done already is no error.
 func apply(d disk, steps []step, done func()) error {
 	made := map[string]bool{".": true}
 	for _, s := range steps {
@@ -169,7 +169,7 @@ func again(do func() error) error {
 	return err
 }
 
-// remove removes a file, and folders that are empty then.
+// remove removes a file, and directories that are empty then.
 func remove(d disk, name string) error {
 	if err := d.Remove(name); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
@@ -182,7 +182,7 @@ func remove(d disk, name string) error {
 	return nil
 }
 
-// discard takes the staging folder away, the journal first: without it the rest means nothing.
+// discard takes the staging directory away, the journal first: without it the rest means nothing.
 func discard(d disk) error {
 	if err := d.Remove(journalName); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err

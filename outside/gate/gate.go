@@ -1,5 +1,5 @@
 // Package gate is the one way from the program to the files of the machine. It exists so that what is promised of them
-// holds wherever they are read or written: inside of a folder that is opened as a Root nothing leads out, no link
+// holds wherever they are read or written: inside of a directory that is opened as a Root nothing leads out, no link
 // either; what is read is a plain file of bounded size, so that no device, pipe or endless file can hold the program
 // up; and a file that is replaced has its old contents or its new ones, whatever happens. No other package of the
 // program opens a file, which a test holds.
@@ -21,11 +21,11 @@ import (
 // MaxFile is how large a file may be that is read, in bytes.
 const MaxFile = 256 << 20
 
-// ErrNotPlain says that something is no plain file: a folder, a pipe, a device.
+// ErrNotPlain says that something is no plain file: a directory, a pipe, a device.
 var ErrNotPlain = errors.New("it is not a plain file")
 
 // ErrNotThere says that nothing has a name.
-var ErrNotThere = errors.New("no such file or folder")
+var ErrNotThere = errors.New("no such file or directory")
 
 // ErrTooLarge says that a file has more bytes than are read.
 var ErrTooLarge = errors.New("it is too large")
@@ -49,10 +49,10 @@ func Inject(f func(operation, name string) error) (restore func()) {
 	return func() { fault, injected = noFault, false }
 }
 
-// Root is a folder of the machine. Names in it have forward slashes; a link that leads out of it is refused.
+// Root is a directory of the machine. Names in it have forward slashes; a link that leads out of it is refused.
 type Root struct{ in *os.Root }
 
-// OpenRoot opens a folder.
+// OpenRoot opens a directory.
 func OpenRoot(name string) (*Root, error) {
 	in, err := os.OpenRoot(name)
 	if err != nil {
@@ -61,7 +61,7 @@ func OpenRoot(name string) (*Root, error) {
 	return &Root{in}, nil
 }
 
-// OpenRoot opens a folder in a folder.
+// OpenRoot opens a directory in a directory.
 func (r *Root) OpenRoot(name string) (*Root, error) {
 	in, err := r.in.OpenRoot(filepath.FromSlash(name))
 	if err != nil {
@@ -70,18 +70,18 @@ func (r *Root) OpenRoot(name string) (*Root, error) {
 	return &Root{in}, nil
 }
 
-// Close gives the folder back.
+// Close gives the directory back.
 func (r *Root) Close() error { return r.in.Close() }
 
 // Lstat describes what a name stands for, a link too.
 func (r *Root) Lstat(name string) (fs.FileInfo, error) { return r.in.Lstat(filepath.FromSlash(name)) }
 
-// Mkdir makes a folder.
+// Mkdir makes a directory.
 func (r *Root) Mkdir(name string, mode fs.FileMode) error {
 	return r.in.Mkdir(filepath.FromSlash(name), mode)
 }
 
-// MkdirAll makes a folder and those that it stands in.
+// MkdirAll makes a directory and those that it stands in.
 func (r *Root) MkdirAll(name string, mode fs.FileMode) error {
 	if err := fault("mkdir", name); err != nil {
 		return err
@@ -97,12 +97,12 @@ func (r *Root) Rename(from, to string) error {
 	return r.in.Rename(filepath.FromSlash(from), filepath.FromSlash(to))
 }
 
-// Chmod changes the mode of a file or folder.
+// Chmod changes the mode of a file or directory.
 func (r *Root) Chmod(name string, mode fs.FileMode) error {
 	return r.in.Chmod(filepath.FromSlash(name), mode)
 }
 
-// Remove removes a file or an empty folder.
+// Remove removes a file or an empty directory.
 func (r *Root) Remove(name string) error {
 	if err := fault("remove", name); err != nil {
 		return err
@@ -110,7 +110,7 @@ func (r *Root) Remove(name string) error {
 	return r.in.Remove(filepath.FromSlash(name))
 }
 
-// RemoveAll removes a file, or a folder with all that is in it; that there is none is no mistake.
+// RemoveAll removes a file, or a directory with all that is in it; that there is none is no error.
 func (r *Root) RemoveAll(name string) error {
 	if err := fault("remove", name); err != nil {
 		return err
@@ -200,7 +200,7 @@ const stagedPrefix = ".knothole-new-"
 func IsStaged(name string) bool { return strings.HasPrefix(name, stagedPrefix) }
 
 // Replace replaces the contents of a file, which must still be what they were, and keeps its mode. A link is followed,
-// so that what it leads to is replaced. The caller holds the lock of the folder.
+// so that what it leads to is replaced. The caller holds the lock of the directory.
 func (r *Root) Replace(name string, before, text []byte) error {
 	name, err := r.follow(name)
 	if err != nil {
@@ -221,7 +221,7 @@ func (r *Root) Replace(name string, before, text []byte) error {
 }
 
 // Create writes a file that is not there yet, or holds nothing, or has these contents already: then a run that was
-// stopped has made it. The folders on the way are made. The mask of the user holds for the mode.
+// stopped has made it. The directories on the way are made. The mask of the user holds for the mode.
 func (r *Root) Create(name string, text []byte, mode fs.FileMode) error {
 	if info, err := r.Lstat(name); err == nil {
 		now, err := r.ReadFile(name)
@@ -301,8 +301,8 @@ func (r *Root) Touch(name string) error {
 	return r.in.Chtimes(filepath.FromSlash(name), now, now)
 }
 
-// syncFolder keeps the names in a folder on the disk. Where folders cannot be synced, names are as safe as the file
-// system makes them.
+// syncFolder keeps the names in a directory on the disk. Where directories cannot be synced, names are as safe as the
+// file system makes them.
 func (r *Root) syncFolder(name string) error {
 	if injected {
 		return nil
@@ -339,15 +339,15 @@ func (r *Root) follow(name string) (string, error) {
 			return "", errors.New(leadsOut)
 		}
 	}
-	return "", errors.New("links lead in a circle")
+	return "", errors.New("links lead in a cycle")
 }
 
-// FS returns the folder as a file system of plain files and folders.
+// FS returns the directory as a file system of plain files and folders.
 func (r *Root) FS() fs.FS { return files{r} }
 
 type files struct{ root *Root }
 
-// Open opens a plain file or a folder.
+// Open opens a plain file or a directory.
 func (f files) Open(name string) (fs.File, error) {
 	if !fs.ValidPath(name) {
 		return nil, &fs.PathError{Op: "open", Path: name, Err: fs.ErrInvalid}
@@ -387,7 +387,7 @@ func (f files) ReadLink(name string) (string, error) {
 	return filepath.ToSlash(to), err
 }
 
-// ReadDir lists a folder.
+// ReadDir lists a directory.
 func (f files) ReadDir(name string) ([]fs.DirEntry, error) { return fs.ReadDir(f.root.in.FS(), name) }
 
 // Stat describes what a name leads to.
@@ -410,7 +410,7 @@ func Plain(err error) error {
 		}
 	}
 	if err != nil && err.Error() == leadsOut {
-		return errors.New("a link leads out of the folder, and is not followed")
+		return errors.New("a link leads out of the directory, and is not followed")
 	}
 	return err
 }

@@ -103,7 +103,7 @@ func soon(t *testing.T, what string, do func()) {
 	}
 }
 
-// TestOnlyPlainFiles holds that pipes, devices, folders and links that lead out are no files, and that none of them
+// TestOnlyPlainFiles holds that pipes, devices, directories and links that lead out are no files, and that none of them
 // holds the program up.
 func TestOnlyPlainFiles(t *testing.T) {
 	folder, outside := t.TempDir(), t.TempDir()
@@ -113,7 +113,7 @@ func TestOnlyPlainFiles(t *testing.T) {
 	makePipe(t, filepath.Join(folder, "pipe"))
 	for name, to := range map[string]string{
 		"out": filepath.Join(outside, "secret"), "up": "../" + filepath.Base(outside) + "/secret", "zero": "/dev/zero",
-		"topipe": "pipe", "in": "plain", "circle": "circle", "outfolder": outside,
+		"topipe": "pipe", "in": "plain", "cycle": "cycle", "outfolder": outside,
 	} {
 		require.NoError(t, os.Symlink(to, filepath.Join(folder, name)))
 	}
@@ -121,7 +121,7 @@ func TestOnlyPlainFiles(t *testing.T) {
 	require.NoError(t, err)
 	defer root.Close()
 	files := root.FS()
-	for _, name := range []string{"pipe", "out", "up", "zero", "topipe", "circle", "inner", "outfolder/secret", "../x",
+	for _, name := range []string{"pipe", "out", "up", "zero", "topipe", "cycle", "inner", "outfolder/secret", "../x",
 		"/etc/passwd", "none"} {
 		soon(t, name, func() {
 			_, err := root.ReadFile(name)
@@ -155,7 +155,7 @@ func TestOnlyPlainFiles(t *testing.T) {
 }
 
 // TestReplace holds that a file is replaced whole, keeps its mode, is left alone when somebody changed it, and that a
-// link in the folder stays one.
+// link in the directory stays one.
 func TestReplace(t *testing.T) {
 	folder := t.TempDir()
 	read := func(name string) string {
@@ -197,7 +197,7 @@ func TestReplace(t *testing.T) {
 	require.Equal(t, []string{"a", "link", "out", "x"}, names, "nothing is left behind")
 }
 
-// TestLock holds that one of several has a folder at a time, and that a change which each of them makes is not lost.
+// TestLock holds that one of several has a directory at a time, and that a change which each of them makes is not lost.
 func TestLock(t *testing.T) {
 	folder := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "count"), []byte("0"), 0o644))

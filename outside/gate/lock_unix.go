@@ -9,8 +9,8 @@ import (
 	"syscall"
 )
 
-// Lock makes other runs wait that write into a folder; it makes the folder, with a mode, when it is not there.
-// Waiting is called once when another run has it. unlock gives it back, and removes the folder when it is empty.
+// Lock makes other runs wait that write into a directory; it makes the directory, with a mode, when it is not there.
+// Waiting is called once when another run has it. unlock gives it back, and removes the directory when it is empty.
 func Lock(directory string, mode os.FileMode, waiting func()) (unlock func(), err error) {
 	for {
 		if err := os.MkdirAll(directory, mode); err != nil {
@@ -35,7 +35,7 @@ func Lock(directory string, mode os.FileMode, waiting func()) (unlock func(), er
 			f.Close()
 			return nil, Failed(directory, fmt.Errorf("it cannot be locked: %w", Plain(err)))
 		}
-		// The run before may have removed the folder while this one waited for it.
+		// The run before may have removed the directory while this one waited for it.
 		mine, err1 := f.Stat()
 		now, err2 := os.Stat(directory)
 		if err1 == nil && err2 == nil && os.SameFile(mine, now) {

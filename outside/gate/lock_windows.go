@@ -10,8 +10,8 @@ import (
 	"golang.org/x/sys/windows"
 )
 
-// lockName is the file that a run keeps open in a folder to lock it, for all users and all spellings of its path. The
-// system removes it when the run ends.
+// lockName is the file that a run keeps open in a directory to lock it, for all users and all spellings of its path.
+// The system removes it when the run ends.
 const lockName = ".knothole-lock"
 
 // lockPause is the time between retries.
@@ -20,8 +20,8 @@ const lockPause = 50 * time.Millisecond
 // mostDenied is the number of retries after access was denied.
 const mostDenied = 20
 
-// Lock locks a folder for writing, and creates it with a mode if it does not exist. Waiting is called once if another
-// run has the lock. unlock releases it, and removes the folder if it is empty.
+// Lock locks a directory for writing, and creates it with a mode if it does not exist. Waiting is called once if
+// another run has the lock. unlock releases it, and removes the directory if it is empty.
 func Lock(directory string, mode os.FileMode, waiting func()) (unlock func(), err error) {
 	name, err := windows.UTF16PtrFromString(filepath.Join(directory, lockName))
 	if err != nil {
@@ -40,7 +40,7 @@ func Lock(directory string, mode os.FileMode, waiting func()) (unlock func(), er
 				_ = windows.CloseHandle(file)
 				_ = os.Remove(directory) // when it is empty
 			}, nil
-		case errors.Is(err, windows.ERROR_PATH_NOT_FOUND): // the run before has removed the folder
+		case errors.Is(err, windows.ERROR_PATH_NOT_FOUND): // the run before has removed the directory
 		case errors.Is(err, windows.ERROR_ACCESS_DENIED) && denied < mostDenied:
 			denied++ // a file that is about to be removed cannot be opened either
 			time.Sleep(lockPause)

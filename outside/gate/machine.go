@@ -60,7 +60,7 @@ func IsFile(name string) bool {
 	return err == nil && info.Mode().IsRegular()
 }
 
-// Exists reports whether anything is there, and an error when that cannot be known; a folder or not.
+// Exists reports whether anything is there, and an error when that cannot be known; a directory or not.
 func Exists(name string) (exists, folder bool, err error) {
 	info, err := os.Stat(name)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -72,7 +72,8 @@ func Exists(name string) (exists, folder bool, err error) {
 	return true, info.IsDir(), nil
 }
 
-// RemoveWith removes a file in a folder, and the folder if there is nothing else in it. It is an error when there is.
+// RemoveWith removes a file in a directory, and the directory if there is nothing else in it. It is an error when there
+// is.
 func RemoveWith(name, with string) error {
 	if err := os.Remove(filepath.Join(name, with)); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
@@ -80,7 +81,7 @@ func RemoveWith(name, with string) error {
 	return os.Remove(name)
 }
 
-// Same reports whether two names lead to one file or folder.
+// Same reports whether two names lead to one file or directory.
 func Same(a, b string) bool {
 	one, err := os.Stat(a)
 	if err != nil {
@@ -93,7 +94,7 @@ func Same(a, b string) bool {
 // Real returns the name of what a name leads to, without links.
 func Real(name string) (string, error) { return filepath.EvalSymlinks(name) }
 
-// Within reports whether a path that need not be there stays inside a folder, whatever links lead on the way.
+// Within reports whether a path that need not be there stays inside a directory, whatever links lead on the way.
 func Within(folder, name string) bool {
 	real, err := filepath.EvalSymlinks(folder)
 	if err != nil {
@@ -112,7 +113,7 @@ func Within(folder, name string) bool {
 	}
 }
 
-// MakeFolder makes a folder and those that it stands in.
+// MakeFolder makes a directory and those that it stands in.
 func MakeFolder(name string, mode fs.FileMode) error {
 	if err := fault("mkdir", name); err != nil {
 		return err
@@ -120,18 +121,18 @@ func MakeFolder(name string, mode fs.FileMode) error {
 	return os.MkdirAll(name, mode)
 }
 
-// RemoveEmpty removes a folder when it is empty.
+// RemoveEmpty removes a directory when it is empty.
 func RemoveEmpty(name string) {
 	if fault("remove", name) == nil {
 		_ = os.Remove(name)
 	}
 }
 
-// Walk visits a folder and all that is in it; links are not followed.
+// Walk visits a directory and all that is in it; links are not followed.
 func Walk(name string, visit fs.WalkDirFunc) error { return filepath.WalkDir(name, visit) }
 
-// TempFolder makes a folder that nobody else has, among those that the machine has for such things; remove removes it
-// with all that is in it.
+// TempFolder makes a directory that nobody else has, among those that the machine has for such things; remove removes
+// it with all that is in it.
 func TempFolder(pattern string) (name string, remove func(), err error) {
 	name, err = os.MkdirTemp("", pattern)
 	return name, func() { _ = os.RemoveAll(name) }, err

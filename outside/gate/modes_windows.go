@@ -1,5 +1,5 @@
 package gate
 
 // HasModes says whether the mode of a file says who may read it. Here that is for lists of access, which a file has
-// from its folder.
+// from its directory.
 const HasModes = false

@@ -10,7 +10,7 @@ import (
 	"knothole/core/source"
 )
 
-// Spelled returns the folder as a file system in which files have only their exact names, also where the operating
+// Spelled returns the directory as a file system in which files have only their exact names, also where the operating
 // system ignores case: a project that is read on one system is then the same on all.
 func (r *Root) Spelled() fs.FS {
 	return &spelled{files: files{r}, folders: map[string]map[string]bool{}}
@@ -19,10 +19,10 @@ func (r *Root) Spelled() fs.FS {
 type spelled struct {
 	files
 	mutex   sync.Mutex
-	folders map[string]map[string]bool // the names in folders that ignore case; nil for others
+	folders map[string]map[string]bool // the names in directories that ignore case; nil for others
 }
 
-// Open opens a plain file or a folder.
+// Open opens a plain file or a directory.
 func (s *spelled) Open(name string) (fs.File, error) {
 	if err := s.check("open", name); err != nil {
 		return nil, err
@@ -54,7 +54,7 @@ func (s *spelled) Stat(name string) (fs.FileInfo, error) {
 	return s.files.Stat(name)
 }
 
-// ReadDir lists a folder.
+// ReadDir lists a directory.
 func (s *spelled) ReadDir(name string) ([]fs.DirEntry, error) {
 	if err := s.check("open", name); err != nil {
 		return nil, err
@@ -62,7 +62,7 @@ func (s *spelled) ReadDir(name string) ([]fs.DirEntry, error) {
 	return s.files.ReadDir(name)
 }
 
-// check returns an error if a part of a path has another spelling in its folder.
+// check returns an error if a part of a path has another spelling in its directory.
 func (s *spelled) check(operation, name string) error {
 	if !fs.ValidPath(name) {
 		return nil // which the file system reports
@@ -75,7 +75,7 @@ func (s *spelled) check(operation, name string) error {
 	return nil
 }
 
-// has reports whether a folder has a file with exactly this name, or distinguishes case itself.
+// has reports whether a directory has a file with exactly this name, or distinguishes case itself.
 func (s *spelled) has(folder, name string) bool {
 	s.mutex.Lock()
 	defer s.mutex.Unlock()

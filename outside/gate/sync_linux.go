@@ -2,7 +2,7 @@ package gate
 
 import "golang.org/x/sys/unix"
 
-// Sync keeps the files of a folder on the disk, with all else that was written to its file system.
+// Sync keeps the files of a directory on the disk, with all else that was written to its file system.
 func (r *Root) Sync(folder string) error {
 	if err := fault("sync", "."); err != nil || injected {
 		return err

@@ -9,7 +9,7 @@ import (
 	"path/filepath"
 )
 
-// Sync syncs the files of a folder one by one, because this system has no call for all of them.
+// Sync syncs the files of a directory one by one, because this system has no call for all of them.
 func (r *Root) Sync(folder string) error {
 	if err := fault("sync", "."); err != nil || injected {
 		return err

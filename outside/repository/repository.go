@@ -22,23 +22,23 @@ import (
 
 // Repository is a git repository. It keeps one git process that reads objects: see Close.
 type Repository struct {
-	top    string // the folder that holds .git, without links; or the bare repository itself
-	prefix string // from the top to the folder that was opened, with / at its end; empty at the top
+	top    string // the directory that holds .git, without links; or the bare repository itself
+	prefix string // from the top to the directory that was opened, with / at its end; empty at the top
 	bare   bool
 
 	reading sync.Mutex
 	objects *objects
 }
 
-// ErrNone says that a folder is in no repository of git.
+// ErrNone says that a directory is in no repository of git.
 var ErrNone = errors.New("not a repository of git")
 
-// dotGit is the only name under which a repository is found. Git refuses to track a file or folder with this name, so a
-// commit cannot contain one.
+// dotGit is the only name under which a repository is found. Git refuses to track a file or directory with this name,
+// so a commit cannot contain one.
 const dotGit = ".git"
 
-// Open finds the repository of a folder: the nearest .git in it or above it. It ignores bare repositories, because a
-// commit can contain their files. It also refuses a repository inside the folder that is not its .git.
+// Open finds the repository of a directory: the nearest .git in it or above it. It ignores bare repositories, because a
+// commit can contain their files. It also refuses a repository inside the directory that is not its .git.
 func Open(folder string) (*Repository, error) {
 	folder, err := gate.Real(folder)
 	if err != nil {
@@ -73,8 +73,8 @@ func Open(folder string) (*Repository, error) {
 	return r, nil
 }
 
-// OpenNamed opens the repository that the user named: a bare one, or that of a folder. A folder in the working tree of
-// another repository is never used as a bare one, because it may come from a commit.
+// OpenNamed opens the repository that the user named: a bare one, or that of a directory. A directory in the working
+// tree of another repository is never used as a bare one, because it may come from a commit.
 func OpenNamed(name string) (*Repository, error) {
 	r, err := Open(name)
 	if errors.Is(err, ErrNone) && IsBare(name) {
@@ -84,7 +84,7 @@ func OpenNamed(name string) (*Repository, error) {
 	return r, err
 }
 
-// IsBare reports whether a folder looks like a bare repository (gitrepository-layout(5)).
+// IsBare reports whether a directory looks like a bare repository (gitrepository-layout(5)).
 func IsBare(folder string) bool {
 	for _, part := range []string{"objects", "refs"} {
 		if exists, isFolder, err := gate.Exists(filepath.Join(folder, part)); !exists || !isFolder || err != nil {
@@ -94,7 +94,7 @@ func IsBare(folder string) bool {
 	return gate.IsFile(filepath.Join(folder, "HEAD"))
 }
 
-// upwards returns the nearest folder with a .git.
+// upwards returns the nearest directory with a .git.
 func upwards(folder string) (string, error) {
 	for {
 		exists, _, err := gate.Exists(filepath.Join(folder, dotGit))
@@ -246,7 +246,7 @@ func (r *Repository) Parted(revision, other string) (string, error) {
 
 func short(commit string) string { return commit[:min(len(commit), 10)] }
 
-// Tracked returns the files that git tracks. Names are file paths, relative to the opened folder unless they are
+// Tracked returns the files that git tracks. Names are file paths, relative to the opened directory unless they are
 // absolute.
 func (r *Repository) Tracked(names []string) ([]string, error) {
 	inTree, err := r.names(names)
@@ -298,7 +298,7 @@ func blobID(text []byte, digits int) string {
 	return hex.EncodeToString(h.Sum(nil))
 }
 
-// TracksBelow returns the first file that git tracks in a folder, or an empty string.
+// TracksBelow returns the first file that git tracks in a directory, or an empty string.
 func (r *Repository) TracksBelow(folder string) (string, error) {
 	inTree, err := r.names([]string{folder})
 	if err != nil {

@@ -36,7 +36,7 @@ func write(t *testing.T, name, text string) {
 	require.NoError(t, os.WriteFile(name, []byte(text), 0o755))
 }
 
-// TestFilesAtACommit holds that files are read as they were, from a folder of a repository, and that what is on the
+// TestFilesAtACommit holds that files are read as they were, from a directory of a repository, and that what is on the
 // machine of whoever runs it does not matter.
 func TestFilesAtACommit(t *testing.T) {
 	top := t.TempDir()
@@ -97,7 +97,7 @@ func TestWhereItIsFound(t *testing.T) {
 	project := filepath.Join(outer, "deploy")
 	require.NoError(t, os.Mkdir(project, 0o755))
 
-	// A bare repository as plain files, in the project and above it: that of the outer folder is asked.
+	// A bare repository as plain files, in the project and above it: that of the outer directory is asked.
 	git(t, project, nil, "init", "-q", "--bare", ".")
 	r, err := repository.Open(project)
 	require.NoError(t, err)
@@ -200,8 +200,8 @@ func TestNamesAreExact(t *testing.T) {
 		{treeOf(file, "a/../b.yaml", blob), "not a path"},
 		{treeOf(file, "/etc", blob), "not a path"},
 		{treeOf(file, "a", blob, file, "a", blob), "two files"},
-		{treeOf(file, "a", blob, folder, "a", sub), "a file and a folder"},
-		{treeOf(folder, "a", sub, file, "a", blob), "a file and a folder"},
+		{treeOf(file, "a", blob, folder, "a", sub), "a file and a directory"},
+		{treeOf(folder, "a", sub, file, "a", blob), "a file and a directory"},
 		{treeOf(file, strings.Repeat("a", 70_000), blob), "more than 4096 bytes"},
 		{treeOf(file, strings.Repeat("a", 200_000), blob), "more than 4096 bytes"},
 	} {

@@ -20,14 +20,14 @@ import (
 )
 
 // Limits for a revision, so that a commit of a few hundred bytes cannot use all memory: the number of files and
-// folders, the bytes of names, and the bytes of files that are read.
+// directories, the bytes of names, and the bytes of files that are read.
 const (
 	maxEntries = 100_000
 	maxNames   = 64 << 20
 	maxBytes   = 1 << 30
 )
 
-// Tree is a file system with the files of a folder at a commit. A file is read when it is opened. Links are not
+// Tree is a file system with the files of a directory at a commit. A file is read when it is opened. Links are not
 // followed, and submodules are not entered.
 type Tree struct {
 	read    func(o object) ([]byte, error)
@@ -54,7 +54,7 @@ const (
 	modeSubmodule = "160000"
 )
 
-// Tree lists the files of the folder at a commit. It reads and counts the names one by one, and does not read the
+// Tree lists the files of the directory at a commit. It reads and counts the names one by one, and does not read the
 // files.
 func (r *Repository) Tree(commit string) (*Tree, error) {
 	tree := commit + "^{tree}"
@@ -76,11 +76,11 @@ func (r *Repository) Tree(commit string) (*Tree, error) {
 	err = command.Wait()
 	switch {
 	case listed != nil:
-		return nil, fmt.Errorf("the folder at %s %w", short(commit), listed)
+		return nil, fmt.Errorf("the directory at %s %w", short(commit), listed)
 	case err != nil && strings.Contains(problems.String(), "promisor"), strings.Contains(problems.String(), "missing"):
-		return nil, fmt.Errorf("the clone is partial, and the folder at %s is missing", short(commit))
+		return nil, fmt.Errorf("the clone is partial, and the directory at %s is missing", short(commit))
 	case err != nil:
-		return nil, fmt.Errorf("the folder was not there at %s", short(commit))
+		return nil, fmt.Errorf("the directory was not there at %s", short(commit))
 	}
 	t.finish()
 	return t, nil
@@ -156,12 +156,12 @@ func (t *Tree) add(name string, o object) error {
 	t.files[name] = o
 	for folder := path.Dir(name); ; folder = path.Dir(folder) {
 		if _, isFile := t.files[folder]; isFile {
-			return fmt.Errorf("has a file and a folder called %q", shortened(folder))
+			return fmt.Errorf("has a file and a directory called %q", shortened(folder))
 		}
 		_, known := t.folders[folder]
 		if !known {
 			if len(t.folders) > maxEntries {
-				return fmt.Errorf("has more than %d folders", maxEntries)
+				return fmt.Errorf("has more than %d directories", maxEntries)
 			}
 			t.folders[folder] = nil
 		}
@@ -170,7 +170,7 @@ func (t *Tree) add(name string, o object) error {
 		}
 	}
 	if _, isFolder := t.folders[name]; isFolder {
-		return fmt.Errorf("has a file and a folder called %q", shortened(name))
+		return fmt.Errorf("has a file and a directory called %q", shortened(name))
 	}
 	return nil
 }
@@ -182,7 +182,7 @@ func shortened(name string) string {
 	return name
 }
 
-// finish sorts the entries of each folder.
+// finish sorts the entries of each directory.
 func (t *Tree) finish() {
 	in := func(name string, e entry) {
 		folder := path.Dir(name)
@@ -235,7 +235,7 @@ func (t *Tree) ReadFile(name string) ([]byte, error) {
 	return text, nil
 }
 
-// Open opens a file or a folder.
+// Open opens a file or a directory.
 func (t *Tree) Open(name string) (fs.File, error) {
 	if entries, is := t.folders[name]; is {
 		return &openFolder{entry: entry{name: path.Base(name), mode: fs.ModeDir | 0o555}, rest: entries}, nil
@@ -247,7 +247,7 @@ func (t *Tree) Open(name string) (fs.File, error) {
 	return &openFile{t.files[name].entry(name), bytes.NewReader(text)}, nil
 }
 
-// ReadDir lists a folder.
+// ReadDir lists a directory.
 func (t *Tree) ReadDir(name string) ([]fs.DirEntry, error) {
 	entries, is := t.folders[name]
 	if !is {
@@ -256,7 +256,7 @@ func (t *Tree) ReadDir(name string) ([]fs.DirEntry, error) {
 	return slices.Clone(entries), nil
 }
 
-// Stat describes a file or a folder.
+// Stat describes a file or a directory.
 func (t *Tree) Stat(name string) (fs.FileInfo, error) {
 	if _, is := t.folders[name]; is {
 		return entry{name: path.Base(name), mode: fs.ModeDir | 0o555}, nil
@@ -267,7 +267,7 @@ func (t *Tree) Stat(name string) (fs.FileInfo, error) {
 	return nil, &fs.PathError{Op: "stat", Path: name, Err: fs.ErrNotExist}
 }
 
-// entry describes a file or a folder.
+// entry describes a file or a directory.
 type entry struct {
 	name string
 	mode fs.FileMode

@@ -31,7 +31,7 @@ type tokenFile struct {
 	File     string `toml:"file"`
 }
 
-// ReadPolicy reads a policy, which must stand outside of the project. Paths in it begin at its folder.
+// ReadPolicy reads a policy, which must stand outside of the project. Paths in it begin at its directory.
 func ReadPolicy(name, project string) (*Policy, error) {
 	if real, err := gate.Real(name); err == nil {
 		if within, err := gate.Real(project); err == nil {
@@ -96,7 +96,7 @@ func ReadPolicy(name, project string) (*Policy, error) {
 	return p, nil
 }
 
-// beside returns a path that begins at the folder of another.
+// beside returns a path that begins at the directory of another.
 func beside(name, path string) string {
 	if filepath.IsAbs(path) {
 		return path

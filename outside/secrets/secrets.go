@@ -45,7 +45,7 @@ const IdentityVariable = "KNOTHOLE_IDENTITY"
 
 // Source reads the secrets of one project.
 type Source struct {
-	// Root is the folder of the project.
+	// Root is the directory of the project.
 	Root *gate.Root
 	// Identity is the path of the file with the identities for age-encrypted files, or an identity itself; empty for
 	// none.

@@ -127,7 +127,7 @@ func (b *browser) press(key, text string) {
 	}
 }
 
-// picture keeps a picture of what is shown, where KNOTHOLE_PICTURES names a folder for them.
+// picture keeps a picture of what is shown, where KNOTHOLE_PICTURES names a directory for them.
 func (b *browser) picture(name string) {
 	folder := os.Getenv("KNOTHOLE_PICTURES")
 	if folder == "" {

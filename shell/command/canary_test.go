@@ -204,7 +204,7 @@ var canaryArguments = [][]string{
 // canaryRun is one run of a command on a fresh copy of the project.
 type canaryRun struct {
 	t        *testing.T
-	root     string // of all folders
+	root     string // of all directories
 	template string
 	policy   string
 	identity string
@@ -215,7 +215,7 @@ type canaryRun struct {
 	made   string // how it was made
 }
 
-// project returns a folder with the project, with one thing in it that is wrong.
+// project returns a directory with the project, with one thing in it that is wrong.
 func (r *canaryRun) project(file, old, replacement string) string {
 	made := file + "\n" + old + "\n" + replacement
 	if r.folder != "" && r.made == made {
@@ -243,7 +243,7 @@ func (r *canaryRun) run(folder string, arguments []string) (status int, printed 
 	status = Main(arguments, s)
 	printed = out.String() + err.String()
 	label := "knothole " + strings.Join(arguments, " ")
-	require.NotContains(r.t, printed, "a mistake in knothole itself", label)
+	require.NotContains(r.t, printed, "a bug in knothole", label)
 	if !slices.Contains(arguments, "--reveal=always") {
 		r.clean(printed, label)
 	}
@@ -399,7 +399,7 @@ func TestCanary(t *testing.T) {
 	require.Equal(t, exitClean, status, printed)
 	require.Contains(t, printed, canaryOf("record").core)
 
-	// A mistake in the program itself tells no secret either.
+	// A error in the program itself tells no secret either.
 	for _, problem := range []any{text("variable"), fmt.Errorf("with %s", text("variable"))} {
 		commands = append(commands,
 			&command{name: "break",
@@ -407,7 +407,7 @@ func TestCanary(t *testing.T) {
 		var out bytes.Buffer
 		require.Equal(t, exitFailed, Main([]string{"break"}, &system{out: &out, err: &out}))
 		commands = commands[:len(commands)-1]
-		require.Contains(t, out.String(), "a mistake in knothole itself")
+		require.Contains(t, out.String(), "a bug in knothole")
 		r.clean(out.String(), "a panic")
 	}
 
@@ -460,7 +460,7 @@ func TestCanary(t *testing.T) {
 				}
 			}
 			require.NotEmpty(t, useful, "some arguments make sense")
-			// With every mistake, some of the useful lines. The short form tries half of the mistakes for each command.
+			// With every error, some of the useful lines. The short form tries half of the errors for each command.
 			for m, mistake := range canaryMistakes[1:] {
 				if (m+at)%rounds(2, 1) != 0 {
 					continue

@@ -22,7 +22,7 @@ var checkCommand = &command{
 	short: "check the project in all environments: everything that is wrong, at its line",
 	long: `Reports everything that can be wrong, in all environments unless some are named: syntax, types, inputs and
 their limits, and what only evaluation shows. Each finding is at the line that has to change. With paths of sources,
-or of folders of them, it reports what is wrong in these, whether the project's main module leads to them or not.
+or of directories of them, it reports what is wrong in these, whether the project's main module leads to them or not.
 
 --rendered also compares the rendered files of the project with what would be rendered now, and shows the lines that
 differ. --only finds what is wrong with some documents, and what they need. Secrets are not read here, so that
@@ -39,7 +39,7 @@ table of exit statuses.`,
 		flags.BoolVar(&r.watch, "watch", false, "check again whenever a file of the project changes")
 		flags.StringVar(&r.format, "format", "text", "output `FORMAT`: text, json, sarif or junit")
 		r.only.defineOnly(flags)
-		flags.BoolVar(&r.final, "final", false, "fail if a later input has no value yet")
+		flags.BoolVar(&r.final, "final", false, "fail if a later input is unresolved")
 		r.today.define(flags)
 		r.given.define(flags)
 		return r.run

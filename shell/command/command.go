@@ -41,8 +41,8 @@ const (
 type system struct {
 	in          io.Reader
 	out, err    io.Writer
-	folder      string // the working folder
-	lost        error  // why the working folder cannot be found, or nil
+	folder      string // the working directory
+	lost        error  // why the working directory cannot be found, or nil
 	terminal    bool   // whether out is one
 	errTerminal bool   // whether err is one
 	fit         bool   // whether what is shown is cut and wrapped to the width
@@ -124,7 +124,7 @@ type call struct {
 	color          string
 	quiet          bool
 	parsed         project.Parsed                    // what was read to try what makes revisions differ
-	repositories   map[string]*repository.Repository // that were asked, by the folder; closed when the run ends
+	repositories   map[string]*repository.Repository // that were asked, by the directory; closed when the run ends
 }
 
 // groups has all commands, in the order of the work, by what people want of them; commands is all of them. They are set
@@ -161,7 +161,7 @@ func Main(arguments []string, s *system) (status int) {
 	defer func() {
 		if problem := recover(); problem != nil {
 			fmt.Fprintf(present.NewScreen(s.err),
-				"knothole: this is a mistake in knothole itself, not in your files: %s\n"+
+				"knothole: this is a bug in knothole, not an error in your files: %s\n"+
 					"  please report it with: knothole %s\n", describePanic(problem), strings.Join(arguments, " "))
 			status = exitFailed
 		}
@@ -214,7 +214,7 @@ func Main(arguments []string, s *system) (status int) {
 		}
 	}()
 	if s.lost != nil && !slices.Contains(groups[len(groups)-1].commands, cmd) {
-		return c.failed("the current folder cannot be found: %s\n  change into a folder that exists", strings.TrimPrefix(s.lost.Error(), "getwd: "))
+		return c.failed("the current directory cannot be found: %s\n  change into a directory that exists", strings.TrimPrefix(s.lost.Error(), "getwd: "))
 	}
 	flags := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
 	flags.SetOutput(io.Discard)
@@ -259,7 +259,7 @@ func Main(arguments []string, s *system) (status int) {
 // defineCommon adds the flags that every command has.
 func (c *call) defineCommon(flags *flag.FlagSet) {
 	flags.StringVar(&c.project, "project", "",
-		"project folder `DIR` (default: nearest parent folder with a knothole.toml)")
+		"project directory `DIR` (default: nearest parent directory with a knothole.toml)")
 	flags.StringVar(&c.color, "color", colorAuto, colorHelp)
 	flags.BoolVar(&c.quiet, "quiet", false, "only the answer and errors: no summary, no notes, no progress")
 }
@@ -330,7 +330,7 @@ func findCommand(name string) *command {
 	return nil
 }
 
-// wrongUsage reports a mistake in the arguments.
+// wrongUsage reports an error in the arguments.
 func (c *call) wrongUsage(format string, arguments ...any) int {
 	fmt.Fprintf(c.err, "knothole %s: %s\n", c.command.name, fmt.Sprintf(format, oneLine(arguments)...))
 	fmt.Fprintf(c.err, "  usage: knothole %s\n  more:  knothole help %s\n",
@@ -402,7 +402,7 @@ func (c *call) answer(format string) io.Writer {
 type opened struct {
 	*project.Project
 	folder string // on the machine
-	prefix string // from the working folder to it
+	prefix string // from the working directory to it
 }
 
 // open finds and reads the project, with modules that its main module need not lead to. When there is none, it says
@@ -410,13 +410,13 @@ type opened struct {
 func (c *call) open(modules ...string) (*opened, int) {
 	folder, ok := c.projectFolder()
 	if !ok {
-		return nil, c.failed("there is no %s here or in a folder above\n  begin with: knothole new DIR, or name the "+
-			"folder with --project", project.FileName)
+		return nil, c.failed("there is no %s here or in a parent directory\n  begin with: knothole new DIR, or name the "+
+			"directory with --project", project.FileName)
 	}
 	// A root refuses symbolic links that leave the project.
 	root, err := gate.OpenRoot(folder)
 	if err != nil {
-		return nil, c.failed("the folder %s cannot be read: %s", c.project, plainError(err))
+		return nil, c.failed("the directory %s cannot be read: %s", c.project, plainError(err))
 	}
 	load := project.LoadWithoutRules
 	if c.command.rules {
@@ -460,7 +460,7 @@ func required(p *project.Project) *source.Finding {
 	return &wrong
 }
 
-// projectFolder returns the folder of the project; ok is false when there is none upwards.
+// projectFolder returns the directory of the project; ok is false when there is none upwards.
 func (c *call) projectFolder() (folder string, ok bool) {
 	if c.project != "" {
 		return c.path(c.project), true
@@ -471,7 +471,7 @@ func (c *call) projectFolder() (folder string, ok bool) {
 // plainError is folder.Plain under a name that no local value has.
 func plainError(err error) error { return gate.Plain(err) }
 
-// upwards looks for the nearest folder with a project file.
+// upwards looks for the nearest directory with a project file.
 func upwards(folder string) (string, bool) {
 	for {
 		if gate.IsFile(filepath.Join(folder, project.FileName)) {
@@ -511,8 +511,8 @@ func (c *call) openSelected() (p *opened, environments []*project.Environment, s
 	return p, environments, exitClean
 }
 
-// openModules is openSelected where arguments may be sources or folders of them too. Modules are those they name, as
-// paths in the project; nil when there are none.
+// openModules is openSelected where arguments may be sources or directories of them too. Modules are those they name,
+// as paths in the project; nil when there are none.
 func (c *call) openModules() (p *opened, environments []*project.Environment, modules []string, status int) {
 	p, status = c.open()
 	if p == nil {

@@ -13,8 +13,8 @@ import (
 	"knothole/shell/command"
 )
 
-// withCache is a run of tests in which the program has folders of its own: one that it stands in, and one for what it
-// remembers.
+// withCache is a run of tests in which the program has directories of its own: one that it stands in, and one for what
+// it remembers.
 type withCache struct{ *testing.M }
 
 func (m withCache) Run() int {
@@ -23,7 +23,7 @@ func (m withCache) Run() int {
 		panic(err)
 	}
 	defer os.RemoveAll(folder)
-	// What builds the program remembers in its own folder; in an empty one it would build the standard library too.
+	// What builds the program remembers in its own directory; in an empty one it would build the standard library too.
 	if caches, err := os.UserCacheDir(); err == nil && os.Getenv("GOCACHE") == "" {
 		os.Setenv("GOCACHE", filepath.Join(caches, "go-build"))
 	}
@@ -48,7 +48,7 @@ const hasty = "atexit_sleep_ms=10"
 // which finds races where these are looked for; the others run it as people have it, which starts many times faster.
 var forRaces = []string{"demo", "render", "diff", "impact", "rules", "again", "test"}
 
-// TestScripts runs the program as a process of its own on files in a temporary folder. The demo project stands in
+// TestScripts runs the program as a process of its own on files in a temporary directory. The demo project stands in
 // `demo`; `edit FILE OLD NEW` replaces the one occurrence of a text.
 func TestScripts(t *testing.T) {
 	program := command.AsUsed(t)

@@ -28,7 +28,7 @@ var completionCommand = &command{
 	name: "completion", arguments: "bash|zsh|fish",
 	short: "let a shell complete commands, flags, environments, documents and inputs",
 	long: `Prints a script that lets a shell complete the words of knothole: commands and flags, and of the project that it
-is in environments, documents, places in them, inputs and outputs.
+is in environments, documents, paths in them, inputs and outputs.
 
 In bash, put this into ~/.bashrc:    source <(knothole completion bash)
 In zsh, after compinit in ~/.zshrc:  source <(knothole completion zsh)

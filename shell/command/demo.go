@@ -19,10 +19,10 @@ import (
 var demoCommand = &command{
 	name: "demo", arguments: "[DIR]",
 	short: "write the demo project, and walk through it",
-	long: `Writes the demo project into the folder DIR, which must be empty or not there yet, or into a temporary
+	long: `Writes the demo project into the directory DIR, which must be empty or not there yet, or into a temporary
 one, and walks through inputs, check, render, why, look and diff on it. A stand-in secret store runs as long as the
-walk does. Then it makes eight mistakes on purpose. On a terminal it waits after each step. Each command is shown
-before its output; all of them can be repeated in the folder, those that ask the store aside.`,
+walk does. Then it makes eight errors on purpose. On a terminal it waits after each step. Each command is shown
+before its output; all of them can be repeated in the directory, those that ask the store aside.`,
 	example: "knothole demo /tmp/flood-watch",
 	define: func(*flag.FlagSet) func(c *call) int {
 		return runDemo
@@ -34,7 +34,7 @@ type demoStep struct {
 	text      string
 	arguments []string
 	status    int
-	// before changes something in the folder of the demo first; nil for nothing.
+	// before changes something in the directory of the demo first; nil for nothing.
 	before func(folder string) error
 }
 
@@ -43,7 +43,7 @@ func demoSteps(policy string) []demoStep {
 		{text: "The project describes five services of a flood warning system for four environments.\nWhat can be " +
 			"given to it, and who gives what?", arguments: []string{"inputs"}},
 		{text: "Is anything wrong with it?", arguments: []string{"check"}},
-		{text: "Render plain files for every environment. Documents that hold secrets are withheld.",
+		{text: "Render plain files for every environment. Documents that contain secrets are not written.",
 			arguments: []string{"render"}},
 		{text: "Again: nothing has changed, so no file is touched.", arguments: []string{"render", "--quiet"}},
 		{text: "One rendered file, with the source of each line and the inputs it depends on.",
@@ -51,7 +51,7 @@ func demoSteps(policy string) []demoStep {
 		{text: "Why are there six map servers on the north coast?",
 			arguments: []string{"why", "north", "k8s/bay-map.yaml", "spec.replicas"}},
 		{text: "All images that run anywhere.", arguments: []string{"look", "spec.template.spec.containers[*].image"}},
-		{text: "Results for scripts. What is secret stays hidden; the address of the map is known only when it runs.",
+		{text: "Results for scripts. Secrets are redacted; the address of the map is known only when it runs.",
 			arguments: []string{"outputs", "north"}},
 		{text: "The secret documents too: from an age-encrypted file, and from a secret store that runs for this " +
 			"walk.\nWhich token goes to which host is said outside of the project.",
@@ -60,25 +60,25 @@ func demoSteps(policy string) []demoStep {
 		{text: "What differs between the rehearsal and the north coast? At the right of each difference is what " +
 			"made it so.", arguments: []string{"diff", "rehearsal", "north"}, status: exitFindings},
 		{text: "An environment does not differ from itself.", arguments: []string{"diff", "north", "north"}},
-		{text: "Which standards are held, why, and what is exempt until when?", arguments: []string{"rules"}},
+		{text: "Which standards are enforced, why, and what is exempt until when?", arguments: []string{"rules"}},
 	}
 	texts := map[string]string{
-		"misspelt-input": "Now some mistakes. In this copy, an input is misspelt in the layer of the north " +
+		"misspelt-input": "Now some errors. In this copy, an input is misspelt in the layer of the north " +
 			"coast.",
 		"zero-replicas": "In this one, the map runs no copy at all: the limit is on the type of the input, " +
 			"so the layer is to blame.",
 		"vendor-renamed": "Here the vendor of the cache renamed a container, and the patches of it match no " +
 			"more.",
 		"forgotten-environment": "Here a template forgot the south coast. Nothing had to be rendered to find out.",
-		"secret-exposed":        "Here the key of the survey office is on its way into a plain file. The way is told.",
+		"secret-exposed":        "Here the key of the survey office gets into a plain file. The error shows the way.",
 		"unknown-field": "Here a field is misspelt that the harbour office's own kind of object has. Its definition " +
 			"is in the project.",
-		"broken-standards": "Here a new service breaks seven standards of the team. Each is told at the line that " +
-			"has to change,\nwith the reason why it is held.",
+		"broken-standards": "Here a new service violates seven standards of the team. Each error is at the line that " +
+			"has to change,\nwith the reason for the rule.",
 		"edited-rendering": "And here somebody has changed a rendered file by hand.",
 	}
-	for _, name := range demo.Mistakes {
-		step := demoStep{text: texts[name], arguments: []string{"check", "--project", "mistakes/" + name},
+	for _, name := range demo.Wrong {
+		step := demoStep{text: texts[name], arguments: []string{"check", "--project", "errors/" + name},
 			status: exitFindings}
 		if name == "edited-rendering" {
 			step.arguments = append(step.arguments, "--rendered")
@@ -92,7 +92,7 @@ func demoSteps(policy string) []demoStep {
 // editRendering renders a copy of the project and changes one of its files.
 func editRendering(folder string) error {
 	quiet := &system{in: strings.NewReader(""), out: io.Discard, err: io.Discard, folder: folder}
-	project := filepath.Join("mistakes", "edited-rendering")
+	project := filepath.Join("errors", "edited-rendering")
 	if status := Main([]string{"render", "--quiet", "--project", project}, quiet); status != exitClean {
 		return fmt.Errorf("the copy in %s cannot be rendered", project)
 	}
@@ -111,7 +111,7 @@ func editRendering(folder string) error {
 
 func runDemo(c *call) int {
 	if len(c.arguments) > 1 {
-		return c.wrongUsage("it takes one folder")
+		return c.wrongUsage("it takes one directory")
 	}
 	var folder string
 	if len(c.arguments) == 1 {
@@ -120,7 +120,7 @@ func runDemo(c *call) int {
 			folder = filepath.Join(c.folder, folder)
 		}
 		if err := demo.CheckEmpty(folder); err != nil {
-			return c.failed("%s: name another folder, nothing was written", plainError(err))
+			return c.failed("%s: name another directory, nothing was written", plainError(err))
 		}
 	} else {
 		made, _, err := gate.TempFolder("flood-watch-")

@@ -26,9 +26,9 @@ import (
 
 var diffCommand = &command{
 	name: "diff", arguments: "A B… [--by document|cause] [--format text|json|patch|markdown|html]",
-	short: "compare environments, files, folders or revisions, with the line that makes each difference",
-	long: `Compares what environments render to, data files, folders, or standard input (-), each with the others. Each
-row is one place that differs, with its cause below it or at the right: the inputs, and the lines of the layers that
+	short: "compare environments, files, directories or revisions, with the line that makes each difference",
+	long: `Compares what environments render to, data files, directories, or standard input (-), each with the others. Each
+row is one difference, with its cause below it or at the right: the inputs, and the lines of the layers that
 gave them their values, or the line of the template. It was tried that the difference goes when all that is named is
 made equal, and that it takes each of them.
 
@@ -82,7 +82,7 @@ func (d *difference) run(c *call) int {
 	case d.all && len(c.arguments) > 0:
 		return c.wrongUsage("--all takes all environments: name none")
 	case !d.all && len(c.arguments) < 2 && !(len(c.arguments) == 1 && d.any()):
-		return c.wrongUsage("name two sides or more: environments, files or folders")
+		return c.wrongUsage("name two sides or more: environments, files or directories")
 	case d.by != "document" && d.by != "cause":
 		return c.wrongUsage("rows are grouped by document or by cause, not by %s", d.by)
 	case d.format == "patch" && (d.all || len(c.arguments) > 2):
@@ -304,7 +304,7 @@ func (g *given) side(c *call, s *sidesOf, name string) int {
 	return exitClean
 }
 
-// readSide reads the files of a side, by their paths in a folder; one alone has the empty path.
+// readSide reads the files of a side, by their paths in a directory; one alone has the empty path.
 func (c *call) readSide(s *sidesOf, name string, isFolder bool) (map[string]compare.File, int) {
 	files := map[string]compare.File{}
 	add := func(key, shown string, text []byte) {

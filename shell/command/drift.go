@@ -19,7 +19,7 @@ var driftCommand = &command{
 	name: "drift", arguments: "ENV FILE|DIR|-",
 	short: "compare what runs with what would be rendered",
 	long: `Compares the objects that an environment renders to with those that run, as they were exported: a stream of
-YAML, JSON or TOML files, a folder of them, or standard input (-). Lists of objects are opened.
+YAML, JSON or TOML files, a directory of them, or standard input (-). Lists of objects are opened.
 
 Only what is rendered is compared: fields that servers add do not count. Amounts such as 1 and 1000m are the same, and
 so is what servers leave out since it is empty. Of a Secret the decoded fields are compared, and never shown. Values
@@ -27,7 +27,7 @@ that are not known here match any.
 
 Objects are known by their kind and name, and by the name space where both name one; --namespace says which is meant by
 those that are rendered without one. With --owner LABEL=VALUE, objects with this label that run and are not rendered
-are told, but for those that another object controls.
+are reported, except those that another object controls.
 
 Ends with 0 when nothing differs, 1 when something does, 2 when what runs cannot be read or is empty,
 or what is rendered has errors.`,
@@ -49,7 +49,7 @@ type driftRun struct {
 
 func (d *driftRun) run(c *call) int {
 	if len(c.arguments) != 2 {
-		return c.wrongUsage("name an environment, and what runs: a file, a folder or - for standard input")
+		return c.wrongUsage("name an environment, and what runs: a file, a directory or - for standard input")
 	}
 	if status := c.checkFormat(d.format, "text", "json"); status != exitClean {
 		return status

@@ -40,7 +40,7 @@ func (f *faulty) fault(string, string) error {
 	return nil
 }
 
-// contents are the files of a folder, by name.
+// contents are the files of a directory, by name.
 func contents(t *testing.T, folder string) map[string]string {
 	t.Helper()
 	files := map[string]string{}

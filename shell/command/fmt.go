@@ -18,9 +18,9 @@ import (
 var fmtCommand = &command{
 	name: "fmt", arguments: "[PATH…] [--check | --diff]",
 	short: "format .knot files in place",
-	long: `Puts .knot files into the one canonical form: those that are named, those in the folders that are named,
+	long: `Puts .knot files into the one canonical form: those that are named, those in the directories that are named,
 or all of the project. Line breaks stay where they are; indentation, spaces, commas at the ends of lines and empty
-lines are given. A file with mistakes is left alone.
+lines are given. A file with errors is left alone.
 
 --check lists what is not in the canonical form, --diff shows it; both write nothing, and end with 1 when there is
 any.`,
@@ -126,7 +126,7 @@ func (c *call) rewrite(name string, before, text []byte) error {
 	return root.Replace(filepath.Base(name), before, text)
 }
 
-// sources returns the .knot files that the arguments name, sorted; without arguments those of the project. Folders
+// sources returns the .knot files that the arguments name, sorted; without arguments those of the project. Directories
 // whose name begins with a point are passed over.
 func (c *call) sources(arguments []string) (files []string, status int) {
 	if len(arguments) == 0 {
@@ -134,7 +134,7 @@ func (c *call) sources(arguments []string) (files []string, status int) {
 		if root == "" {
 			found, ok := upwards(c.folder)
 			if !ok {
-				return nil, c.failed("there is no project here\n  name the files or folders to format")
+				return nil, c.failed("there is no project here\n  name the files or directories to format")
 			}
 			root = found
 		}

@@ -41,7 +41,7 @@ func (g *given) define(flags *flag.FlagSet) {
 			g.inputs = append(g.inputs, s)
 			return nil
 		})
-	flags.Func("later", "fill in values that are known only after deployment from the layer `FILE`",
+	flags.Func("later", "give the values of later inputs from the layer `FILE`",
 		func(s string) error {
 			g.later = append(g.later, s)
 			return nil
@@ -145,7 +145,7 @@ func (g *given) about(p *opened, e *project.Environment) *given {
 			_, err := view.InputNamed(name)
 			return err == nil
 		}
-		return !has(e) && slices.ContainsFunc(p.Concrete(), has) // what none has is a mistake, which is told
+		return !has(e) && slices.ContainsFunc(p.Concrete(), has) // what none has is an error, which is told
 	})
 	for _, name := range slices.Sorted(maps.Keys(others)) {
 		of := others[name]
@@ -219,7 +219,7 @@ func (g *given) layer(c *call, p *opened, name string, add func(shown string, fo
 	}
 	format, ok := data.FormatOf(name)
 	if !ok || format == data.Env || format == data.Text {
-		return c.failed("the file extension of %s does not tell a format: layers end in .yaml, .yml, .json or .toml", name)
+		return c.failed("%s has no file extension of a known format: layers end in .yaml, .yml, .json or .toml", name)
 	}
 	text, err := gate.ReadGiven(c.path(name))
 	if err != nil {

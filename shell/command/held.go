@@ -64,14 +64,14 @@ func (c *call) openRules(modules []string, inputs []project.GivenText) (*project
 	}
 	opened, err := gate.OpenRoot(root)
 	if err != nil {
-		return nil, c.failed("the folder of the rules cannot be read: %s", plainError(err))
+		return nil, c.failed("the directory of the rules cannot be read: %s", plainError(err))
 	}
 	prefix := c.near(root)
 	nameOf := func(name string) string { return path.Join(filepath.ToSlash(prefix), name) }
 	return project.LoadRules(opened.Spelled(), names, inputs, nameOf), exitClean
 }
 
-// above returns the nearest folder that holds two folders.
+// above returns the nearest directory that holds two folders.
 func above(a, b string) string {
 	for at := a; ; at = filepath.Dir(at) {
 		if inside, err := filepath.Rel(at, b); err == nil && inside != ".." &&

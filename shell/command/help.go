@@ -53,9 +53,9 @@ var helpCommand = &command{
 	name: "help", arguments: "[COMMAND | CODE | FUNCTION | MODULE | WORD | PAGE]",
 	short: "help with a command, a word of the language, a function or a code; the manual",
 	long: `Without an argument, lists the commands. With the name of a command, says what it does; with the code of a
-finding, such as unknown-input, what it means, with an example that has the mistake and one that has not; with the
+finding, such as unknown-input, what it means, with an example that has the error and one that has not; with the
 name of a built-in function or of a group of them, such as text.split, split or text, how it is called; with the name
-of a module of rules that comes with the program, such as standard/images, what it holds and why; with a word of the
+of a module of rules that comes with the program, such as standard/images, what it checks and why; with a word of the
 language or of the project file, such as patch, where or layers, the section of the manual; with the name of a page of
 the manual, such as language, that page. "help codes" lists all codes, "help standard" all these modules, "help manual"
 the pages.`,
@@ -90,7 +90,12 @@ func runHelp(c *call) int {
 		}
 		return exitClean
 	}
-	if page, ok := source.PageOf(source.Code(topic)); ok {
+	code := source.Code(topic)
+	if new, is := source.Renamed(code); is {
+		fmt.Fprintf(c.err, "%s is now %s\n", code, new)
+		code = new
+	}
+	if page, ok := source.PageOf(code); ok {
 		writePage(c.out, page, c.helpWidth())
 		return exitClean
 	}
@@ -171,7 +176,7 @@ func (c *call) listed(name string, column int, text string) {
 func writeLibrary(out io.Writer, width int) {
 	fmt.Fprintln(out, filled("Modules of rules that come with the program. A project puts one in force in "+
 		"knothole.toml:\n\n  [[rules]]\n  module = \"standard/images\"\n\nknothole help standard/images says what "+
-		"it holds and why.", "", width))
+		"it checks and why.", "", width))
 	fmt.Fprintln(out)
 	for _, m := range rule.Library() {
 		fmt.Fprintf(out, "%s\n%s\n", m.Path, filled(m.About, "  ", width))

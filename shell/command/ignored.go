@@ -13,7 +13,7 @@ import (
 	"knothole/outside/repository"
 )
 
-// checkIgnored refuses to write secrets where git would take them up. Git is asked about each file, from the folder
+// checkIgnored refuses to write secrets where git would take them up. Git is asked about each file, from the directory
 // that they are written around, which is nothing that was rendered.
 func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) int {
 	var names []string
@@ -68,8 +68,8 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 			return refuse(fmt.Sprintf("git failed, and may track files in %s: %s", c.relative(secretTo), err),
 				"fix this first: secrets could be committed")
 		}
-		return refuse(fmt.Sprintf("%s is the folder for secret documents, but git tracks %s in it", c.relative(secretTo),
-			c.relative(name)), "set secret_out to a folder that git ignores, and remove the tracked files from it")
+		return refuse(fmt.Sprintf("%s is the directory for secret documents, but git tracks %s in it", c.relative(secretTo),
+			c.relative(name)), "set secret_out to a directory that git ignores, and remove the tracked files from it")
 	}
 	return exitClean
 }
@@ -98,7 +98,7 @@ func (c *call) trackedSecrets(p *opened) (findings source.Findings) {
 		switch {
 		case err != nil:
 			warning.Message = fmt.Sprintf("git failed, and may track %s, which holds a secret: %s", f.Target, err)
-			warning.Help = "git ls-files in the folder of the project shows why"
+			warning.Help = "git ls-files in the directory of the project shows why"
 		case slices.Contains(tracked, f.Target):
 			warning.Message = fmt.Sprintf("%s holds a secret, and git has it: so does everybody who has the "+
 				"repository", f.Target)
@@ -120,8 +120,8 @@ func realName(name string) string {
 	return filepath.Join(realName(filepath.Dir(name)), filepath.Base(name))
 }
 
-// reservedName reports whether a path in a folder, followed to what it leads to, goes through a folder of git or of the
-// program.
+// reservedName reports whether a path in a directory, followed to what it leads to, goes through a directory of git or
+// of the program.
 func reservedName(folder, name string) bool {
 	relative, err := filepath.Rel(realName(folder), realName(name))
 	return err == nil && slices.ContainsFunc(strings.Split(filepath.ToSlash(relative), "/"), project.Reserved)

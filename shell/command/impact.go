@@ -18,13 +18,13 @@ var impactCommand = &command{
 	arguments: "[FROM[..TO]] | --base REVISION [TO] | --input NAME=VALUE… [--format text|json|markdown]",
 	short:     "show what a change does to every environment",
 	long: `Compares what each environment renders to before and after a change: from a revision of git to another, or
-to the files as they are; from HEAD if none is named. What changes in the same way in several environments is told
+to the files as they are; from HEAD if none is named. What changes in the same way in several environments is shown
 once, with the changed lines of templates, layers and data files that make it so. It was tried that what differs goes when
 these lines are as before, and that it takes each of them.
 
 --base main compares with where main and HEAD, or TO, parted: what a branch does, whatever main does meanwhile.
 
-With --input or --layer it is told instead what these would change in each environment. Where they break a limit or a
+With --input or --layer it shows instead what these would change in each environment. Where they violate a limit or a
 require, that is reported, and the others are compared.
 
 The files that you work on are not touched.

@@ -30,10 +30,10 @@ var inputsCommand = &command{
 	short: "list inputs, their value in each environment, and where it comes from",
 	long: `Shows the inputs of the project in a table: type, default, and for each environment the value with a
 letter for the layer that gives it, also what was overridden (b>a) or repeated (b=a). With the name of an environment
-it tells each input with its description, its limits and the whole way to its value; with the path of a module it
+it shows each input with its description, its limits and the whole way to its value; with the path of a module it
 shows what that declares.
 
---blank prints a layer to fill in: what has no value yet first, then, as comments, what has a default. JSON has no
+--blank prints a layer to fill in: what needs a value first, then, as comments, what has a default. JSON has no
 comments, so there it holds only what must be decided. Secrets must not be stored in layers and are left out.`,
 	example: "knothole inputs",
 	define: func(flags *flag.FlagSet) func(c *call) int {
@@ -77,7 +77,7 @@ func (i *inputsRun) run(c *call) int {
 	module := p.Module
 	if modules != nil {
 		if len(modules) != 1 {
-			return c.wrongUsage("name one module, not a folder of %d", len(modules))
+			return c.wrongUsage("name one module, not a directory of %d", len(modules))
 		}
 		environments = nil
 		for _, m := range p.Modules() {
@@ -273,7 +273,7 @@ With --from the values are those of another environment: what this changes in th
 a yes; --yes gives it beforehand. --unset takes values out, so that what a weaker layer says holds, or the default.
 
 A value that does not fit the type of the input or its limits, or with which anything is wrong in an environment
-that was not before, such as a require or a rule that it breaks, is refused, and nothing is written.
+that was not before, such as a violation of a require or a rule, is refused, and nothing is written.
 --in chooses the layer. --fill adds the optional inputs that the environment does not give, as comments with their
 default, to the end of a YAML or TOML layer.`,
 	example: "knothole set north replicas.bay_map=8",
@@ -375,7 +375,7 @@ func runSet(c *call, s setting) int {
 	if broken := newlyBroken(editor, files); len(broken) > 0 {
 		c.presenter(&opened{editor.Edited(), p.folder, p.prefix}, c.err).Findings(broken)
 		fmt.Fprintln(c.err, "\nnothing was written")
-		if slices.ContainsFunc(broken, func(f source.Finding) bool { return f.Code == source.Unlike }) {
+		if slices.ContainsFunc(broken, func(f source.Finding) bool { return f.Code == source.Parity }) {
 			fmt.Fprintln(c.err, "  to change environments with parity, name them all: knothole set ENV… NAME=VALUE…")
 		}
 		return exitFindings

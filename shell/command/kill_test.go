@@ -85,7 +85,7 @@ if v == 1 { document "only/one.yaml" = v } else { document "only" as yaml = v }
 	t.Logf("%d of %d runs were killed", killed, rounds)
 }
 
-// TestTwoRunsAtOnce holds that runs that write to one folder wait for each other.
+// TestTwoRunsAtOnce holds that runs that write to one directory wait for each other.
 func TestTwoRunsAtOnce(t *testing.T) {
 	project := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(project, "knothole.toml"), []byte("[environments.north]\n"), 0o644))

@@ -14,7 +14,7 @@ import (
 	"knothole/outside/repository"
 )
 
-// leftovers are the folders of environments that are gone, in those for rendered files and for secret ones.
+// leftovers are the directories of environments that are gone, in those for rendered files and for secret ones.
 type leftovers struct{ plain, secret []string }
 
 // leftovers finds what was rendered for environments that the project does not have any more.
@@ -40,7 +40,7 @@ func (c *call) recoverable(p *opened, at string) func(name string, text []byte) 
 	}
 }
 
-// shown returns the folders as seen from the working folder.
+// shown returns the directories as seen from the working directory.
 func (l leftovers) shown(c *call, p *opened) (names []string) {
 	for _, name := range l.plain {
 		names = append(names, c.relative(filepath.Join(p.folder, filepath.FromSlash(path.Join(p.Out, name)))))
@@ -51,8 +51,8 @@ func (l leftovers) shown(c *call, p *opened) (names []string) {
 	return names
 }
 
-// targets are the folders with no document that is to be there: what was rendered is removed as that of an environment
-// is which has a document less, and a file that others made or changed is in the way.
+// targets are the directories with no document that is to be there: what was rendered is removed as that of an
+// environment is which has a document less, and a file that others made or changed is in the way.
 func (l leftovers) targets(c *call, p *opened, d destination, options folder.Options) (targets []*target) {
 	options.Partial = false
 	add := func(base string, names []string, secret bool) {
@@ -74,7 +74,7 @@ func (l leftovers) targets(c *call, p *opened, d destination, options folder.Opt
 	return targets
 }
 
-// remove removes the folders, now that they hold nothing that was rendered, unless others keep something there.
+// remove removes the directories, now that they hold nothing that was rendered, unless others keep something there.
 func (l leftovers) remove(c *call, d destination, targets []*target) {
 	for _, t := range targets {
 		if !t.pruned {
@@ -84,13 +84,13 @@ func (l leftovers) remove(c *call, d destination, targets []*target) {
 		summary := t.plan.Summary()
 		removed := source.Count(len(summary.Removed), "rendered file")
 		if len(summary.Left) > 0 {
-			fmt.Fprintf(c.err, "%s: %s removed, and these were kept because neither git nor the cache knows them: %s\n"+
+			fmt.Fprintf(c.err, "%s: %s removed, and these stay because neither git nor the cache knows them: %s\n"+
 				"  remove them yourself, or use --overwrite\n", c.relative(at), removed,
 				source.FirstQuoted(summary.Left, fewChanges))
 			continue
 		}
 		if err := gate.RemoveWith(at, folder.RecordName); err != nil {
-			fmt.Fprintf(c.err, "%s: %s removed; the folder stays, since others keep files in it\n", c.relative(at),
+			fmt.Fprintf(c.err, "%s: %s removed; the directory stays, since others keep files in it\n", c.relative(at),
 				removed)
 		} else if !c.quiet {
 			fmt.Fprintf(c.err, "%s is removed, with %s\n", c.relative(at), removed)

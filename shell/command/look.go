@@ -25,7 +25,7 @@ of images, replicas or hosts. A value is shown once with the environments that h
 TOML) it looks into these instead, and needs no project.
 
 PATH is a path as patches have it: [*] is every element, .* every key, .** any number of steps, [it.kind == "x"] an
-element that satisfies a condition; or a JSON Pointer, such as /spec/replicas. Documents that have no such place are
+element that satisfies a condition; or a JSON Pointer, such as /spec/replicas. Documents that have no such path are
 counted. --only takes a pattern of paths of documents.
 
 Ends with 0 when something was found, 1 when nothing was.`,
@@ -99,7 +99,7 @@ func (l *lookRun) run(c *call) int {
 		presenter.Inventory(inventory, environments)
 	}
 	if len(inventory.Places) == 0 {
-		fmt.Fprintf(c.err, "none of %s has such a place", source.Count(inventory.Documents, "document"))
+		fmt.Fprintf(c.err, "none of %s has such a path", source.Count(inventory.Documents, "document"))
 		if inventory.Why != "" {
 			fmt.Fprintf(c.err, "; %s", inventory.Why)
 		}
@@ -110,7 +110,7 @@ func (l *lookRun) run(c *call) int {
 		fmt.Fprintf(c.err, "%s in %s", source.Count(len(inventory.Places), "value"),
 			source.Count(inventory.Documents-inventory.Without, "document"))
 		if inventory.Without > 0 {
-			fmt.Fprintf(c.err, "; %s without such a place", source.Count(inventory.Without, "document"))
+			fmt.Fprintf(c.err, "; %s without such a path", source.Count(inventory.Without, "document"))
 		}
 		fmt.Fprintln(c.err)
 	}
@@ -125,7 +125,7 @@ func (c *call) areFiles(arguments []string) bool {
 	})
 }
 
-// readFiles reads data files; folders stand for all data files in them.
+// readFiles reads data files; directories stand for all data files in them.
 func (c *call) readFiles(arguments []string) (*source.Set, []render.Document, int) {
 	set := source.NewSet()
 	names, status := c.dataFiles(arguments)

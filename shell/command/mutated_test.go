@@ -25,8 +25,8 @@ func rounds(short, long int) int {
 	return short
 }
 
-// runIn runs a command in a folder, and returns its status and what it printed. It fails the test if the command takes
-// too long, or finds an error in the program.
+// runIn runs a command in a directory, and returns its status and what it printed. It fails the test if the command
+// takes too long, or finds an error in the program.
 func runIn(t *testing.T, what, folder string, arguments ...string) (status int, said string) {
 	t.Helper()
 	var out bytes.Buffer
@@ -39,7 +39,7 @@ func runIn(t *testing.T, what, folder string, arguments ...string) (status int, 
 	case <-time.After(patience):
 		require.Fail(t, "a command hangs", "%s: %q", what, arguments)
 	}
-	require.NotContains(t, out.String(), "a mistake in knothole itself", "%s: %q", what, arguments)
+	require.NotContains(t, out.String(), "a bug in knothole", "%s: %q", what, arguments)
 	require.LessOrEqual(t, status, exitFailed, "%s: %q", what, arguments)
 	return status, out.String()
 }

@@ -18,7 +18,7 @@ import (
 var newCommand = &command{
 	name: "new", arguments: "DIR | --environment NAME --like ENV",
 	short: "write a small project to begin with, or add an environment",
-	long: `Writes a small project into the folder DIR, which must be empty or not there yet, with the name of the folder:
+	long: `Writes a small project into the directory DIR, which must be empty or not there yet, with the name of the directory:
 a project file with two environments, a template with two inputs, and a layer of values for each environment.
 
 With --environment it adds an environment to the project that is like another: its entry in the project file, with the
@@ -39,7 +39,7 @@ value at all. Those are to be decided; check says which of them must be.`,
 
 func runNew(c *call) int {
 	if len(c.arguments) != 1 {
-		return c.wrongUsage("name the folder of the new project, or an environment with --environment NAME --like ENV")
+		return c.wrongUsage("name the directory of the new project, or an environment with --environment NAME --like ENV")
 	}
 	folder := c.path(c.arguments[0])
 	var there *demo.NotEmpty
@@ -47,7 +47,7 @@ func runNew(c *call) int {
 	case errors.As(err, &there):
 		return c.notEmpty(there)
 	case err != nil:
-		return c.failed("%s: name another folder, nothing was written", plainError(err))
+		return c.failed("%s: name another directory, nothing was written", plainError(err))
 	case c.quiet:
 		return exitClean
 	}
@@ -57,14 +57,14 @@ func runNew(c *call) int {
 	return exitClean
 }
 
-// notEmpty says what can be done with a folder in which there are files.
+// notEmpty says what can be done with a directory in which there are files.
 func (c *call) notEmpty(there *demo.NotEmpty) int {
 	known := slices.Contains(there.Files, project.FileName)
 	if known {
 		return c.failed("%s is a project already: nothing was written\n  knothole check says what is wrong with it",
 			c.relative(there.Folder))
 	}
-	text := c.relative(there.Folder) + " is not empty: nothing was written\n  a project needs a folder of its " +
+	text := c.relative(there.Folder) + " is not empty: nothing was written\n  a project needs a directory of its " +
 		"own: knothole " +
 		"new " + path.Join(c.arguments[0], "config")
 	isYAML := func(name string) bool {
@@ -114,7 +114,7 @@ func runNewEnvironment(c *call, name, like string) int {
 	}
 	projectFile, layerFile := filepath.Join(p.folder, project.FileName),
 		filepath.Join(p.folder, filepath.FromSlash(layerPath))
-	// The layer comes first: an entry without its layer would be a mistake. One that a stopped run left is the same.
+	// The layer comes first: an entry without its layer would be an error. One that a stopped run left is the same.
 	if err := root.Create(layerPath, []byte(layerText), 0o644); err != nil {
 		return c.failed("%s: %s: nothing was written", c.relative(layerFile), plainError(err))
 	}

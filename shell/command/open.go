@@ -51,10 +51,10 @@ func (c *call) printOpen(open []render.OpenValue) {
 	for _, text := range texts {
 		names, more := places[text], ""
 		if len(names) > shownOpen {
-			more = fmt.Sprintf(", and %s more", source.Count(len(names)-shownOpen, "place"))
+			more = fmt.Sprintf(", and %s more", source.Count(len(names)-shownOpen, "path"))
 			names = names[:shownOpen]
 		}
-		fmt.Fprintf(c.err, "no value yet (%s): %s in %s%s\n", strings.Join(environments[text], ", "),
+		fmt.Fprintf(c.err, "unresolved (%s): %s in %s%s\n", strings.Join(environments[text], ", "),
 			present.Clean(text),
 			strings.Join(names, ", "), more)
 	}

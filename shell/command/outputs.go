@@ -22,17 +22,17 @@ var outputsCommand = &command{
 is, without quotes; several as names and values. As env, each is a line NAME=value that a POSIX shell reads back;
 lists and records are JSON in it.
 
-A secret output is hidden, and a later one has no value before --later gives it. No script can take a placeholder for
+A secret output is redacted, and a later one has no value before --later gives it. No script can take a placeholder for
 the value: JSON leaves such outputs out, env has a comment for them, and one that is asked for by name prints nothing,
 says why on standard error and ends with 1.
 
 With --reveal the secrets are read and shown, on a terminal only; with --reveal=always
-anywhere. With --final, an output that is still open is an error.`,
+anywhere. With --final, an unresolved output is an error.`,
 	example: "knothole outputs north map_url",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		o := &outputsRun{}
 		flags.StringVar(&o.format, "format", "text", "output `FORMAT`: text, json or env")
-		flags.BoolVar(&o.final, "final", false, "fail if a later input has no value yet")
+		flags.BoolVar(&o.final, "final", false, "fail if a later input is unresolved")
 		o.given.define(flags)
 		o.given.defineSecrets(flags)
 		return o.run
@@ -113,7 +113,7 @@ func (o *outputsRun) run(c *call) int {
 		all[i].hidden = marks&value.Secret != 0 && !show
 		all[i].open = marks&value.Unknown != 0 && !all[i].hidden
 		if o.final && marks&value.Later != 0 && marks&value.Unknown != 0 {
-			c.failed("the output %q is still open: fill it in with --later FILE", all[i].object.Name)
+			c.failed("the output %q is unresolved: give its value with --later FILE", all[i].object.Name)
 			return exitFindings
 		}
 		if show {
@@ -138,9 +138,9 @@ func (o *outputsRun) noteAbsent(c *call, all []output) {
 	for _, out := range all {
 		switch {
 		case out.hidden:
-			fmt.Fprintf(c.err, "%s is hidden: --reveal=always shows it\n", out.object.Name)
+			fmt.Fprintf(c.err, "%s is redacted: --reveal=always shows it\n", out.object.Name)
 		case out.open:
-			fmt.Fprintf(c.err, "%s is still open: fill it in with --later FILE, or refuse it with --final\n",
+			fmt.Fprintf(c.err, "%s is unresolved: give its value with --later FILE, or refuse it with --final\n",
 				out.object.Name)
 		}
 	}

@@ -29,24 +29,24 @@ var renderCommand = &command{
 	long: `Renders the documents of all environments, or of those that are named, to rendered/ENV/…, or with --to DIR
 to DIR/ENV/…. When anything is wrong in one of them, nothing is written. A file that is already as it should be is
 left alone. --prune also removes what is left of environments that are gone. Files that knothole did not write, or
-that were changed since, are neither replaced nor removed without --overwrite; the file .knothole-record in each folder
+that were changed since, are neither replaced nor removed without --overwrite; the file .knothole-record in each directory
 says what it wrote. A run that is stopped is finished or undone by the next, and two runs wait for each other.
 
-Secret documents are withheld. With --secrets the secrets are read from where the project file says they are, and the
-secret documents written to the folder that the project names as secret_out, readable by their owner only; with --to
-DIR, to that folder in DIR.
+Secret documents are not written by default. With --secrets the secrets are read from where the project file says they are, and the
+secret documents written to the directory that the project names as secret_out, readable by their owner only; with --to
+DIR, to that directory in DIR.
 
 --stdout prints instead, --stream prints all YAML documents as one stream, in dependency order, and --annotate puts
-beside each line where it comes from. --only takes a pattern of paths: * matches part of a name, ** any folders.
+beside each line where it comes from. --only takes a pattern of paths: * matches part of a name, ** any directories.
 
 --layer and --input give values for this run only, --ask asks for those that are missing, --later fills in what is
-known only after deployment, and --final refuses what is still open. --watch renders again whenever a file of the
+known only after deployment, and --final refuses unresolved values. --watch renders again whenever a file of the
 project changes.`,
 	example: "knothole render north --stdout --only 'k8s/bay-map.yaml'",
 	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		r := &rendering{}
-		flags.StringVar(&r.to, "to", "", "write to `DIR`/ENV instead of the folder that the project names")
+		flags.StringVar(&r.to, "to", "", "write to `DIR`/ENV instead of the directory that the project names")
 		flags.BoolVar(&r.stdout, "stdout", false, "print instead of writing files")
 		flags.BoolVar(&r.stream, "stream", false, "print all YAML documents of one environment as one stream, in "+
 			"dependency order")
@@ -58,7 +58,7 @@ project changes.`,
 			"that were changed by hand; no other file is removed")
 		flags.BoolVar(&r.prune, "prune", false, "also remove what is left of environments that are gone")
 		flags.BoolVar(&r.secrets, "secrets", false, "read the secrets, and write the secret documents too")
-		flags.BoolVar(&r.final, "final", false, "fail if a later input has no value yet")
+		flags.BoolVar(&r.final, "final", false, "fail if a later input is unresolved")
 		flags.BoolVar(&r.ask, "ask", false, "ask for missing inputs of one environment on the terminal")
 		flags.BoolVar(&r.watch, "watch", false, "render again whenever a file of the project changes")
 		r.today.define(flags)
@@ -108,20 +108,20 @@ func (r *rendering) run(c *call) int {
 	case modes > 0 && (r.to != "" || r.overwrite || r.prune):
 		return c.wrongUsage("--stdout, --stream and --annotate print, so --to, --overwrite and --prune have no meaning")
 	case modes > 0 && r.format != "text":
-		return c.wrongUsage("--format is of what is told of written files, and --stdout, --stream and --annotate " +
+		return c.wrongUsage("--format applies to the report on written files, and --stdout, --stream and --annotate " +
 			"write none")
 	case r.reveal != "" && !r.prints():
 		return c.wrongUsage("--reveal shows secrets in what is printed: add --stdout, --stream or --annotate; " +
 			"--secrets writes " +
-			"secret documents to a folder of their own")
+			"secret documents to a directory of their own")
 	case r.annotate && r.reveal != "":
 		return c.wrongUsage("--annotate shows no secrets: leave --reveal out, or print with --stdout")
 	case r.prune && r.to != "":
-		return c.wrongUsage("--prune removes what is left in the project's own folders: leave --to out")
+		return c.wrongUsage("--prune removes what is left in the project's own directories: leave --to out")
 	case r.watch && (r.ask || len(r.layers) > 0 && r.layers[0] == "-"):
 		return c.wrongUsage("--watch renders more than once, and cannot ask or read standard input each time")
 	case (r.overrides() || r.ask) && r.to == "" && !r.prints():
-		return c.wrongUsage("one-off values (--layer, --input) must not be written to the project's own folder: " +
+		return c.wrongUsage("one-off values (--layer, --input) must not be written to the project's own directory: " +
 			"add --to DIR or --stdout")
 	}
 	var status int
@@ -420,7 +420,7 @@ func (c *call) noteWithheld(withheld int) {
 		reveal = "--reveal"
 	}
 	if withheld > 0 {
-		fmt.Fprintf(c.err, "%s withheld: --secrets %s prints them\n", source.Count(withheld, "secret document"), reveal)
+		fmt.Fprintf(c.err, "%s not printed: --secrets %s prints them\n", source.Count(withheld, "secret document"), reveal)
 	}
 }
 

@@ -6,12 +6,12 @@ import (
 	"knothole/core/render"
 )
 
-// The form of what render tells of written files, version 1.
+// The form of what render tells of written files, version 2.
 type (
 	rendersJSON struct {
 		Version      int            `json:"version"`
 		Environments []renderedJSON `json:"environments"`
-		Open         []openJSON     `json:"open"`
+		Open         []openJSON     `json:"unresolved"`
 		Remarks      []remarkJSON   `json:"remarks"`
 	}
 	// renderedJSON is what became of the documents of one environment, by their paths.
@@ -20,7 +20,7 @@ type (
 		Written     []string `json:"written"`
 		Unchanged   []string `json:"unchanged"`
 		Removed     []string `json:"removed"`
-		Withheld    []string `json:"withheld"` // secret documents
+		Withheld    []string `json:"not_written"` // secret documents
 	}
 	openJSON struct {
 		Environment string `json:"environment"`
@@ -66,7 +66,7 @@ func doneJSON(all []encoded, targets []*target) (done []renderedJSON) {
 }
 
 func renderingJSON(done []renderedJSON, open []render.OpenValue, results []*render.Result) rendersJSON {
-	out := rendersJSON{Version: 1, Environments: done, Open: []openJSON{}, Remarks: []remarkJSON{}}
+	out := rendersJSON{Version: 2, Environments: done, Open: []openJSON{}, Remarks: []remarkJSON{}}
 	for _, o := range open {
 		out.Open = append(out.Open, openJSON{o.Environment, o.Document, o.Path.String(), o.Text})
 	}

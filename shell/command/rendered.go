@@ -42,7 +42,7 @@ func (c *call) compareRendered(p *opened, results []*render.Result) ([]committed
 	return append(differing, c.leftoverFindings(p)...), nil
 }
 
-// compareFiles compares the rendered files of one environment, which stand in a folder of the project.
+// compareFiles compares the rendered files of one environment, which stand in a directory of the project.
 func (c *call) compareFiles(p *opened, e encoded, base string) ([]committed, error) {
 	to := filepath.Join(p.folder, filepath.FromSlash(p.Out))
 	if !gate.Within(p.folder, to) {

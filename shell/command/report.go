@@ -22,13 +22,13 @@ var reportCommand = &command{
 	name: "report", arguments: "[ENV…] [--to FILE] [--only GLOB]",
 	short: "write one page of HTML: environments, what differs and why, findings, inputs",
 	long: `Writes one page of HTML for people who have not the project at hand: how the environments extend each other,
-which documents are the same where, each place that differs with its cause, everything that check reports, and all
+which documents are the same where, each difference with its cause, everything that check reports, and all
 inputs with their values. It holds all environments, unless some are named.
 
 The page needs nothing but itself and fetches nothing. In a browser it is filtered by words (-word leaves out), by
 what makes places different, and by environment. Secrets are not read, and not in it.
 
-An environment with errors is not compared; the page tells which, and what is wrong.
+An environment with errors is not compared; the page shows which, and what is wrong.
 
 Ends with 0 when the page is made, whatever it shows, 2 when it is not, or an environment cannot be rendered.`,
 	example: "knothole report --to report.html",
@@ -149,7 +149,7 @@ func (c *call) writePage(presenter *present.Presenter, page *present.Page, to st
 	return exitClean
 }
 
-// putPage writes a page to a file, whole or not at all, and makes the folders on the way. Over a file that is
+// putPage writes a page to a file, whole or not at all, and makes the directories on the way. Over a file that is
 // something else it is not written.
 func (c *call) putPage(to string, text []byte) error {
 	if folder, ok := c.projectFolder(); ok && !gate.Within(folder, to) {
@@ -169,7 +169,7 @@ func (c *call) putPage(to string, text []byte) error {
 	defer root.Close()
 	name := filepath.Base(to)
 	if _, isFolder, err := gate.Exists(to); err == nil && isFolder {
-		return errors.New("it is a folder")
+		return errors.New("it is a directory")
 	}
 	before, err := root.ReadFile(name)
 	if err != nil || len(before) == 0 {

@@ -16,7 +16,7 @@ type revision struct {
 	project *project.Project
 }
 
-// atRevision loads the project of a folder as it was at a revision.
+// atRevision loads the project of a directory as it was at a revision.
 func (c *call) atRevision(p *opened, name string) (*revision, int) {
 	r, status := c.repository(p, name)
 	if r == nil {
@@ -32,7 +32,7 @@ func (c *call) atRevision(p *opened, name string) (*revision, int) {
 	}
 	then, err := project.LoadWithoutRules(files)
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, c.failed("%s: there was no %s in this folder", name, project.FileName)
+		return nil, c.failed("%s: there was no %s in this directory", name, project.FileName)
 	}
 	if err != nil {
 		return nil, c.failed("%s: %s", name, plainError(err))
@@ -59,7 +59,7 @@ func (c *call) repository(p *opened, revision string) (*repository.Repository, i
 	return r, exitClean
 }
 
-// repositoryOf opens the repository of a folder, once for each folder.
+// repositoryOf opens the repository of a directory, once for each directory.
 func (c *call) repositoryOf(folder string, open func(string) (*repository.Repository, error)) (*repository.Repository,
 	error) {
 	if r := c.repositories[folder]; r != nil {

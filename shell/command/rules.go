@@ -15,11 +15,11 @@ import (
 var rulesCommand = &command{
 	name: "rules", arguments: "[NAME] [--format text|json]",
 	short: "list the rules in force: why, where they look, what they find",
-	long: `Shows the rules that the project holds in all its environments: why each is there, which documents it looks
+	long: `Shows the rules that the project enforces in all its environments: why each is there, which documents it looks
 at and how many that were, what it found, and what is exempt until when. With a name it shows one rule whole: the
 values of its inputs, how it is written, and what its tests allow and refuse.
 
-check says what breaks the rules, at the lines that have to change.`,
+check reports violations at the lines that have to change.`,
 	example: "knothole rules pinned_images",
 	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
@@ -49,8 +49,8 @@ func (r *ruling) run(c *call) int {
 	_, held, findings := rule.All(p.Project, p.Concrete(), render.Options{Validate: true}, builtin.Table,
 		r.today.time())
 	others := slices.DeleteFunc(slices.Clone(findings), func(f source.Finding) bool {
-		return f.Severity != source.Error || f.Code == source.BreaksRule || f.Code == source.LeadsNowhere ||
-			f.Code == source.BreaksSchema || f.Code == source.RuleFailed || f.Code == source.ExemptionEnds
+		return f.Severity != source.Error || f.Code == source.RuleViolation || f.Code == source.DanglingReference ||
+			f.Code == source.SchemaViolation || f.Code == source.RuleFailed || f.Code == source.ExemptionEnds
 	})
 	if len(others) > 0 {
 		c.presenter(p, c.err).Findings(others)
@@ -64,7 +64,7 @@ func (r *ruling) run(c *call) int {
 			for _, one := range held.Rules {
 				names = append(names, one.Object.Name)
 			}
-			otherwise := "the project holds none"
+			otherwise := "the project has none"
 			if len(names) > 0 {
 				otherwise = "rules are " + source.FirstQuoted(names, 12)
 			}
@@ -83,7 +83,7 @@ func (r *ruling) run(c *call) int {
 	case len(held.Rules)+len(held.Links) == 0:
 		if !c.quiet {
 			fmt.Fprintln(c.err,
-				"the project holds no rules; put some in force: [[rules]] module = \"standard/images\"")
+				"the project has no rules; put some in force: [[rules]] module = \"standard/images\"")
 		}
 	default:
 		presenter.Rules(held)

@@ -34,7 +34,7 @@ levels are shown.
 
 "schema example KIND" writes a document to fill in: what is required, and as comments what is not.
 
-"schema extract FILE… --to DIR" takes custom resource definitions out of files, folders and exported streams (- is
+"schema extract FILE… --to DIR" takes custom resource definitions out of files, directories and exported streams (- is
 standard input), one file for each. "schema add FILE…" does the same into the catalogue of the project, which is named
 in the project file if it is not yet.
 
@@ -45,12 +45,12 @@ values that do not fit. Limits that JSON Schema cannot express are written as co
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		s := &schemaRun{}
 		flags.BoolVar(&s.inputs, "inputs", false, "export: the schema of a layer")
-		flags.Func("catalogue", "a folder `DIR` of definitions of kinds, or a file; repeatable", func(text string) error {
+		flags.Func("catalogue", "a directory `DIR` of definitions of kinds, or a file; repeatable", func(text string) error {
 			s.catalogues = append(s.catalogues, text)
 			return nil
 		})
 		flags.IntVar(&s.depth, "depth", 2, "show: how many levels, `N`")
-		flags.StringVar(&s.to, "to", "", "extract: the folder `DIR` to write to")
+		flags.StringVar(&s.to, "to", "", "extract: the directory `DIR` to write to")
 		flags.BoolVar(&s.overwrite, "overwrite", false, "extract, add: also replace files that are there and differ")
 		flags.StringVar(&s.format, "format", "text", "list: `FORMAT` of the answer: text or json")
 		return s.run
@@ -310,7 +310,7 @@ func (c *call) definitions(arguments []string) (all []definition, status int) {
 	return all, exitClean
 }
 
-// extract writes the definitions in files into a folder, one file for each.
+// extract writes the definitions in files into a directory, one file for each.
 func (s *schemaRun) extract(c *call, to string) int {
 	if len(c.arguments) == 0 {
 		return c.wrongUsage("name the files, or - for standard input")
@@ -385,7 +385,7 @@ func (s *schemaRun) add(c *call) int {
 	return max(status, c.nameCatalogue(p, folder))
 }
 
-// nameCatalogue names a folder of definitions in the project file; where that has something of the sort already, it
+// nameCatalogue names a directory of definitions in the project file; where that has something of the sort already, it
 // says what to write.
 func (c *call) nameCatalogue(p *opened, folder string) int {
 	name, lines := filepath.Join(p.folder, project.FileName), fmt.Sprintf("[catalogue]\ndirs = [%q]\n", folder)

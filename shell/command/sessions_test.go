@@ -71,7 +71,7 @@ func runSessions(t *testing.T, program, page, text string) {
 	}
 }
 
-// session is a shell in a folder of its own. It stays in the folder that a command goes to.
+// session is a shell in a directory of its own. It stays in the directory that a command goes to.
 type session struct {
 	folder, at, home, program string
 }

@@ -13,10 +13,10 @@ import (
 var testCommand = &command{
 	name: "test", arguments: "[PATH…] [--only TITLE] [--format text|json|junit]",
 	short: "run the tests in the project",
-	long: `Runs the tests of all modules of the project, or those in the sources or folders that are named, and of
+	long: `Runs the tests of all modules of the project, or those in the sources or directories that are named, and of
 these those whose title contains TITLE, in which * matches anything.
 
-Ends with 0 when all pass, and with 1 when one fails or the project has mistakes that keep tests from running.`,
+Ends with 0 when all pass, and with 1 when one fails or the project has errors that keep tests from running.`,
 	example: "knothole test --only labels",
 	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {

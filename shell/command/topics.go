@@ -27,7 +27,7 @@ var topics = map[string]string{
 	"patch": "language#Patches", "each": "language#Patches", "put": "language#Patches",
 	"replace": "language#Patches", "add": "language#Patches", "remove": "language#Patches",
 	"merge": "language#Patches", "paths": "language#Patches",
-	"secret": "language#Secrets", "later": "language#Later values", "open": "language#Later values",
+	"secret": "language#Secrets", "later": "language#Later values", "unresolved": "language#Later values",
 	"expect": "language#Tests", "advise": "language#Rules", "rule": "language#Rules",
 	"layers": "projects#Layers", "environments": "language#Environments", "tagged": "sharing",
 	"rules": "projects#Rules, exemptions, links", "exemptions": "projects#Rules, exemptions, links",

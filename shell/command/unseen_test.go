@@ -108,7 +108,7 @@ func unseen(t *testing.T, files map[string]string, secrets map[string]string) (s
 		Main(arguments, &system{in: strings.NewReader(""), out: &out, err: &err, folder: folder, width: 120})
 		said := strings.ReplaceAll(took.ReplaceAllString(out.String()+err.String(), "(… s)"), given, "GIVEN")
 		require.NotContains(t, said, "usage: knothole", line)
-		require.NotContains(t, said, "a mistake in knothole itself", "%s\n%s\n%s", line, files["main.knot"],
+		require.NotContains(t, said, "a bug in knothole", "%s\n%s\n%s", line, files["main.knot"],
 			files["part.knot"])
 		seen[line] = said
 		for name, text := range tree(t, folder) {
@@ -123,7 +123,7 @@ func unseen(t *testing.T, files map[string]string, secrets map[string]string) (s
 }
 
 // TestNothingSeenOfSecrets holds that whatever the secrets are, each command shows and writes the same, but for what
-// it writes into the folder of secrets.
+// it writes into the directory of secrets.
 func TestNothingSeenOfSecrets(t *testing.T) {
 	rounds, written := uint64(30), 0
 	for seed := range rounds {

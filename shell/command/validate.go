@@ -30,24 +30,24 @@ var validateCommand = &command{
 	name:      "validate",
 	arguments: "FILE… [--schema FILE[#PART] | --type TYPE] [--rules MODULE] [--catalogue DIR] [--format FORMAT]",
 	short:     "check plain data files against a schema, by their kinds, or with rules",
-	long: `Validates data files (YAML, also streams of documents; JSON; TOML), and all in the folders that are named.
+	long: `Validates data files (YAML, also streams of documents; JSON; TOML), and all in the directories that are named.
 It needs no project.
 
 A document is validated against --schema, if that is given: a JSON Schema (2020-12, 2019-09, draft 7, 6 or 4, as its
 $schema says), or the part of one after a #, such as levels.schema.json#/$defs/Level. Else it is validated against the
 schema that the file names itself: with $schema, or a first line "# schema: PATH". Else, when it has an apiVersion and
-a kind, against the definition of that kind: those that are built in, those among the files, those in the folders given
+a kind, against the definition of that kind: those that are built in, those among the files, those in the directories given
 with --catalogue, and those of the project, if there is one. Objects in lists are validated one by one.
 
-With --type it is held to a type of the project's main module, such as Level, or of one that this uses: levels.Level.
+With --type it is checked against a type of the project's main module, such as Level, or of one that this uses: levels.Level.
 
-With --rules, which can be given several times, it also holds the rules of a module over the documents: a .knot file,
+With --rules, which can be given several times, it also checks the documents against the rules of a module: a .knot file,
 or one that comes with the program, such as standard/images; --input gives the inputs of these modules. The links
-between the common kinds are held then, too: a name that leads to none of the documents is a warning, since there may
+between the common kinds are checked then, too: a name that leads to none of the documents is a warning, since there may
 be others.
 
 Nothing is fetched. A kind that the catalogue lacks is an error, unless --unknown-kinds lets such documents pass. The
-last lines say what was not checked. Formats, such as date-time, must hold; --no-formats takes them for notes.
+last lines say what was not checked. Formats, such as date-time, are checked; --no-formats treats them as annotations.
 
 Ends with 0 when everything is right, 1 when it is not, or nothing was checked at all.`,
 	example: "knothole validate rendered/north/k8s --catalogue schemas/kinds",
@@ -55,13 +55,13 @@ Ends with 0 when everything is right, 1 when it is not, or nothing was checked a
 		v := &validation{}
 		flags.StringVar(&v.schema, "schema", "", "the schema `FILE` for all documents; # and a JSON Pointer select a part")
 		flags.StringVar(&v.typeName, "type", "", "a `TYPE` of the project instead of a schema")
-		flags.Func("catalogue", "a folder `DIR` of definitions of kinds, or a file; repeatable", func(s string) error {
+		flags.Func("catalogue", "a directory `DIR` of definitions of kinds, or a file; repeatable", func(s string) error {
 			v.catalogues = append(v.catalogues, s)
 			return nil
 		})
 		flags.BoolVar(&v.unknownKinds, "unknown-kinds", false, "documents of kinds that the catalogue lacks may pass")
 		flags.BoolVar(&v.noFormats, "no-formats", false, "formats, such as date-time, are notes")
-		flags.Func("rules", "also hold the rules of a `MODULE`: a file, or one such as standard/images; repeatable",
+		flags.Func("rules", "also check the rules of a `MODULE`: a file, or one such as standard/images; repeatable",
 			func(s string) error {
 				v.rules = append(v.rules, s)
 				return nil
@@ -106,7 +106,7 @@ func (v *validation) run(c *call) int {
 	}
 	switch {
 	case len(v.rules) > 0 && v.typeName != "":
-		return c.wrongUsage("--rules and --type cannot be combined: hold documents to the one, then to the other")
+		return c.wrongUsage("--rules and --type cannot be combined: check documents against the one, then against the other")
 	case len(v.rules) == 0 && len(v.inputs) > 0:
 		return c.wrongUsage("--input gives inputs of modules of rules: name them with --rules")
 	}
@@ -188,7 +188,7 @@ func (v *validation) validator(c *call, sources *source.Set) (*schema.Validator,
 	store.FormatsAreNotes = v.noFormats
 	validator := &schema.Validator{Catalogue: schema.NewCatalogue(store), UnknownKinds: v.unknownKinds,
 		Address: func(name string) string { return filepath.ToSlash(c.path(name)) },
-		Add:     "give the folder of its definition with --catalogue, or let such kinds pass with --unknown-kinds"}
+		Add:     "give the directory of its definition with --catalogue, or let such kinds pass with --unknown-kinds"}
 	var findings source.Findings
 	for _, name := range v.catalogues {
 		found, status := c.addKinds(sources, validator.Catalogue, name)
@@ -206,7 +206,7 @@ func (v *validation) validator(c *call, sources *source.Set) (*schema.Validator,
 			err = gate.ErrNotThere
 		}
 		if isFolder {
-			return nil, nil, c.failed("%s is a folder: name the file of the schema", name)
+			return nil, nil, c.failed("%s is a directory: name the file of the schema", name)
 		}
 		return nil, nil, c.failed("%s cannot be read: %s", name, plainError(err))
 	}
@@ -239,8 +239,8 @@ func indented(help string) string {
 	return "\n  " + help
 }
 
-// schemas returns a store that reads schemas from the files and folders on the command line, the folders of these
-// files, and the project. References in data and schemas cannot lead anywhere else.
+// schemas returns a store that reads schemas from the files and directories on the command line, the directories of
+// these files, and the project. References in data and schemas cannot lead anywhere else.
 func (c *call) schemas(sources *source.Set, named ...string) *schema.Store {
 	var folders []string
 	if folder, ok := c.projectFolder(); ok {
@@ -305,7 +305,7 @@ func (c *call) schemas(sources *source.Set, named ...string) *schema.Store {
 	return store
 }
 
-// addKinds adds the definitions in a file or folder to a catalogue.
+// addKinds adds the definitions in a file or directory to a catalogue.
 func (c *call) addKinds(sources *source.Set, catalogue *schema.Catalogue, name string) (source.Findings, int) {
 	files, status := c.dataFiles([]string{name})
 	if status != exitClean {
@@ -322,7 +322,7 @@ func (c *call) addKinds(sources *source.Set, catalogue *schema.Catalogue, name s
 	return findings, exitClean
 }
 
-// dataFiles returns the data files that arguments name; folders stand for all data files in them.
+// dataFiles returns the data files that arguments name; directories stand for all data files in them.
 func (c *call) dataFiles(arguments []string) ([]string, int) {
 	var names []string
 	for _, argument := range arguments {
@@ -335,7 +335,7 @@ func (c *call) dataFiles(arguments []string) ([]string, int) {
 		}
 		if !isFolder {
 			if _, ok := readable(argument); !ok {
-				return nil, c.failed("the file extension of %s does not tell a format that can be read: .yaml, .yml, .json "+
+				return nil, c.failed("%s has no file extension of a format that can be read: .yaml, .yml, .json "+
 					"or .toml", argument)
 			}
 			names = append(names, argument)
@@ -509,7 +509,7 @@ func (c *call) printHeld(held *rule.Held) {
 		}
 	}
 	if len(held.Rules) > 0 {
-		parts = append(parts, source.Count(len(held.Rules)-waiting, "rule")+" held")
+		parts = append(parts, source.Count(len(held.Rules)-waiting, "rule")+" checked")
 	}
 	if len(held.Links) > 0 {
 		parts = append(parts, source.Count(held.References, "link")+" between documents followed")
@@ -527,7 +527,7 @@ func (c *call) printHeld(held *rule.Held) {
 			waits = append(waits, "links")
 		}
 		if len(waits) > 0 {
-			text += "\nnot held everywhere, since documents are missing: " + strings.Join(waits, ", ")
+			text += "\nnot checked everywhere because documents are missing: " + strings.Join(waits, ", ")
 		}
 	}
 	fmt.Fprintln(c.err, text)
@@ -538,7 +538,7 @@ func (c *call) printHeld(held *rule.Held) {
 		}
 	}
 	if len(broken) > 0 {
-		fmt.Fprintf(c.err, "broken, in all documents and environments together: %s\n", strings.Join(broken, ", "))
+		fmt.Fprintf(c.err, "violations in all documents and environments: %s\n", strings.Join(broken, ", "))
 	}
 }
 

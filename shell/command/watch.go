@@ -51,7 +51,7 @@ func (c *call) watch(run func() int) int {
 	}
 }
 
-// watchFolders watches the folders of the project in which sources can stand: not those that are rendered to.
+// watchFolders watches the directories of the project in which sources can stand: not those that are rendered to.
 func watchFolders(watcher *fsnotify.Watcher, folder string, outs []string) error {
 	return gate.Walk(folder, func(name string, entry fs.DirEntry, err error) error {
 		if err != nil || !entry.IsDir() {

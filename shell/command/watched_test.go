@@ -25,7 +25,7 @@ func TestWatchedFolders(t *testing.T) {
 		[]string{project, filepath.Join(project, "lib"), filepath.Join(project, "lib", "deep")}, watcher.WatchList())
 }
 
-// TestChangesThatCount holds that what the program itself makes in a folder that is watched is no change, and that a
+// TestChangesThatCount holds that what the program itself makes in a directory that is watched is no change, and that a
 // source is.
 func TestChangesThatCount(t *testing.T) {
 	project := t.TempDir()

@@ -16,10 +16,10 @@ import (
 var whyCommand = &command{
 	name: "why", arguments: "ENV DOCUMENT [OBJECT] PATH [LINE] | ENV DOCUMENT LINE [--all] [--format text|json]",
 	short: "explain where a rendered value comes from",
-	long: `Tells why a value in a rendered document is what it is: where it was written, computed or patched, what
+	long: `Shows why a value in a rendered document is what it is: where it was written, computed or patched, what
 chose it, and for each input on which it depends what its layers say, what was overridden, and the limits that it
 passed. The answer is short: the line that gave the value, what that overrode, what chose it, and what is there in
-other environments. --all tells every step. Only this document is evaluated.
+other environments. --all shows every step. Only this document is evaluated.
 
 PATH is a path as patches have it, such as spec.containers[0].image, spec.containers[it.name == "map"].image, or with
 the name of an element as comparisons show it, spec.containers[map].image; or a JSON Pointer, such as /spec/replicas.
@@ -29,7 +29,7 @@ line in the string at the path, or in the rendered file: what is on it is explai
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		w := &whyRun{}
 		flags.StringVar(&w.format, "format", "text", "output `FORMAT`: text or json")
-		flags.BoolVar(&w.all, "all", false, "tell the whole life: every step, every layer, the limits")
+		flags.BoolVar(&w.all, "all", false, "show the whole life: every step, every layer, the limits")
 		w.given.define(flags)
 		return w.run
 	},

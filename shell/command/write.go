@@ -21,7 +21,7 @@ import (
 	"knothole/shell/present"
 )
 
-// target is one folder that documents of an environment go to.
+// target is one directory that documents of an environment go to.
 type target struct {
 	*encoded
 	base    string
@@ -31,7 +31,7 @@ type target struct {
 	pruned  bool // the environment is gone
 }
 
-// base returns the folder that the environments are rendered to, and whether it is the project's own.
+// base returns the directory that the environments are rendered to, and whether it is the project's own.
 func (r *rendering) base(c *call, p *opened) (name string, own bool) {
 	name = filepath.Join(p.folder, filepath.FromSlash(p.Out))
 	if r.to == "" {
@@ -43,9 +43,9 @@ func (r *rendering) base(c *call, p *opened) (name string, own bool) {
 
 // destination is where the documents of a run go to.
 type destination struct {
-	to, secretTo string // the folders of documents, and of secret ones
-	around       string // what the folder of the secret documents stands in
-	own          bool   // they are the project's own folders
+	to, secretTo string // the directories of documents, and of secret ones
+	around       string // what the directory of the secret documents stands in
+	own          bool   // they are the project's own directories
 	secret       bool   // there are secret documents to write
 }
 
@@ -117,19 +117,19 @@ func (r *rendering) write(c *call, p *opened, all []encoded, start time.Time) in
 // checkDestination says why nothing may be written to a destination, if that is so.
 func (r *rendering) checkDestination(c *call, p *opened, d destination, targets []*target) int {
 	if d.own && (r.overrides() || r.ask) {
-		return c.failed("one-off values (--layer, --input) must not be written to the project's own folder, which %s is: "+
+		return c.failed("one-off values (--layer, --input) must not be written to the project's own directory, which %s is: "+
 			"nothing was written", c.relative(d.to))
 	}
 	for _, base := range []string{d.to, d.secretTo} {
 		if exists, folder, err := gate.Exists(base); err == nil && exists && !folder {
-			return c.failed("%s is a file, not a folder: nothing was written", c.relative(base))
+			return c.failed("%s is a file, not a directory: nothing was written", c.relative(base))
 		}
 	}
 	if d.own {
 		for _, base := range []string{d.to, d.secretTo} {
 			if name := holdsSources(p, base); name != "" {
 				return c.failed("%s contains sources of a project, such as %s: nothing was written\n  "+
-					"set another folder for rendered files in knothole.toml", c.relative(base), c.relative(name))
+					"set another directory for rendered files in knothole.toml", c.relative(base), c.relative(name))
 			}
 		}
 	}
@@ -139,7 +139,7 @@ func (r *rendering) checkDestination(c *call, p *opened, d destination, targets 
 	}
 	if d.own && reservedName(p.folder, d.to) ||
 		reservedName(d.around, d.secretTo) && !strings.HasPrefix(p.SecretOut, ".knothole") {
-		return c.failed("%s leads into a folder of git or of the program: nothing was written", c.relative(d.to))
+		return c.failed("%s leads into a directory of git or of the program: nothing was written", c.relative(d.to))
 	}
 	switch {
 	case !d.secret:
@@ -147,8 +147,8 @@ func (r *rendering) checkDestination(c *call, p *opened, d destination, targets 
 	case d.own && !gate.Within(p.folder, d.secretTo):
 		return c.failed("%s leads out of the project: nothing was written", c.relative(d.secretTo))
 	case gate.Same(d.to, d.secretTo):
-		return c.failed("%s and %s are one folder: nothing was written\n"+
-			"  secret documents need a folder of their own", c.relative(d.to), c.relative(d.secretTo))
+		return c.failed("%s and %s are one directory: nothing was written\n"+
+			"  secret documents need a directory of their own", c.relative(d.to), c.relative(d.secretTo))
 	}
 	return c.checkIgnored(d.around, d.secretTo, p.SecretOut, targets)
 }
@@ -156,8 +156,8 @@ func (r *rendering) checkDestination(c *call, p *opened, d destination, targets 
 // mostLooked is the maximum number of files that are checked for being sources.
 const mostLooked = 10_000
 
-// holdsSources returns a source of a project in a folder for rendered files, or an empty string. It skips the folders
-// of environments, which have records of their files.
+// holdsSources returns a source of a project in a directory for rendered files, or an empty string. It skips the
+// directories of environments, which have records of their files.
 func holdsSources(p *opened, base string) (found string) {
 	looked := 0
 	_ = gate.Walk(base, func(name string, entry fs.DirEntry, err error) error {
@@ -196,7 +196,7 @@ func (c *call) lock(d destination) (unlock func(), err error) {
 
 // put prepares, stages and commits: what fails before the last leaves everything as it was.
 func (c *call) put(targets []*target) int {
-	// Each environment has a folder of its own, so that they do not stand in each other's way.
+	// Each environment has a directory of its own, so that they do not stand in each other's way.
 	each := func(do func(t *target) error) []error {
 		errs := make([]error, len(targets))
 		var group parallel.Group
@@ -281,7 +281,7 @@ func (c *call) refuse(refusals []*folder.Refusal) int {
 	return exitFindings
 }
 
-// told returns what an error says, with the place named as seen from the working folder.
+// told returns what an error says, with the place named as seen from the working directory.
 func (c *call) told(err error) string {
 	var failure *gate.Failure
 	if errors.As(err, &failure) {
@@ -290,8 +290,11 @@ func (c *call) told(err error) string {
 	return err.Error()
 }
 
-// states are what can have become of a document, in the order in which they are told.
-var states = []string{"written", "unchanged", "removed", "withheld"}
+// notWritten is the state of a secret document that nobody asked for.
+const notWritten = "not written"
+
+// states are what can have become of a document, in the order in which they are shown.
+var states = []string{"written", "unchanged", "removed", notWritten}
 
 // manyEnvironments is of how many each is told for itself.
 const manyEnvironments = 12
@@ -338,7 +341,7 @@ func (r *rendering) sum(c *call, all []encoded, targets []*target) {
 		for _, d := range all[i].withheld {
 			withheld = append(withheld, d.Path)
 		}
-		add("withheld", withheld)
+		add(notWritten, withheld)
 		for state, n := range counts {
 			total[state] += n
 		}
@@ -363,14 +366,18 @@ func (r *rendering) sum(c *call, all []encoded, targets []*target) {
 		fmt.Fprintf(c.err, "%-12s %s\n", "total", countsText(total))
 	}
 	for _, state := range states {
+		why := ""
+		if state == notWritten {
+			why = " (contains secrets)"
+		}
 		switch {
 		case len(changed[state]) == 0 || state == "unchanged":
 		case len(changed[state]) <= fewChanges:
 			for _, name := range changed[state] {
-				fmt.Fprintf(c.err, "%-12s %s\n", state, present.Clean(name))
+				fmt.Fprintf(c.err, "%-12s %s%s\n", state, present.Clean(name), why)
 			}
 		default:
-			fmt.Fprintf(c.err, "%-12s %s\n", state, kindsText(kinds[state]))
+			fmt.Fprintf(c.err, "%-12s %s%s\n", state, kindsText(kinds[state]), why)
 		}
 	}
 }
@@ -385,7 +392,7 @@ func countsText(counts map[string]int) string {
 	if parts == nil {
 		return "no documents"
 	}
-	return source.Count(counts["written"]+counts["unchanged"]+counts["withheld"],
+	return source.Count(counts["written"]+counts["unchanged"]+counts[notWritten],
 		"document") + ": " + strings.Join(parts, ", ")
 }
 
@@ -408,10 +415,10 @@ func kindsText(kinds map[string]int) string {
 	return strings.Join(parts, ", ")
 }
 
-// relative shows a path as seen from the working folder, when that is shorter.
+// relative shows a path as seen from the working directory, when that is shorter.
 func (c *call) relative(name string) string { return present.Clean(c.near(name)) }
 
-// near returns a path as seen from the working folder, when that is shorter.
+// near returns a path as seen from the working directory, when that is shorter.
 func (c *call) near(name string) string {
 	if short, err := filepath.Rel(c.folder, name); err == nil && len(short) < len(name) {
 		name = short

@@ -72,7 +72,7 @@ func (s *comparing) rest(groups []compare.Group) {
 			documents[d.Path] = true
 		}
 	}
-	s.printf("\nand %s more in %s: --full shows all, --only some\n", source.Count(places, "place"),
+	s.printf("\nand %s more in %s: --full shows all, --only some\n", source.Count(places, "path"),
 		source.Count(len(documents), "document"))
 }
 
@@ -198,14 +198,14 @@ func (s *comparing) reasons() {
 	for i, r := range most {
 		text := texts[i]
 		s.printf("  %s%s  %*d %s\n", s.cyan(text), strings.Repeat(" ", name-columnsOf(text)), number, r.Places,
-			strings.TrimPrefix(source.Count(r.Places, "place"), fmt.Sprint(r.Places)+" "))
+			strings.TrimPrefix(source.Count(r.Places, "path"), fmt.Sprint(r.Places)+" "))
 	}
 	if rest := reasons[len(most):]; len(rest) > 0 {
 		places := 0
 		for _, r := range rest {
 			places += r.Places
 		}
-		s.printf("  and %d more, %s\n", len(rest), source.Count(places, "place"))
+		s.printf("  and %d more, %s\n", len(rest), source.Count(places, "path"))
 	}
 }
 
@@ -293,7 +293,7 @@ func (s *comparing) title(g compare.Group) {
 		for _, f := range g.Rows {
 			n += f.Places
 		}
-		s.printf("%s, %s in %s\n", s.bold(s.cyan(Clean(g.Cause))), source.Count(n, "place"),
+		s.printf("%s, %s in %s\n", s.bold(s.cyan(Clean(g.Cause))), source.Count(n, "path"),
 			source.Count(len(g.Documents), "document"))
 		return
 	case len(g.Documents) > 1:
@@ -468,7 +468,7 @@ func (s *comparing) list(names []string, room int) string {
 	return strings.Join(names, ", ")
 }
 
-// commonPattern returns a pattern that the paths have in common: a folder and an ending where they share them.
+// commonPattern returns a pattern that the paths have in common: a directory and an ending where they share them.
 func commonPattern(documents []*compare.Document) string {
 	if !slices.ContainsFunc(documents, func(d *compare.Document) bool { return d.Path != documents[0].Path }) {
 		return documents[0].Path
@@ -548,7 +548,7 @@ func (s *comparing) pieces(f compare.Folded, room int) (line, block []piece) {
 	case f.Values > 1:
 		more = append(more, piece{fmt.Sprintf("   and %d more alike", f.Places-1), s.faint})
 	case f.Places > len(f.Documents):
-		more = append(more, piece{fmt.Sprintf("   %d places", f.Places), s.faint})
+		more = append(more, piece{fmt.Sprintf("   %d paths", f.Places), s.faint})
 	}
 	for _, x := range more {
 		room -= columnsOf(x.text)

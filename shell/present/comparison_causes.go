@@ -76,7 +76,7 @@ func (s *comparing) told(r explain.Reason, against int) string {
 	if r.Told == nil {
 		return ""
 	}
-	text := "told by " + Clean(r.Told.By[0])
+	text := "from the outputs of " + Clean(r.Told.By[0])
 	if r.Told.By[1] != r.Told.By[0] {
 		text += ", " + Clean(r.Told.By[1])
 	}

@@ -45,7 +45,7 @@ func (p *Presenter) ComparisonMarkdown(c *compare.Comparison, o ComparisonOption
 	}
 	p.printf("**%s**: %s\n", markdown(strings.Join(c.Sides, arrow)), comparisonCounts(c))
 	if reasons := c.Reasons(); len(reasons) > 0 {
-		p.printf("\n| because of | places |\n|---|---:|\n")
+		p.printf("\n| because of | paths |\n|---|---:|\n")
 		for i, r := range reasons {
 			if i == manyReasons {
 				p.printf("| and %d more | |\n", len(reasons)-i)
@@ -92,7 +92,7 @@ func (s *comparing) markdownGroup(g compare.Group) string {
 		fmt.Fprintf(&b, "\n%s (%s)\n", title, markdown(s.cause(g.Documents[0].Cause, g.Documents[0].Against)))
 		return b.String()
 	}
-	fmt.Fprintf(&b, "\n<details><summary>%s: %s</summary>\n\n| place |", title, source.Count(len(g.Rows), "row"))
+	fmt.Fprintf(&b, "\n<details><summary>%s: %s</summary>\n\n| path |", title, source.Count(len(g.Rows), "row"))
 	for _, side := range s.c.Sides {
 		b.WriteString(" " + markdown(side) + " |")
 	}

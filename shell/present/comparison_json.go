@@ -19,8 +19,8 @@ type jsonPlace struct {
 
 type jsonReason struct {
 	Name   string       `json:"name"`
-	Places []*jsonPlace `json:"places"` // on the first side, and on that with which it was compared
-	Told   *jsonTold    `json:"told,omitempty"`
+	Places []*jsonPlace `json:"locations"` // on the first side, and on that with which it was compared
+	Told   *jsonTold    `json:"upstream,omitempty"`
 }
 
 // jsonTold is why other environments differ that told a value.
@@ -49,7 +49,7 @@ type jsonRow struct {
 type jsonLine struct {
 	Side    string     `json:"side"`
 	Number  int        `json:"number"`
-	Place   *jsonPlace `json:"place"`
+	Place   *jsonPlace `json:"location"`
 	Because []string   `json:"because"`
 }
 
@@ -87,7 +87,7 @@ type jsonName struct {
 type jsonGroupedRow struct {
 	Path      string            `json:"path"` // with * for what differs
 	Kind      string            `json:"kind"`
-	Places    int               `json:"places"`
+	Places    int               `json:"paths"`
 	Values    int               `json:"values"` // how many different changes these are
 	Cells     []json.RawMessage `json:"cells"`
 	Documents []jsonName        `json:"documents"`
@@ -107,11 +107,11 @@ type jsonComparison struct {
 
 type jsonCount struct {
 	Name   string `json:"name"`
-	Places int    `json:"places"`
+	Places int    `json:"paths"`
 }
 
 // comparisonVersion is that of the form of comparisons in JSON.
-const comparisonVersion = 3
+const comparisonVersion = 4
 
 // ComparisonJSON shows the same as JSON. Pointers (RFC 6901) and cells are those of each side, null where there is
 // none; nothing is folded but in the groups. What is equal on all sides and was not read is not equal.

@@ -17,11 +17,11 @@ type jsonFinding struct {
 	Severity     string        `json:"severity"`
 	Message      string        `json:"message"`
 	Help         string        `json:"help,omitempty"`
-	Place        *jsonPlace    `json:"place,omitempty"`
+	Place        *jsonPlace    `json:"location,omitempty"`
 	End          *jsonPlace    `json:"end,omitempty"`
 	Related      []jsonRelated `json:"related,omitempty"`
 	Environments []string      `json:"environments,omitempty"`
-	Broken       *jsonBroken   `json:"broken,omitempty"`
+	Broken       *jsonBroken   `json:"violation,omitempty"`
 }
 
 // jsonBroken is the rule that is broken.
@@ -34,7 +34,7 @@ type jsonBroken struct {
 }
 
 type jsonRelated struct {
-	Place *jsonPlace `json:"place"`
+	Place *jsonPlace `json:"location"`
 	Text  string     `json:"text"`
 }
 
@@ -72,7 +72,7 @@ func writeJSON(out io.Writer, x any) error {
 // FindingsJSON shows findings as JSON. Lines and columns count from 1, columns in code points; `end` is behind the
 // place.
 func (p *Presenter) FindingsJSON(findings source.Findings, environments int, unchecked []source.Pos) error {
-	out := jsonFindings{Version: 1, Environments: environments, Findings: []jsonFinding{}}
+	out := jsonFindings{Version: 2, Environments: environments, Findings: []jsonFinding{}}
 	out.Errors, out.Warnings = findings.Count()
 	for _, f := range findings {
 		out.Findings = append(out.Findings, p.jsonFinding(f))
@@ -332,7 +332,7 @@ func (p *Presenter) Tests(results []project.TestResult) {
 			if n := len(r.UncheckedAt) - len(places); n > 0 {
 				places = append(places, fmt.Sprintf("%d more", n))
 			}
-			note = "   " + p.faint(source.Count(r.Unchecked, "condition")+" not checked, on what is not known: "+
+			note = "   " + p.faint(source.Count(r.Unchecked, "condition")+" not checked because values are unknown: "+
 				strings.Join(places, ", "))
 		}
 		p.printf("%s  %s%s%s\n", word, Clean(r.Title), where, note)
@@ -345,7 +345,7 @@ func (p *Presenter) Tests(results []project.TestResult) {
 	}
 }
 
-// The form of tests in JSON, version 1.
+// The form of tests in JSON, version 2.
 type (
 	jsonTests struct {
 		Version int        `json:"version"`
@@ -355,7 +355,7 @@ type (
 	}
 	jsonTest struct {
 		Title        string        `json:"title"`
-		Place        *jsonPlace    `json:"place"`
+		Place        *jsonPlace    `json:"location"`
 		Environments []string      `json:"environments"` // none for a test that runs without one
 		Passed       bool          `json:"passed"`
 		Unchecked    []*jsonPlace  `json:"unchecked"` // expectations on what is not known
@@ -365,7 +365,7 @@ type (
 
 // TestsJSON shows tests as JSON.
 func (p *Presenter) TestsJSON(results []project.TestResult) error {
-	out := jsonTests{Version: 1, Tests: []jsonTest{}}
+	out := jsonTests{Version: 2, Tests: []jsonTest{}}
 	for _, r := range results {
 		one := jsonTest{Title: r.Title, Place: p.jsonPlace(r.Span.Start), Environments: append([]string{},
 			r.Environments...),

@@ -77,7 +77,7 @@ func (p *Presenter) ImpactJSON(change string, impact *compare.Impact, o Comparis
 		Blocks    []jsonBlock  `json:"blocks"`
 		Secrets   []jsonSecret `json:"secrets"`
 		Unchanged []string     `json:"unchanged"`
-	}{1, change, []jsonBlock{}, []jsonSecret{}, append([]string{}, impact.Unchanged...)}
+	}{2, change, []jsonBlock{}, []jsonSecret{}, append([]string{}, impact.Unchanged...)}
 	for _, b := range impact.Blocks {
 		out.Blocks = append(out.Blocks, jsonBlock{b.Environments, p.comparisonJSON(b.Comparison, o)})
 	}

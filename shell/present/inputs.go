@@ -163,7 +163,7 @@ func (p *Presenter) manyInputs(in *Inputs) {
 			{text: strings.Join(shown, ", ")}})
 	}
 	p.table(rows, 0, inputShare)
-	p.printf("\n%s\n", p.faint("knothole inputs ENV tells all of one environment, knothole inputs INPUT all of "+
+	p.printf("\n%s\n", p.faint("knothole inputs ENV shows all of one environment, knothole inputs INPUT all of "+
 		"one input"))
 }
 
@@ -268,7 +268,7 @@ func (p *Presenter) settingCell(in *project.Input, s project.Settings, letter fu
 	if len(s.All) == 0 {
 		switch {
 		case in.Later:
-			return cell{text: "open", paint: p.yellow}
+			return cell{text: "unresolved", paint: p.yellow}
 		case s.Value.IsAbsent() && in.Required():
 			return cell{text: "missing", paint: p.red}
 		case s.Value.IsAbsent():
@@ -402,10 +402,10 @@ func (p *Presenter) settings(in *project.Input, s project.Settings, name string)
 		return
 	}
 	if len(s.All) == 0 {
-		text := "the default holds: " + shortValue(s.Value)
+		text := "default: " + shortValue(s.Value)
 		switch {
 		case in.Later:
-			text = "open until --later fills it in: " + shortValue(s.Value)
+			text = "unresolved until --later gives its value: " + shortValue(s.Value)
 		case s.Value.IsAbsent() && in.Required():
 			text = p.red("missing")
 		case s.Value.IsAbsent():
@@ -426,7 +426,7 @@ func (p *Presenter) settings(in *project.Input, s project.Settings, name string)
 		case i == len(s.All)-1 && s.Removed:
 			p.printf("  → %sremoved   %s\n", name, p.cyan(at))
 		case i == len(s.All)-1 && s.Repeats:
-			p.printf("  → %s%s   %s   %s\n", name, text, p.cyan(at), p.yellow("repeats what holds without it"))
+			p.printf("  → %s%s   %s   %s\n", name, text, p.cyan(at), p.yellow("repeats the value that it has without this layer"))
 		case i == len(s.All)-1 && setting.Layer != nil && setting.Layer.Outputs != nil:
 			p.printf("  → %s%s   %s   %s\n", name, text, p.cyan(at), p.faint(Clean(setting.Layer.Path)))
 		case i == len(s.All)-1:
@@ -471,7 +471,7 @@ type (
 		From    []settingJSON   `json:"from,omitempty"` // strongest first
 	}
 	settingJSON struct {
-		Place  *jsonPlace      `json:"place,omitempty"`
+		Place  *jsonPlace      `json:"location,omitempty"`
 		Value  json.RawMessage `json:"value,omitempty"`
 		Source string          `json:"source,omitempty"`
 	}
@@ -498,7 +498,7 @@ func (p *Presenter) InputsJSON(modules []*Inputs) error {
 	return writeJSON(p.Out, struct {
 		Version int         `json:"version"`
 		Inputs  []inputJSON `json:"inputs"`
-	}{1, all})
+	}{2, all})
 }
 
 func (p *Presenter) inputsJSON(in *Inputs) (all []inputJSON) {

@@ -20,7 +20,7 @@ func (p *Presenter) Inventory(in *explain.Inventory, environments []string) {
 	several := slices.ContainsFunc(places, func(text string) bool { return text != "" })
 	head := []cell{{text: "document", paint: p.bold}}
 	if several {
-		head = append(head, cell{text: "place", paint: p.bold})
+		head = append(head, cell{text: "path", paint: p.bold})
 	}
 	head = append(head, cell{text: "value", paint: p.bold})
 	if len(environments) > 1 {
@@ -109,7 +109,7 @@ type (
 		Version   int                  `json:"version"`
 		Documents int                  `json:"documents"`
 		Without   int                  `json:"without"`
-		Places    []inventoryPlaceJSON `json:"places"`
+		Places    []inventoryPlaceJSON `json:"paths"`
 	}
 	inventoryPlaceJSON struct {
 		Environment string          `json:"environment,omitempty"`
@@ -123,7 +123,7 @@ type (
 
 // InventoryJSON shows the same for programs; nothing is folded.
 func (p *Presenter) InventoryJSON(in *explain.Inventory) error {
-	out := inventoryJSON{Version: 1, Documents: in.Documents, Without: in.Without, Places: []inventoryPlaceJSON{}}
+	out := inventoryJSON{Version: 2, Documents: in.Documents, Without: in.Without, Places: []inventoryPlaceJSON{}}
 	for _, one := range in.Places {
 		out.Places = append(out.Places, inventoryPlaceJSON{one.Environment, one.Document, one.Title,
 			one.Path.String(), one.Path.Pointer(), raw(one.Value)})

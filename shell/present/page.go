@@ -359,7 +359,7 @@ func (m *pageMaking) settingOnPage(in *project.Input, s project.Settings) pageCe
 			cell.From += ", overrides " + from(s.All[n-2])
 		}
 		if s.Repeats {
-			cell.From += ", repeats what holds without it"
+			cell.From += ", repeats the value without this layer"
 		}
 		if s.Value.IsAbsent() {
 			s.Value, cell.Note = s.All[n-1].Value, "does not fit"
@@ -375,7 +375,7 @@ func (m *pageMaking) settingOnPage(in *project.Input, s project.Settings) pageCe
 func settingCellNote(in *project.Input, s project.Settings) string {
 	switch {
 	case in.Later:
-		return "open"
+		return "unresolved"
 	case s.Value.IsAbsent() && in.Required():
 		return "missing"
 	case s.Value.IsAbsent():
@@ -539,12 +539,12 @@ func (m *pageMaking) addGroups() {
 		v.Groups = append(v.Groups, group)
 	}
 	if left > 0 {
-		v.Left = fmt.Sprintf("And %s more, which a page cannot hold: name fewer environments, or documents with "+
+		v.Left = fmt.Sprintf("And %s more, too many for one page: name fewer environments, or documents with "+
 			"--only.", source.Count(left, "group"))
 	}
-	m.fact("differences", places, "place that differs")
+	m.fact("differences", places, "difference")
 	if places != 1 {
-		v.Facts[len(v.Facts)-1].Text = "places that differ"
+		v.Facts[len(v.Facts)-1].Text = "differences"
 	}
 }
 
@@ -593,7 +593,7 @@ func (m *pageMaking) row(f compare.Folded) pageRow {
 		notes = append(notes, kind)
 	}
 	if f.Places > len(f.Documents) {
-		notes = append(notes, fmt.Sprintf("%d places", f.Places))
+		notes = append(notes, fmt.Sprintf("%d paths", f.Places))
 	}
 	if m.options.ByCause {
 		notes = append(notes, "in "+strings.Join(documentNames(f.Documents, "."), ", "))
@@ -668,7 +668,7 @@ func (m *pageMaking) notedLines(f compare.Folded, side int, lines []pageLine) []
 	return lines
 }
 
-// innerLines are the places that differ in data in a text, as they are on a side.
+// innerLines are the differences in data in a text, as they are on a side.
 func innerLines(n *compare.Node, side int) (lines []pageLine) {
 	for _, row := range n.Rows() {
 		text := "not there"
@@ -715,7 +715,7 @@ func (m *pageMaking) addDocuments() {
 		switch n := len(d.Rows); {
 		case !m.view.Compared:
 		case n > 0:
-			one.Says = source.Count(n, "place")
+			one.Says = source.Count(n, "path")
 		case d.Reordered:
 			one.Says = "same data, other order of keys"
 		case d.Status == compare.Same:

@@ -109,17 +109,17 @@ func TestLongMessagesAreWrappedOnATerminal(t *testing.T) {
 	message := "replace in Deployment \"mudflat-cache\": no element of spec.template.spec.containers satisfies it.name"
 	var b strings.Builder
 	p := &present.Presenter{Out: &b, Sources: source.NewSet(), Width: 60}
-	p.Findings(source.Findings{{Code: source.NoPlace, Message: message}})
-	require.Contains(t, b.String(), message+" [no-place]\n", "one line for programs")
+	p.Findings(source.Findings{{Code: source.NoPath, Message: message}})
+	require.Contains(t, b.String(), message+" [no-path]\n", "one line for programs")
 	b.Reset()
 	p.Color, p.Fit = true, true
-	p.Findings(source.Findings{{Code: source.NoPlace, Message: message}})
+	p.Findings(source.Findings{{Code: source.NoPath, Message: message}})
 	lines := strings.Split(regexp.MustCompile("\x1b\\[[0-9;]*m").ReplaceAllString(b.String(), ""), "\n")
 	require.Greater(t, len(lines), 2)
 	for _, line := range lines {
 		require.LessOrEqual(t, len([]rune(line)), 60)
 	}
-	require.Contains(t, strings.Join(strings.Fields(strings.Join(lines, " ")), " "), message+" [no-place]")
+	require.Contains(t, strings.Join(strings.Fields(strings.Join(lines, " ")), " "), message+" [no-path]")
 }
 
 func TestSummary(t *testing.T) {
@@ -159,10 +159,10 @@ document "same.json" = {}
 	want := `a → b   6 documents: 1 same, 3 differ, 1 only in a, 1 only in b
 
 because of
-  env.name  3 places
-  n         3 places
-  names     1 place
-  text      1 place
+  env.name  3 paths
+  n         3 paths
+  names     1 path
+  text      1 path
 
 k/*.yaml, 2 documents: y, z
   label        1 → 2
@@ -217,16 +217,16 @@ func TestComparisonJSON(t *testing.T) {
 			Tried   bool
 			Lines   []struct{ File string }
 			Because []struct {
-				Name   string
-				Places []struct{ Line, Column int }
+				Name      string
+				Locations []struct{ Line, Column int }
 			}
 		}
 		Groups []struct {
 			Documents []struct{ Path string }
 			Rows      []struct {
-				Path           string
-				Places, Values int
-				Cells          []int
+				Path          string
+				Paths, Values int
+				Cells         []int
 			}
 		}
 	}
@@ -241,12 +241,12 @@ func TestComparisonJSON(t *testing.T) {
 	require.True(t, cause.Tried)
 	require.Equal(t, "a.yaml", cause.Lines[0].File)
 	require.Equal(t, "n", cause.Because[0].Name)
-	require.Equal(t, 4, cause.Because[0].Places[1].Column)
+	require.Equal(t, 4, cause.Because[0].Locations[1].Column)
 	require.Len(t, decoded.Groups, 1)
 	require.Len(t, decoded.Groups[0].Documents, 2)
 	folded := decoded.Groups[0].Rows[0]
 	require.Equal(t, []any{`"a/b"[k].n`, 2, 1, []int{1, 2}},
-		[]any{folded.Path, folded.Places, folded.Values, folded.Cells})
+		[]any{folded.Path, folded.Paths, folded.Values, folded.Cells})
 }
 
 func TestNothingDiffers(t *testing.T) {

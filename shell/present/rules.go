@@ -89,7 +89,7 @@ func (p *Presenter) rule(held *rule.Held, r *rule.Rule) {
 func FoundText(r *rule.Rule) string {
 	var parts []string
 	if r.Failed {
-		parts = append(parts, "it could not be held: check says why")
+		parts = append(parts, "it failed: check shows why")
 	}
 	if r.Errors > 0 {
 		parts = append(parts, source.Count(r.Errors, "error"))
@@ -98,7 +98,7 @@ func FoundText(r *rule.Rule) string {
 		parts = append(parts, source.Count(r.Warnings, "warning"))
 	}
 	if len(parts) == 0 {
-		parts = append(parts, "nothing breaks it")
+		parts = append(parts, "no violations")
 	}
 	if r.Exempt > 0 {
 		parts = append(parts, fmt.Sprintf("%d exempt", r.Exempt))
@@ -219,7 +219,7 @@ func indented(text string) string {
 	return strings.Join(lines, "\n")
 }
 
-// The form of rules in JSON, version 1.
+// The form of rules in JSON, version 2.
 type (
 	jsonRules struct {
 		Version      int             `json:"version"`
@@ -233,7 +233,7 @@ type (
 		Name      string         `json:"name"`
 		Reason    string         `json:"reason,omitempty"`
 		Module    string         `json:"module"`
-		Place     *jsonPlace     `json:"place"`
+		Place     *jsonPlace     `json:"location"`
 		Looks     string         `json:"looks"`
 		Documents map[string]int `json:"documents"` // at which it looked, by environment
 		Errors    int            `json:"errors"`
@@ -249,7 +249,7 @@ type (
 		Default bool   `json:"default"`
 	}
 	jsonExample struct {
-		Place   *jsonPlace `json:"place"`
+		Place   *jsonPlace `json:"location"`
 		Test    string     `json:"test"`
 		Call    string     `json:"call"`
 		Refused string     `json:"refused,omitempty"`
@@ -271,7 +271,7 @@ type (
 
 // RulesJSON shows rules as JSON; only is the one that is asked for, with its examples, or nil for all.
 func (p *Presenter) RulesJSON(held *rule.Held, only *rule.Rule, of *project.Project) error {
-	out := jsonRules{Version: 1, Environments: held.Environments, References: held.References, Rules: []jsonRule{},
+	out := jsonRules{Version: 2, Environments: held.Environments, References: held.References, Rules: []jsonRule{},
 		Links: []jsonLink{}, Exemptions: []jsonExemption{}}
 	for _, r := range held.Rules {
 		if only != nil && r != only {

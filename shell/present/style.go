@@ -17,7 +17,7 @@ import (
 type Presenter struct {
 	Out     io.Writer
 	Sources *source.Set
-	// Prefix leads from the folder that the person is in to the project, such as "services/map"; empty when they are
+	// Prefix leads from the directory that the person is in to the project, such as "services/map"; empty when they are
 	// the same.
 	Prefix string
 	Color  bool

@@ -61,13 +61,13 @@ func (p *Presenter) WhyShort(w *explain.Why, elsewhere []compare.Elsewhere) {
 		}
 	}
 	if len(w.Holders) > 0 {
-		row("what holds it is there because of "+Clean(w.Holders[0].Name), w.Holders[0].Pos)
+		row("its record or list exists because of "+Clean(w.Holders[0].Name), w.Holders[0].Pos)
 	}
 	p.table(rows, 1, 30)
 	if text := elsewhereText(elsewhere); text != "" {
 		p.printf("  elsewhere: %s\n", text)
 	}
-	p.printf("\n%s\n", p.faint("--all tells its whole life"))
+	p.printf("\n%s\n", p.faint("--all shows its whole life"))
 }
 
 // told says on what values depend in the environments that told them.
@@ -78,7 +78,7 @@ func (p *Presenter) told(all []explain.Told, row func(text string, at source.Pos
 			if leaf.Name == explain.EnvironmentName {
 				what = ""
 			}
-			row("told by "+Clean(told.By.Name)+": "+what+Clean(leaf.Name), leaf.Pos)
+			row("from the outputs of "+Clean(told.By.Name)+": "+what+Clean(leaf.Name), leaf.Pos)
 		}
 		p.told(told.Told, row)
 	}
@@ -197,7 +197,7 @@ func (p *Presenter) events(w *explain.Why) {
 		rows = append(rows, row)
 	}
 	for _, leaf := range w.Holders {
-		rows = append(rows, []cell{{text: "what holds it is there because of " + Clean(leaf.Name)},
+		rows = append(rows, []cell{{text: "its record or list exists because of " + Clean(leaf.Name)},
 			{text: p.line(leaf.Pos), paint: p.cyan}, {text: p.lineText(leaf.Pos), paint: p.faint}})
 	}
 	p.table(rows, 1, 30)
@@ -310,28 +310,28 @@ type (
 		Line        int             `json:"line,omitempty"` // of the string there; the value is then the line
 		Value       json.RawMessage `json:"value"`
 		Secret      bool            `json:"secret,omitempty"`
-		Open        bool            `json:"open,omitempty"`
+		Open        bool            `json:"unresolved,omitempty"`
 		Events      []eventJSON     `json:"events"`
 		Around      []eventJSON     `json:"around,omitempty"`
 		Inputs      []lifeJSON      `json:"inputs"`
-		Told        []toldJSON      `json:"told,omitempty"`
+		Told        []toldJSON      `json:"upstream,omitempty"`
 	}
 	eventJSON struct {
 		Kind     explain.EventKind `json:"kind"`
 		Name     string            `json:"name,omitempty"`
 		Depth    int               `json:"depth"`
-		Place    *jsonPlace        `json:"place,omitempty"`
+		Place    *jsonPlace        `json:"location,omitempty"`
 		Replaced json.RawMessage   `json:"replaced,omitempty"`
 	}
 	toldJSON struct {
 		Name    string     `json:"name"` // of the input that another environment told, with the path in it
 		By      string     `json:"by"`
 		Because []leafJSON `json:"because"`
-		Told    []toldJSON `json:"told,omitempty"` // what others told that one
+		Told    []toldJSON `json:"upstream,omitempty"` // what others told that one
 	}
 	leafJSON struct {
 		Name  string     `json:"name"`
-		Place *jsonPlace `json:"place"`
+		Place *jsonPlace `json:"location"`
 	}
 	lifeJSON struct {
 		Name    string        `json:"name"`
@@ -346,7 +346,7 @@ type (
 // WhyJSON tells the same for programs.
 func (p *Presenter) WhyJSON(w *explain.Why) error {
 	out := whyJSON{
-		Version: 1, Environment: w.Environment.Name, Document: w.Document.Path, Path: w.Path.String(),
+		Version: 2, Environment: w.Environment.Name, Document: w.Document.Path, Path: w.Path.String(),
 		Pointer: (*place.Path).Pointer(w.Path), Line: w.Line, Value: raw(w.Value),
 		Secret: w.Value.Secret(), Open: w.Value.Unknown() && !w.Value.Secret(), Events: []eventJSON{},
 		Inputs: []lifeJSON{},
