@@ -155,19 +155,19 @@ func comparisons() error {
 // causes measures what it takes to find the causes, beside comparing without them: both in this process, of a project
 // that is loaded anew each time.
 func causes(folder, left, right string) error {
-	load := func() (*project.Project, []*project.Environment, error) {
+	load := func() (*project.Project, []*project.Run, error) {
 		p, err := project.Load(os.DirFS(folder))
 		if err != nil {
 			return nil, nil, err
 		}
-		return p, []*project.Environment{p.Environment(left), p.Environment(right)}, nil
+		return p, []*project.Run{p.RunNamed(left), p.RunNamed(right)}, nil
 	}
 	without := &timed{name: "compared without causes", run: func() error {
-		p, environments, err := load()
+		p, runs, err := load()
 		if err != nil {
 			return err
 		}
-		results, findings := render.All(p, environments, render.Options{})
+		results, findings := render.All(p, runs, render.Options{})
 		if findings.HasErrors() {
 			return errors.New(findings[0].Message)
 		}
@@ -181,11 +181,11 @@ func causes(folder, left, right string) error {
 		return nil
 	}}
 	with := &timed{name: "compared with causes", run: func() error {
-		p, environments, err := load()
+		p, runs, err := load()
 		if err != nil {
 			return err
 		}
-		c, findings := compare.Environments(p, environments, compare.Options{})
+		c, findings := compare.Environments(p, runs, compare.Options{})
 		if c == nil || c.Equal() || findings.HasErrors() {
 			return errors.New("nothing was compared, or nothing differs")
 		}

@@ -125,9 +125,9 @@ func (p program) load() func() string {
 	for _, f := range loaded.Findings {
 		fail(p.title + ": " + f.Message)
 	}
-	output := loaded.Module.Objects["result"]
+	output := loaded.Unit().Module.Objects["result"]
 	return func() string {
-		w := loaded.World(loaded.Environments[0], false)
+		w := loaded.Run(loaded.Environments[0]).World(false)
 		v, ok := w.Value(output)
 		if !ok {
 			fail(p.title + ": " + w.Findings()[0].Message)

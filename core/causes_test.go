@@ -131,7 +131,7 @@ func newCoasts(t *testing.T, seed uint64) *coasts {
 	for p.Findings.HasErrors() {
 		lines := strings.Split(c.program, "\n")
 		for _, f := range p.Findings {
-			if at := p.Sources.Locate(f.Span.Start); f.Severity == source.Error && at.File.Path == p.Main {
+			if at := p.Sources.Locate(f.Span.Start); f.Severity == source.Error && at.File.Path == p.Unit().Main {
 				lines[at.Line-1] = ""
 			}
 		}
@@ -139,8 +139,8 @@ func newCoasts(t *testing.T, seed uint64) *coasts {
 		p = c.load(t, c.sides)
 	}
 	var outputs []string
-	one, other := p.World(p.Environment("west"), false), p.World(p.Environment("east"), false)
-	for _, o := range p.Module.Order {
+	one, other := p.RunNamed("west").World(false), p.RunNamed("east").World(false)
+	for _, o := range p.Unit().Module.Order {
 		if _, is := o.Declaration.(*syntax.Output); is {
 			_, left := one.Value(o)
 			if _, right := other.Value(o); left && right {
@@ -160,9 +160,9 @@ func (c *coasts) fill(t *testing.T) {
 	before := c.try(t, nil)
 	c.tried = map[string][2]map[string]value.Value{}
 	for i := range c.sides {
-		w := p.World(p.Environment(c.sides[i].name), false)
+		w := p.RunNamed(c.sides[i].name).World(false)
 		var b value.Builder
-		for _, o := range p.Inputs() {
+		for _, o := range p.Unit().Inputs() {
 			v, ok := w.Value(o)
 			if o.Name == "qd" {
 				v = c.sides[i].values.Get("qd")
@@ -285,7 +285,7 @@ func (c *coasts) texts(t *testing.T) map[string]string {
 // rendered returns the documents of one environment, as far as it can be rendered.
 func (c *coasts) rendered(t *testing.T, sides [2]coast, name string) map[string]value.Value {
 	p := c.load(t, sides)
-	results, _ := render.All(p, []*project.Environment{p.Environment(name)}, render.Options{})
+	results, _ := render.All(p, []*project.Run{p.RunNamed(name)}, render.Options{})
 	all := map[string]value.Value{}
 	for _, d := range results[0].Documents {
 		all[d.Path] = d.Value
@@ -417,7 +417,7 @@ func (j *judged) right() int {
 // judge tries the causes that are named for the differences of a project.
 func (j *judged) judge(t *testing.T, c *coasts, told func(what, where string)) {
 	p := c.load(t, c.written)
-	found, findings := compare.Environments(p, []*project.Environment{p.Environment("west"), p.Environment("east")},
+	found, findings := compare.Environments(p, []*project.Run{p.RunNamed("west"), p.RunNamed("east")},
 		compare.Options{})
 	if findings.HasErrors() {
 		return
@@ -533,8 +533,8 @@ func TestTrialsThatEndEarly(t *testing.T) {
 	for seed := range rounds {
 		c := newCoasts(t, seed)
 		p := c.load(t, c.written)
-		west, east := p.Environment("west"), p.Environment("east")
-		sides := [][]*project.Environment{{west, east}, {west, east, west}, {west, west, east}}[seed%3]
+		west, east := p.RunNamed("west"), p.RunNamed("east")
+		sides := [][]*project.Run{{west, east}, {west, east, west}, {west, west, east}}[seed%3]
 		run := func(limit int) *compare.Comparison {
 			defer compare.LimitTrials(limit)()
 			found, findings := compare.Environments(p, sides, compare.Options{})

@@ -102,7 +102,7 @@ var today = time.Date(2027, 3, 31, 12, 0, 0, 0, time.UTC)
 // held renders all environments of a project, and holds the rules and links that it has.
 func held(p *project.Project, options render.Options) ([]*render.Result, source.Findings) {
 	options.Validate = rule.Any(p)
-	results, _, findings := rule.All(p, p.Concrete(), options, builtin.Table, today)
+	results, _, findings := rule.All(p, p.Runs(p.Concrete()), options, builtin.Table, today)
 	return results, findings
 }
 
@@ -132,7 +132,7 @@ func runProgram(t *testing.T, files fstest.MapFS) string {
 		}
 		prefix := ""
 		if len(results) > 1 {
-			prefix = r.Environment.Name + ": "
+			prefix = r.Run.Name + ": "
 		}
 		for _, out := range r.Outputs {
 			fmt.Fprintf(&b, "%s%s = %s\n", prefix, out.Object.Name, data.CompactJSON(value.Shown(out.Value)))

@@ -209,9 +209,9 @@ func FuzzPlaces(f *testing.F) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			_, findings := render.All(p, p.Concrete(), render.Options{})
-			w := p.World(p.Concrete()[0], false)
-			o := p.Module.Objects["x"]
+			_, findings := render.All(p, p.Runs(p.Concrete()), render.Options{})
+			w := p.Run(p.Concrete()[0]).World(false)
+			o := p.Unit().Module.Objects["x"]
 			if o == nil || findings.HasErrors() {
 				return value.Value{}, ""
 			}
@@ -296,11 +296,11 @@ func FuzzSecrets(f *testing.F) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			e, findings := p.WithSecrets(p.Concrete()[0], secret)
+			run, findings := p.Run(p.Concrete()[0]).WithSecrets(secret)
 			if findings.HasErrors() {
 				return
 			}
-			results, findings := render.All(p, []*project.Environment{e}, render.Options{Everything: true})
+			results, findings := render.All(p, []*project.Run{run}, render.Options{Everything: true})
 			if findings.HasErrors() {
 				return
 			}
@@ -316,8 +316,8 @@ func FuzzSecrets(f *testing.F) {
 				}
 				b.Write(text)
 			}
-			w := p.World(e, false)
-			for _, o := range p.Module.Order {
+			w := run.World(false)
+			for _, o := range p.Unit().Module.Order {
 				if d, ok := o.Declaration.(*syntax.Output); ok && !d.Secret {
 					if v, ok := w.Value(o); ok {
 						b.WriteString(data.CompactJSON(v) + "\n")

@@ -195,7 +195,7 @@ func observe(t *testing.T, files fstest.MapFS, recording bool) []string {
 			}
 		}
 	})
-	render.All(p, p.Concrete(), render.Options{Everything: true, Outputs: true, Recording: recording})
+	render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Outputs: true, Recording: recording})
 	p.Tests(nil, func(string) bool { return true })
 	return wrong
 }

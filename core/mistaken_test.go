@@ -79,7 +79,7 @@ func showsNothing(t *testing.T, seed uint64) {
 		"l." + format: {Data: []byte(layer)},
 	})
 	require.NoError(t, err)
-	_, findings := render.All(p, p.Concrete(), render.Options{})
+	_, findings := render.All(p, p.Runs(p.Concrete()), render.Options{})
 	shown := func(where, text string) {
 		require.NotContains(t, text, canary, "seed %d, %s:\n%s", seed, where, layer)
 	}
@@ -96,10 +96,10 @@ func showsNothing(t *testing.T, seed uint64) {
 			shown("related", related.Text)
 		}
 	}
-	e := p.Concrete()[0]
-	w := p.World(e, false)
-	for _, in := range p.InputsOf(p.Module) {
-		s := p.Settings(e, w, in)
+	run := p.Run(p.Concrete()[0])
+	w := run.World(false)
+	for _, in := range p.InputsOf(p.Unit().Module) {
+		s := run.Settings(w, in)
 		shown("value", s.Value.Show(1000))
 		for _, one := range s.All {
 			shown("setting", one.Value.Show(1000))

@@ -29,7 +29,7 @@ func findingsOf(t *testing.T, files []source.PageFile) source.Findings {
 	}
 	p, err := project.Load(fs)
 	require.NoError(t, err)
-	_, _, findings := rule.All(p, p.Concrete(), render.Options{Everything: true, Validate: true}, builtin.Table,
+	_, _, findings := rule.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Validate: true}, builtin.Table,
 		time.Now())
 	findings = append(findings, compare.CheckParity(p, builtin.Table)...)
 	return findings

@@ -159,7 +159,7 @@ output zs = xs
 	require.NoError(t, err)
 	require.Empty(t, p.Findings)
 	var scopes []string
-	for _, s := range p.Module.Info.Scopes {
+	for _, s := range p.Unit().Module.Info.Scopes {
 		scopes = append(scopes, s.Object.Name+p.Sources.File(s.Span.Start).Slice(s.Span))
 	}
 	slices.Sort(scopes)

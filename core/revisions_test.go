@@ -86,7 +86,7 @@ func revised(t *testing.T, seed uint64) (places int) {
 	}
 	documents := func(files map[string]string) map[string]value.Value {
 		p := load(files)
-		results, _ := render.All(p, []*project.Environment{p.Environment("west")}, render.Options{})
+		results, _ := render.All(p, []*project.Run{p.RunNamed("west")}, render.Options{})
 		all := map[string]value.Value{}
 		for _, d := range results[0].Documents {
 			all[d.Path] = d.Value

@@ -23,7 +23,7 @@ func ruleErrors(t *testing.T, files fstest.MapFS) map[string]bool {
 	t.Helper()
 	p, err := project.Load(files)
 	require.NoError(t, err)
-	_, _, findings := rule.All(p, p.Concrete(), render.Options{Everything: true, Validate: true}, builtin.Table,
+	_, _, findings := rule.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Validate: true}, builtin.Table,
 		time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC))
 	found := map[string]bool{}
 	for _, f := range findings.Tidy(p.Sources) {

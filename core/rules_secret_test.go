@@ -49,13 +49,13 @@ func TestRulesShowNoSecrets(t *testing.T) {
 					"rules.knot": {Data: []byte(text + "\n")},
 				})
 				require.NoError(t, err)
-				environments := p.Concrete()
+				runs := p.Runs(p.Concrete())
 				if known {
-					with, unread := p.WithSecrets(environments[0], secretTexts{"key": canary})
+					with, unread := runs[0].WithSecrets(secretTexts{"key": canary})
 					require.Empty(t, unread)
-					environments = []*project.Environment{with}
+					runs = []*project.Run{with}
 				}
-				_, _, findings := rule.All(p, environments, render.Options{Validate: true}, builtin.Table, today)
+				_, _, findings := rule.All(p, runs, render.Options{Validate: true}, builtin.Table, today)
 				var b strings.Builder
 				for _, f := range findings {
 					switch {

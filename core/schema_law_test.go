@@ -231,14 +231,14 @@ func typesAreSchemas(t *testing.T, seed uint64) (valid bool) {
 		}
 		return false
 	}
-	w := p.World(p.Environment("bench"), false)
-	before, ok := w.Value(p.Module.Objects["before"])
+	w := p.RunNamed("bench").World(false)
+	before, ok := w.Value(p.Unit().Module.Objects["before"])
 	require.True(t, ok)
 	found, why, _ := p.SchemaAt("main.knot", "./s.json")
 	require.NotNil(t, found, why)
 	result := found.Validate(before, nil)
 	require.Empty(t, result.Schema)
-	after, ok := w.Value(p.Module.Objects["after"])
+	after, ok := w.Value(p.Unit().Module.Objects["after"])
 	label := fmt.Sprintf("%s\n%s\n%v\n%v", schemaText, dataText, result.Problems, w.Findings())
 	require.Equal(t, len(result.Problems) == 0, ok, label)
 	if ok {
@@ -249,7 +249,7 @@ func typesAreSchemas(t *testing.T, seed uint64) (valid bool) {
 		project.FileName: {Data: []byte("[environments.bench]\n")}, "s.json": {Data: schemaText},
 		"main.knot": {Data: fmt.Appendf(nil, "let v: schema \"./s.json\" = %s\noutput a = v\n", dataText)}})
 	require.NoError(t, err)
-	_, findings := render.All(written, written.Concrete(), render.Options{Everything: true})
+	_, findings := render.All(written, written.Runs(written.Concrete()), render.Options{Everything: true})
 	require.Equal(t, ok, !findings.HasErrors(), "%s\n%v", label, findings)
 	g.passages(t, s, schemaText, dataText)
 	return ok
@@ -293,8 +293,8 @@ func (g schemaGenerator) passages(t *testing.T, s map[string]any, schemaText, da
 		project.FileName: {Data: []byte("[environments.bench]\n")}, "s.json": {Data: schemaText},
 		"d.json": {Data: dataText}, "main.knot": {Data: []byte(program + ways[way] + "\n")}})
 	require.NoError(t, err)
-	w := p.World(p.Environment("bench"), false)
-	before, ok := w.Value(p.Module.Objects["before"])
+	w := p.RunNamed("bench").World(false)
+	before, ok := w.Value(p.Unit().Module.Objects["before"])
 	require.True(t, ok)
 	valid := func(place string, v value.Value) bool {
 		found, why, _ := p.SchemaAt("main.knot", "./s.json"+place)
@@ -316,7 +316,7 @@ func (g schemaGenerator) passages(t *testing.T, s map[string]any, schemaText, da
 		require.False(t, all, "%s%v", label, p.Findings)
 		return
 	}
-	after, ok := w.Value(p.Module.Objects["after"])
+	after, ok := w.Value(p.Unit().Module.Objects["after"])
 	require.Equal(t, all, ok, "%s%v", label, w.Findings())
 	if ok && way != 1 && way != 4 {
 		require.Equal(t, before.Show(1<<20), after.Show(1<<20), label)

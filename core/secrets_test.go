@@ -142,13 +142,13 @@ func shown(t *testing.T, program string, secrets secretTexts) (outputs, findings
 	})
 	require.NoError(t, err)
 	outputs, findings = map[string]string{}, map[string]string{}
-	if p.Module == nil {
+	if p.Unit().Module == nil {
 		return outputs, findings
 	}
-	e, unread := p.WithSecrets(p.Concrete()[0], secrets)
+	run, unread := p.Run(p.Concrete()[0]).WithSecrets(secrets)
 	require.False(t, unread.HasErrors(), program)
-	w := p.World(e, false)
-	for _, o := range p.Module.Order {
+	w := run.World(false)
+	for _, o := range p.Unit().Module.Order {
 		if d, ok := o.Declaration.(*syntax.Output); ok && !d.Secret {
 			if v, ok := w.Value(o); ok {
 				outputs[o.Name] = data.CompactJSON(v)

@@ -163,12 +163,12 @@ func (k known) Read(*project.Reference) ([]byte, error) { return []byte(k), nil 
 // to be kept; and causes to lead to the layer of the one that told.
 func judgeTelling(t *testing.T, seed uint64) (rows int) {
 	g := newTelling(seed)
-	readers := func(p *project.Project) []*project.Environment {
-		return []*project.Environment{p.Environment("reader0"), p.Environment("reader1")}
+	readers := func(p *project.Project) []*project.Run {
+		return []*project.Run{p.RunNamed("reader0"), p.RunNamed("reader1")}
 	}
 	p, err := project.Load(g.files(t, false))
 	require.NoError(t, err)
-	found, findings := render.All(p, p.Concrete(), render.Options{Everything: true})
+	found, findings := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true})
 	require.Empty(t, findings, "%v\n%s", findings, g.show(t))
 	plain, err := project.Load(g.files(t, true))
 	require.NoError(t, err)
@@ -176,11 +176,11 @@ func judgeTelling(t *testing.T, seed uint64) (rows int) {
 	require.Empty(t, findings, "%v\n%s", findings, g.show(t))
 	byName := map[string]*render.Result{}
 	for _, r := range found {
-		byName[r.Environment.Name] = r
+		byName[r.Run.Name] = r
 	}
 	for _, r := range other {
 		told := map[string]string{}
-		for _, d := range byName[r.Environment.Name].Documents {
+		for _, d := range byName[r.Run.Name].Documents {
 			switch d.Path {
 			case "s.json":
 				require.True(t, value.Marks(d.Value)&value.Secret != 0 && value.Marks(d.Value)&value.Unknown != 0,
@@ -197,18 +197,18 @@ func judgeTelling(t *testing.T, seed uint64) (rows int) {
 		}
 	}
 	// What is given for one run to who tells is told: with the layer of the other it tells what that does.
-	given := p.WithLayer(p.Environment("teller0"), "given.json", data.JSON, g.files(t, false)["teller1.json"].Data)
-	with := render.Environment(p, p.WithTellers(p.Environment("reader0"),
-		map[string]*project.Environment{"teller0": given}), render.Options{})
+	given := p.RunNamed("teller0").WithLayer("given.json", data.JSON, g.files(t, false)["teller1.json"].Data)
+	with := render.Environment(p.RunNamed("reader0").WithUpstream(
+		map[string]*project.Run{"teller0": given}), render.Options{})
 	require.Empty(t, with.Findings, g.show(t))
 	for i, d := range byName["reader1"].Documents {
 		require.Equal(t, data.CompactJSON(value.Shown(d.Value)), data.CompactJSON(value.Shown(with.Documents[i].Value)),
 			"%s\n%s", d.Path, g.show(t))
 	}
 	if g.secret {
-		with, findings := p.WithSecrets(p.Environment("reader0"), known(toldSecret))
+		with, findings := p.RunNamed("reader0").WithSecrets(known(toldSecret))
 		require.Empty(t, findings)
-		r := render.Environment(p, with, render.Options{})
+		r := render.Environment(with, render.Options{})
 		require.Empty(t, r.Findings, g.show(t))
 		at := slices.IndexFunc(r.Documents, func(d render.Document) bool { return d.Path == "s.json" })
 		require.Equal(t, `{"s":"`+toldSecret+`"}`, data.CompactJSON(r.Documents[at].Value), g.show(t))
@@ -317,7 +317,7 @@ func TestAnyChoiceIsRefusedOrRead(t *testing.T) {
 		p, err := project.Load(fstest.MapFS{"knothole.toml": file(configuration.String()), "main.knot": file(module),
 			"other.knot": file("input told: { *: any } = {}\noutput p = 1\ndocument \"b.json\" = { told: told }\n")})
 		require.NoError(t, err)
-		results, findings := render.All(p, p.Concrete(), render.Options{Everything: true})
+		results, findings := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true})
 		if findings.HasErrors() {
 			refused++
 			continue

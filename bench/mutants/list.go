@@ -268,11 +268,11 @@ var mutants = []mutant{
 			return value.Value{}
 		}`,
 		"null for a field that is not nullable"},
-	{46, "core/project/inputs.go", "Project.missing",
+	{46, "core/project/inputs.go", "Run.missing",
 		`			return false // it may stand in the layer that could not be read`,
 		`			return broken // it may stand in the layer that could not be read`,
 		"missing input with a broken layer"},
-	{47, "core/project/inputs.go", "Project.TakenAway",
+	{47, "core/project/inputs.go", "Run.TakenAway",
 		`		if !at(l.Root, path).IsAbsent() {
 			break
 		}`,
@@ -280,8 +280,8 @@ var mutants = []mutant{
 			break
 		}`,
 		"taken away by a weaker layer"},
-	{48, "core/project/inputs.go", "Project.assignment",
-		`	} else if !e.gives([]string{o.Name}) && !e.tells(o.Name) {`,
-		`	} else if !e.gives([]string{o.Name}) && !e.tells(o.Name) && !broken {`,
+	{48, "core/project/inputs.go", "Run.assignment",
+		`	} else if !r.gives([]string{o.Name}) && !r.fromOutputs(o.Name) {`,
+		`	} else if !r.gives([]string{o.Name}) && !r.fromOutputs(o.Name) && !broken {`,
 		"a secret input takes the value of a layer"},
 }

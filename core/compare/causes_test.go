@@ -45,7 +45,7 @@ func TestFirstThatDiffers(t *testing.T) {
 		"c.yaml":    {Data: []byte("n: 3\nm: 3\n")},
 		"main.knot": {Data: []byte("input n: int\ninput m: int\ndocument \"d.yaml\" = { n: n, m: m }\n")}})
 	require.NoError(t, err)
-	c, findings := compare.Environments(p, p.Concrete(), compare.Options{})
+	c, findings := compare.Environments(p, p.Runs(p.Concrete()), compare.Options{})
 	require.Empty(t, findings)
 	against := map[string]int{}
 	for _, r := range c.Documents[0].Rows {
@@ -62,7 +62,7 @@ func TestDriftStaysInNamespace(t *testing.T) {
 		return read(t, "apiVersion: v1\nkind: ConfigMap\nmetadata: { name: map, namespace: "+namespace+" }\ndata: { level: "+
 			level+" }\n")
 	}
-	side := compare.Side{Name: "north", Units: map[string]*compare.Unit{"a.yaml": {Value: object("bay", "high")}}}
+	side := compare.Side{Name: "north", Contents: map[string]*compare.Content{"a.yaml": {Value: object("bay", "high")}}}
 	c, _ := compare.Drift(side, []value.Value{object("other", "low"), object("bay", "high")}, compare.DriftOptions{})
 	require.True(t, c.Equal())
 	c, _ = compare.Drift(side, []value.Value{object("other", "high")}, compare.DriftOptions{})

@@ -104,8 +104,8 @@ func (o Options) taken(path string, v value.Value) value.Value {
 // Environments compares what environments of a project render to. They are evaluated once, recorded, for the causes:
 // to evaluate again what differs takes longer where much does, and saves little where little does. The comparison is
 // nil when there are errors.
-func Environments(p *project.Project, environments []*project.Environment, o Options) (*Comparison, source.Findings) {
-	results, findings := renderAll(p, environments, render.Options{Only: o.only, Recording: true})
+func Environments(p *project.Project, runs []*project.Run, o Options) (*Comparison, source.Findings) {
+	results, findings := renderAll(p, runs, render.Options{Only: o.only, Recording: true})
 	if findings.HasErrors() {
 		return nil, findings
 	}
@@ -145,19 +145,18 @@ func (c *Comparison) Explain(sides []Side, o Options) {
 	}
 }
 
-// renderAll renders environments, one that is named twice once.
-func renderAll(p *project.Project, environments []*project.Environment, options render.Options) ([]*render.Result,
-	source.Findings) {
-	var once []*project.Environment
-	for _, e := range environments {
-		if !slices.Contains(once, e) {
-			once = append(once, e)
+// renderAll renders the environments of runs, a run that is named twice once.
+func renderAll(p *project.Project, runs []*project.Run, options render.Options) ([]*render.Result, source.Findings) {
+	var once []*project.Run
+	for _, r := range runs {
+		if !slices.Contains(once, r) {
+			once = append(once, r)
 		}
 	}
 	results, findings := render.All(p, once, options)
-	all := make([]*render.Result, len(environments))
-	for i, e := range environments {
-		all[i] = results[slices.Index(once, e)]
+	all := make([]*render.Result, len(runs))
+	for i, r := range runs {
+		all[i] = results[slices.Index(once, r)]
 	}
 	return all, findings
 }
@@ -166,7 +165,7 @@ func renderAll(p *project.Project, environments []*project.Environment, options 
 func paths(sides []Side) []string {
 	var all []string
 	for _, s := range sides {
-		for path := range s.Units {
+		for path := range s.Contents {
 			if !slices.ContainsFunc(sides, func(s Side) bool { return s.broken[path] }) {
 				all = append(all, path)
 			}
@@ -193,10 +192,10 @@ func knownBy(sides []Side) (fields []string) {
 func knownIn(path string, sides []Side, cells []value.Value, stream bool) knowing {
 	known := knowing{fields: knownBy(sides), stream: stream}
 	for i, s := range sides {
-		if s.project != nil && s.project.HasSchemas() && !cells[i].IsAbsent() {
+		if s.unit != nil && s.unit.Project.HasSchemas() && !cells[i].IsAbsent() {
 			known.object = cells[i]
 			known.at = func(object value.Value, fields []string) []string {
-				return s.project.ListKeysAt(path, object, fields)
+				return s.unit.Project.ListKeysAt(path, object, fields)
 			}
 			break
 		}
@@ -209,7 +208,7 @@ func compareDocuments(path string, sides []Side) Document {
 	cells := make([]value.Value, len(sides))
 	on := 0
 	for i, s := range sides {
-		unit := s.Units[path]
+		unit := s.Contents[path]
 		if unit == nil {
 			continue
 		}
@@ -271,16 +270,16 @@ func sameOrder(a, b value.Value) bool {
 func addCauses(c *Comparison, sides []Side, against int, o Options) {
 	a, b := sides[0], sides[against]
 	differs := func(string) bool { return true }
-	together := a.project != nil && a.project == b.project
+	together := a.unit != nil && a.unit == b.unit
 	if together {
-		differs = differingInputs(a.project, [2]*eval.World{a.result.World, b.result.World})
+		differs = differingInputs(a.unit, [2]*eval.World{a.result.World, b.result.World})
 	}
 	for i := range c.Documents {
 		d := &c.Documents[i]
 		if d.Alike() {
 			continue
 		}
-		one, other := a.Units[d.Path], b.Units[d.Path]
+		one, other := a.Contents[d.Path], b.Contents[d.Path]
 		if (one == nil) != (other == nil) && d.Against == 0 {
 			d.Against = against
 			left, right := explain.Side{}, explain.Side{}
@@ -305,22 +304,22 @@ func addCauses(c *Comparison, sides []Side, against int, o Options) {
 			row.Cause = explain.Difference(left, right, differs)
 		}
 	}
-	if together && a.result.Environment != b.result.Environment {
-		t := &trials{variation: newDifferences(a.project, a.result, b.result), options: o, against: against,
-			units: [2]map[string]*Unit{a.Units, b.Units}, outcomes: map[string]*outcome{}, left: budgetFor(len(c.Documents))}
+	if together && a.result.Run != b.result.Run {
+		t := &trials{variation: newDifferences(a.unit, a.result, b.result), options: o, against: against,
+			units: [2]map[string]*Content{a.Contents, b.Contents}, outcomes: map[string]*outcome{}, left: budgetFor(len(c.Documents))}
 		t.confirm(c.Documents)
 		c.Tried = true
 	}
 	if together {
-		environments := [2]*project.Environment{a.result.Environment, b.result.Environment}
+		runs := [2]*project.Run{a.result.Run, b.result.Run}
 		for i := range c.Documents {
 			d := &c.Documents[i]
 			if d.Against == against {
-				addTold(&d.Cause, a.project, environments, maxTold)
+				addTold(&d.Cause, runs, maxTold)
 			}
 			for j := range d.Rows {
 				if d.Rows[j].Against == against {
-					addTold(&d.Rows[j].Cause, a.project, environments, maxTold)
+					addTold(&d.Rows[j].Cause, runs, maxTold)
 				}
 			}
 		}
@@ -338,14 +337,14 @@ func (r *Row) side(s Side, number int) explain.Side {
 }
 
 // differingInputs returns whether an input, or a part of one, has different values in two environments.
-func differingInputs(p *project.Project, worlds [2]*eval.World) func(string) bool {
+func differingInputs(u *project.Unit, worlds [2]*eval.World) func(string) bool {
 	a, b := worlds[0], worlds[1]
 	differing := map[string]bool{}
 	return func(name string) bool {
 		known, ok := differing[name]
 		if !ok {
 			fields := explain.Fields(name)
-			known = !samePart(inputOf(p, a, fields[0]), inputOf(p, b, fields[0]), fields[1:])
+			known = !samePart(inputOf(u, a, fields[0]), inputOf(u, b, fields[0]), fields[1:])
 			differing[name] = known
 		}
 		return known
@@ -353,12 +352,12 @@ func differingInputs(p *project.Project, worlds [2]*eval.World) func(string) boo
 }
 
 // inputOf returns the value of an input; Absent when there is none.
-func inputOf(p *project.Project, w *eval.World, name string) value.Value {
-	at := slices.IndexFunc(p.Inputs(), func(o *check.Object) bool { return o.Name == name })
+func inputOf(u *project.Unit, w *eval.World, name string) value.Value {
+	at := slices.IndexFunc(u.Inputs(), func(o *check.Object) bool { return o.Name == name })
 	if at < 0 {
 		return value.Value{}
 	}
-	v, _ := w.Value(p.Inputs()[at])
+	v, _ := w.Value(u.Inputs()[at])
 	return v
 }
 

@@ -33,7 +33,7 @@ func Drift(rendered Side, running []value.Value, o DriftOptions) (c *Comparison,
 		}
 	}
 	for _, path := range paths([]Side{rendered}) {
-		unit := rendered.Units[path]
+		unit := rendered.Contents[path]
 		objects := objectsOf(unit.Value)
 		if len(objects) == 0 {
 			others++
@@ -76,7 +76,7 @@ func (c *Comparison) ExplainDrift(rendered Side) {
 	for i := range c.Documents {
 		d := &c.Documents[i]
 		if d.Against > 0 && d.Rows == nil {
-			if unit := rendered.Units[d.Path]; unit != nil {
+			if unit := rendered.Contents[d.Path]; unit != nil {
 				d.Cause.Left = recorder.Pos(unit.Name.Origin())
 			}
 		}

@@ -172,12 +172,12 @@ func (g *cluster) changed(rendered, running value.Value) (changed value.Value, p
 // told, and nothing else.
 func judgeDrift(t *testing.T, seed uint64) {
 	g := &cluster{Rand: rand.New(rand.NewPCG(seed, 11))}
-	side := compare.Side{Name: "north", Units: map[string]*compare.Unit{}}
+	side := compare.Side{Name: "north", Contents: map[string]*compare.Content{}}
 	var rendered, running []value.Value
 	for i := range 1 + g.IntN(5) {
 		x, y := g.object()
 		rendered, running = append(rendered, x), append(running, y)
-		side.Units[fmt.Sprintf("d%d.yaml", i)] = &compare.Unit{Value: x, Name: textOf("d")}
+		side.Contents[fmt.Sprintf("d%d.yaml", i)] = &compare.Content{Value: x, Name: textOf("d")}
 	}
 	stray, _ := g.object()
 	o := compare.DriftOptions{Namespace: "coast"}

@@ -23,16 +23,16 @@ type Elsewhere struct {
 
 // Others returns what is at a place of a document in other environments; with a line, whether that of the text at the
 // place is there too.
-func Others(p *project.Project, e *project.Environment, others []*project.Environment, document string,
-	at *place.Path, line int) []Elsewhere {
+func Others(p *project.Project, run *project.Run, others []*project.Run, document string, at *place.Path,
+	line int) []Elsewhere {
 	var all []Elsewhere
 	for _, other := range others {
-		c, _ := Environments(p, []*project.Environment{e, other},
+		c, _ := Environments(p, []*project.Run{run, other},
 			Options{Only: func(path string) bool { return path == document }})
 		if c == nil {
 			continue // what is wrong there is for check to tell
 		}
-		if p.Of(e) != p.Of(other) && len(c.Documents) == 1 && c.Documents[0].Status == OnlyLeft {
+		if run.Unit != other.Unit && len(c.Documents) == 1 && c.Documents[0].Status == OnlyLeft {
 			continue // it has documents of its own
 		}
 		one := Elsewhere{Environment: other.Name}

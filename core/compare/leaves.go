@@ -37,12 +37,12 @@ type delta struct {
 
 // differences are the leaves in which two environments differ, and how they stand in the inputs.
 type differences struct {
-	project *project.Project
-	sides   [2]*project.Environment
-	worlds  [2]*eval.World // recorded
-	given   [2][]project.Assignment
-	inputs  []*delta
-	leaves  []leaf
+	unit   *project.Unit
+	sides  [2]*project.Run
+	worlds [2]*eval.World // recorded
+	given  [2][]project.Assignment
+	inputs []*delta
+	leaves []leaf
 	// name and tags are the numbers of the leaves that say how the environment is called; -1 when it is the same.
 	name, tags int
 	byName     map[string][]int // what named found
@@ -51,12 +51,12 @@ type differences struct {
 	values              int // how many there are in the inputs of a side
 }
 
-func newDifferences(p *project.Project, left, right *render.Result) *differences {
-	d := &differences{byName: map[string][]int{}, project: p, name: -1, tags: -1,
+func newDifferences(u *project.Unit, left, right *render.Result) *differences {
+	d := &differences{byName: map[string][]int{}, unit: u, name: -1, tags: -1,
 		worlds: [2]*eval.World{left.World, right.World},
-		sides:  [2]*project.Environment{left.Environment, right.Environment}}
-	for i, e := range d.sides {
-		d.given[i] = p.Assignments(e)
+		sides:  [2]*project.Run{left.Run, right.Run}}
+	for i, run := range d.sides {
+		d.given[i] = run.Assignments()
 	}
 	if d.sides[0].Name != d.sides[1].Name {
 		d.name = d.add(leaf{name: explain.EnvironmentName})
@@ -133,16 +133,16 @@ func (d *differences) whole(path *place.Path, a, b value.Value) *delta {
 }
 
 // absentAt is the place that says that nothing is given: of the null that takes it away, or of the default.
-func (d *differences) absentAt(e *project.Environment, path *place.Path, fields []string) source.Pos {
+func (d *differences) absentAt(run *project.Run, path *place.Path, fields []string) source.Pos {
 	if len(path.Steps()) == len(fields) { // no list is on the way
-		if at := d.project.TakenAway(e, fields); at.IsValid() {
+		if at := run.TakenAway(fields); at.IsValid() {
 			return at
 		}
 	}
 	if len(fields) != 1 {
 		return source.NoPos
 	}
-	for _, o := range d.project.Inputs() {
+	for _, o := range d.unit.Inputs() {
 		if in, ok := o.Declaration.(*syntax.Input); ok && o.Name == fields[0] && in.Default != nil {
 			return in.Default.Place().Start
 		}
@@ -357,6 +357,6 @@ func (d *differences) render(side int, on set, wanted func(path string) bool) []
 	if d.tags >= 0 && on.has(d.tags) {
 		environment.Tags = d.sides[1-side].Tags
 	}
-	w := d.project.WorldOf(environment, d.with(side, on.has), false)
-	return render.World(d.project, d.sides[side], w, render.Options{Only: wanted}).Documents
+	w := d.unit.Project.WorldOf(environment, d.with(side, on.has), false)
+	return render.World(d.sides[side], w, render.Options{Only: wanted}).Documents
 }

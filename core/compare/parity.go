@@ -85,12 +85,12 @@ func CheckParity(p *project.Project, builtins *eval.Builtins) source.Findings {
 	for _, group := range p.Parity() {
 		allowance, found := NewAllowance(group.MayDiffer, builtins)
 		findings = append(findings, found...)
-		var environments []*project.Environment
+		var runs []*project.Run
 		for _, name := range group.Environments {
-			environments = append(environments, p.Environment(name))
+			runs = append(runs, p.RunNamed(name))
 		}
-		unlike, stopped := Environments(p, environments, Options{Ignore: allowance.Taken})
-		all, _ := Environments(p, environments, Options{})
+		unlike, stopped := Environments(p, runs, Options{Ignore: allowance.Taken})
+		all, _ := Environments(p, runs, Options{})
 		if unlike == nil || all == nil {
 			return append(findings, stopped...)
 		}

@@ -178,11 +178,11 @@ func (r *revisions) render(side int, on set, wanted func(path string) bool) []re
 	if err != nil || p.Findings.HasErrors() {
 		return nil
 	}
-	e := p.Environment(r.environment)
-	if e == nil || e.Abstract {
+	run := p.RunNamed(r.environment)
+	if run == nil || run.Abstract {
 		return nil
 	}
-	return render.Environment(p, e, render.Options{Only: wanted}).Documents
+	return render.Environment(run, render.Options{Only: wanted}).Documents
 }
 
 // patched returns a text with some lines as in another.
@@ -215,12 +215,12 @@ func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS,
 	c := &Comparison{}
 	for i, s := range sides {
 		c.Sources = append(c.Sources, s.Project.Sources)
-		e := s.Project.Environment(s.Environment)
-		if e == nil { // there were no documents of it
-			rendered[i] = Side{Name: s.Name, Units: map[string]*Unit{}}
+		run := s.Project.RunNamed(s.Environment)
+		if run == nil { // there were no documents of it
+			rendered[i] = Side{Name: s.Name, Contents: map[string]*Content{}}
 			continue
 		}
-		results, found := render.All(s.Project, []*project.Environment{e},
+		results, found := render.All(s.Project, []*project.Run{run},
 			render.Options{Only: o.only, Recording: true})
 		findings[i] = found
 		rendered[i] = Rendered(results[0], o)
@@ -247,7 +247,7 @@ func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS,
 	}
 	t := &trials{variation: newRevisions(sides[0].Project, sides[1].Project, sides[0].Environment, tree,
 		parsed), options: o,
-		against: 1, units: [2]map[string]*Unit{rendered[0].Units, rendered[1].Units}, outcomes: map[string]*outcome{},
+		against: 1, units: [2]map[string]*Content{rendered[0].Contents, rendered[1].Contents}, outcomes: map[string]*outcome{},
 		left: budgetOfRevisions + len(c.Documents)}
 	t.confirm(c.Documents)
 	c.Tried = true

@@ -17,18 +17,18 @@ import (
 
 // Side is one of the sides of a comparison: what an environment renders to, or files.
 type Side struct {
-	Name  string
-	Units map[string]*Unit // by their paths
+	Name     string
+	Contents map[string]*Content // by their paths
 	// broken are the paths of files that cannot be read, which are not compared.
 	broken map[string]bool
 
-	project *project.Project // nil for files
-	known   []string         // fields by which elements of lists are known
-	result  *render.Result
+	unit   *project.Unit // nil for files
+	known  []string      // fields by which elements of lists are known
+	result *render.Result
 }
 
-// Unit is a document of a side.
-type Unit struct {
+// Content is a document of a side.
+type Content struct {
 	Value  value.Value
 	Stream bool
 	// Name is the path, which knows what chose it; of a file it is where that begins.
@@ -39,11 +39,11 @@ func (s Side) recorder() *eval.Recorder { return s.result.Recorder() }
 
 // Rendered is the side of what an environment renders to.
 func Rendered(r *render.Result, o Options) Side {
-	s := Side{Name: r.Environment.Name, Units: make(map[string]*Unit, len(r.Documents)), result: r, project: r.Project,
-		known: r.Project.ListKeys}
+	s := Side{Name: r.Run.Name, Contents: make(map[string]*Content, len(r.Documents)), result: r, unit: r.Run.Unit,
+		known: r.Run.Unit.Project.ListKeys}
 	for i := range r.Documents {
 		d := &r.Documents[i]
-		s.Units[d.Path] = &Unit{Value: o.taken(d.Path, d.Value), Stream: d.Stream, Name: d.Name}
+		s.Contents[d.Path] = &Content{Value: o.taken(d.Path, d.Value), Stream: d.Stream, Name: d.Name}
 	}
 	return s
 }
@@ -54,10 +54,10 @@ func Rendered(r *render.Result, o Options) Side {
 func (s Side) AsFiles() (secret int) {
 	for i := range s.result.Documents {
 		d := &s.result.Documents[i]
-		unit := s.Units[d.Path]
+		unit := s.Contents[d.Path]
 		switch {
 		case d.Secret:
-			delete(s.Units, d.Path)
+			delete(s.Contents, d.Path)
 			secret++
 			continue
 		case d.Open:
@@ -82,7 +82,7 @@ type File struct {
 // Files is the side of files, by the paths by which they are compared. A file that cannot be read is not compared, and
 // among the findings.
 func Files(name string, files map[string]File, o Options) (Side, source.Findings) {
-	s := Side{Name: name, Units: make(map[string]*Unit, len(files))}
+	s := Side{Name: name, Contents: make(map[string]*Content, len(files))}
 	var findings source.Findings
 	for path, file := range files {
 		if !o.only(path) {
@@ -98,20 +98,20 @@ func Files(name string, files map[string]File, o Options) (Side, source.Findings
 			continue
 		}
 		unit.Value = o.taken(path, unit.Value)
-		s.Units[path] = unit
+		s.Contents[path] = unit
 	}
 	return s, findings
 }
 
 // readUnit reads a file: as data when its name tells a format that can be read, else as a string.
-func readUnit(f File) (*Unit, source.Findings) {
+func readUnit(f File) (*Content, source.Findings) {
 	if f.Source == nil || !utf8.ValidString(f.Text) || strings.ContainsRune(f.Text, 0) {
-		return &Unit{Value: value.StringOf(fmt.Sprintf("no text: %s, SHA-256 %x", source.Count(len(f.Text), "byte"),
+		return &Content{Value: value.StringOf(fmt.Sprintf("no text: %s, SHA-256 %x", source.Count(len(f.Text), "byte"),
 			sha256.Sum256([]byte(f.Text))), 0)}, nil
 	}
 	file := f.Source
 	at := value.From(file.Pos(0))
-	unit := &Unit{Name: value.StringOf(file.Path, at)}
+	unit := &Content{Name: value.StringOf(file.Path, at)}
 	format, ok := data.FormatOf(file.Path)
 	if !ok || !slices.Contains(data.Readable, format) {
 		unit.Value = value.StringOf(file.Text, at)

@@ -42,8 +42,8 @@ func (r *Row) addLines(a, b Side, against int) {
 	}
 	var from [2][]render.TextLine
 	for i, s := range []Side{a, b} {
-		if s.project != nil && s.recorder() != nil {
-			from[i] = render.TextLines(s.recorder(), s.project.Sources, []value.Value{left, right}[i])
+		if s.unit != nil && s.recorder() != nil {
+			from[i] = render.TextLines(s.recorder(), s.unit.Project.Sources, []value.Value{left, right}[i])
 		}
 	}
 	leaves := [2]lineLeaves{{recorder: a.recorder()}, {recorder: b.recorder()}}

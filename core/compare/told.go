@@ -7,11 +7,11 @@ import (
 	"knothole/core/value"
 )
 
-// maxTold bounds how far it is followed which environment told another.
+// maxTold is the longest chain of upstream environments that is followed.
 const maxTold = 8
 
-// addTold adds to the reasons of a cause why the outputs of other environments differ that they are.
-func addTold(c *explain.Cause, p *project.Project, sides [2]*project.Environment, depth int) {
+// addTold adds to the reasons of a cause why the outputs of upstream environments differ that they come from.
+func addTold(c *explain.Cause, sides [2]*project.Run, depth int) {
 	if depth == 0 {
 		return
 	}
@@ -20,20 +20,19 @@ func addTold(c *explain.Cause, p *project.Project, sides [2]*project.Environment
 		if r.Name == explain.EnvironmentName {
 			continue
 		}
-		var told [2]*project.Told
-		for side, e := range sides {
-			if told[side] = p.Told(e, explain.Tokens(r.Name)); told[side] == nil {
+		var told [2]*project.Output
+		for side, run := range sides {
+			if told[side] = run.OutputOf(explain.Tokens(r.Name)); told[side] == nil {
 				break
 			}
 		}
-		if told[0] == nil || told[1] == nil || told[0].By == told[1].By {
+		if told[0] == nil || told[1] == nil || told[0].Run == told[1].Run {
 			continue
 		}
-		by := [2]*project.Environment{told[0].By, told[1].By}
-		view := p.Of(by[0])
+		by := [2]*project.Run{told[0].Run, told[1].Run}
 		differs := func(string) bool { return true }
-		if view == p.Of(by[1]) {
-			differs = differingInputs(view, [2]*eval.World{told[0].World, told[1].World})
+		if by[0].Unit == by[1].Unit {
+			differs = differingInputs(by[0].Unit, [2]*eval.World{told[0].World, told[1].World})
 		}
 		side := func(i int) explain.Side {
 			return explain.Side{Recorder: told[i].World.Recorder(), Value: told[i].Value,
@@ -41,8 +40,8 @@ func addTold(c *explain.Cause, p *project.Project, sides [2]*project.Environment
 		}
 		telling := &explain.Telling{By: [2]string{by[0].Name, by[1].Name},
 			Cause: explain.Difference(side(0), side(1), differs)}
-		if view == p.Of(by[1]) {
-			addTold(&telling.Cause, view, by, depth-1)
+		if by[0].Unit == by[1].Unit {
+			addTold(&telling.Cause, by, depth-1)
 		}
 		r.Told = telling
 	}

@@ -24,7 +24,7 @@ type trials struct {
 	variation
 	against  int // the side with which the first is compared
 	options  Options
-	units    [2]map[string]*Unit
+	units    [2]map[string]*Content
 	outcomes map[string]*outcome
 	again    again
 	// left is how much may be tried yet, in documents that are evaluated.

@@ -31,7 +31,7 @@ func (d *Document) addUnread(sides []Side) {
 	}
 	on := map[string][]string{} // by places, of each side so far
 	for i, s := range sides {
-		unit := s.Units[d.Path]
+		unit := s.Contents[d.Path]
 		namer := new(place.Namer)
 		unreadIn(unit.Value, nil, func(steps []place.Step, v value.Value) {
 			var at *place.Path
@@ -76,19 +76,19 @@ func unreadIn(v value.Value, steps []place.Step, found func(steps []place.Step, 
 
 // sourceOf says where a secret comes from; it is empty when that was not recorded.
 func (s Side) sourceOf(v value.Value) string {
-	if s.project == nil || s.recorder() == nil {
+	if s.unit == nil || s.recorder() == nil {
 		return ""
 	}
 	var from []string
-	for _, e := range explain.Story(s.recorder(), v.Origin(), s.project.InSource) {
+	for _, e := range explain.Story(s.recorder(), v.Origin(), s.unit.Project.InSource) {
 		if e.Kind != explain.Input {
 			continue
 		}
-		in, err := s.project.InputNamed(e.Name)
+		in, err := s.unit.InputNamed(e.Name)
 		if err != nil {
 			continue
 		}
-		all := s.project.Settings(s.result.Environment, s.result.World, in).All
+		all := s.result.Run.Settings(s.result.World, in).All
 		if len(all) == 0 || all[len(all)-1].Reference == nil {
 			continue
 		}

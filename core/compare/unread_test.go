@@ -60,8 +60,8 @@ func unreadTold(t *testing.T, seed uint64) (listed int) {
 	if g.chance(30) {
 		right = left
 	}
-	c := compare.Compared([]compare.Side{{Name: "left", Units: map[string]*compare.Unit{"a.yaml": {Value: left}}},
-		{Name: "right", Units: map[string]*compare.Unit{"a.yaml": {Value: right}}}})
+	c := compare.Compared([]compare.Side{{Name: "left", Contents: map[string]*compare.Content{"a.yaml": {Value: left}}},
+		{Name: "right", Contents: map[string]*compare.Content{"a.yaml": {Value: right}}}})
 	d := c.Documents[0]
 	held := unreadPlaces(left, nil)
 	var told []string

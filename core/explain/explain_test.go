@@ -39,8 +39,8 @@ func TestLeaves(t *testing.T) {
 		})
 		require.NoError(t, err)
 		require.False(t, p.Findings.HasErrors(), "%s: %v", expression, p.Findings)
-		w := p.World(p.Concrete()[0], true)
-		v, ok := w.Value(p.Module.Objects["v"])
+		w := p.Run(p.Concrete()[0]).World(true)
+		v, ok := w.Value(p.Unit().Module.Objects["v"])
 		require.True(t, ok, "%s: %v", expression, w.Findings())
 		names := []string{}
 		for _, leaf := range explain.Leaves(w.Recorder(), v.Origin()) {

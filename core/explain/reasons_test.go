@@ -20,8 +20,8 @@ func TestChoices(t *testing.T) {
 	})
 	require.NoError(t, err)
 	require.False(t, p.Findings.HasErrors())
-	w := p.World(p.Concrete()[0], true)
-	v, ok := w.Value(p.Module.Objects["v"])
+	w := p.Run(p.Concrete()[0]).World(true)
+	v, ok := w.Value(p.Unit().Module.Objects["v"])
 	require.True(t, ok)
 	names := map[string]bool{}
 	for _, leaf := range (Side{Recorder: w.Recorder(), Value: v.Get("a"), Block: v.Origin()}).chosen() {

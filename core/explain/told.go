@@ -7,7 +7,7 @@ import (
 // Told is what a value depends on in the environment that told it, by one of its outputs.
 type Told struct {
 	Name   string // of the input that was told, with the path in it
-	By     *project.Environment
+	By     *project.Run
 	Leaves []Leaf
 	Told   []Told // what told that environment
 }
@@ -16,7 +16,7 @@ type Told struct {
 const maxTold = 8
 
 // followed returns what names of inputs depend on in the environments that told them.
-func followed(p *project.Project, e *project.Environment, names []string, depth int) (all []Told) {
+func followed(run *project.Run, names []string, depth int) (all []Told) {
 	if depth == 0 {
 		return nil
 	}
@@ -24,16 +24,16 @@ func followed(p *project.Project, e *project.Environment, names []string, depth 
 		if name == EnvironmentName {
 			continue
 		}
-		told := p.Told(e, Tokens(name))
+		told := run.OutputOf(Tokens(name))
 		if told == nil {
 			continue
 		}
-		one := Told{Name: name, By: told.By, Leaves: deep(told.World.Recorder(), told.Value)}
+		one := Told{Name: name, By: told.Run, Leaves: deep(told.World.Recorder(), told.Value)}
 		var further []string
 		for _, leaf := range one.Leaves {
 			further = append(further, leaf.Name)
 		}
-		one.Told = followed(p.Of(told.By), told.By, further, depth-1)
+		one.Told = followed(told.Run, further, depth-1)
 		all = append(all, one)
 	}
 	return all

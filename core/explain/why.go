@@ -15,9 +15,9 @@ import (
 
 // Why is the whole life of one value in a rendered document.
 type Why struct {
-	Environment *project.Environment
-	Document    *render.Document
-	Path        *place.Path
+	Run      *project.Run
+	Document *render.Document
+	Path     *place.Path
 	// Line is that of a string of several lines, from 1; 0 for a whole value. Value is then the line.
 	Line   int
 	Value  value.Value
@@ -46,19 +46,18 @@ type Asked struct {
 
 // Value explains one value of an environment. Only the document in question is evaluated. The findings are those that
 // keep it from being rendered; why not is said when the document or the place is not there.
-func Value(p *project.Project, e *project.Environment, document string, at Asked) (why *Why, whyNot string,
-	findings source.Findings) {
-	p = p.Of(e)
-	results, findings := render.All(p, []*project.Environment{e},
+func Value(run *project.Run, document string, at Asked) (why *Why, whyNot string, findings source.Findings) {
+	p := run.Unit.Project
+	results, findings := render.All(p, []*project.Run{run},
 		render.Options{Recording: true, Only: func(name string) bool { return name == document }})
 	if findings.HasErrors() {
 		return nil, "", findings
 	}
 	r := results[0]
 	if len(r.Documents) == 0 {
-		return nil, noDocument(p, e, document), nil
+		return nil, noDocument(run, document), nil
 	}
-	w := &Why{Environment: e, Document: &r.Documents[0]}
+	w := &Why{Run: run, Document: &r.Documents[0]}
 	var written source.Pos // of a line, where that is known better than from how it was made
 	if at.Path == nil {
 		written, whyNot = w.onLine(p, r, at.Line)
@@ -100,8 +99,8 @@ func Value(p *project.Project, e *project.Environment, document string, at Asked
 		}
 	}
 	names := w.names(r.Recorder())
-	w.addInputs(p, r, names)
-	w.Told = followed(p, e, names, maxTold)
+	w.addInputs(r, names)
+	w.Told = followed(run, names, maxTold)
 	return w, "", findings
 }
 
@@ -151,7 +150,7 @@ func (w *Why) onLine(p *project.Project, r *render.Result, number int) (written 
 	if err != nil {
 		return 0, err.Error()
 	}
-	header := strings.Count(render.Header(p, w.Environment, shown.Format), "\n")
+	header := strings.Count(render.Header(w.Run.Environment, shown.Format), "\n")
 	lines := render.Lines(w.Document, text, r.Recorder(), p.Sources)
 	switch at := number - 1 - header; {
 	case at < 0:
@@ -180,8 +179,8 @@ func (w *Why) names(r *eval.Recorder) []string {
 	return names
 }
 
-func (w *Why) addInputs(p *project.Project, r *render.Result, names []string) {
-	all := p.InputsOf(p.Module)
+func (w *Why) addInputs(r *render.Result, names []string) {
+	all := w.Run.Unit.Project.InputsOf(w.Run.Unit.Module)
 	for _, name := range names {
 		var best *project.Input
 		for _, in := range all {
@@ -193,17 +192,17 @@ func (w *Why) addInputs(p *project.Project, r *render.Result, names []string) {
 		if best == nil || slices.ContainsFunc(w.Inputs, func(l InputLife) bool { return l.Input == best }) {
 			continue
 		}
-		w.Inputs = append(w.Inputs, InputLife{best, p.Settings(r.Environment, r.World, best)})
+		w.Inputs = append(w.Inputs, InputLife{best, w.Run.Settings(r.World, best)})
 	}
 }
 
-func noDocument(p *project.Project, e *project.Environment, document string) string {
-	results, _ := render.All(p, []*project.Environment{e}, render.Options{})
+func noDocument(run *project.Run, document string) string {
+	results, _ := render.All(run.Unit.Project, []*project.Run{run}, render.Options{})
 	var names []string
 	for _, d := range results[0].Documents {
 		names = append(names, d.Path)
 	}
-	text := fmt.Sprintf("%s has no document %q", e.Name, document)
+	text := fmt.Sprintf("%s has no document %q", run.Name, document)
 	if len(names) == 0 {
 		return text
 	}

@@ -8,9 +8,9 @@ import (
 	"knothole/core/value"
 )
 
-// HasValue returns whether an environment gives an input a value; for no environment it gives none.
-func (p *Project) HasValue(e *Environment) func(*Input) bool {
-	return func(in *Input) bool { return e != nil && !in.lastIn(e.AllLayers()).IsAbsent() }
+// Gives returns whether the layers of the run give an input a value; those of no run give none.
+func (r *Run) Gives(in *Input) bool {
+	return r != nil && !in.lastIn(r.AllLayers()).IsAbsent()
 }
 
 // Blank returns a layer to fill in: inputs that must be decided first, then as comments those that need not be, with

@@ -34,9 +34,9 @@ func (e *Editor) Complete() error {
 	if err != nil {
 		return err
 	}
-	has := e.project.HasValue(e.environment)
+	has := e.run().Gives
 	var left []*Input
-	for _, in := range e.project.InputsOf(e.project.Module) {
+	for _, in := range e.project.InputsOf(e.unit.Module) {
 		if !in.Secret && !in.Later && !in.Required() && !has(in) && !slices.Contains(e.names, in.Name()) &&
 			!mentioned(text, in) {
 			left = append(left, in)

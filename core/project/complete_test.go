@@ -73,7 +73,7 @@ func TestComplete(t *testing.T) {
 			require.Equal(t, once, complete(once), "it is done once")
 			const want = `["x",10,640,480,"y",3,1.5,7,"a: b # c",null]`
 			p := load(t, files(once))
-			require.Equal(t, want, output(p, p.Environment("north"), "all"))
+			require.Equal(t, want, output(p.RunNamed("north"), "all"))
 
 			require.NotRegexp(t, `^\s`, once)
 			require.Equal(t, strings.Contains(c.text, "\r"), strings.Contains(once, "\r"))
@@ -86,10 +86,10 @@ func TestComplete(t *testing.T) {
 			}
 			require.NotEqual(t, once, given)
 			p = load(t, files(given))
-			require.Empty(t, p.CheckLayers(p.Environments), given)
-			require.Equal(t, want, output(p, p.Environment("north"), "all"), given)
-			for _, in := range p.InputsOf(p.Module) {
-				require.Equal(t, in.Name() != "note" || c.format == "yaml", p.HasValue(p.Environment("north"))(in),
+			require.Empty(t, p.CheckLayers(p.Runs(p.Environments)), given)
+			require.Equal(t, want, output(p.RunNamed("north"), "all"), given)
+			for _, in := range p.InputsOf(p.Unit().Module) {
+				require.Equal(t, in.Name() != "note" || c.format == "yaml", p.RunNamed("north").Gives(in),
 					"%s in\n%s", in.Name(), given)
 			}
 		})

@@ -89,7 +89,8 @@ func (p *Project) readConfiguration(root value.Value) {
 			p.Name = v.Text()
 		}
 		if v, ok := c.get("main", value.String); ok {
-			p.Main, p.mainSpan, p.mainNamed = c.inside(v, p.Main), source.At(v.Origin().Pos()), true
+			u := p.Unit()
+			u.Main, u.span, p.mainNamed = c.inside(v, u.Main), source.At(v.Origin().Pos()), true
 		}
 		if v, ok := c.get("out", value.String); ok {
 			p.Out = c.inside(v, p.Out)
@@ -147,11 +148,11 @@ func (p *Project) chooseMain() {
 	concrete := p.Concrete()
 	if !p.mainNamed && len(concrete) > 0 &&
 		!slices.ContainsFunc(concrete, func(e *Environment) bool { return e.main == "" }) {
-		p.Main, p.mainSpan = concrete[0].main, concrete[0].mainSpan
+		p.Unit().Main, p.Unit().span = concrete[0].main, concrete[0].mainSpan
 	}
 	for _, e := range p.Environments {
-		if e.main == p.Main {
-			e.main = ""
+		if e.Unit = p.Unit(); e.main != "" {
+			e.Unit = p.unit(e.main, e.mainSpan)
 		}
 	}
 }
@@ -242,7 +243,7 @@ func environmentName(name string) bool {
 }
 
 func (p *Project) readEnvironment(name string, table value.Value) {
-	e := &Environment{Name: name, Span: p.keyOf(table), outputs: newOutputs()}
+	e := &Environment{Name: name, Span: p.keyOf(table)}
 	if table.Kind() != value.Record {
 		p.report(source.WrongType, source.At(table.Origin().Pos()),
 			fmt.Sprintf("write a table: [environments.%s]", name), "the environment %q is a table, not %s", name,

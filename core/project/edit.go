@@ -16,6 +16,7 @@ import (
 // before anything is written.
 type Editor struct {
 	project     *Project
+	unit        *Unit
 	environment *Environment
 	among       []*Environment    // for which the changes are made, if there are several
 	in          string            // the layer to change; empty to choose
@@ -31,15 +32,14 @@ type Editor struct {
 
 // Edit begins to change the layers of an environment. In is the layer to change; empty for the right one of each input.
 func (p *Project) Edit(e *Environment, in string) *Editor {
-	p = p.Of(e)
-	return &Editor{project: p, environment: e, in: in, texts: map[string]string{}, originals: map[string]string{}}
+	return &Editor{project: p, unit: e.Unit, environment: e, in: in, texts: map[string]string{}, originals: map[string]string{}}
 }
 
 // Among says that the changes are made for several environments, so that a layer that only they have is changed. They
 // must have the same main module.
 func (e *Editor) Among(all []*Environment) error {
 	for _, other := range all {
-		if e.project.Of(other) != e.project {
+		if other.Unit != e.unit {
 			return fmt.Errorf("%s and %s have different main modules: set their inputs one after the other",
 				e.environment.Name, other.Name)
 		}
@@ -50,6 +50,9 @@ func (e *Editor) Among(all []*Environment) error {
 
 // For goes on with another environment.
 func (e *Editor) For(environment *Environment) { e.environment = environment }
+
+// run returns the run of the environment.
+func (e *Editor) run() *Run { return e.project.Run(e.environment) }
 
 // own returns the layers that only this environment has, or only those for which the changes are made, weakest first.
 // Layers that are the value of one input are not among them.
@@ -70,7 +73,7 @@ func (e *Editor) own() []*Layer {
 
 // layer returns the layer in which an input is to be changed.
 func (e *Editor) layer(path []string) (*Layer, error) {
-	all := e.environment.AllLayers()
+	all := e.run().AllLayers()
 	if e.in != "" {
 		for _, l := range all {
 			if l.Path == e.in && l.Into == "" {
@@ -143,7 +146,7 @@ func (e *Editor) keep(l *Layer, text string) {
 
 // settable returns an input, or a field of one, that may be given by a layer, and the layer that is to give it.
 func (e *Editor) settable(name string) (*Input, *Layer, error) {
-	in, err := e.project.InputNamed(name)
+	in, err := e.unit.InputNamed(name)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -171,7 +174,8 @@ func (e *Editor) Take(name string, from *Environment) error {
 	if err != nil {
 		return err
 	}
-	v := e.project.Settings(from, e.project.World(from, false), in).Value
+	run := e.project.Run(from)
+	v := run.Settings(run.World(false), in).Value
 	if v.IsAbsent() {
 		return fmt.Errorf("%s has no value in %s", name, from.Name)
 	}
@@ -201,7 +205,7 @@ func (e *Editor) Set(name, text string) error {
 // Unset takes what a layer says of one input, or a field of one, out of it, so that what holds without it does: what a
 // weaker layer says, or the default.
 func (e *Editor) Unset(name string) error {
-	in, err := e.project.InputNamed(name)
+	in, err := e.unit.InputNamed(name)
 	if err != nil {
 		return err
 	}
@@ -230,7 +234,7 @@ func (e *Editor) Unset(name string) error {
 // giving returns the layer that is to say nothing of an input any more: the strongest of the environment's own that
 // does.
 func (e *Editor) giving(in *Input) (*Layer, error) {
-	all := e.environment.AllLayers()
+	all := e.run().AllLayers()
 	says := func(l *Layer) bool { return l.Into == "" && !l.Root.IsAbsent() && !at(l.Root, in.Path).IsAbsent() }
 	if e.in != "" {
 		l, err := e.layer(in.Path)
@@ -271,12 +275,12 @@ type Missing struct{ Environment, Name string }
 func (e *Editor) Missing() (all []Missing) {
 	for _, environment := range e.edited.Concrete() {
 		var before []string
-		if was := e.project.Environment(environment.Name); was != nil {
-			for _, o := range e.project.Missing(was) {
+		if was := e.project.RunNamed(environment.Name); was != nil {
+			for _, o := range was.Missing() {
 				before = append(before, o.Name)
 			}
 		}
-		for _, o := range e.edited.Missing(environment) {
+		for _, o := range e.edited.Run(environment).Missing() {
 			if !slices.Contains(before, o.Name) {
 				all = append(all, Missing{environment.Name, o.Name})
 			}
@@ -287,17 +291,17 @@ func (e *Editor) Missing() (all []Missing) {
 
 // Unsets returns the inputs that were unset, in that order. It is asked after Result.
 func (e *Editor) Unsets() (all []Unset) {
-	environment := e.edited.Environment(e.environment.Name)
-	if environment == nil || len(e.unset) == 0 {
+	run := e.edited.RunNamed(e.environment.Name)
+	if run == nil || len(e.unset) == 0 {
 		return nil
 	}
-	w := e.edited.World(environment, false)
+	w := run.World(false)
 	for _, name := range e.unset {
-		in, err := e.edited.InputNamed(name)
+		in, err := run.Unit.InputNamed(name)
 		if err != nil {
 			continue
 		}
-		said := e.edited.Settings(environment, w, in)
+		said := run.Settings(w, in)
 		one := Unset{Name: name, Value: said.Value}
 		if n := len(said.All); n > 0 {
 			one.At = said.All[n-1].At
@@ -346,14 +350,14 @@ func (e *Editor) Result() (files map[string]string, wrong source.Findings, err e
 	e.edited = edited
 	// An input is wrong in each environment that has the layer.
 	for _, environment := range edited.Environments {
-		changed := false
-		for _, l := range environment.AllLayers() {
+		changed, run := false, edited.Run(environment)
+		for _, l := range run.AllLayers() {
 			_, ok := e.texts[l.Path]
 			changed = changed || ok
 			if ok {
 				wrong = append(wrong, l.findings...)
 				// What is changed is shown, with the lines around it.
-				wrong = append(wrong, edited.checkSecrets(nil, []*Layer{l})...)
+				wrong = append(wrong, environment.Unit.checkSecrets(nil, []*Layer{l})...)
 			}
 		}
 		named := slices.ContainsFunc(e.set, func(of *Environment) bool { return of.Name == environment.Name })
@@ -363,7 +367,7 @@ func (e *Editor) Result() (files map[string]string, wrong source.Findings, err e
 		// What was unset is on no line any more: what is wrong without it is wherever it is asked for.
 		before := e.before(environment.Name)
 		anywhere := len(e.unset) > 0 && !before.HasErrors()
-		for _, f := range edited.World(environment, false).Findings() {
+		for _, f := range run.World(false).Findings() {
 			if e.wasWrong(before, f) {
 				continue // who mends one of several errors need not mend all of them
 			}
@@ -379,11 +383,11 @@ func (e *Editor) Result() (files map[string]string, wrong source.Findings, err e
 
 // before returns what is wrong with the inputs of an environment without the changes.
 func (e *Editor) before(environment string) source.Findings {
-	before := e.project.Environment(environment)
+	before := e.project.RunNamed(environment)
 	if before == nil {
 		return nil
 	}
-	return e.project.World(before, false).Findings()
+	return before.World(false).Findings()
 }
 
 // wasWrong reports whether something was wrong before, with what is not set now.
@@ -415,19 +419,22 @@ type Overridden struct {
 func (e *Editor) Overridden() []Overridden {
 	var all []Overridden
 	for i, name := range e.names {
-		environment := e.edited.Environment(e.set[i].Name)
-		in, err := e.edited.InputNamed(name)
-		if err != nil || environment == nil {
+		run := e.edited.RunNamed(e.set[i].Name)
+		if run == nil {
 			continue
 		}
-		said := e.edited.Settings(environment, e.edited.World(environment, false), in).All
+		in, err := run.Unit.InputNamed(name)
+		if err != nil {
+			continue
+		}
+		said := run.Settings(run.World(false), in).All
 		set := slices.IndexFunc(said,
 			func(s Setting) bool { return s.Layer != nil && s.Layer.Path == e.layers[i].Path })
 		if set < 0 {
 			continue // it was taken back
 		}
 		if last := said[len(said)-1]; !value.Identical(last.Value, said[set].Value) {
-			all = append(all, Overridden{name, environment.Name, e.layers[i].Path, last.At})
+			all = append(all, Overridden{name, run.Name, e.layers[i].Path, last.At})
 		}
 	}
 	return all

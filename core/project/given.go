@@ -15,26 +15,14 @@ import (
 	"knothole/core/value"
 )
 
-// What is given for one run does not change an environment, but makes another one of it, so that a project can be
-// evaluated, compared and kept with several.
-
-// with returns the environment with one more layer over all others.
-func (e *Environment) with(l *Layer) *Environment {
-	other := *e
-	other.given = append(slices.Clip(e.given), l)
-	other.outputs = newOutputs()
-	other.outputs.read = e.outputs.read
-	return &other
-}
-
-// WithLayer returns an environment with one more layer over those that it has. Name is what messages call it.
-func (p *Project) WithLayer(e *Environment, name string, format data.Format, text []byte) *Environment {
-	p = p.Of(e)
-	return e.with(p.givenLayer(name, format, text))
+// WithLayer returns the run with one more layer over those that it has. Name is what messages call it.
+func (r *Run) WithLayer(name string, format data.Format, text []byte) *Run {
+	return r.with(r.Unit.givenLayer(name, format, text))
 }
 
 // givenLayer reads a layer that is given for one run.
-func (p *Project) givenLayer(name string, format data.Format, text []byte) *Layer {
+func (u *Unit) givenLayer(name string, format data.Format, text []byte) *Layer {
+	p := u.Project
 	l := &Layer{Path: name, Bad: true, Given: true}
 	file, err := p.Sources.Add(name, text)
 	if err != nil {
@@ -43,26 +31,25 @@ func (p *Project) givenLayer(name string, format data.Format, text []byte) *Laye
 	}
 	root, findings := data.Read(file, format, p.keys)
 	p.fill(l, root, findings)
-	p.hideResembling(l)
+	u.hideResembling(l)
 	return l
 }
 
-// WithLater returns an environment with values that are known only after deployment, from a layer that holds nothing
-// else.
-func (p *Project) WithLater(e *Environment, name string, format data.Format, text []byte) *Environment {
-	p = p.Of(e)
-	l := p.givenLayer(name, format, text)
-	if l.Root.IsAbsent() || p.Module == nil {
-		return e.with(l)
+// WithLater returns the run with values of later inputs, from a layer that has no others.
+func (r *Run) WithLater(name string, format data.Format, text []byte) *Run {
+	u := r.Unit
+	l := u.givenLayer(name, format, text)
+	if l.Root.IsAbsent() || u.Module == nil {
+		return r.with(l)
 	}
 	var names []string
-	for _, o := range p.Inputs() {
+	for _, o := range u.Inputs() {
 		if _, later := Placeholder(o); later {
 			names = append(names, o.Name)
 		}
 	}
 	for i, key := range l.Root.Shape().Keys() {
-		o := p.Module.Objects[key]
+		o := u.Module.Objects[key]
 		if o == nil || o.Kind != check.ObjectInput || slices.Contains(names, key) {
 			continue // not an input is reported with all layers
 		}
@@ -70,23 +57,23 @@ func (p *Project) WithLater(e *Environment, name string, format data.Format, tex
 		if len(names) == 0 {
 			help = fmt.Sprintf("declare it so: later input %s: %s as \"<%s>\"", key, o.Type, key)
 		}
-		l.findings.Add(source.Finding{Code: source.WrongUse, Span: p.keyOf(l.Root.Values()[i]),
+		l.findings.Add(source.Finding{Code: source.WrongUse, Span: u.Project.keyOf(l.Root.Values()[i]),
 			Message: fmt.Sprintf("%q is not an input that is known only later", key), Help: help,
 			Related: []source.Related{{Span: o.Span, Text: o.Summary()}}})
 	}
-	return e.with(l)
+	return r.with(l)
 }
 
-// WithInput returns an environment in which one input, or a field of one, has another value. The text is read as the
+// WithInput returns the run in which one input, or a field of one, has another value. The text is read as the
 // type of the input; label is what messages call the text. Of a secret input no message shows it. The error says why
 // there is no such input, or why the text cannot be read.
-func (p *Project) WithInput(e *Environment, name, label, text string) (*Environment, error) {
-	p = p.Of(e)
+func (r *Run) WithInput(name, label, text string) (*Run, error) {
+	u := r.Unit
 	l := &Layer{Path: label, Given: true}
-	if p.Module == nil {
-		return e, nil
+	if u.Module == nil {
+		return r, nil
 	}
-	in, err := p.InputNamed(name)
+	in, err := u.InputNamed(name)
 	if err != nil {
 		return nil, err
 	}
@@ -99,11 +86,11 @@ func (p *Project) WithInput(e *Environment, name, label, text string) (*Environm
 		}
 		v = value.MarkAll(eval.Originate(read, value.From(in.Object.Span.Start)), value.Secret)
 	} else {
-		file, err := p.Sources.Add(label, []byte(text))
+		file, err := u.Project.Sources.Add(label, []byte(text))
 		if err != nil {
 			return nil, err
 		}
-		v, l.findings = readTyped(file, in.Type, p.keys)
+		v, l.findings = readTyped(file, in.Type, u.Project.keys)
 		l.Bad = l.findings.HasErrors()
 	}
 	if !l.Bad {
@@ -112,23 +99,22 @@ func (p *Project) WithInput(e *Environment, name, label, text string) (*Environm
 		}
 		l.Root = v
 	}
-	return e.with(l), nil
+	return r.with(l), nil
 }
 
 // TryInput returns what is wrong with a text as the value of an input; nothing when it fits.
-func (p *Project) TryInput(e *Environment, name, text string) string {
-	p = p.Of(e)
-	e, err := p.WithInput(e, name, "the answer for "+name, text)
+func (r *Run) TryInput(name, text string) string {
+	with, err := r.WithInput(name, "the answer for "+name, text)
 	if err != nil {
 		return err.Error()
 	}
-	if len(e.given) == 0 { // there is no module that has inputs
+	if len(with.Given) == len(r.Given) { // there is no module that has inputs
 		return ""
 	}
-	if l := e.given[len(e.given)-1]; l.findings.HasErrors() {
+	if l := with.Given[len(with.Given)-1]; l.findings.HasErrors() {
 		return l.findings[0].Message
 	}
-	for _, f := range p.World(e, false).Findings() {
+	for _, f := range with.World(false).Findings() {
 		if f.Input == name {
 			return f.Message
 		}

@@ -27,18 +27,18 @@ func load(t *testing.T, files map[string]string) *project.Project {
 }
 
 // with gives an input a value for one run.
-func with(t *testing.T, p *project.Project, e *project.Environment, name, text string) *project.Environment {
+func with(t *testing.T, r *project.Run, name, text string) *project.Run {
 	t.Helper()
-	e, err := p.WithInput(e, name, "--input "+name, text)
+	with, err := r.WithInput(name, "--input "+name, text)
 	require.NoError(t, err)
-	return e
+	return with
 }
 
-// output evaluates an output in an environment, as JSON, or says what is wrong.
-func output(p *project.Project, e *project.Environment, name string) string {
-	w := p.World(e, false)
-	v, ok := w.Value(p.Module.Objects[name])
-	for _, f := range append(w.Findings(), p.CheckLayers([]*project.Environment{e})...) {
+// output evaluates an output of a run, as JSON, or says what is wrong.
+func output(r *project.Run, name string) string {
+	w := r.World(false)
+	v, ok := w.Value(r.Unit.Module.Objects[name])
+	for _, f := range append(w.Findings(), r.Unit.Project.CheckLayers([]*project.Run{r})...) {
 		return f.Message
 	}
 	if !ok {
@@ -53,16 +53,16 @@ func TestGivenIsNotKept(t *testing.T) {
 	p := load(t, map[string]string{project.FileName: "[environments.north]\n[environments.north.secrets]\n" +
 		"pin = { variable = \"PIN\" }\n",
 		"main.knot": "input x: int = 1\nsecret input pin: string\noutput y = x\nsecret output z = text.length(pin)\n"})
-	e := p.Environment("north")
-	one, two := with(t, p, e, "x", "2"), with(t, p, e, "x", "3")
-	both := with(t, p, one, "x", "4")
-	read, findings := p.WithSecrets(one, store{"PIN": "tide"})
+	e := p.RunNamed("north")
+	one, two := with(t, e, "x", "2"), with(t, e, "x", "3")
+	both := with(t, one, "x", "4")
+	read, findings := one.WithSecrets(store{"PIN": "tide"})
 	require.Empty(t, findings)
-	for want, e := range map[string]*project.Environment{"1": e, "2": one, "3": two, "4": both} {
-		require.Equal(t, want, output(p, e, "y"))
-		require.Equal(t, `"‹secret›"`, output(p, e, "z"))
+	for want, e := range map[string]*project.Run{"1": e, "2": one, "3": two, "4": both} {
+		require.Equal(t, want, output(e, "y"))
+		require.Equal(t, `"‹secret›"`, output(e, "z"))
 	}
-	v, _ := p.World(read, false).Value(p.Module.Objects["z"])
+	v, _ := read.World(false).Value(p.Unit().Module.Objects["z"])
 	require.Equal(t, int64(4), v.Int())
 }
 
@@ -77,19 +77,19 @@ func TestPrecedence(t *testing.T) {
 		"second.json": `{"x": "second"}`,
 	}
 	p := load(t, files)
-	e := p.Environment("north")
-	e = with(t, p, p.WithLayer(e, "given.yaml", data.YAML, []byte("x: layer")), "x", "input")
-	require.Equal(t, `"input"`, output(p, e, "y"))
+	e := p.RunNamed("north")
+	e = with(t, e.WithLayer("given.yaml", data.YAML, []byte("x: layer")), "x", "input")
+	require.Equal(t, `"input"`, output(e, "y"))
 	for _, c := range []struct{ file, text, want string }{
 		{"second.json", "{}", `"second"`}, {"into.json", "null", `"into"`}, {"first.toml", "", `"first"`},
 		{"live.yaml", "", `"extended"`}, {"", "", `"default"`},
 	} {
 		p := load(t, files)
 		if c.want == `"second"` {
-			e := p.WithLayer(p.Environment("north"), "given.yaml", data.YAML, []byte("x: layer"))
-			require.Equal(t, `"layer"`, output(p, e, "y"))
+			e := p.RunNamed("north").WithLayer("given.yaml", data.YAML, []byte("x: layer"))
+			require.Equal(t, `"layer"`, output(e, "y"))
 		}
-		require.Equal(t, c.want, output(p, p.Environment("north"), "y"))
+		require.Equal(t, c.want, output(p.RunNamed("north"), "y"))
 		if c.file != "" {
 			files[c.file] = c.text
 		}
@@ -123,9 +123,9 @@ func TestTexts(t *testing.T) {
 		t.Run(c.declared+" "+c.text, func(t *testing.T) {
 			p := load(t, map[string]string{project.FileName: "[environments.north]\n",
 				"main.knot": "input x: " + c.declared + "\noutput y = x\n"})
-			e := p.Environment("north")
-			e = with(t, p, e, "x", c.text)
-			if got := output(p, e, "y"); c.want != "" {
+			e := p.RunNamed("north")
+			e = with(t, e, "x", c.text)
+			if got := output(e, "y"); c.want != "" {
 				require.Equal(t, c.want, got)
 			} else {
 				require.Contains(t, got, "YAML")
@@ -172,20 +172,20 @@ let lengths = [text.length(text), text.length(mail.password), text.length(login.
 secret output sum = [lengths, number + 1, part * 2, not login.on]
 `,
 	})
-	e := p.Environment("north")
-	require.Equal(t, `[["‹secret›","‹secret›","‹secret›"],"‹secret›","‹secret›","‹secret›"]`, output(p, e, "sum"))
+	e := p.RunNamed("north")
+	require.Equal(t, `[["‹secret›","‹secret›","‹secret›"],"‹secret›","‹secret›","‹secret›"]`, output(e, "sum"))
 	unread := e
-	e, findings := p.WithSecrets(unread, store{"text": "tide\n", "number": "41\n", "json": `{"a": [0, {"b/c": 1.5}]}`,
+	e, findings := unread.WithSecrets(store{"text": "tide\n", "number": "41\n", "json": `{"a": [0, {"b/c": 1.5}]}`,
 		"https://store.floodwatch.example/r": `{"r": {"user": "duty-officer", "on": true}}`})
 	require.Empty(t, findings)
-	v, ok := p.World(e, false).Value(p.Module.Objects["sum"])
+	v, ok := e.World(false).Value(p.Unit().Module.Objects["sum"])
 	require.True(t, ok)
 	require.Equal(t, `[[4,4,12],42,3.0,false]`, data.CompactJSON(v))
 	require.NotZero(t, value.Marks(v)&value.Secret)
 	require.Equal(t, `[["‹secret›","‹secret›","‹secret›"],"‹secret›","‹secret›","‹secret›"]`,
 		data.CompactJSON(value.Shown(v)), "read, but shown to nobody")
 
-	e, findings = p.WithSecrets(unread, store{"text": "tide", "number": "many", "json": `{"a": "x"}`,
+	e, findings = unread.WithSecrets(store{"text": "tide", "number": "many", "json": `{"a": "x"}`,
 		"https://store.floodwatch.example/r": `not JSON`})
 	var messages []string
 	for _, f := range findings {
@@ -195,7 +195,7 @@ secret output sum = [lengths, number + 1, part * 2, not login.on]
 		`the secret "login" cannot be read from url: it is not JSON, which "at" and url need`,
 		`the secret "part" cannot be read from file: there is nothing at "/a/1"`,
 	}, messages)
-	require.Equal(t, `input "number": expected an int, found the string ‹secret›`, output(p, e, "sum"))
+	require.Equal(t, `input "number": expected an int, found the string ‹secret›`, output(e, "sum"))
 }
 
 // TestFields holds that fields of inputs are given by their names, secret ones too, which then need no source.
@@ -207,38 +207,38 @@ func TestFields(t *testing.T) {
 		"main.knot": "input mail: { host: string, secret password: string }\ninput levels: { *: int }\ninput " +
 			"free: any\noutput plain = [mail.host, levels, free]\nsecret output word = mail.password\n",
 	})
-	e := p.Environment("north")
+	e := p.RunNamed("north")
 	for name, text := range map[string]string{"mail.host": "b.example", "levels.low": "1", `levels."very high"`: "5",
 		"free.a.c": "[true]"} {
-		e = with(t, p, e, name, text)
+		e = with(t, e, name, text)
 	}
-	e = with(t, p, e, "mail.password", "tide")
-	got := output(p, e, "plain")
+	e = with(t, e, "mail.password", "tide")
+	got := output(e, "plain")
 	for _, part := range []string{`"b.example"`, `"high":3`, `"low":1`, `"very high":5`, `"b":1`, `"c":[true]`} {
 		require.Contains(t, got, part)
 	}
-	e, findings := p.WithSecrets(e, store{})
+	e, findings := e.WithSecrets(store{})
 	require.Empty(t, findings, "what is given is not read")
-	require.Equal(t, `"‹secret›"`, output(p, e, "word"))
-	v, ok := p.World(e, false).Value(p.Module.Objects["word"])
+	require.Equal(t, `"‹secret›"`, output(e, "word"))
+	v, ok := e.World(false).Value(p.Unit().Module.Objects["word"])
 	require.True(t, ok)
 	require.Equal(t, "tide", v.Text())
-	require.Empty(t, p.CheckLayers([]*project.Environment{e}))
+	require.Empty(t, p.CheckLayers([]*project.Run{e}))
 
 	for name, want := range map[string]string{
 		"mial.host": `main.knot has no input "mial"`, "mail.hots": "did you mean \"host\"?",
 		"mail.host.x": `the input "mail.host" is not a record, so it has no field "x"`,
 		"mail..x":     "is not the name of an input", "levels.low": "",
 	} {
-		_, err := p.WithInput(e, name, "--input "+name, "1")
+		_, err := e.WithInput(name, "--input "+name, "1")
 		if want == "" {
 			require.NoError(t, err)
 		} else {
 			require.ErrorContains(t, err, want)
 		}
 	}
-	e = with(t, p, e, "levels.low", "tide")
-	require.Equal(t, `input "levels.low": expected an int, found the string "tide"`, output(p, e, "plain"))
+	e = with(t, e, "levels.low", "tide")
+	require.Equal(t, `input "levels.low": expected an int, found the string "tide"`, output(e, "plain"))
 }
 
 // TestLayersOfAnySize holds that a layer may be large.
@@ -246,7 +246,7 @@ func TestLayersOfAnySize(t *testing.T) {
 	large := strings.Repeat("tide ", 2<<20)
 	p := load(t, map[string]string{project.FileName: "[environments.north]\nlayers = [\"a.yaml\"]\n",
 		"main.knot": "input x: string where text.length(it) < 5\noutput y = x\n", "a.yaml": "x: " + large + "\n"})
-	got := output(p, p.Environment("north"), "y")
+	got := output(p.RunNamed("north"), "y")
 	require.Contains(t, got, `input "x": must satisfy text.length(it) < 5`)
 	require.Less(t, len(got), 300)
 }
@@ -256,10 +256,10 @@ func TestOneInputTwoTypes(t *testing.T) {
 	files := map[string]string{project.FileName: "[environments.north]\nlayers = [\"a.yaml\", \"b.toml\"]\n",
 		"main.knot": "input x: { a: int }\noutput y = x\n", "a.yaml": "x: { a: 1 }\n", "b.toml": "x = 5\n"}
 	p := load(t, files)
-	require.Equal(t, `input "x": expected a record { a: int }, found the int 5`, output(p, p.Environment("north"), "y"))
+	require.Equal(t, `input "x": expected a record { a: int }, found the int 5`, output(p.RunNamed("north"), "y"))
 	files["a.yaml"], files["b.toml"] = "x: 5\n", "x = { a = 2 }\n"
 	p = load(t, files)
-	require.Equal(t, `{"a":2}`, output(p, p.Environment("north"), "y"))
+	require.Equal(t, `{"a":2}`, output(p.RunNamed("north"), "y"))
 }
 
 func ExampleReference_String() {
@@ -277,7 +277,7 @@ func TestAnswersAreTried(t *testing.T) {
 			"input copiesOf: string\n" +
 			"secret input pin: string where text.length(it) > 3\noutput all = [copies, site, copiesOf]\n" +
 			"secret output p = pin\n"})
-	e := p.Environment("north")
+	e := p.RunNamed("north")
 	for _, row := range []struct{ name, answer, want string }{
 		{"copies", "5", ""},
 		{"copies", "50", `input "copies": must satisfy it in 1..20, found 50`},
@@ -289,6 +289,6 @@ func TestAnswersAreTried(t *testing.T) {
 		{"pin", "tide", ""},
 		{"pin", "t", `input "pin": must satisfy text.length(it) > 3, found ‹secret›`},
 	} {
-		require.Equal(t, row.want, p.TryInput(e, row.name, row.answer), row)
+		require.Equal(t, row.want, e.TryInput(row.name, row.answer), row)
 	}
 }

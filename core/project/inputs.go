@@ -16,50 +16,48 @@ import (
 // CheckLayers reports what is wrong with the layers of environments: files that cannot be read, inputs that the main
 // module does not have, and inputs without a value. It does so once for all environments, so that what is missing in
 // several is one finding. Abstract environments are looked at when all others are, and those that feed others always.
-func (p *Project) CheckLayers(environments []*Environment) source.Findings {
-	environments = Upstream(environments)
-	checked := environments
+func (p *Project) CheckLayers(runs []*Run) source.Findings {
+	runs = Upstream(runs)
+	checked := runs
 	names := map[string]bool{}
-	for _, e := range environments {
-		names[e.Name] = true
+	for _, r := range runs {
+		names[r.Name] = true
 	}
 	if len(names) == len(p.Concrete()) {
-		checked = slices.Clone(environments) // some of which may have been given something for this run
+		checked = slices.Clone(runs)
 		for _, e := range p.Environments {
 			if !names[e.Name] {
-				checked = append(checked, e)
+				checked = append(checked, p.Run(e))
 			}
 		}
 	}
-	views := []*Project{p}
-	for _, e := range p.Environments {
-		if view := p.Of(e); !slices.Contains(views, view) {
-			views = append(views, view)
-		}
-	}
 	var findings source.Findings
-	for _, view := range views {
-		of := func(e *Environment) bool { return slices.Contains(p.viewsOf(e), view) }
-		one := slices.DeleteFunc(slices.Clone(checked), func(e *Environment) bool { return !of(e) })
-		concrete := slices.DeleteFunc(slices.Clone(environments), func(e *Environment) bool { return !of(e) })
-		if len(one) > 0 || view == p && len(checked) == 0 {
-			findings = append(findings, view.checkLayers(one, concrete)...)
+	for i, u := range p.Units {
+		of := func(all []*Run) (own []*Run) {
+			for _, r := range all {
+				if slices.Contains(p.unitsOf(r.Environment), u) {
+					own = append(own, r)
+				}
+			}
+			return own
+		}
+		if one := of(checked); len(one) > 0 || i == 0 && len(checked) == 0 {
+			findings = append(findings, u.checkLayers(one, of(runs))...)
 		}
 	}
 	return findings
 }
 
-// Upstream returns environments, and behind them those whose outputs they read, also by way of others, as these are in
-// this run.
-func Upstream(environments []*Environment) []*Environment {
-	all := slices.Clone(environments)
+// Upstream returns runs, and after them those whose outputs they read, also by way of others.
+func Upstream(runs []*Run) []*Run {
+	all := slices.Clone(runs)
 	for i := 0; i < len(all); i++ {
 		for _, l := range all[i].written() {
 			if l.Outputs == nil {
 				continue
 			}
-			for _, other := range l.Outputs.of(all[i]) {
-				if other = all[i].outputs.asked(other); !slices.Contains(all, other) {
+			for _, e := range l.Outputs.of(all[i].Environment) {
+				if other := all[i].of(e); !slices.Contains(all, other) {
 					all = append(all, other)
 				}
 			}
@@ -68,50 +66,32 @@ func Upstream(environments []*Environment) []*Environment {
 	return all
 }
 
-// viewsOf returns the project as it is for an environment; for an abstract one as it is for each that extends it.
-func (p *Project) viewsOf(e *Environment) (views []*Project) {
-	if !e.Abstract {
-		return []*Project{p.Of(e)}
-	}
-	for _, other := range p.Concrete() {
-		for at := other.Extends; at != nil; at = at.Extends {
-			if view := p.Of(other); at.Name == e.Name && !slices.Contains(views, view) {
-				views = append(views, view)
-			}
-		}
-	}
-	if views == nil {
-		views = []*Project{p.Of(e)}
-	}
-	return views
-}
-
 // elsewhere reports whether a layer may have something for the main module of another environment that reads it.
-func (p *Project) elsewhere(reads func(e *Environment) bool, has func(view *Project) bool) bool {
-	return slices.ContainsFunc(p.Environments, func(e *Environment) bool {
-		return reads(e) && slices.ContainsFunc(p.viewsOf(e), func(view *Project) bool {
-			return view.Main != p.Main && (view.Module == nil || view.Module.Tree.Nameless || has(view))
+func (u *Unit) elsewhere(reads func(e *Environment) bool, has func(other *Unit) bool) bool {
+	return slices.ContainsFunc(u.Project.Environments, func(e *Environment) bool {
+		return reads(e) && slices.ContainsFunc(u.Project.unitsOf(e), func(other *Unit) bool {
+			return other != u && (other.Module == nil || other.Module.Tree.Nameless || has(other))
 		})
 	})
 }
 
-// checkLayers is CheckLayers for environments with one main module. Checked are those whose layers are looked at,
-// environments those that must have all inputs.
-func (p *Project) checkLayers(checked, environments []*Environment) source.Findings {
+// checkLayers is CheckLayers for runs of one unit. Checked are those whose layers are looked at, runs those that must
+// have all inputs.
+func (u *Unit) checkLayers(checked, runs []*Run) source.Findings {
 	var findings source.Findings
 	var layers []*Layer
-	for _, e := range checked {
-		for _, l := range e.AllLayers() {
+	for _, r := range checked {
+		for _, l := range r.AllLayers() {
 			if !slices.Contains(layers, l) {
 				layers = append(layers, l)
 				findings = append(findings, l.findings...)
 			}
 		}
 	}
-	if p.Module == nil {
+	if u.Module == nil {
 		return findings
 	}
-	inputs := p.Inputs()
+	inputs := u.Inputs()
 	var names []string
 	for _, o := range inputs {
 		names = append(names, o.Name)
@@ -119,24 +99,24 @@ func (p *Project) checkLayers(checked, environments []*Environment) source.Findi
 	var suggestions source.Suggestions
 	seen := map[*Layer]bool{}
 	misspelt := map[*Layer][]string{} // the inputs that unknown names were probably meant for
-	for _, e := range checked {
-		for _, l := range e.AllLayers() {
+	for _, r := range checked {
+		for _, l := range r.AllLayers() {
 			if seen[l] || l.Root.IsAbsent() || l.Secret {
 				continue
 			}
 			seen[l] = true
 			for i, key := range l.Root.Shape().Keys() {
-				if slices.Contains(names, key) || p.Module.Tree.Nameless || key == schemaKey {
+				if slices.Contains(names, key) || u.Module.Tree.Nameless || key == schemaKey {
 					continue
 				}
-				if p.elsewhere(func(e *Environment) bool { return l.Outputs == nil && slices.Contains(e.written(), l) },
-					func(view *Project) bool {
-						o := view.Module.Objects[key]
+				if u.elsewhere(func(e *Environment) bool { return l.Outputs == nil && slices.Contains(e.written(), l) },
+					func(other *Unit) bool {
+						o := other.Module.Objects[key]
 						return o != nil && o.Kind == check.ObjectInput
 					}) {
 					continue
 				}
-				f := p.unknownInput(key, l.Root.Values()[i], names, &suggestions)
+				f := u.unknownInput(key, l.Root.Values()[i], names, &suggestions)
 				if l.Into != "" {
 					f.Span = l.intoSpan
 				}
@@ -147,19 +127,19 @@ func (p *Project) checkLayers(checked, environments []*Environment) source.Findi
 			}
 		}
 	}
-	findings = append(findings, p.deprecated(layers)...)
-	findings = append(findings, p.checkSecrets(checked, layers)...)
+	findings = append(findings, u.deprecated(layers)...)
+	findings = append(findings, u.checkSecrets(checked, layers)...)
 	for _, o := range inputs {
 		var missing []*Environment
-		for _, e := range environments {
-			meant := slices.ContainsFunc(e.AllLayers(),
+		for _, r := range runs {
+			meant := slices.ContainsFunc(r.AllLayers(),
 				func(l *Layer) bool { return slices.Contains(misspelt[l], o.Name) })
-			if !o.Invalid && !meant && p.missing(e, o) {
-				missing = append(missing, e)
+			if !o.Invalid && !meant && r.missing(o) {
+				missing = append(missing, r.Environment)
 			}
 		}
 		if missing != nil {
-			findings.Add(p.missingInput(o, missing))
+			findings.Add(u.missingInput(o, missing))
 		}
 	}
 	return findings
@@ -167,14 +147,14 @@ func (p *Project) checkLayers(checked, environments []*Environment) source.Findi
 
 // HelpTable says of a field that a record does not have, in a layer in TOML, that it is an input: written below the
 // header of a table, it belongs to that.
-func (p *Project) HelpTable(f *source.Finding) {
-	file := p.Sources.File(f.Span.Start)
+func (u *Unit) HelpTable(f *source.Finding) {
+	file := u.Project.Sources.File(f.Span.Start)
 	if f.Code != source.UnknownField || f.Help != "" || file == nil || !strings.HasSuffix(file.Path, ".toml") {
 		return
 	}
 	key, _, _ := strings.Cut(file.Text[file.Offset(f.Span.Start):], "=")
 	word := strings.TrimSpace(key)
-	for _, o := range p.Inputs() {
+	for _, o := range u.Inputs() {
 		if o.Name == word {
 			f.Help = fmt.Sprintf("%s is an input of its own: write it above the first table", word)
 		}
@@ -185,9 +165,9 @@ func (p *Project) HelpTable(f *source.Finding) {
 const schemaKey = "$schema"
 
 // deprecated warns of layers that give a value to an input that is deprecated.
-func (p *Project) deprecated(layers []*Layer) source.Findings {
+func (u *Unit) deprecated(layers []*Layer) source.Findings {
 	var findings source.Findings
-	for _, o := range p.Inputs() {
+	for _, o := range u.Inputs() {
 		d, _ := o.Declaration.(*syntax.Input)
 		if d == nil || d.Deprecated == "" {
 			continue
@@ -197,7 +177,7 @@ func (p *Project) deprecated(layers []*Layer) source.Findings {
 				continue
 			}
 			if v := l.Root.Get(o.Name); !v.IsAbsent() {
-				findings.Add(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: p.keyOf(v),
+				findings.Add(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: u.Project.keyOf(v),
 					Help:    d.Deprecated,
 					Message: fmt.Sprintf("the input %q is deprecated", o.Name),
 					Related: []source.Related{{Span: o.Span, Text: o.Summary()}}})
@@ -207,49 +187,49 @@ func (p *Project) deprecated(layers []*Layer) source.Findings {
 	return findings
 }
 
-func (p *Project) unknownInput(key string, v value.Value, names []string, nearest *source.Suggestions) source.Finding {
+func (u *Unit) unknownInput(key string, v value.Value, names []string, nearest *source.Suggestions) source.Finding {
 	shown := key
-	if at := p.Sources.Locate(p.keyOf(v).Start); at.File != nil && at.File.Hidden(at.Line) {
+	if at := u.Project.Sources.Locate(u.Project.keyOf(v).Start); at.File != nil && at.File.Hidden(at.Line) {
 		shown = source.WordOf(key)
 		if _, near := nearest.Nearest(key, names); !near && shown == key {
 			shown = "…"
 		}
 	}
-	f := source.Finding{Code: source.UnknownInput, Span: p.keyOf(v),
-		Message: fmt.Sprintf("%s has no input %q", p.Module.Path, shown)}
+	f := source.Finding{Code: source.UnknownInput, Span: u.Project.keyOf(v),
+		Message: fmt.Sprintf("%s has no input %q", u.Module.Path, shown)}
 	if near, ok := nearest.Nearest(key, names); ok {
-		o := p.Module.Objects[near]
+		o := u.Module.Objects[near]
 		f.Help = source.DidYouMean(near)
 		f.Related = []source.Related{{Span: o.Span, Text: o.Summary()}}
 	} else if len(names) == 0 {
-		f.Help = fmt.Sprintf("declare it in %s: input %s: …", p.Module.Path, key)
+		f.Help = fmt.Sprintf("declare it in %s: input %s: …", u.Module.Path, key)
 	} else if len(names) <= 12 {
 		f.Help = "its inputs are " + strings.Join(names, ", ")
 	}
 	return f
 }
 
-// missing reports whether an input has neither a value in an environment nor a default.
-func (p *Project) missing(e *Environment, o *check.Object) bool {
-	if _, later := Placeholder(o); later || e.broken || declaredDefault(o) {
+// missing reports whether an input has neither a value in the run nor a default.
+func (r *Run) missing(o *check.Object) bool {
+	if _, later := Placeholder(o); later || r.broken || declaredDefault(o) {
 		return false
 	}
-	for _, l := range e.AllLayers() {
+	for _, l := range r.AllLayers() {
 		if l.Bad {
 			return false // it may stand in the layer that could not be read
 		}
 	}
-	for at := e; at != nil; at = at.Extends {
+	for at := r.Environment; at != nil; at = at.Extends {
 		if at.brokenSecrets[o.Name] {
 			return false // where it comes from is said, but wrongly
 		}
 	}
-	return p.withSecretFields(e, o, p.merged(e, o)).IsAbsent() && e.reference(o) == nil
+	return r.withSecretFields(o, r.merged(o)).IsAbsent() && r.reference(o) == nil
 }
 
 // reference returns where a secret input comes from; nil when nothing says so.
 func (e *Environment) reference(o *check.Object) *Reference {
-	for _, r := range e.Secrets() {
+	for _, r := range e.References() {
 		if len(r.Path) == 1 && r.Path[0] == o.Name {
 			return r
 		}
@@ -257,25 +237,23 @@ func (e *Environment) reference(o *check.Object) *Reference {
 	return nil
 }
 
-// Missing returns the inputs that have neither a value in an environment nor a default.
-func (p *Project) Missing(e *Environment) []*check.Object {
-	p = p.Of(e)
+// Missing returns the inputs that have neither a value in the run nor a default.
+func (r *Run) Missing() []*check.Object {
 	var missing []*check.Object
-	for _, o := range p.Inputs() {
-		if !o.Invalid && p.missing(e, o) {
+	for _, o := range r.Unit.Inputs() {
+		if !o.Invalid && r.missing(o) {
 			missing = append(missing, o)
 		}
 	}
 	return missing
 }
 
-// files returns the layers of an environment that are files of values: not those that are one input's value, or given
-// for one run.
+// files returns the layers of an environment that are files of values: not those that are one input's value.
 func (e *Environment) files() []*Layer {
-	return slices.DeleteFunc(e.written(), func(l *Layer) bool { return l.Into != "" || l.Given })
+	return slices.DeleteFunc(e.written(), func(l *Layer) bool { return l.Into != "" })
 }
 
-func (p *Project) missingInput(o *check.Object, environments []*Environment) source.Finding {
+func (u *Unit) missingInput(o *check.Object, environments []*Environment) source.Finding {
 	var names, files []string
 	common := environments[0].files()
 	for _, e := range environments {
@@ -309,7 +287,7 @@ func (p *Project) missingInput(o *check.Object, environments []*Environment) sou
 		}
 	}
 	if d, ok := o.Declaration.(*syntax.Input); ok && d.Example != nil {
-		help += fmt.Sprintf(", such as %s", p.Module.Tree.File.Slice(d.Example.Place()))
+		help += fmt.Sprintf(", such as %s", u.Module.Tree.File.Slice(d.Example.Place()))
 	}
 	if types.MayBeNull(o.Type) {
 		help += ", or give it the default null here"
@@ -322,10 +300,10 @@ func (p *Project) missingInput(o *check.Object, environments []*Environment) sou
 	}
 }
 
-// merged returns what the layers of an environment say about an input, Absent when nothing.
-func (p *Project) merged(e *Environment, o *check.Object) value.Value {
+// merged returns what the layers of the run say about an input, Absent when nothing.
+func (r *Run) merged(o *check.Object) value.Value {
 	var v value.Value
-	for _, l := range e.AllLayers() {
+	for _, l := range r.AllLayers() {
 		if l.Root.IsAbsent() {
 			continue
 		}
@@ -414,14 +392,13 @@ type Assignment struct {
 	fails bool
 }
 
-// Assignments returns what an environment gives the inputs of the project.
-func (p *Project) Assignments(e *Environment) []Assignment {
-	p = p.Of(e)
-	bad := e.broken || slices.ContainsFunc(e.AllLayers(), func(l *Layer) bool { return l.Bad })
-	inputs := p.Inputs()
+// Assignments returns what the run gives the inputs of its unit.
+func (r *Run) Assignments() []Assignment {
+	bad := r.broken || slices.ContainsFunc(r.AllLayers(), func(l *Layer) bool { return l.Bad })
+	inputs := r.Unit.Inputs()
 	all := make([]Assignment, len(inputs))
 	for i, o := range inputs {
-		all[i] = p.assignment(e, o)
+		all[i] = r.assignment(o)
 		if a := &all[i]; !a.Missing && a.Value.IsAbsent() {
 			if _, later := Placeholder(o); later {
 				a.Missing, a.From = true, value.From(o.Span.Start)
@@ -429,39 +406,32 @@ func (p *Project) Assignments(e *Environment) []Assignment {
 				a.fails = bad || !declaredDefault(o)
 			}
 		}
-		all[i].fails = all[i].fails || e.untold(o.Name)
+		all[i].fails = all[i].fails || r.missingUpstream(o.Name)
 	}
 	return all
 }
 
-func (p *Project) assignment(e *Environment, o *check.Object) Assignment {
-	v := p.merged(e, o)
+func (r *Run) assignment(o *check.Object) Assignment {
+	v := r.merged(o)
 	if !IsSecret(o) {
-		return Assignment{Input: o, Value: p.withSecretFields(e, o, guarded(v, o.Type))}
+		return Assignment{Input: o, Value: r.withSecretFields(o, guarded(v, o.Type))}
 	}
-	if r := e.reference(o); r != nil && !e.gives(r.Path) {
-		read, ok := e.read[r]
+	if from := r.reference(o); from != nil && !r.gives(from.Path) {
+		read, ok := r.read[from]
 		if !ok {
-			return Assignment{Input: o, Missing: true, From: value.From(r.Span.Start)}
+			return Assignment{Input: o, Missing: true, From: value.From(from.Span.Start)}
 		}
 		v = read
-	} else if !e.gives([]string{o.Name}) && !e.tells(o.Name) {
+	} else if !r.gives([]string{o.Name}) && !r.fromOutputs(o.Name) {
 		v = value.Value{} // what a layer says was reported
 	}
 	if v.IsAbsent() || v.Kind() == value.Record {
-		v = p.withSecretFields(e, o, v)
+		v = r.withSecretFields(o, v)
 	}
 	return Assignment{Input: o, Value: v}
 }
 
-// World returns a world with the inputs of an environment. Values that do not fit are among its findings. A recording
-// world knows what its values depend on.
-func (p *Project) World(e *Environment, recording bool) *eval.World {
-	p = p.Of(e)
-	return p.WorldOf(eval.Environment{Name: e.Name, Tags: e.Tags}, p.Assignments(e), recording)
-}
-
-// WorldOf is World for what no environment needs to have together.
+// WorldOf returns a world with inputs that no run needs to have together.
 func (p *Project) WorldOf(environment eval.Environment, assignments []Assignment, recording bool) *eval.World {
 	w := p.Program.World(environment)
 	if recording {
@@ -484,8 +454,8 @@ func (p *Project) WorldOf(environment eval.Environment, assignments []Assignment
 
 // TakenAway returns where a layer takes away what weaker ones give at a path of keys in an input, with null; no place
 // when none does.
-func (p *Project) TakenAway(e *Environment, path []string) source.Pos {
-	for _, l := range slices.Backward(e.AllLayers()) {
+func (r *Run) TakenAway(path []string) source.Pos {
+	for _, l := range slices.Backward(r.AllLayers()) {
 		for n := len(path); n > 0; n-- {
 			if v := at(l.Root, path[:n]); v.Kind() == value.Null {
 				return v.Origin().Pos()
@@ -499,22 +469,22 @@ func (p *Project) TakenAway(e *Environment, path []string) source.Pos {
 }
 
 // gives reports whether a secret input, or a secret field of one, is given for this run.
-func (e *Environment) gives(path []string) bool {
-	return slices.ContainsFunc(e.given, func(l *Layer) bool { return l.Secret && !at(l.Root, path).IsAbsent() })
+func (r *Run) gives(path []string) bool {
+	return slices.ContainsFunc(r.Given, func(l *Layer) bool { return l.Secret && !at(l.Root, path).IsAbsent() })
 }
 
 // withSecretFields puts the secrets into the value of an input that are fields of it. One that is not read is not
 // known.
-func (p *Project) withSecretFields(e *Environment, o *check.Object, v value.Value) value.Value {
-	for _, r := range e.Secrets() {
-		if r.Path[0] != o.Name || len(r.Path) == 1 || p.secretAt(r.Path) == nil || e.gives(r.Path) {
+func (r *Run) withSecretFields(o *check.Object, v value.Value) value.Value {
+	for _, from := range r.References() {
+		if from.Path[0] != o.Name || len(from.Path) == 1 || r.Unit.secretAt(from.Path) == nil || r.gives(from.Path) {
 			continue
 		}
-		secret, ok := e.read[r]
+		secret, ok := r.read[from]
 		if !ok {
-			secret = value.UnknownOf(value.String, value.Hidden, value.Secret, value.From(r.Span.Start))
+			secret = value.UnknownOf(value.String, value.Hidden, value.Secret, value.From(from.Span.Start))
 		}
-		v = value.Put(v, r.Path[1:], secret)
+		v = value.Put(v, from.Path[1:], secret)
 	}
 	return v
 }

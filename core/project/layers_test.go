@@ -15,7 +15,7 @@ import (
 func codesOf(p *project.Project, environment string) (codes []source.Code) {
 	findings := p.Findings
 	if e := p.Environment(environment); e != nil {
-		findings = append(findings, p.CheckLayers([]*project.Environment{e})...)
+		findings = append(findings, p.CheckLayers([]*project.Run{p.Run(e)})...)
 	}
 	for _, f := range findings {
 		if f.Severity == source.Error {
@@ -37,12 +37,12 @@ func TestNullInLayers(t *testing.T) {
 		"main.knot": "input r: { name: string, tier?: string, note: string?, zone: string = \"z\" }\n" +
 			"input m: { *: int }\ninput n: int\ninput o: int?\ninput k: { *: int }\noutput v = [r, m, n, o, k]\n",
 	})
-	e := p.Environment("north")
+	run := p.RunNamed("north")
 	require.Empty(t, codesOf(p, "north"))
-	require.Equal(t, `[{"name":"a","note":null,"zone":"z"},{"b":2},1,null,{"a":1}]`, output(p, e, "v"))
-	require.True(t, p.TakenAway(e, []string{"m", "a"}).IsValid())
-	require.False(t, p.TakenAway(e, []string{"m", "b"}).IsValid())
-	require.False(t, p.TakenAway(e, []string{"k", "a"}).IsValid(), "a stronger layer gives it again")
+	require.Equal(t, `[{"name":"a","note":null,"zone":"z"},{"b":2},1,null,{"a":1}]`, output(run, "v"))
+	require.True(t, run.TakenAway([]string{"m", "a"}).IsValid())
+	require.False(t, run.TakenAway([]string{"m", "b"}).IsValid())
+	require.False(t, run.TakenAway([]string{"k", "a"}).IsValid(), "a stronger layer gives it again")
 }
 
 // TestNullWithoutWeaker holds that null for what must have a value gives it none.
@@ -51,7 +51,7 @@ func TestNullWithoutWeaker(t *testing.T) {
 		project.FileName: "[environments.north]\nlayers = [\"a.yaml\"]\n", "a.yaml": "r: { name: null, zone: null }\n",
 		"main.knot": "input r: { name?: string, zone: string = \"z\", *: any }\noutput keys = record.keys(r)\n",
 	})
-	require.Equal(t, `["zone"]`, output(p, p.Environment("north"), "keys"))
+	require.Equal(t, `["zone"]`, output(p.RunNamed("north"), "keys"))
 }
 
 // TestMissingBesideBrokenLayer holds that no input is reported as missing while a layer that may give it cannot be
@@ -73,7 +73,7 @@ func TestSecretsOfLayers(t *testing.T) {
 		"main.knot": "secret input pin: string? = null\nsecret output n = pin\n",
 	})
 	require.NotEmpty(t, codesOf(p, "north"))
-	for _, a := range p.Assignments(p.Environment("north")) {
+	for _, a := range p.RunNamed("north").Assignments() {
 		require.True(t, a.Value.IsAbsent(), "%s is %s", a.Input.Name, a.Value.Show(40))
 	}
 }

@@ -166,7 +166,7 @@ func (p *Project) TypeSchema(name string) (SchemaObject, error) {
 
 // TypeNamed returns a type of the main module, or of one that it uses: name, or module.name.
 func (p *Project) TypeNamed(name string) (*check.Object, error) {
-	m, last := p.Module, name
+	m, last := p.Unit().Module, name
 	if first, rest, ok := strings.Cut(name, "."); ok {
 		used := m.Objects[first]
 		if used == nil || used.Kind != check.ObjectModule {

@@ -56,8 +56,8 @@ func entryLike(name, layerPath string, like *Environment, own []*Layer) string {
 	if like.Extends != nil {
 		fmt.Fprintf(&b, "extends = %q\n", like.Extends.Name)
 	}
-	if like.main != "" {
-		fmt.Fprintf(&b, "main = %q\n", like.main)
+	if like.Unit != like.Unit.Project.Unit() {
+		fmt.Fprintf(&b, "main = %q\n", like.Unit.Main)
 	}
 	fmt.Fprintf(&b, "layers = [%s]\n", strings.Join(layers, ", "))
 	if like.Tags != nil && len(like.ownTags) > 0 {
@@ -84,21 +84,21 @@ func entryLike(name, layerPath string, like *Environment, own []*Layer) string {
 // layerLike returns a layer with what another environment decides in layers that only it has, and with what has no
 // value, as comments: it is to be decided here too.
 func (p *Project) layerLike(name string, format data.Format, like *Environment, own []*Layer) string {
-	shared := slices.DeleteFunc(slices.Clone(like.AllLayers()),
+	shared := slices.DeleteFunc(p.Run(like).AllLayers(),
 		func(l *Layer) bool { return slices.Contains(own, l) || l.Into != "" })
 	var b strings.Builder
 	fmt.Fprintf(&b, "## Values of %s. Decide the commented values; they are copied from %s.\n\n", name, like.Name)
-	p = p.Of(like)
+	m := like.Unit.Module
 	own = slices.DeleteFunc(slices.Clone(own), func(l *Layer) bool { return l.Root.IsAbsent() })
 	given := func(in *Input) value.Value {
 		var v value.Value
 		for _, l := range own {
-			v = together(v, l.Root.Get(in.Path[0]), p.Module.Objects[in.Path[0]].Type, false)
+			v = together(v, l.Root.Get(in.Path[0]), m.Objects[in.Path[0]].Type, false)
 		}
 		return at(v, in.Path[1:])
 	}
 	var open []*Input
-	for _, in := range p.InputsOf(p.Module) {
+	for _, in := range p.InputsOf(m) {
 		decided := !in.Required() || !in.lastIn(shared).IsAbsent()
 		if given(in).IsAbsent() && decided || in.Secret || in.Later {
 			continue

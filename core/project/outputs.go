@@ -15,7 +15,7 @@ import (
 	"knothole/core/value"
 )
 
-// An environment may tell others what they need to know: its named outputs are a layer of them, as one input's value.
+// An environment can pass its outputs to other environments: they are a layer of those, as one input's value.
 // Only the outputs that the type of that input names are evaluated, when they are first asked for. Which environments
 // read which is known from the project file alone, so that a cycle is found before anything is evaluated.
 
@@ -215,13 +215,10 @@ func (c *Chosen) of(reader *Environment) (all []*Environment) {
 	return all
 }
 
-// outputs is what is known of the outputs of one environment, and of the layers that outputs of others make for it,
-// in one run.
+// outputs is what was evaluated for a run: its outputs, and the layers that outputs of others make for it.
 type outputs struct {
 	lock   sync.Mutex
 	layers map[*Layer]*Layer
-	// read are environments whose secrets were read in this run, by name: they are asked in place of those without.
-	read map[string]*Environment
 
 	evaluating sync.Mutex
 	world      *eval.World
@@ -233,8 +230,8 @@ func newOutputs() *outputs {
 	return &outputs{layers: map[*Layer]*Layer{}, values: map[string]value.Value{}}
 }
 
-// filled returns a layer of outputs with its values, as an environment reads it.
-func (l *Layer) filled(reader *Environment) *Layer {
+// filled returns a layer of outputs with its values, as a run reads it.
+func (l *Layer) filled(reader *Run) *Layer {
 	o := reader.outputs
 	o.lock.Lock()
 	defer o.lock.Unlock()
@@ -243,78 +240,47 @@ func (l *Layer) filled(reader *Environment) *Layer {
 	}
 	full := &Layer{Path: l.Path, Into: l.Into, Outputs: l.Outputs, intoSpan: l.intoSpan, Bad: true}
 	o.layers[l] = full
-	if p := l.Outputs.project.Of(reader); !l.Outputs.circular && p.Program != nil {
-		p.fillOutputs(full, reader)
+	if !l.Outputs.circular && reader.Unit.Project.Program != nil {
+		reader.fillOutputs(full)
 	}
 	return full
 }
 
-// Tells reports whether an environment tells another one, also by way of others.
-func (p *Project) Tells(teller, reader *Environment) bool {
+// FeedsInto reports whether an environment reads outputs of this one, also by way of others.
+func (e *Environment) FeedsInto(reader *Environment) bool {
 	seen := map[*Environment]bool{}
-	var tells func(reader *Environment) bool
-	tells = func(reader *Environment) bool {
+	var feeds func(reader *Environment) bool
+	feeds = func(reader *Environment) bool {
 		if seen[reader] {
 			return false
 		}
 		seen[reader] = true
 		return slices.ContainsFunc(reader.written(), func(l *Layer) bool {
-			return l.Outputs != nil && slices.ContainsFunc(l.Outputs.of(reader), func(e *Environment) bool {
-				return e.Name == teller.Name || tells(e)
+			return l.Outputs != nil && slices.ContainsFunc(l.Outputs.of(reader), func(other *Environment) bool {
+				return other == e || feeds(other)
 			})
 		})
 	}
-	return tells(reader)
+	return feeds(reader)
 }
 
-// WithTellers returns an environment that is told by others as they are given: those are asked in place of the ones of
-// their names, also where they tell by way of others.
-func (p *Project) WithTellers(e *Environment, given map[string]*Environment) *Environment {
-	read := maps.Clone(given)
-	for name, teller := range read {
-		other := *teller
-		other.outputs = newOutputs()
-		other.outputs.read = read
-		read[name] = &other
-	}
-	other := *e
-	other.outputs = newOutputs()
-	other.outputs.read = read
-	return &other
-}
-
-// asked returns the environment that is asked for the outputs of one, in a run for which some are given.
-func (o *outputs) asked(e *Environment) *Environment {
-	if o.read == nil {
-		return e
-	}
-	if o.read[e.Name] == nil {
-		other := *e
-		other.outputs = newOutputs()
-		other.outputs.read = o.read
-		o.read[e.Name] = &other
-	}
-	return o.read[e.Name]
-}
-
-// fillOutputs evaluates the outputs that a layer is made of.
-func (p *Project) fillOutputs(l *Layer, reader *Environment) {
+// fillOutputs evaluates the outputs that a layer of the run is made of.
+func (r *Run) fillOutputs(l *Layer) {
 	c, wanted := l.Outputs, types.Type(types.Any)
-	if p.Module != nil {
-		if o := p.Module.Objects[l.Into]; o != nil && o.Kind == check.ObjectInput {
+	if m := r.Unit.Module; m != nil {
+		if o := m.Objects[l.Into]; o != nil && o.Kind == check.ObjectInput {
 			wanted = o.Type
 		}
 	}
 	at := value.From(c.span.Start)
 	var byName value.Builder
 	good := true
-	for _, e := range c.of(reader) {
-		e = reader.outputs.asked(e)
+	for _, e := range c.of(r.Environment) {
 		t := wanted
 		if !c.One {
 			t, _ = fieldOf(recordOf(wanted), e.Name)
 		}
-		v, ok := p.Of(e).outputsOf(e, t, l)
+		v, ok := r.of(e).outputsFor(t, l)
 		good = good && ok
 		byName.Set(e.Name, v)
 	}
@@ -338,16 +304,16 @@ func OutputsOf(m *check.Module) (outputs []*check.Object) {
 	return outputs
 }
 
-// outputsOf returns the outputs of an environment that a type names, all when it names none. What is wrong with them is
-// added to the findings of the layer that they are for.
-func (p *Project) outputsOf(e *Environment, t types.Type, l *Layer) (v value.Value, ok bool) {
+// outputsFor returns the outputs of the run that a type names, all when it names none. What is wrong with them is added
+// to the findings of the layer that they are for.
+func (r *Run) outputsFor(t types.Type, l *Layer) (v value.Value, ok bool) {
 	var b value.Builder
-	at := value.From(l.Outputs.span.Start)
-	if p.Module == nil {
+	at, m := value.From(l.Outputs.span.Start), r.Unit.Module
+	if m == nil {
 		return b.Record(at), false
 	}
 	var names []string
-	for _, o := range OutputsOf(p.Module) {
+	for _, o := range OutputsOf(m) {
 		names = append(names, o.Name)
 	}
 	wanted, whole := names, true
@@ -358,19 +324,19 @@ func (p *Project) outputsOf(e *Environment, t types.Type, l *Layer) (v value.Val
 			case slices.Contains(names, f.Name):
 				wanted = append(wanted, f.Name)
 			case f.Optional || f.Default != nil:
-			case p.Module.Findings.HasErrors() || p.Module.Tree.Findings.HasErrors():
+			case m.Findings.HasErrors() || m.Tree.Findings.HasErrors():
 				whole = false // it may be in what has errors
 			default:
 				l.findings.Add(source.Finding{Code: source.MissingField, Span: l.Outputs.span,
-					Message: fmt.Sprintf("%s has no output %q (%s), which the input %q needs", e.Name, f.Name,
+					Message: fmt.Sprintf("%s has no output %q (%s), which the input %q needs", r.Name, f.Name,
 						f.Type, l.Into),
 					Help: source.Suggest(f.Name, names,
-						fmt.Sprintf("declare it in %s: output %s = …", p.Module.Path, f.Name)),
+						fmt.Sprintf("declare it in %s: output %s = …", m.Path, f.Name)),
 					Related: []source.Related{{Span: f.Span, Text: "the field"}}})
 			}
 		}
 	}
-	values, findings := p.outputValues(e, wanted)
+	values, findings := r.outputValues(wanted)
 	l.findings = append(l.findings, findings...)
 	ok = whole && !l.findings.HasErrors()
 	for _, name := range wanted {
@@ -383,16 +349,16 @@ func (p *Project) outputsOf(e *Environment, t types.Type, l *Layer) (v value.Val
 	return b.Record(at), ok
 }
 
-// outputValues evaluates outputs of an environment, those that were not yet.
-func (p *Project) outputValues(e *Environment, names []string) (map[string]value.Value, source.Findings) {
-	o := e.outputs
+// outputValues evaluates outputs of the run, those that were not yet.
+func (r *Run) outputValues(names []string) (map[string]value.Value, source.Findings) {
+	o, m := r.outputs, r.Unit.Module
 	o.evaluating.Lock()
 	defer o.evaluating.Unlock()
 	if o.world == nil {
-		o.world = p.World(e, false)
+		o.world = r.World(false)
 		// What must hold there must hold for who reads it, too.
 		nothing := eval.Visitor{Document: func(*eval.Document) {}, Remark: func(value.Value) {}}
-		for _, object := range p.Module.Order {
+		for _, object := range m.Order {
 			if object.Kind == check.ObjectStatement && check.Holds(object.Declaration).Requires {
 				o.world.Visit(object, nothing)
 			}
@@ -400,24 +366,24 @@ func (p *Project) outputValues(e *Environment, names []string) (map[string]value
 	}
 	for _, name := range names {
 		if _, ok := o.values[name]; !ok {
-			o.values[name], _ = o.world.Value(p.Module.Objects[name])
+			o.values[name], _ = o.world.Value(m.Objects[name])
 		}
 	}
 	o.world.Complete(false)
 	return maps.Clone(o.values), slices.Clone(o.world.Findings())
 }
 
-// Told is a value that an environment has from an output of another one, in a recorded evaluation of that.
-type Told struct {
-	By    *Environment
+// Output is a value that a run has from an output of an upstream run, in a recorded evaluation of that.
+type Output struct {
+	Run   *Run // whose output it is
 	World *eval.World
 	Value value.Value
 }
 
-// Told returns what told an environment a value in an input that is outputs of others. The way leads from the input to
-// the value, as a JSON Pointer does (RFC 6901). It is nil when no other environment did.
-func (p *Project) Told(e *Environment, way []string) *Told {
-	for _, l := range slices.Backward(e.AllLayers()) {
+// OutputOf returns the output that a value comes from, in an input that is outputs of other environments. The way leads
+// from the input to the value, as a JSON Pointer does (RFC 6901). It is nil when the value comes from no output.
+func (r *Run) OutputOf(way []string) *Output {
+	for _, l := range slices.Backward(r.AllLayers()) {
 		if _, ok := followed(l.Root, way); !ok {
 			continue
 		}
@@ -425,10 +391,10 @@ func (p *Project) Told(e *Environment, way []string) *Told {
 			return nil
 		}
 		rest := way[1:]
-		for _, other := range l.Outputs.of(e) {
+		for _, e := range l.Outputs.of(r.Environment) {
 			switch {
 			case l.Outputs.One:
-			case len(rest) == 0 || rest[0] != other.Name:
+			case len(rest) == 0 || rest[0] != e.Name:
 				continue
 			default:
 				rest = rest[1:]
@@ -436,12 +402,12 @@ func (p *Project) Told(e *Environment, way []string) *Told {
 			if len(rest) == 0 {
 				return nil // all its outputs together
 			}
-			other = e.outputs.asked(other)
-			told := &Told{By: other, World: p.recordedOutputs(other)}
-			v, _ := told.World.Value(p.Of(other).Module.Objects[rest[0]])
+			from := r.of(e)
+			output := &Output{Run: from, World: from.recordedOutputs()}
+			v, _ := output.World.Value(from.Unit.Module.Objects[rest[0]])
 			if v, ok := followed(v, rest[1:]); ok {
-				told.Value = v
-				return told
+				output.Value = v
+				return output
 			}
 			return nil
 		}
@@ -466,24 +432,24 @@ func followed(v value.Value, way []string) (found value.Value, ok bool) {
 	return v, !v.IsAbsent()
 }
 
-// recordedOutputs returns the world in which the outputs of an environment are evaluated for what they depend on.
-func (p *Project) recordedOutputs(e *Environment) *eval.World {
-	e.outputs.evaluating.Lock()
-	defer e.outputs.evaluating.Unlock()
-	if e.outputs.recorded == nil {
-		e.outputs.recorded = p.World(e, true)
+// recordedOutputs returns the world in which the outputs of the run are evaluated for what they depend on.
+func (r *Run) recordedOutputs() *eval.World {
+	r.outputs.evaluating.Lock()
+	defer r.outputs.evaluating.Unlock()
+	if r.outputs.recorded == nil {
+		r.outputs.recorded = r.World(true)
 	}
-	return e.outputs.recorded
+	return r.outputs.recorded
 }
 
-// untold reports whether an input should have its value from outputs that could not be read, which is reported.
-func (e *Environment) untold(input string) bool {
-	return slices.ContainsFunc(e.written(), func(l *Layer) bool {
-		return l.Outputs != nil && l.Into == input && l.filled(e).Bad
+// missingUpstream reports whether an input depends on outputs that could not be evaluated, which is reported.
+func (r *Run) missingUpstream(input string) bool {
+	return slices.ContainsFunc(r.written(), func(l *Layer) bool {
+		return l.Outputs != nil && l.Into == input && l.filled(r).Bad
 	})
 }
 
-// tells reports whether an input has its value from the outputs of another environment.
-func (e *Environment) tells(input string) bool {
-	return slices.ContainsFunc(e.written(), func(l *Layer) bool { return l.Outputs != nil && l.Into == input })
+// fromOutputs reports whether an input has its value from the outputs of another environment.
+func (r *Run) fromOutputs(input string) bool {
+	return slices.ContainsFunc(r.written(), func(l *Layer) bool { return l.Outputs != nil && l.Into == input })
 }

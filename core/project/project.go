@@ -32,7 +32,6 @@ const FileName = "knothole.toml"
 type Project struct {
 	Sources      *source.Set
 	Name         string
-	Main         string
 	Out          string                 // folder for rendered files, relative to the project
 	SecretOut    string                 // folder for secret ones
 	named        map[string]source.Span // where the two are named, by their keys
@@ -41,15 +40,14 @@ type Project struct {
 	RequiresSpan source.Span
 	ListKeys     []string       // fields by which comparisons know elements of lists, before the common ones
 	Environments []*Environment // in the order of the project file, abstract ones included
-	Module       *check.Module  // the main module; nil when it could not be read
+	Units        []*Unit        // the main modules; first that of the project
 	Program      *eval.Program  // nil when there is no main module
 	// Findings is what is wrong with the project file and the modules, whatever the environment.
 	Findings source.Findings
 
 	files     fs.FS
-	parsed    *Parsed     // nil for a project of its own
-	mainSpan  source.Span // where the project file names the main module
-	mainNamed bool
+	parsed    *Parsed // nil for a project of its own
+	mainNamed bool    // the project file names its main module
 	checked   *check.Program
 	modules   map[string]*moduleState
 	sources   map[*source.File]bool    // those of modules
@@ -61,19 +59,17 @@ type Project struct {
 	keys        data.Keys
 	schemas     *schemas
 	parity      []Parity
-	// views are the project as it is for environments with a main module of their own, by the path of that; whole is
-	// the project of which this one is a view, nil when it is none.
-	views map[string]*Project
-	whole *Project
+	runs        map[*Environment]*Run // to which nothing is given
 
 	rules      []*RuleModule
 	exemptions []*Exemption
 	links      []*Link
 }
 
-// Environment is one environment of a project.
+// Environment is what the project file says of one environment. It does not change; what one run gives is in a Run.
 type Environment struct {
 	Name     string
+	Unit     *Unit // of its main module
 	Abstract bool
 	Extends  *Environment // nil when it stands for itself
 	Layers   []*Layer     // its own, weakest first
@@ -86,60 +82,9 @@ type Environment struct {
 	secrets []*Reference
 	// brokenSecrets are the inputs whose references have an error.
 	brokenSecrets map[string]bool
-	given         []*Layer                   // for this run only, over all others
-	read          map[*Reference]value.Value // the secrets that were read
 
 	main     string // its own main module; empty for that of the project
 	mainSpan source.Span
-	outputs  *outputs
-}
-
-// AllLayers returns the layers of the environment and of those it extends, weakest first. Those that are outputs of
-// other environments are evaluated.
-func (e *Environment) AllLayers() []*Layer {
-	layers := e.written()
-	for i, l := range layers {
-		if l.Outputs != nil {
-			layers[i] = l.filled(e)
-		}
-	}
-	return layers
-}
-
-// written is AllLayers as the project file has them: what is an output of another environment has no value.
-func (e *Environment) written() []*Layer {
-	var layers []*Layer
-	if e.Extends != nil {
-		layers = e.Extends.written()
-	}
-	return slices.Concat(layers, e.Layers, e.given)
-}
-
-// Of returns the project as it is for an environment: with its main module.
-func (p *Project) Of(e *Environment) *Project {
-	if e.main == "" && p.whole != nil {
-		return p.whole
-	}
-	if view := p.views[e.main]; view != nil {
-		return view
-	}
-	return p
-}
-
-// addViews makes the views of the project, when it is read.
-func (p *Project) addViews() {
-	p.views = map[string]*Project{}
-	for _, e := range p.Environments {
-		if e.main == "" || p.views[e.main] != nil {
-			continue
-		}
-		view := *p
-		view.whole, view.Main, view.Module = p, e.main, nil
-		if state := p.modules[e.main]; state != nil && !state.bad {
-			view.Module = state.module
-		}
-		p.views[e.main] = &view
-	}
 }
 
 // Layer is one file of values, or the outputs of other environments.
@@ -198,7 +143,8 @@ func load(files fs.FS, withRules bool, modules []string, parsed *Parsed) (*Proje
 	configuration := p.parseData(file, data.TOML)
 	root := configuration.root
 	p.Findings = append(p.Findings, configuration.findings...)
-	p.Main, p.Out, p.SecretOut, p.mainSpan = "main.knot", "rendered", ".knothole/secret", file.Span(0, 0)
+	p.Out, p.SecretOut = "rendered", ".knothole/secret"
+	p.unit("main.knot", file.Span(0, 0))
 	if !root.IsAbsent() {
 		p.readConfiguration(root)
 	}
@@ -206,10 +152,10 @@ func load(files fs.FS, withRules bool, modules []string, parsed *Parsed) (*Proje
 		p.rules, p.exemptions, p.links = nil, nil, nil
 	}
 	p.loadProgram(modules, withRules)
+	p.makeRuns()
 	p.checkDestinations()
-	p.addViews()
 	for _, l := range p.layers {
-		p.hideResembling(l)
+		p.Unit().hideResembling(l)
 	}
 	return p, nil
 }
@@ -265,20 +211,6 @@ func (p *Project) Environment(name string) *Environment {
 	return nil
 }
 
-// Inputs returns the inputs of the main module in the order of their declaration.
-func (p *Project) Inputs() []*check.Object {
-	if p.Module == nil {
-		return nil
-	}
-	var inputs []*check.Object
-	for _, o := range p.Module.Order {
-		if o.Kind == check.ObjectInput && p.Module.Objects[o.Name] == o {
-			inputs = append(inputs, o)
-		}
-	}
-	return inputs
-}
-
 func (p *Project) report(code source.Code, span source.Span, help, format string, arguments ...any) {
 	p.Findings.Add(source.Finding{Code: code, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help})
 }
@@ -322,7 +254,7 @@ func (p *Project) read(name string, span source.Span) (file *source.File, ok boo
 			help = "create it, or take it out of layers"
 		case found:
 			help = source.DidYouMean(near)
-		case name == p.Main:
+		case name == p.Unit().Main:
 			help = `write it, or name another module in [project]: main = "…"`
 		}
 		p.report(source.NoFile, span, help, "there is no file %s in the project", name)
@@ -401,18 +333,15 @@ func (p *Project) loadProgram(modules []string, withRules bool) {
 		}
 	}
 	l := &loader{Project: p, values: map[*syntax.Use]value.Value{}}
-	if p.Module = l.main(p.Main, p.mainSpan); p.Module == nil {
-		return
-	}
-	for _, e := range p.Environments {
-		if e.main != "" {
-			l.main(e.main, e.mainSpan)
+	for i, u := range p.Units {
+		if u.Module = l.main(u.Main, u.span); u.Module == nil && i == 0 {
+			return
 		}
 	}
 	p.nameEnvironments()
 	l.loadRules()
 	for _, name := range modules {
-		l.module(name, p.mainSpan, nil)
+		l.module(name, p.Unit().span, nil)
 	}
 	l.checkAll(nil, withRules)
 }
@@ -429,18 +358,14 @@ func (l *loader) main(name string, span source.Span) *check.Module {
 // nameEnvironments tells each main module the environments that are rendered from it.
 func (p *Project) nameEnvironments() {
 	for _, e := range p.Concrete() {
-		main := p.Main
-		if e.main != "" {
-			main = e.main
-		}
-		state := p.modules[main]
-		if state == nil || state.module == nil {
+		m := e.Unit.Module
+		if m == nil {
 			continue
 		}
-		state.module.Environments = append(state.module.Environments, e.Name)
+		m.Environments = append(m.Environments, e.Name)
 		for _, tag := range e.Tags {
-			if !slices.Contains(state.module.Tags, tag) {
-				state.module.Tags = append(state.module.Tags, tag)
+			if !slices.Contains(m.Tags, tag) {
+				m.Tags = append(m.Tags, tag)
 			}
 		}
 	}

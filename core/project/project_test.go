@@ -24,14 +24,14 @@ func layered(t *testing.T, declaration, weakName, weak, strongName, strong strin
 	require.NoError(t, err)
 	require.Empty(t, p.Findings)
 	e := p.Environment("a")
-	if findings := p.CheckLayers(p.Concrete()); findings.HasErrors() {
+	if findings := p.CheckLayers(p.Runs(p.Concrete())); findings.HasErrors() {
 		return findings[0].Message
 	}
-	w := p.World(e, false)
+	w := p.Run(e).World(false)
 	if len(w.Findings()) > 0 {
 		return w.Findings()[0].Message
 	}
-	v, ok := w.Value(p.Module.Objects["y"])
+	v, ok := w.Value(p.Unit().Module.Objects["y"])
 	require.True(t, ok)
 	return data.CompactJSON(v)
 }
@@ -115,7 +115,7 @@ tags = ["siren"]
 	require.NoError(t, err)
 	require.Empty(t, p.Findings)
 	e := p.Environment("north")
-	v, ok := p.World(e, false).Value(p.Module.Objects["all"])
+	v, ok := p.Run(e).World(false).Value(p.Unit().Module.Objects["all"])
 	require.True(t, ok)
 	require.Equal(t, "[1,2,3,4,5]", data.CompactJSON(v))
 	require.Equal(t, []string{"all", "siren"}, e.Tags)

@@ -25,7 +25,7 @@ type secretNames struct {
 }
 
 // namesOfSecrets collects the names of all secrets that the inputs of the main module have.
-func (p *Project) namesOfSecrets() *secretNames {
+func (u *Unit) namesOfSecrets() *secretNames {
 	names := &secretNames{secret: map[string]bool{}, known: map[string]bool{}}
 	seen := map[types.Type]bool{}
 	add := func(name string, secret bool) {
@@ -55,7 +55,7 @@ func (p *Project) namesOfSecrets() *secretNames {
 			}
 		}
 	}
-	for _, o := range p.Inputs() {
+	for _, o := range u.Inputs() {
 		add(o.Name, IsSecret(o))
 		walk(o.Type)
 	}
@@ -117,12 +117,12 @@ func (n *secretNames) within(line string) bool {
 // hideResembling keeps the lines of a layer that may hold a secret from being shown, and takes what they say out of
 // what was found while the layer was read. A line belongs to a secret when a key on it resembles one; in a file that
 // cannot be read, so do the lines below it, up to the next key that does not stand further to the right.
-func (p *Project) hideResembling(l *Layer) {
-	file := p.fileOf(l)
-	if file == nil || p.Module == nil {
+func (u *Unit) hideResembling(l *Layer) {
+	file := u.Project.fileOf(l)
+	if file == nil || u.Module == nil {
 		return
 	}
-	names := p.namesOfSecrets()
+	names := u.namesOfSecrets()
 	if len(names.list) == 0 {
 		return
 	}
@@ -153,20 +153,20 @@ func (p *Project) hideResembling(l *Layer) {
 	if l.Root.Kind() == value.Record {
 		for i, key := range l.Root.Shape().Keys() {
 			if names.resembles(key) {
-				p.hide(l.Root.Values()[i])
+				u.Project.hide(l.Root.Values()[i])
 			}
 		}
 	}
-	for _, o := range p.Inputs() {
+	for _, o := range u.Inputs() {
 		if !l.Root.IsAbsent() {
 			for _, x := range suspects(l.Root.Get(o.Name), o.Type, true) {
-				p.hide(x)
+				u.Project.hide(x)
 			}
 		}
 	}
 	for i := range l.findings {
 		f := &l.findings[i]
-		if at := p.Sources.Locate(f.Span.Start); at.File == file && file.Hidden(at.Line) {
+		if at := u.Project.Sources.Locate(f.Span.Start); at.File == file && file.Hidden(at.Line) {
 			f.Message = "this line is invalid and may contain a secret: details are redacted"
 			f.Help = "secrets must not be stored in layers: name their source in [environments.….secrets], " +
 				"and change this one"

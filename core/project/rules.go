@@ -190,6 +190,7 @@ func LoadRules(files fs.FS, modules []string, inputs []GivenText, nameOf func(pa
 		modules: map[string]*moduleState{}, layers: map[layerKey]*Layer{}, data: map[string]*dataFile{},
 		keys: data.Keys{}, sources: map[*source.File]bool{},
 	}
+	p.unit("", source.Span{}) // which has no module
 	p.newProgram()
 	l := &loader{Project: p, values: map[*syntax.Use]value.Value{}}
 	for _, name := range modules {

@@ -179,9 +179,9 @@ func (p *Project) SecretFiles() (all []*Reference) {
 	return all
 }
 
-// Secrets returns the references of an environment: its own, and those of what it extends that it does not replace,
+// References returns where the secrets of an environment come from: its own, and those of what it extends that it does not replace,
 // in the order of their names.
-func (e *Environment) Secrets() []*Reference {
+func (e *Environment) References() []*Reference {
 	all := map[string]*Reference{}
 	for at := e; at != nil; at = at.Extends {
 		for _, r := range at.secrets {
@@ -198,8 +198,8 @@ func (e *Environment) Secrets() []*Reference {
 }
 
 // secretAt returns the type of the secret that a path of an input leads to; nil when it leads to none.
-func (p *Project) secretAt(path []string) types.Type {
-	o := p.Module.Objects[path[0]]
+func (u *Unit) secretAt(path []string) types.Type {
+	o := u.Module.Objects[path[0]]
 	if o == nil || o.Kind != check.ObjectInput {
 		return nil
 	}
@@ -264,10 +264,10 @@ func SecretFields(t types.Type) [][]string {
 }
 
 // checkSecrets reports references that lead to no secret of the main module, and secrets in layers.
-func (p *Project) checkSecrets(environments []*Environment, layers []*Layer) source.Findings {
+func (u *Unit) checkSecrets(runs []*Run, layers []*Layer) source.Findings {
 	var findings source.Findings
 	var names []string
-	for _, o := range p.Inputs() {
+	for _, o := range u.Inputs() {
 		if IsSecret(o) {
 			names = append(names, o.Name)
 		}
@@ -276,20 +276,20 @@ func (p *Project) checkSecrets(environments []*Environment, layers []*Layer) sou
 		}
 	}
 	seen := map[*Reference]bool{}
-	for _, e := range environments {
+	for _, e := range runs {
 		for _, r := range e.secrets {
-			if seen[r] || p.secretAt(r.Path) != nil || p.Module.Tree.Nameless ||
-				p.elsewhere(func(other *Environment) bool { return slices.Contains(other.Secrets(), r) },
-					func(view *Project) bool { return view.secretAt(r.Path) != nil }) {
+			if seen[r] || u.secretAt(r.Path) != nil || u.Module.Tree.Nameless ||
+				u.elsewhere(func(other *Environment) bool { return slices.Contains(other.References(), r) },
+					func(other *Unit) bool { return other.secretAt(r.Path) != nil }) {
 				continue
 			}
 			seen[r] = true
-			if o := p.Module.Objects[r.Path[0]]; o != nil && o.Invalid {
+			if o := u.Module.Objects[r.Path[0]]; o != nil && o.Invalid {
 				continue // which is reported
 			}
 			f := source.Finding{Code: source.UnknownInput, Span: r.Span,
-				Message: fmt.Sprintf("%s has no secret input %q", p.Module.Path, strings.Join(r.Path, "."))}
-			if o := p.Module.Objects[r.Path[0]]; o != nil && o.Kind == check.ObjectInput {
+				Message: fmt.Sprintf("%s has no secret input %q", u.Module.Path, strings.Join(r.Path, "."))}
+			if o := u.Module.Objects[r.Path[0]]; o != nil && o.Kind == check.ObjectInput {
 				f.Help = secretNear(o, r.Path)
 				f.Related = []source.Related{{Span: o.Span, Text: o.Summary()}}
 			} else if len(r.Path) == 1 && slices.Contains(names, r.Path[0]) { // with dots in it
@@ -306,14 +306,14 @@ func (p *Project) checkSecrets(environments []*Environment, layers []*Layer) sou
 		if l.Root.IsAbsent() || l.Secret || l.Outputs != nil {
 			continue
 		}
-		for _, o := range p.Inputs() {
+		for _, o := range u.Inputs() {
 			v := l.Root.Get(o.Name)
 			if v.IsAbsent() {
 				continue
 			}
 			var path *place.Path
 			for _, found := range secretsIn(v, o.Type, IsSecret(o), path.Field(o.Name)) {
-				findings.Add(p.secretInLayer(l, o, found.path, found.value))
+				findings.Add(u.secretInLayer(l, o, found.path, found.value))
 			}
 		}
 	}
@@ -430,17 +430,17 @@ func markedAt(v value.Value, hidden map[value.Origin]bool) value.Value {
 	return mark(v)
 }
 
-func (p *Project) secretInLayer(l *Layer, o *check.Object, path *place.Path, v value.Value) source.Finding {
-	p.hide(v)
-	span := p.keyOf(v)
+func (u *Unit) secretInLayer(l *Layer, o *check.Object, path *place.Path, v value.Value) source.Finding {
+	u.Project.hide(v)
+	span := u.Project.keyOf(v)
 	if l.Into != "" {
 		span = l.intoSpan
 	}
 	help := "take it out, and change the secret; elements of lists have no source of their own: make it a map, " +
 		"{ *: … }, whose entries have"
-	if keys, ok := fieldsOf(path); ok && p.secretAt(keys) != nil {
+	if keys, ok := fieldsOf(path); ok && u.secretAt(keys) != nil {
 		help = "take it out, change the secret, and name its source in [environments.….secrets]: " +
-			"" + secretSource(keys)
+			secretSource(keys)
 	}
 	return source.Finding{
 		Code: source.SecretInFile, Span: span, Help: help,
@@ -471,54 +471,51 @@ func (p *Project) hide(v value.Value) {
 	})
 }
 
-// WithSecrets returns an environment with its secrets, which it reads. What cannot be read is among the findings.
-func (p *Project) WithSecrets(e *Environment, from SecretSource) (*Environment, source.Findings) {
-	read := maps.Clone(e.outputs.read) // those that are given for this run stay so, also those without secrets
-	if read == nil {
-		read = map[string]*Environment{}
+// WithSecrets returns the run with its secrets, which it reads. What cannot be read is among the findings.
+func (r *Run) WithSecrets(from SecretSource) (*Run, source.Findings) {
+	up := &upstream{given: map[string]*Run{}, made: map[string]*Run{}}
+	if r.upstream != nil { // those that are given for this run stay so, also those without secrets
+		up.given, up.made = maps.Clone(r.upstream.given), maps.Clone(r.upstream.made)
 	}
-	return p.withSecrets(e, from, read, map[string]bool{})
+	return r.withSecrets(from, up, map[string]bool{})
 }
 
-// withSecrets is WithSecrets. It puts the environments whose secrets it reads into read, and their names into done.
-func (p *Project) withSecrets(e *Environment, from SecretSource, read map[string]*Environment, done map[string]bool) (
-	*Environment, source.Findings) {
-	p = p.Of(e)
+// withSecrets is WithSecrets. It puts the runs whose secrets it reads into up, and their names into done.
+func (r *Run) withSecrets(from SecretSource, up *upstream, done map[string]bool) (*Run, source.Findings) {
+	u := r.Unit
 	var findings source.Findings
-	if p.Module == nil {
-		return e, nil
+	if u.Module == nil {
+		return r, nil
 	}
-	other := *e
-	given := e.outputs
-	other.read, other.outputs = map[*Reference]value.Value{}, newOutputs()
-	other.outputs.read = read
-	for _, fed := range e.AllLayers() {
+	with := r.uses(up)
+	with.read = map[*Reference]value.Value{}
+	for _, fed := range r.AllLayers() {
 		if fed.Outputs == nil || value.Marks(fed.Root)&value.Secret == 0 {
 			continue
 		}
-		for _, teller := range fed.Outputs.of(e) {
-			if !done[teller.Name] {
-				done[teller.Name] = true
-				with, found := p.withSecrets(given.asked(teller), from, read, done)
-				findings, read[teller.Name] = append(findings, found...), with
+		for _, e := range fed.Outputs.of(r.Environment) {
+			if !done[e.Name] {
+				done[e.Name] = true
+				feeding, found := r.of(e).withSecrets(from, up, done)
+				findings, up.given[e.Name] = append(findings, found...), feeding
 			}
 		}
 	}
-	e = &other
-	for _, r := range e.Secrets() {
-		t := p.secretAt(r.Path)
-		if t == nil || e.gives(r.Path) {
+	for _, reference := range r.References() {
+		t := u.secretAt(reference.Path)
+		if t == nil || r.gives(reference.Path) {
 			continue // reported with the layers; or not needed
 		}
-		v, err := readReference(r, t, from)
+		v, err := readReference(reference, t, from)
 		if err != nil {
-			findings.Add(source.Finding{Code: source.SecretUnavailable, Span: r.Span, Environments: []string{e.Name},
-				Message: fmt.Sprintf("the secret %q cannot be read from %s: %s", r.Name(), r.Kind, err)})
+			findings.Add(source.Finding{Code: source.SecretUnavailable, Span: reference.Span,
+				Environments: []string{r.Name},
+				Message:      fmt.Sprintf("the secret %q cannot be read from %s: %s", reference.Name(), reference.Kind, err)})
 			continue
 		}
-		e.read[r] = value.MarkAll(eval.Originate(v, value.From(r.Span.Start)), value.Secret)
+		with.read[reference] = value.MarkAll(eval.Originate(v, value.From(reference.Span.Start)), value.Secret)
 	}
-	return e, findings
+	return with, findings
 }
 
 // readReference reads one secret as a value of its type.

@@ -215,12 +215,11 @@ func (in *Input) Limits() []*types.Condition {
 	return all
 }
 
-// Settings returns what an environment says about an input; the world is that of the environment.
-func (p *Project) Settings(e *Environment, w *eval.World, in *Input) Settings {
-	p = p.Of(e)
+// Settings returns what the run says about an input; the world is that of the run.
+func (r *Run) Settings(w *eval.World, in *Input) Settings {
 	var s Settings
-	before := in.Literal
-	for _, l := range e.AllLayers() {
+	p, before := r.Unit.Project, in.Literal
+	for _, l := range r.AllLayers() {
 		if l.Root.IsAbsent() {
 			continue
 		}
@@ -242,11 +241,11 @@ func (p *Project) Settings(e *Environment, w *eval.World, in *Input) Settings {
 		if last < 0 || s.All[last].Layer.Outputs == nil {
 			s.All, s.Repeats = nil, false
 		}
-		for _, r := range e.Secrets() {
-			if r.Name() == in.Name() || len(r.Path) == 1 && r.Path[0] == in.Path[0] {
+		for _, from := range r.References() {
+			if from.Name() == in.Name() || len(from.Path) == 1 && from.Path[0] == in.Path[0] {
 				s.All = append(s.All,
-					Setting{Reference: r, Value: value.UnknownOf(value.String, value.Hidden, value.Secret, 0),
-						At: r.Span.Start})
+					Setting{Reference: from, Value: value.UnknownOf(value.String, value.Hidden, value.Secret, 0),
+						At: from.Span.Start})
 			}
 		}
 	}
@@ -273,9 +272,9 @@ func (in *Input) removedBy(l *Layer) value.Value {
 // Opened returns inputs with maps opened: an input for each entry that an environment has or takes away, in the order
 // in which they are come upon, field by field where it is a record. Worlds are those of the environments. Of a map
 // with more entries than so many, the whole is one input.
-func (p *Project) Opened(inputs []*Input, environments []*Environment, worlds []*eval.World, most int) (all []*Input) {
+func (p *Project) Opened(inputs []*Input, runs []*Run, worlds []*eval.World, most int) (all []*Input) {
 	for _, in := range inputs {
-		keys := in.keys(environments, worlds)
+		keys := in.keys(runs, worlds)
 		if len(keys) == 0 || len(keys) > most {
 			all = append(all, in)
 			continue
@@ -285,14 +284,14 @@ func (p *Project) Opened(inputs []*Input, environments []*Environment, worlds []
 			entry := &Input{Parent: in, Object: in.Object, Path: append(slices.Clip(in.Path), key), Type: of,
 				Span:     in.Span,
 				optional: true, entry: true}
-			all = append(all, p.Opened(entry.fields(p.checked, in.Object.Module, nil), environments, worlds, most)...)
+			all = append(all, p.Opened(entry.fields(p.checked, in.Object.Module, nil), runs, worlds, most)...)
 		}
 	}
 	return all
 }
 
-// keys returns the keys of an input that is a map, in some environments.
-func (in *Input) keys(environments []*Environment, worlds []*eval.World) (keys []string) {
+// keys returns the keys of an input that is a map, in some runs.
+func (in *Input) keys(runs []*Run, worlds []*eval.World) (keys []string) {
 	record := recordOf(in.Type)
 	if record == nil || record.Rest == nil || len(record.Fields) > 0 || in.Secret || in.Later {
 		return nil
@@ -307,8 +306,8 @@ func (in *Input) keys(environments []*Environment, worlds []*eval.World) (keys [
 			}
 		}
 	}
-	for i, e := range environments {
-		for _, l := range e.AllLayers() {
+	for i, r := range runs {
+		for _, l := range r.AllLayers() {
 			add(at(l.Root, in.Path))
 		}
 		if v, ok := worlds[i].Value(in.Object); ok {
@@ -399,22 +398,22 @@ func withLimits(t types.Type) string {
 
 // InputNamed returns the input with a name, which may be that of a record whose fields are inputs of their own; then
 // only its object, path and type are known. The error says what is near.
-func (p *Project) InputNamed(name string) (*Input, error) {
+func (u *Unit) InputNamed(name string) (*Input, error) {
 	path, err := SplitName(name)
 	if err != nil {
 		return nil, err
 	}
 	var names []string
-	for _, in := range p.InputsOf(p.Module) {
+	for _, in := range u.Project.InputsOf(u.Module) {
 		if in.Name() == name {
 			return in, nil
 		}
 		names = append(names, in.Name())
 	}
-	o := p.Module.Objects[path[0]]
+	o := u.Module.Objects[path[0]]
 	if o == nil || o.Kind != check.ObjectInput {
 		help := source.Suggest(name, names, "its inputs are "+strings.Join(names, ", "))
-		return nil, fmt.Errorf("%s has no input %q [%s]\n  %s", p.Module.Path, path[0], source.UnknownInput, help)
+		return nil, fmt.Errorf("%s has no input %q [%s]\n  %s", u.Module.Path, path[0], source.UnknownInput, help)
 	}
 	in := &Input{Object: o, Path: path, Type: o.Type, Span: o.Span, Secret: IsSecret(o)}
 	_, in.Later = Placeholder(o)

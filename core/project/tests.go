@@ -132,9 +132,9 @@ func (p *Project) environmentsOf(m *check.Module, d *syntax.Test) (all []*Enviro
 func (p *Project) testIn(e *Environment, o *check.Object, d *syntax.Test) (source.Findings, []source.Pos) {
 	w := p.Program.World(eval.Environment{})
 	if e != nil {
-		w = p.World(e, false)
+		w = p.Run(e).World(false)
 	}
-	w.SetOther(func(name string) *eval.World { return p.World(p.Environment(name), false) })
+	w.SetOther(func(name string) *eval.World { return p.RunNamed(name).World(false) })
 	w.Visit(o, eval.Visitor{})
 	w.Complete(false)
 	findings := w.Findings()

@@ -23,7 +23,7 @@ func (r *Result) Open() []OpenValue {
 		}
 		walk(d.Value, nil, func(path *place.Path, v value.Value) {
 			if v.Unknown() && v.Mark()&value.Later != 0 && !v.Secret() {
-				all = append(all, OpenValue{r.Environment.Name, d.Path, path, v.Placeholder()})
+				all = append(all, OpenValue{r.Run.Name, d.Path, path, v.Placeholder()})
 			}
 		})
 	}

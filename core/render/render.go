@@ -62,16 +62,15 @@ type Output struct {
 
 // Result is what an environment renders to.
 type Result struct {
-	Project     *project.Project
-	Environment *project.Environment
-	Documents   []Document // as declared
-	Remarks     []string   // as declared
-	Outputs     []Output   // as declared, when they were asked for
-	Findings    source.Findings
-	Unchecked   []eval.Unchecked
-	Validation  Validation // when that was asked for
-	breaches    []breach
-	World       *eval.World // in which it was evaluated; nil when there is nothing to evaluate
+	Run        *project.Run
+	Documents  []Document // as declared
+	Remarks    []string   // as declared
+	Outputs    []Output   // as declared, when they were asked for
+	Findings   source.Findings
+	Unchecked  []eval.Unchecked
+	Validation Validation // when that was asked for
+	breaches   []breach
+	World      *eval.World // in which it was evaluated; nil when there is nothing to evaluate
 }
 
 // MissingSecrets returns an error for each document that depends on a secret that was not read. A run that reads
@@ -83,7 +82,7 @@ func (r *Result) MissingSecrets() (findings source.Findings) {
 		}) {
 			findings.Add(source.Finding{Code: source.SecretUnavailable, Span: d.Span,
 				Message:      fmt.Sprintf("%s depends on a secret that was not read", d.Path),
-				Environments: []string{r.Environment.Name}})
+				Environments: []string{r.Run.Name}})
 		}
 	}
 	return findings
@@ -97,31 +96,31 @@ func (r *Result) Recorder() *eval.Recorder {
 	return r.World.Recorder()
 }
 
-// Environment renders one environment. Findings of declarations that are the same in all environments are not among
-// those of the result, but among Program.Constants of the project.
-func Environment(p *project.Project, e *project.Environment, options Options) *Result {
-	if p = p.Of(e); p.Module == nil {
-		return &Result{Project: p, Environment: e}
+// Environment renders the environment of a run. Findings of declarations that are the same in all environments are not
+// among those of the result, but among Program.Constants of the project.
+func Environment(run *project.Run, options Options) *Result {
+	if run.Unit.Module == nil {
+		return &Result{Run: run}
 	}
-	r := World(p, e, p.World(e, options.Recording), options)
-	nameRead(p, e, r, options)
+	r := World(run, run.World(options.Recording), options)
+	nameRead(r, options)
 	return r
 }
 
 // World is Environment for a world that is there already. What is wrong is said to be so in the environment.
-func World(p *project.Project, e *project.Environment, w *eval.World, options Options) *Result {
-	p = p.Of(e)
-	r := &Result{Project: p, Environment: e}
+func World(run *project.Run, w *eval.World, options Options) *Result {
+	p, main := run.Unit.Project, run.Unit.Module
+	r := &Result{Run: run}
 	places := map[string]taken{}
 	visit := eval.Visitor{
 		Document: func(d *eval.Document) { r.document(d, places, options) },
 		Remark:   func(text value.Value) { r.Remarks = append(r.Remarks, text.Text()) },
 	}
-	for _, o := range p.Module.Order {
+	for _, o := range main.Order {
 		switch {
 		case o.Kind == check.ObjectDocument || o.Kind == check.ObjectStatement:
 			w.Visit(o, visit)
-		case options.Outputs && o.Kind == check.ObjectOutput && p.Module.Objects[o.Name] == o:
+		case options.Outputs && o.Kind == check.ObjectOutput && main.Objects[o.Name] == o:
 			if v, ok := w.Value(o); ok {
 				r.Outputs = append(r.Outputs, Output{o, v})
 			}
@@ -130,13 +129,13 @@ func World(p *project.Project, e *project.Environment, w *eval.World, options Op
 		}
 	}
 	for _, m := range p.Modules() {
-		if m != p.Module {
+		if m != main {
 			others(w, m, options.Everything, func(o *check.Object) bool { return !o.NeedsInput })
 		}
 	}
-	r.patch(p, w, options)
-	r.finish(p, w)
 	r.World = w
+	r.patch(options)
+	r.finish()
 	if options.Validate && p.HasSchemas() {
 		r.validate(p)
 	}
@@ -164,7 +163,7 @@ func others(w *eval.World, m *check.Module, everything bool, wanted func(o *chec
 func (r *Result) report(code source.Code, span source.Span, help string, related []source.Related, format string,
 	arguments ...any) {
 	r.Findings.Add(source.Finding{Code: code, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help,
-		Related: related, Environments: []string{r.Environment.Name}})
+		Related: related, Environments: []string{r.Run.Name}})
 }
 
 // taken is a path that a document takes, or a directory that it stands in.
@@ -247,7 +246,7 @@ func (r *Result) clash(file, inside taken) {
 }
 
 // patch lets the patches of all documents do their work.
-func (r *Result) patch(p *project.Project, w *eval.World, options Options) {
+func (r *Result) patch(options Options) {
 	partial := options.Only != nil
 	var whole []*eval.Document
 	for i := range r.Documents {
@@ -257,22 +256,22 @@ func (r *Result) patch(p *project.Project, w *eval.World, options Options) {
 			whole = append(whole, &d.Document)
 		}
 	}
-	w.Patch(p.Module, whole, partial)
+	r.World.Patch(r.Run.Unit.Module, whole, partial)
 }
 
 // finish keeps the documents in the result that their formats can hold.
-func (r *Result) finish(p *project.Project, w *eval.World) {
+func (r *Result) finish() {
 	all := r.Documents
 	r.Documents = all[:0]
 	for _, d := range all {
-		if !d.Failed && !d.Removed && r.holds(p, w, &d) {
+		if !d.Failed && !d.Removed && r.holds(&d) {
 			r.Documents = append(r.Documents, d)
 		}
 	}
 }
 
 // holds reports what a document cannot hold, and whether there is nothing of it.
-func (r *Result) holds(p *project.Project, w *eval.World, d *Document) bool {
+func (r *Result) holds(d *Document) bool {
 	v, name, span, format := d.Value, d.Path, d.Span, d.Format
 	if d.Stream && (format != data.YAML || v.Kind() != value.List) {
 		help, what := "end the path with .yaml or .yml", "only YAML files hold several documents"
@@ -282,17 +281,17 @@ func (r *Result) holds(p *project.Project, w *eval.World, d *Document) bool {
 		r.report(source.CannotHold, span, help, d.Included(), "%s: %s", name, what)
 		return false
 	}
-	if p.Marked() {
+	if r.Run.Unit.Project.Marked() {
 		marks := value.Marks(v)
 		d.Open = marks&value.Unknown != 0
 		if marks&value.Secret != 0 && !d.Secret {
-			r.exposed(p, w, d)
+			r.exposed(d)
 			return false
 		}
 	}
 	problems := data.Check(v, format)
 	for _, problem := range problems {
-		at := source.At(w.Recorder().Pos(problem.Origin))
+		at := source.At(r.World.Recorder().Pos(problem.Origin))
 		r.report(source.CannotHold, at, problem.Help, append([]source.Related{{Span: span, Text: "in this document"}},
 			d.Included()...), "%s: %s", name, problem.Message)
 	}
@@ -300,15 +299,15 @@ func (r *Result) holds(p *project.Project, w *eval.World, d *Document) bool {
 }
 
 // exposed reports a secret in a document that is not.
-func (r *Result) exposed(p *project.Project, w *eval.World, d *Document) {
+func (r *Result) exposed(d *Document) {
 	found, _ := eval.FindSecret(d.Value, nil)
-	span, related := source.At(w.Recorder().Pos(found.Value.Origin())),
+	span, related := source.At(r.World.Recorder().Pos(found.Value.Origin())),
 		source.Related{Span: d.Span, Text: "in this document"}
-	if !p.InSource(span) { // a layer or a reference is not what has to change
+	if !r.Run.Unit.Project.InSource(span) { // a layer or a reference is not what has to change
 		span, related = d.Span, source.Related{Span: span, Text: "the secret comes from here"}
 	}
 	f := check.ExposedInDocument(span, d.Path, found.Path.String())
-	f.Related, f.Environments = append([]source.Related{related}, d.Included()...), []string{r.Environment.Name}
+	f.Related, f.Environments = append([]source.Related{related}, d.Included()...), []string{r.Run.Name}
 	r.Findings.Add(f)
 }
 
@@ -363,28 +362,28 @@ func constants(p *project.Project) {
 	w.Complete(true)
 }
 
-// All renders several environments at the same time. The results stand in the order of the environments; the findings
+// All renders the environments of several runs at the same time. The results are in the order of the runs; the findings
 // are those of all of them and of the project.
-func All(p *project.Project, environments []*project.Environment, options Options) ([]*Result, source.Findings) {
-	results := make([]*Result, len(environments))
+func All(p *project.Project, runs []*project.Run, options Options) ([]*Result, source.Findings) {
+	results := make([]*Result, len(runs))
 	var group parallel.Group
 	group.SetLimit(4 * runtime.GOMAXPROCS(0))
-	for i, e := range environments {
+	for i, run := range runs {
 		group.Go(func() error {
-			results[i] = Environment(p, e, options)
+			results[i] = Environment(run, options)
 			return nil
 		})
 	}
 	_ = group.Wait() // rendering reports findings, not errors
 	findings := append(source.Findings(nil), p.Findings...)
-	findings = append(findings, p.CheckLayers(environments)...)
-	nameReadUpstream(p, environments, findings)
+	findings = append(findings, p.CheckLayers(runs)...)
+	nameReadUpstream(runs, findings)
 	if options.Validate && p.HasSchemas() {
 		findings = append(findings, p.Schemas().Findings...)
 		findings = append(findings, fold(results)...)
 	}
 	if p.Program != nil {
-		if options.Everything && len(environments) == 0 {
+		if options.Everything && len(runs) == 0 {
 			constants(p)
 		}
 		findings = append(findings, p.Program.Constants()...)
@@ -413,7 +412,7 @@ func All(p *project.Project, environments []*project.Environment, options Option
 	}
 	findings = slices.DeleteFunc(findings, p.Tracked)
 	for i := range findings {
-		p.HelpTable(&findings[i])
+		p.Unit().HelpTable(&findings[i])
 	}
 	tidy := findings.Tidy(p.Sources)
 	all := len(p.Concrete())

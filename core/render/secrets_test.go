@@ -24,7 +24,7 @@ document "c.yaml" = { n: 1 }
 	})
 	require.NoError(t, err)
 	require.False(t, p.Findings.HasErrors(), "%v", p.Findings)
-	result := render.Environment(p, p.Environments[0], render.Options{})
+	result := render.Environment(p.Run(p.Environments[0]), render.Options{})
 	require.Len(t, result.Documents, 3)
 	found := result.MissingSecrets()
 	require.Len(t, found, 1)

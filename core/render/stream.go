@@ -77,11 +77,11 @@ func (d *Document) Kinds() []string {
 
 // Header returns the comment with which a rendered file begins when the project wants it: what made the file. Formats
 // without comments have none.
-func Header(p *project.Project, e *project.Environment, f data.Format) string {
-	if !p.Header || f != data.YAML && f != data.TOML && f != data.Env {
+func Header(e *project.Environment, f data.Format) string {
+	if !e.Unit.Project.Header || f != data.YAML && f != data.TOML && f != data.Env {
 		return ""
 	}
 	return fmt.Sprintf(
 		"# Rendered by knothole from %s for %s. Do not edit: change the sources instead.\n",
-		p.Of(e).Main, e.Name)
+		e.Unit.Main, e.Name)
 }

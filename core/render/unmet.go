@@ -17,7 +17,7 @@ const shownRead = 4
 
 // nameRead adds to each requirement that does not hold which inputs it read, with their lines and values: one of them
 // has to change. What it read is only known of a recorded evaluation, which is made for this.
-func nameRead(p *project.Project, e *project.Environment, r *Result, options Options) {
+func nameRead(r *Result, options Options) {
 	broken := func(f source.Finding) bool { return f.Code == source.Requirement }
 	if !slices.ContainsFunc(r.Findings, broken) {
 		return
@@ -25,7 +25,7 @@ func nameRead(p *project.Project, e *project.Environment, r *Result, options Opt
 	w := r.World
 	if w == nil || w.Recorder() == nil {
 		options.Recording, options.Validate = true, false
-		w = World(p, e, p.World(e, true), options).World
+		w = World(r.Run, r.Run.World(true), options).World
 	}
 	unmet := slices.Clone(w.Unmet())
 	for i := range r.Findings {
@@ -34,26 +34,26 @@ func nameRead(p *project.Project, e *project.Environment, r *Result, options Opt
 		if !broken(*f) || at < 0 {
 			continue
 		}
-		related := read(p, w, unmet[at])
+		related := read(r.Run.Unit, w, unmet[at])
 		f.Related = slices.Concat(related, f.Related)
 		unmet = slices.Delete(unmet, at, at+1)
 	}
 }
 
 // nameReadUpstream is nameRead for requirements of environments that are not rendered, but whose outputs others need.
-func nameReadUpstream(p *project.Project, environments []*project.Environment, findings source.Findings) {
-	for _, e := range project.Upstream(environments)[len(environments):] {
-		r := &Result{}
+func nameReadUpstream(runs []*project.Run, findings source.Findings) {
+	for _, run := range project.Upstream(runs)[len(runs):] {
+		r := &Result{Run: run}
 		var at []int
 		for i, f := range findings {
-			if f.Code == source.Requirement && f.Related == nil && slices.Equal(f.Environments, []string{e.Name}) {
+			if f.Code == source.Requirement && f.Related == nil && slices.Equal(f.Environments, []string{run.Name}) {
 				r.Findings, at = append(r.Findings, f), append(at, i)
 			}
 		}
 		if at == nil {
 			continue
 		}
-		nameRead(p.Of(e), e, r, Options{})
+		nameRead(r, Options{})
 		for i, f := range r.Findings {
 			findings[at[i]] = f
 		}
@@ -61,14 +61,14 @@ func nameReadUpstream(p *project.Project, environments []*project.Environment, f
 }
 
 // read returns the inputs that a requirement read.
-func read(p *project.Project, w *eval.World, u eval.Unmet) (related []source.Related) {
+func read(unit *project.Unit, w *eval.World, u eval.Unmet) (related []source.Related) {
 	var names []string
 	w.Recorder().Inputs(u.Origin, func(name string, at source.Pos) {
 		if slices.Contains(names, name) || len(names) == shownRead {
 			return
 		}
 		// A record or list that is gone through on the way to a part of it tells less than the part.
-		v := inputValue(p, w, name)
+		v := inputValue(unit, w, name)
 		if v.IsAbsent() || v.Kind() == value.Record && len(names) > 0 {
 			return
 		}
@@ -83,12 +83,12 @@ func read(p *project.Project, w *eval.World, u eval.Unmet) (related []source.Rel
 }
 
 // inputValue returns what an input, or the part of one that a name stands for, is; Absent when that is not known.
-func inputValue(p *project.Project, w *eval.World, name string) value.Value {
+func inputValue(unit *project.Unit, w *eval.World, name string) value.Value {
 	path, err := project.SplitName(name)
 	if err != nil {
 		return value.Value{}
 	}
-	o := p.Module.Objects[path[0]]
+	o := unit.Module.Objects[path[0]]
 	if o == nil || o.Kind != check.ObjectInput {
 		return value.Value{}
 	}

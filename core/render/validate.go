@@ -91,7 +91,7 @@ func (r *Result) validateKind(p *project.Project, schemas *project.Schemas, a *p
 		r.report(f.Code, f.Span, f.Help, nil, "%s", f.Message)
 	default:
 		if f, ok := k.Finding(source.At(r.World.Recorder().Pos(v.Get("apiVersion").Origin()))); ok {
-			f.Message, f.Environments = label+": "+f.Message, []string{r.Environment.Name}
+			f.Message, f.Environments = label+": "+f.Message, []string{r.Run.Name}
 			r.Findings.Add(f)
 		}
 		r.tell(p, k.Schema.ValidateObject(v, nil), v, label, d)
@@ -116,7 +116,7 @@ func (r *Result) tell(p *project.Project, result *schema.Result, v value.Value, 
 		}
 		f.Related = append(append(f.Related, source.Related{Span: d.Span, Text: fmt.Sprintf("in %s", d.Path)}),
 			d.Included()...)
-		f.Environments = []string{r.Environment.Name}
+		f.Environments = []string{r.Run.Name}
 		r.breaches = append(r.breaches, breach{f, label})
 	}
 }
@@ -144,8 +144,8 @@ func fold(results []*Result) source.Findings {
 			case !ok:
 				f = b.finding
 				order = append(order, k)
-			case !slices.Contains(f.Environments, r.Environment.Name):
-				f.Environments = append(slices.Clip(f.Environments), r.Environment.Name)
+			case !slices.Contains(f.Environments, r.Run.Name):
+				f.Environments = append(slices.Clip(f.Environments), r.Run.Name)
 			}
 			first[k] = f
 			if known[k] == nil {

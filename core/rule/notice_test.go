@@ -25,7 +25,7 @@ func held(t *testing.T, files map[string]string, day string) (codes []source.Cod
 	require.NoError(t, err)
 	today, err := time.Parse(time.DateOnly, day)
 	require.NoError(t, err)
-	_, _, findings := rule.All(p, p.Concrete(), render.Options{Everything: true, Validate: true}, builtin.Table, today)
+	_, _, findings := rule.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Validate: true}, builtin.Table, today)
 	for _, f := range findings {
 		codes = append(codes, f.Code)
 	}

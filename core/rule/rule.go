@@ -94,14 +94,14 @@ func Any(p *project.Project) bool {
 
 // All renders environments, and holds what they render to when its options say that it is validated. Today is the day
 // on which exemptions are judged. The findings are those of both.
-func All(p *project.Project, environments []*project.Environment, options render.Options, builtins *eval.Builtins,
+func All(p *project.Project, runs []*project.Run, options render.Options, builtins *eval.Builtins,
 	today time.Time) ([]*render.Result, *Held, source.Findings) {
-	results, findings := render.All(p, environments, options)
+	results, findings := render.All(p, runs, options)
 	if !options.Validate || !Any(p) || p.Program == nil {
 		return results, &Held{}, findings
 	}
 	held := Hold(p, results, Options{Today: today, Builtins: builtins, Part: options.Only != nil,
-		Whole: options.Only == nil && len(environments) == len(p.Concrete())})
+		Whole: options.Only == nil && len(runs) == len(p.Concrete())})
 	findings = append(append(findings, held.Findings...), p.Program.Constants()...).Tidy(p.Sources)
 	if len(p.Concrete()) == 1 {
 		for i := range findings {
@@ -194,12 +194,12 @@ func Hold(p *project.Project, results []*render.Result, options Options) *Held {
 	var group parallel.Group
 	group.SetLimit(4 * runtime.GOMAXPROCS(0))
 	for i, r := range results {
-		held.Environments = append(held.Environments, r.Environment.Name)
+		held.Environments = append(held.Environments, r.Run.Name)
 		if r.World == nil {
 			continue
 		}
 		group.Go(func() error {
-			s := &set{environment: r.Environment.Name, objects: objectsOf(r), at: r.World.Recorder().Pos,
+			s := &set{environment: r.Run.Name, objects: objectsOf(r), at: r.World.Recorder().Pos,
 				partial: options.Part || broken || r.Findings.HasErrors() || r.World.Stopped() != nil,
 				key:     func(under source.Pos) source.Pos { return p.KeyOf(source.NoPos, under, "") }}
 			found[i] = held.hold(r.World, s)
@@ -217,7 +217,7 @@ func Hold(p *project.Project, results []*render.Result, options Options) *Held {
 
 // brokenSources reports whether what documents are made of has errors, so that some may be missing.
 func brokenSources(p *project.Project) bool {
-	if p.Module == nil || p.Program.Constants().HasErrors() {
+	if p.Unit().Module == nil || p.Program.Constants().HasErrors() {
 		return true
 	}
 	files := map[*source.File]bool{}

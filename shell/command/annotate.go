@@ -27,7 +27,7 @@ func (r *rendering) printAnnotated(c *call, p *opened, results []*render.Result)
 				fmt.Fprintln(c.out)
 			}
 			first = false
-			presenter.Annotated(&present.Annotation{Environment: result.Environment.Name, Document: d.Path,
+			presenter.Annotated(&present.Annotation{Environment: result.Run.Environment.Name, Document: d.Path,
 				Lines: render.Lines(d, text, result.Recorder(), p.Sources), Recorder: result.Recorder()})
 		}
 	}

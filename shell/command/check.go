@@ -67,11 +67,11 @@ func (r *checking) once(c *call) int {
 	if status := c.checkFormat(format, "text", "json", "sarif", "junit"); status != exitClean {
 		return status
 	}
-	p, environments, modules, status := c.openModules()
+	p, runs, modules, status := c.openModules()
 	if p == nil {
 		return status
 	}
-	if status := r.apply(c, p, environments); status != exitClean {
+	if status := r.apply(c, p, runs); status != exitClean {
 		return status
 	}
 	if r.rendered && (modules != nil || r.overrides() || r.only != nil) {
@@ -82,10 +82,10 @@ func (r *checking) once(c *call) int {
 		return c.wrongUsage("--only is about documents, and a path about sources: give one of the two")
 	}
 	bar := c.progress("checking", 0)
-	results, held, findings := rule.All(p.Project, environments,
+	results, held, findings := rule.All(p.Project, runs,
 		render.Options{Everything: r.only == nil, Validate: true, Made: bar.add, Only: r.only.filter()}, builtin.Table,
 		r.today.time())
-	if modules == nil && !r.overrides() && len(environments) == len(p.Concrete()) && !findings.HasErrors() &&
+	if modules == nil && !r.overrides() && len(runs) == len(p.Concrete()) && !findings.HasErrors() &&
 		len(p.Parity()) > 0 {
 		findings = append(findings, compare.CheckParity(p.Project, builtin.Table)...).Tidy(p.Sources)
 	}
@@ -93,7 +93,7 @@ func (r *checking) once(c *call) int {
 	if modules == nil {
 		findings = append(findings, c.trackedSecrets(p)...).Tidy(p.Sources)
 	}
-	n, of := len(environments), "environment"
+	n, of := len(runs), "environment"
 	if modules != nil {
 		n, of = len(modules), "module"
 		findings = slices.DeleteFunc(findings, func(f source.Finding) bool {
@@ -114,7 +114,7 @@ func (r *checking) once(c *call) int {
 		}
 	}
 	unchecked := uncheckedPlaces(p, results)
-	if err := c.show(c.presenter(p, c.answer(format)), findings, len(environments), unchecked, format); err != nil {
+	if err := c.show(c.presenter(p, c.answer(format)), findings, len(runs), unchecked, format); err != nil {
 		return c.failed("%s", err)
 	}
 	if format == "text" {

@@ -499,21 +499,21 @@ func (c *call) presenter(p *opened, out io.Writer) *present.Presenter {
 
 // openSelected opens the project and finds the environments that the arguments name, all when they name none. When
 // something is wrong it says so; p is then nil.
-func (c *call) openSelected() (p *opened, environments []*project.Environment, status int) {
+func (c *call) openSelected() (p *opened, runs []*project.Run, status int) {
 	p, status = c.open()
 	if p == nil {
 		return nil, nil, status
 	}
-	environments, ok := c.environments(p, c.arguments)
+	runs, ok := c.environments(p, c.arguments)
 	if !ok {
 		return nil, nil, exitFailed
 	}
-	return p, environments, exitClean
+	return p, runs, exitClean
 }
 
 // openModules is openSelected where arguments may be sources or directories of them too. Modules are those they name,
 // as paths in the project; nil when there are none.
-func (c *call) openModules() (p *opened, environments []*project.Environment, modules []string, status int) {
+func (c *call) openModules() (p *opened, runs []*project.Run, modules []string, status int) {
 	p, status = c.open()
 	if p == nil {
 		return nil, nil, nil, status
@@ -556,18 +556,18 @@ func (c *call) openModules() (p *opened, environments []*project.Environment, mo
 			return nil, nil, nil, status
 		}
 	}
-	environments, ok := c.environments(p, names)
+	runs, ok := c.environments(p, names)
 	if !ok {
 		return nil, nil, nil, exitFailed
 	}
-	return p, environments, modules, exitClean
+	return p, runs, modules, exitClean
 }
 
-// environments returns the named environments, all that are not abstract when none is named. When a name is wrong, it
+// environments returns the runs of the named environments, of all that are not abstract when none is named. When a name is wrong, it
 // says so; ok is then false.
-func (c *call) environments(p *opened, names []string) (environments []*project.Environment, ok bool) {
+func (c *call) environments(p *opened, names []string) (runs []*project.Run, ok bool) {
 	if len(names) == 0 {
-		return p.Concrete(), true
+		return p.Runs(p.Concrete()), true
 	}
 	for _, name := range names {
 		e := p.Environment(name)
@@ -590,7 +590,7 @@ func (c *call) environments(p *opened, names []string) (environments []*project.
 				c.command.name, name)
 			return nil, false
 		}
-		environments = append(environments, e)
+		runs = append(runs, p.Run(e))
 	}
-	return environments, true
+	return runs, true
 }

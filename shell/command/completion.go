@@ -327,17 +327,11 @@ func (w *wording) inputs(end string) {
 	if p == nil {
 		return
 	}
-	var seen []*project.Project
-	for _, e := range append([]*project.Environment{nil}, p.Concrete()...) {
-		view := p.Project
-		if e != nil {
-			view = p.Of(e)
-		}
-		if view.Module == nil || slices.Contains(seen, view) {
+	for _, u := range p.Units {
+		if u.Module == nil {
 			continue
 		}
-		seen = append(seen, view)
-		for _, in := range view.InputsOf(view.Module) {
+		for _, in := range p.InputsOf(u.Module) {
 			w.offer(in.Name()+end, in.Description)
 		}
 	}
@@ -349,10 +343,10 @@ func (w *wording) outputs(environment string) {
 		return
 	}
 	e := p.Environment(environment)
-	if e == nil || p.Of(e).Module == nil {
+	if e == nil || e.Unit.Module == nil {
 		return
 	}
-	for _, o := range project.OutputsOf(p.Of(e).Module) {
+	for _, o := range project.OutputsOf(e.Unit.Module) {
 		w.offer(o.Name, o.Description())
 	}
 }
@@ -363,13 +357,13 @@ func (w *wording) read(names []string) []*render.Result {
 	if p == nil || p.Findings.HasErrors() {
 		return nil
 	}
-	environments := p.Concrete()
+	runs := p.Runs(p.Concrete())
 	if names != nil {
-		if environments = nil; p.Environment(names[0]) != nil {
-			environments = []*project.Environment{p.Environment(names[0])}
+		if runs = nil; p.RunNamed(names[0]) != nil {
+			runs = []*project.Run{p.RunNamed(names[0])}
 		}
 	}
-	results, _ := render.All(p.Project, environments, render.Options{})
+	results, _ := render.All(p.Project, runs, render.Options{})
 	return results
 }
 

@@ -169,15 +169,15 @@ func (d *difference) allow(c *call, s *sidesOf) int {
 
 // sidesOf are the sides of a comparison, before they are rendered or read.
 type sidesOf struct {
-	project      *opened // nil without one
-	sources      *source.Set
-	environments []*project.Environment // nil where a side is files
-	files        []map[string]compare.File
-	names        []string
-	compared     []compare.Side
-	secret       int // how many documents are not compared, since they are
-	revisions    [2]*revision
-	at           [2]string // the environments at the revisions
+	project   *opened // nil without one
+	sources   *source.Set
+	runs      []*project.Run // nil where a side is files
+	files     []map[string]compare.File
+	names     []string
+	compared  []compare.Side
+	secret    int // how many documents are not compared, since they are
+	revisions [2]*revision
+	at        [2]string // the environments at the revisions
 }
 
 // sides finds out what the arguments name.
@@ -203,7 +203,7 @@ func (d *difference) sides(c *call) (s *sidesOf, status int) {
 	if d.all {
 		var others []string
 		for _, e := range s.project.Concrete() {
-			if s.project.Of(e) != s.project.Of(s.project.Concrete()[0]) {
+			if e.Unit != s.project.Concrete()[0].Unit {
 				others = append(others, e.Name)
 				continue
 			}
@@ -285,7 +285,7 @@ func (g *given) side(c *call, s *sidesOf, name string) int {
 			return status
 		}
 		s.names, s.files = append(s.names, name), append(s.files, files)
-		s.environments = append(s.environments, nil)
+		s.runs = append(s.runs, nil)
 		return exitClean
 	}
 	chosen, ok := c.environments(s.project, []string{name})
@@ -300,7 +300,7 @@ func (g *given) side(c *call, s *sidesOf, name string) int {
 		name += " with what is given"
 	}
 	s.names, s.files = append(s.names, name), append(s.files, nil)
-	s.environments = append(s.environments, chosen[0])
+	s.runs = append(s.runs, chosen[0])
 	return exitClean
 }
 
@@ -369,8 +369,8 @@ func (s *sidesOf) alignFiles() (key string) {
 		}
 		for j := range s.names {
 			var others []string
-			if s.environments[j] != nil {
-				others = slices.Collect(maps.Keys(s.compared[j].Units))
+			if s.runs[j] != nil {
+				others = slices.Collect(maps.Keys(s.compared[j].Contents))
 			} else {
 				others = slices.Collect(maps.Keys(s.files[j]))
 			}
@@ -397,8 +397,8 @@ func (d *difference) compare(c *call, s *sidesOf) (*compare.Comparison, source.F
 		comparison, status := c.revisions(s.project, s.revisions, s.at, o)
 		return comparison, nil, status
 	}
-	if !slices.Contains(s.environments, nil) {
-		comparison, findings := compare.Environments(s.project.Project, s.environments, o)
+	if !slices.Contains(s.runs, nil) {
+		comparison, findings := compare.Environments(s.project.Project, s.runs, o)
 		if comparison == nil {
 			return nil, nil, c.unmade(s.project, findings)
 		}
@@ -406,9 +406,9 @@ func (d *difference) compare(c *call, s *sidesOf) (*compare.Comparison, source.F
 		return comparison, nil, exitClean
 	}
 	s.compared = make([]compare.Side, len(s.names))
-	for i, e := range s.environments {
+	for i, e := range s.runs {
 		if e != nil {
-			results, found := render.All(s.project.Project, []*project.Environment{e},
+			results, found := render.All(s.project.Project, []*project.Run{e},
 				render.Options{Recording: true, Only: o.Only})
 			if found.HasErrors() {
 				return nil, nil, c.unmade(s.project, found)
@@ -420,13 +420,13 @@ func (d *difference) compare(c *call, s *sidesOf) (*compare.Comparison, source.F
 	alone := s.alignFiles()
 	var findings source.Findings
 	for i, name := range s.names {
-		if s.environments[i] == nil {
+		if s.runs[i] == nil {
 			var found source.Findings
 			s.compared[i], found = compare.Files(name, s.files[i], o)
 			findings = append(findings, found...)
 		}
 		if alone != "" {
-			maps.DeleteFunc(s.compared[i].Units, func(name string, _ *compare.Unit) bool { return name != alone })
+			maps.DeleteFunc(s.compared[i].Contents, func(name string, _ *compare.Content) bool { return name != alone })
 		}
 	}
 	comparison := compare.Compared(s.compared)
@@ -458,8 +458,8 @@ func (d *difference) page(s *sidesOf, comparison *compare.Comparison) *present.P
 	if len(comparison.Sides) > 2 {
 		page.Title = strings.Join(comparison.Sides, ", ")
 	}
-	if s.project != nil && s.project.Module != nil && s.revisions[0] == nil && !slices.Contains(s.environments, nil) {
-		page.Inputs = collectInputs(s.project.Project, s.project.Module, s.environments, openedEntries)
+	if s.project != nil && s.project.Unit().Module != nil && s.revisions[0] == nil && !slices.Contains(s.runs, nil) {
+		page.Inputs = collectInputs(s.project.Project, s.project.Unit().Module, s.runs, openedEntries)
 	}
 	return page
 }

@@ -70,7 +70,7 @@ func (d *driftRun) run(c *call) int {
 	if p == nil {
 		return status
 	}
-	environments, ok := c.environments(p, c.arguments[:1])
+	runs, ok := c.environments(p, c.arguments[:1])
 	if !ok {
 		return exitFailed
 	}
@@ -78,7 +78,7 @@ func (d *driftRun) run(c *call) int {
 	if running == nil {
 		return status
 	}
-	results, findings := render.All(p.Project, environments, render.Options{Recording: true})
+	results, findings := render.All(p.Project, runs, render.Options{Recording: true})
 	if findings.HasErrors() {
 		return c.unmade(p, findings)
 	}
@@ -129,7 +129,7 @@ func (d *driftRun) running(c *call, p *opened) ([]value.Value, int) {
 		return nil, exitFailed
 	}
 	var running []value.Value
-	for _, unit := range side.Units {
+	for _, unit := range side.Contents {
 		for _, object := range compare.Objects(unit.Value) {
 			running = append(running, compare.HideSecrets(object))
 		}

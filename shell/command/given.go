@@ -65,37 +65,37 @@ func (g *given) overrides() bool { return len(g.layers)+len(g.inputs) > 0 }
 
 // apply puts the environment with what is given in place of the one that there is; when it cannot, it says so.
 // Everything needs exactly one environment.
-func (g *given) apply(c *call, p *opened, environments []*project.Environment) (status int) {
+func (g *given) apply(c *call, p *opened, runs []*project.Run) (status int) {
 	if !g.any() {
 		return exitClean
 	}
-	if len(environments) != 1 || len(c.arguments) == 0 {
+	if len(runs) != 1 || len(c.arguments) == 0 {
 		return c.wrongUsage("--layer, --input and --later belong to one environment: name it")
 	}
-	environments[0], status = g.applyTo(c, p, environments[0])
+	runs[0], status = g.applyTo(c, p, runs[0])
 	return status
 }
 
-// applyTo returns an environment with what is given; when it cannot be, it says so.
-func (g *given) applyTo(c *call, p *opened, e *project.Environment) (with *project.Environment, status int) {
-	own, tellers := g.parted(p, e.Name)
-	if len(tellers) > 0 {
-		read := map[string]*project.Environment{}
-		for _, name := range slices.Sorted(maps.Keys(tellers)) {
-			teller := p.Environment(name)
-			if teller.Abstract || !p.Tells(teller, e) {
-				return nil, c.wrongUsage("%s reads no outputs of %s, so that nothing can be given to that", e.Name, name)
+// applyTo returns a run with what is given; when it cannot be, it says so.
+func (g *given) applyTo(c *call, p *opened, r *project.Run) (with *project.Run, status int) {
+	own, others := g.parted(p, r.Name)
+	if len(others) > 0 {
+		upstream := map[string]*project.Run{}
+		for _, name := range slices.Sorted(maps.Keys(others)) {
+			other := p.RunNamed(name)
+			if other.Abstract || !other.FeedsInto(r.Environment) {
+				return nil, c.wrongUsage("%s reads no outputs of %s, so that nothing can be given to that", r.Name, name)
 			}
-			if read[name], status = tellers[name].applyTo(c, p, teller); status != exitClean {
+			if upstream[name], status = others[name].applyTo(c, p, other); status != exitClean {
 				return nil, status
 			}
 		}
-		e = p.WithTellers(e, read)
+		r = r.WithUpstream(upstream)
 	}
 	g = own
 	for _, name := range g.layers {
 		if status := g.layer(c, p, name, func(shown string, format data.Format, text []byte) {
-			e = p.WithLayer(e, shown, format, text)
+			r = r.WithLayer(shown, format, text)
 		}); status != exitClean {
 			return nil, status
 		}
@@ -109,26 +109,26 @@ func (g *given) applyTo(c *call, p *opened, e *project.Environment) (with *proje
 				return nil, c.failed("--input %s: %s cannot be read: %s", name, file, plainError(err))
 			}
 			text, label = strings.TrimSuffix(strings.TrimSuffix(string(read), "\n"), "\r"), c.relative(c.path(file))
-		} else if p.Of(e).Module == nil {
-			return e, exitClean // which is reported
-		} else if in, err := p.Of(e).InputNamed(name); err == nil && in.Secret {
+		} else if r.Unit.Module == nil {
+			return r, exitClean // which is reported
+		} else if in, err := r.Unit.InputNamed(name); err == nil && in.Secret {
 			return nil, c.wrongUsage("the input %q is secret: write --input %s=@FILE, so that it does not stay in "+
 				"the history of the shell", name, name)
 		}
-		with, err := p.WithInput(e, name, label, text)
+		with, err := r.WithInput(name, label, text)
 		if err != nil {
 			return nil, c.failed("%s", err)
 		}
-		e = with
+		r = with
 	}
 	for _, name := range g.later {
 		if status := g.layer(c, p, name, func(shown string, format data.Format, text []byte) {
-			e = p.WithLater(e, shown, format, text)
+			r = r.WithLater(shown, format, text)
 		}); status != exitClean {
 			return nil, status
 		}
 	}
-	return e, exitClean
+	return r, exitClean
 }
 
 // about returns what of all that is given concerns an environment: what is for no environment alone, if its main module
@@ -138,18 +138,17 @@ func (g *given) about(p *opened, e *project.Environment) *given {
 	own.inputs = slices.DeleteFunc(own.inputs, func(text string) bool {
 		name, _, _ := strings.Cut(text, "=")
 		has := func(e *project.Environment) bool {
-			view := p.Of(e)
-			if view.Module == nil {
+			if e.Unit.Module == nil {
 				return false
 			}
-			_, err := view.InputNamed(name)
+			_, err := e.Unit.InputNamed(name)
 			return err == nil
 		}
 		return !has(e) && slices.ContainsFunc(p.Concrete(), has) // what none has is an error, which is told
 	})
 	for _, name := range slices.Sorted(maps.Keys(others)) {
 		of := others[name]
-		if !p.Tells(p.Environment(name), e) {
+		if !p.Environment(name).FeedsInto(e) {
 			continue
 		}
 		for _, text := range of.inputs {
@@ -193,18 +192,18 @@ func (g *given) parted(p *opened, name string) (own *given, others map[string]*g
 
 // openOne opens the project for the environment that the first argument names, with what is given to it. When
 // something is wrong it says so; p is then nil.
-func (g *given) openOne(c *call) (p *opened, e *project.Environment, status int) {
+func (g *given) openOne(c *call) (p *opened, run *project.Run, status int) {
 	if p, status = c.open(); p == nil {
 		return nil, nil, status
 	}
-	environments, ok := c.environments(p, c.arguments[:1])
+	runs, ok := c.environments(p, c.arguments[:1])
 	if !ok {
 		return nil, nil, exitFailed
 	}
-	if status := g.apply(c, p, environments); status != exitClean {
+	if status := g.apply(c, p, runs); status != exitClean {
 		return nil, nil, status
 	}
-	return p, environments[0], exitClean
+	return p, runs[0], exitClean
 }
 
 // layer reads the file of a layer.

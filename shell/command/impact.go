@@ -118,14 +118,14 @@ func (i *impactRun) would(c *call) int {
 	worst := exitClean
 	for _, e := range p.Concrete() {
 		about := i.about(p, e)
-		if p.Of(e).Module == nil || about == nil {
+		if e.Unit.Module == nil || about == nil {
 			continue
 		}
-		with, status := about.applyTo(c, p, e)
+		with, status := about.applyTo(c, p, p.Run(e))
 		if status != exitClean {
 			return status
 		}
-		comparison, findings := compare.Environments(p.Project, []*project.Environment{e, with}, compare.Options{})
+		comparison, findings := compare.Environments(p.Project, []*project.Run{p.Run(e), with}, compare.Options{})
 		if comparison == nil {
 			c.presenter(p, c.err).Findings(findings)
 			fmt.Fprintf(c.err, "\n%s is not compared\n", e.Name)

@@ -64,22 +64,22 @@ func (i *inputsRun) run(c *call) int {
 	if len(c.arguments) > 1 {
 		return c.wrongUsage("name one environment or one module")
 	}
-	p, environments, modules, status := c.openModules()
+	p, runs, modules, status := c.openModules()
 	if p == nil {
 		return status
 	}
-	if p.Module == nil {
+	if p.Unit().Module == nil {
 		return c.stopped(p, p.Findings, "no input can be shown")
 	}
-	if status := i.apply(c, p, environments); status != exitClean {
+	if status := i.apply(c, p, runs); status != exitClean {
 		return status
 	}
-	module := p.Module
+	module := p.Unit().Module
 	if modules != nil {
 		if len(modules) != 1 {
 			return c.wrongUsage("name one module, not a directory of %d", len(modules))
 		}
-		environments = nil
+		runs = nil
 		for _, m := range p.Modules() {
 			if m.Path == modules[0] {
 				module = m
@@ -87,19 +87,19 @@ func (i *inputsRun) run(c *call) int {
 		}
 	}
 	if modules == nil && len(c.arguments) == 1 {
-		module = p.Of(environments[0]).Module
+		module = runs[0].Unit.Module
 	}
 	if i.blank != "" {
-		var e *project.Environment
-		if len(c.arguments) == 1 && len(environments) == 1 {
-			e = environments[0]
+		var run *project.Run
+		if len(c.arguments) == 1 && len(runs) == 1 {
+			run = runs[0]
 		}
 		shown := collectInputs(p.Project, module, nil, 0)
 		shown.Only(wanted.matches)
-		text := project.Blank(shown.Inputs, i.blank, p.HasValue(e))
+		text := project.Blank(shown.Inputs, i.blank, run.Gives)
 		_, _ = io.WriteString(c.data, text)
-		if text == "" && e != nil && !c.quiet {
-			fmt.Fprintf(c.err, "nothing is left to fill in: %s gives every input\n", e.Name)
+		if text == "" && run != nil && !c.quiet {
+			fmt.Fprintf(c.err, "nothing is left to fill in: %s gives every input\n", run.Name)
 		}
 		return exitClean
 	}
@@ -108,7 +108,7 @@ func (i *inputsRun) run(c *call) int {
 	if modules != nil {
 		all = append(all, collectInputs(p.Project, module, nil, 0))
 	} else {
-		all = collectByMain(p.Project, environments, wanted.opened())
+		all = collectByMain(p.Project, runs, wanted.opened())
 	}
 	count := 0
 	for _, shown := range all {
@@ -144,7 +144,7 @@ func (i *inputsRun) run(c *call) int {
 	}
 	status = exitClean
 	if modules == nil {
-		_, findings := render.All(p.Project, environments, render.Options{})
+		_, findings := render.All(p.Project, runs, render.Options{})
 		if errors, _ := findings.Count(); errors > 0 {
 			fmt.Fprintf(c.err, "%s; run knothole check for details\n", source.Count(errors, "error"))
 			status = exitFindings
@@ -185,10 +185,8 @@ func (i *inputsRun) names(c *call) (names inputNames, status int) {
 	}
 	var known []string
 	for _, e := range p.Environments {
-		if view := p.Of(e); view.Module != nil {
-			for _, o := range view.Inputs() {
-				known = append(known, o.Name)
-			}
+		for _, o := range e.Unit.Inputs() {
+			known = append(known, o.Name)
 		}
 	}
 	var others []string
@@ -203,7 +201,7 @@ func (i *inputsRun) names(c *call) (names inputNames, status int) {
 		case slices.Contains(known, first) || strings.Contains(argument, "*"):
 			names = append(names, argument)
 		case n > 0 || len(p.Environments) == 0:
-			return nil, c.failed("%s has no input %q\n  %s", p.Main, argument,
+			return nil, c.failed("%s has no input %q\n  %s", p.Unit().Main, argument,
 				source.Suggest(argument, known, "its inputs are "+strings.Join(known, ", ")))
 		default:
 			if near, ok := source.Nearest(argument, known); ok {
@@ -217,22 +215,21 @@ func (i *inputsRun) names(c *call) (names inputNames, status int) {
 }
 
 // collectByMain gathers what is to be shown of the inputs of environments, together for those with one main module.
-func collectByMain(p *project.Project, environments []*project.Environment, most int) (all []*present.Inputs) {
-	var views []*project.Project
-	of := map[*project.Project][]*project.Environment{}
-	for _, e := range environments {
-		view := p.Of(e)
-		if of[view] == nil {
-			views = append(views, view)
+func collectByMain(p *project.Project, runs []*project.Run, most int) (all []*present.Inputs) {
+	var units []*project.Unit
+	of := map[*project.Unit][]*project.Run{}
+	for _, r := range runs {
+		if of[r.Unit] == nil {
+			units = append(units, r.Unit)
 		}
-		of[view] = append(of[view], e)
+		of[r.Unit] = append(of[r.Unit], r)
 	}
-	if views == nil {
-		views = append(views, p)
+	if units == nil {
+		units = append(units, p.Unit())
 	}
-	for _, view := range views {
-		if view.Module != nil {
-			all = append(all, collectInputs(view, view.Module, of[view], most))
+	for _, u := range units {
+		if u.Module != nil {
+			all = append(all, collectInputs(p, u.Module, of[u], most))
 		}
 	}
 	return all
@@ -240,20 +237,19 @@ func collectByMain(p *project.Project, environments []*project.Environment, most
 
 // collectInputs gathers what is to be shown of the inputs of a module.
 // Of a map with more entries than so many, the whole is one input.
-func collectInputs(p *project.Project, m *check.Module, environments []*project.Environment,
-	most int) *present.Inputs {
-	environments = slices.DeleteFunc(slices.Clone(environments),
-		func(e *project.Environment) bool { return p.Of(e).Module != m }) // which have another main module
-	shown := &present.Inputs{Module: m.Path, Environments: environments, Meaning: p.Meaning}
-	worlds := make([]*eval.World, len(environments))
-	for i, e := range environments {
-		worlds[i] = p.World(e, false)
+func collectInputs(p *project.Project, m *check.Module, runs []*project.Run, most int) *present.Inputs {
+	runs = slices.DeleteFunc(slices.Clone(runs),
+		func(r *project.Run) bool { return r.Unit.Module != m }) // which have another main module
+	shown := &present.Inputs{Module: m.Path, Runs: runs, Meaning: p.Meaning}
+	worlds := make([]*eval.World, len(runs))
+	for i, r := range runs {
+		worlds[i] = r.World(false)
 	}
-	shown.Inputs = p.Opened(p.InputsOf(m), environments, worlds, most)
+	shown.Inputs = p.Opened(p.InputsOf(m), runs, worlds, most)
 	for _, in := range shown.Inputs {
 		var all []project.Settings
-		for i, e := range environments {
-			all = append(all, p.Settings(e, worlds[i], in))
+		for i, r := range runs {
+			all = append(all, r.Settings(worlds[i], in))
 		}
 		shown.Settings = append(shown.Settings, all)
 	}
@@ -322,7 +318,7 @@ func runSet(c *call, s setting) int {
 			return exitFailed
 		}
 	}
-	if p.Of(e).Module == nil {
+	if e.Unit.Module == nil {
 		return c.stopped(p, p.Findings, "nothing was written")
 	}
 	if in != "" {
@@ -420,18 +416,18 @@ func newlyBroken(editor *project.Editor, files map[string]string) source.Finding
 	broken := func(p *project.Project) source.Findings {
 		var changed []*project.Environment
 		for _, e := range p.Concrete() {
-			if slices.ContainsFunc(e.AllLayers(), func(l *project.Layer) bool { _, is := files[l.Path]; return is }) {
+			if slices.ContainsFunc(p.Run(e).AllLayers(), func(l *project.Layer) bool { _, is := files[l.Path]; return is }) {
 				changed = append(changed, e)
 			}
 		}
-		environments := slices.Clone(changed)
+		concerned := slices.Clone(changed)
 		for _, e := range p.Concrete() {
 			if !slices.Contains(changed, e) &&
-				slices.ContainsFunc(changed, func(other *project.Environment) bool { return p.Tells(other, e) }) {
-				environments = append(environments, e)
+				slices.ContainsFunc(changed, func(other *project.Environment) bool { return other.FeedsInto(e) }) {
+				concerned = append(concerned, e)
 			}
 		}
-		_, _, findings := rule.All(p, environments, render.Options{Everything: true, Validate: true}, builtin.Table,
+		_, _, findings := rule.All(p, p.Runs(concerned), render.Options{Everything: true, Validate: true}, builtin.Table,
 			time.Now())
 		if !findings.HasErrors() && len(p.Parity()) > 0 {
 			findings = append(findings, compare.CheckParity(p, builtin.Table)...).Tidy(p.Sources)
@@ -476,7 +472,7 @@ func (s setting) take(c *call, p *opened, editor *project.Editor, names []string
 		if strings.Contains(name, "=") {
 			return c.wrongUsage("with --from, inputs are named without a value, not %s", name)
 		}
-		if err := editor.Take(name, from[0]); err != nil {
+		if err := editor.Take(name, from[0].Environment); err != nil {
 			return c.failed("%s\n  nothing was written", err)
 		}
 	}

@@ -85,8 +85,8 @@ func (l *lookRun) run(c *call) int {
 			return c.stopped(p, findings, "nothing was looked at")
 		}
 		for _, r := range results {
-			sets = append(sets, explain.Documents{Name: r.Environment.Name, Documents: r.Documents})
-			environments = append(environments, r.Environment.Name)
+			sets = append(sets, explain.Documents{Name: r.Run.Environment.Name, Documents: r.Documents})
+			environments = append(environments, r.Run.Name)
 		}
 		presenter = c.presenter(p, c.answer(l.format))
 	}

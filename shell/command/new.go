@@ -92,14 +92,14 @@ func runNewEnvironment(c *call, name, like string) int {
 	if p == nil {
 		return status
 	}
-	environments, ok := c.environments(p, []string{like})
+	runs, ok := c.environments(p, []string{like})
 	if !ok {
 		return exitFailed
 	}
-	if p.Module == nil {
+	if p.Unit().Module == nil {
 		return c.stopped(p, p.Findings, "nothing was written")
 	}
-	entry, layerPath, layerText, err := p.NewEnvironment(name, environments[0])
+	entry, layerPath, layerText, err := p.NewEnvironment(name, runs[0].Environment)
 	if err != nil {
 		return c.failed("%s: nothing was written", err)
 	}

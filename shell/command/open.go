@@ -61,8 +61,8 @@ func (c *call) printOpen(open []render.OpenValue) {
 }
 
 // askMissing asks for the inputs of an environment that have no value.
-func (c *call) askMissing(p *opened, environments []*project.Environment) int {
-	if len(environments) != 1 || len(c.arguments) == 0 {
+func (c *call) askMissing(p *opened, runs []*project.Run) int {
+	if len(runs) != 1 || len(c.arguments) == 0 {
 		return c.wrongUsage("--ask asks for the inputs of one environment: name it")
 	}
 	in, ok := c.in.(*os.File)
@@ -70,7 +70,7 @@ func (c *call) askMissing(p *opened, environments []*project.Environment) int {
 		return c.wrongUsage("--ask needs a terminal, but standard input is not one; give values with --input NAME=VALUE")
 	}
 	lines := bufio.NewReader(in)
-	for _, o := range p.Missing(environments[0]) {
+	for _, o := range runs[0].Missing() {
 		for {
 			fmt.Fprintf(c.err, "%s (%s)", o.Name, o.Type)
 			if description := o.Description(); description != "" {
@@ -92,13 +92,13 @@ func (c *call) askMissing(p *opened, environments []*project.Environment) int {
 				}
 				text = strings.TrimRight(read, "\r\n")
 			}
-			wrong := p.TryInput(environments[0], o.Name, text)
+			wrong := runs[0].TryInput(o.Name, text)
 			if wrong == "" {
-				with, err := p.WithInput(environments[0], o.Name, "the answer for "+o.Name, text)
+				with, err := runs[0].WithInput(o.Name, "the answer for "+o.Name, text)
 				if err != nil {
 					return c.failed("%s", err)
 				}
-				environments[0] = with
+				runs[0] = with
 				break
 			}
 			fmt.Fprintf(c.err, "  %s\n", present.Clean(wrong))

@@ -67,7 +67,7 @@ func (o *outputsRun) run(c *call) int {
 	if status != exitClean {
 		return status
 	}
-	p, e, status := o.openOne(c)
+	p, run, status := o.openOne(c)
 	if p == nil {
 		return status
 	}
@@ -78,9 +78,9 @@ func (o *outputsRun) run(c *call) int {
 			return status
 		}
 		defer from.Root.Close()
-		e, findings = p.WithSecrets(e, from)
+		run, findings = run.WithSecrets(from)
 	}
-	results, found := render.All(p.Project, []*project.Environment{e}, render.Options{Outputs: true})
+	results, found := render.All(p.Project, []*project.Run{run}, render.Options{Outputs: true})
 	var all []output
 	for _, out := range results[0].Outputs {
 		all = append(all, output{object: out.Object, value: out.Value})
@@ -102,9 +102,9 @@ func (o *outputsRun) run(c *call) int {
 		if i < 0 {
 			help := source.Suggest(c.arguments[1], names, "outputs are "+strings.Join(names, ", "))
 			if len(names) == 0 {
-				help = fmt.Sprintf("declare one in %s: output %s = …", p.Main, c.arguments[1])
+				help = fmt.Sprintf("declare one in %s: output %s = …", run.Unit.Main, c.arguments[1])
 			}
-			return c.failed("%s has no output %q\n  %s", p.Main, c.arguments[1], help)
+			return c.failed("%s has no output %q\n  %s", run.Unit.Main, c.arguments[1], help)
 		}
 		all = all[i : i+1]
 	}

@@ -136,25 +136,25 @@ func (r *rendering) run(c *call) int {
 
 func (r *rendering) once(c *call) int {
 	start := time.Now()
-	p, environments, status := c.openSelected()
+	p, runs, status := c.openSelected()
 	if p == nil {
 		return status
 	}
-	if len(environments) == 0 && !p.Findings.HasErrors() {
+	if len(runs) == 0 && !p.Findings.HasErrors() {
 		return c.failed("%s has no environments\n  add one: [environments.bench]", project.FileName)
 	}
-	if r.stream && len(environments) != 1 {
+	if r.stream && len(runs) != 1 {
 		return c.wrongUsage("--stream prints one environment: name it")
 	}
-	if status := r.apply(c, p, environments); status != exitClean {
+	if status := r.apply(c, p, runs); status != exitClean {
 		return status
 	}
 	if r.ask {
-		if status := c.askMissing(p, environments); status != exitClean {
+		if status := c.askMissing(p, runs); status != exitClean {
 			return status
 		}
 	}
-	results, status := r.evaluate(c, p, environments)
+	results, status := r.evaluate(c, p, runs)
 	if status != exitClean {
 		return status
 	}
@@ -169,7 +169,7 @@ func (r *rendering) once(c *call) int {
 		count += len(result.Documents)
 	}
 	if count == 0 && r.only != nil {
-		return c.failed("no document matches %q%s", r.only.String(), nearestDocument(p, environments, r.only[0]))
+		return c.failed("no document matches %q%s", r.only.String(), nearestDocument(p, runs, r.only[0]))
 	}
 	switch {
 	case r.stream:
@@ -200,7 +200,7 @@ func (r *rendering) once(c *call) int {
 }
 
 // evaluate renders environments, and shows what is wrong. With --secrets the environments get them.
-func (r *rendering) evaluate(c *call, p *opened, environments []*project.Environment) ([]*render.Result, int) {
+func (r *rendering) evaluate(c *call, p *opened, runs []*project.Run) ([]*render.Result, int) {
 	var findings source.Findings
 	if r.secrets {
 		from, status := r.source(c, p)
@@ -208,15 +208,15 @@ func (r *rendering) evaluate(c *call, p *opened, environments []*project.Environ
 			return nil, status
 		}
 		defer from.Root.Close()
-		for i, e := range environments {
-			with, found := p.WithSecrets(e, from)
-			environments[i], findings = with, append(findings, found...)
+		for i, run := range runs {
+			with, found := run.WithSecrets(from)
+			runs[i], findings = with, append(findings, found...)
 		}
 	}
 	bar := c.progress("evaluating", 0)
 	options := render.Options{Recording: r.annotate, Validate: true, Made: bar.add}
 	options.Only = r.only.filter()
-	results, held, found := rule.All(p.Project, environments, options, builtin.Table, r.today.time())
+	results, held, found := rule.All(p.Project, runs, options, builtin.Table, r.today.time())
 	if r.secrets && !found.HasErrors() && !findings.HasErrors() {
 		for _, result := range results {
 			findings = append(findings, result.MissingSecrets()...)
@@ -236,7 +236,7 @@ func (r *rendering) evaluate(c *call, p *opened, environments []*project.Environ
 		fmt.Fprintln(c.err)
 	}
 	if findings.HasErrors() {
-		fmt.Fprintf(c.err, "%s: nothing was written\n", present.Summary(findings, len(environments), "environment"))
+		fmt.Fprintf(c.err, "%s: nothing was written\n", present.Summary(findings, len(runs), "environment"))
 		if unavailable(findings) {
 			return nil, exitFailed
 		}
@@ -261,7 +261,7 @@ func (r *rendering) output(c *call, p *opened, results []*render.Result, count i
 	if !r.stdout {
 		base, _ := r.base(c, p)
 		for _, result := range results {
-			known = append(known, cache.Open(filepath.Join(base, result.Environment.Name), r.only != nil))
+			known = append(known, cache.Open(filepath.Join(base, result.Run.Name), r.only != nil))
 		}
 	}
 	bar := c.progress("rendering", count)
@@ -292,7 +292,7 @@ func printRemarks(c *call, results []*render.Result) {
 			if environments[text] == nil {
 				texts = append(texts, text)
 			}
-			environments[text] = append(environments[text], result.Environment.Name)
+			environments[text] = append(environments[text], result.Run.Name)
 		}
 	}
 	for _, text := range texts {
@@ -301,9 +301,9 @@ func printRemarks(c *call, results []*render.Result) {
 }
 
 // nearestDocument suggests a document for a pattern that matches none.
-func nearestDocument(p *opened, environments []*project.Environment, only string) string {
+func nearestDocument(p *opened, runs []*project.Run, only string) string {
 	var names []string
-	results, _ := render.All(p.Project, environments, render.Options{})
+	results, _ := render.All(p.Project, runs, render.Options{})
 	for _, result := range results {
 		for _, d := range result.Documents {
 			names = append(names, d.Path)
@@ -324,7 +324,7 @@ func (r *rendering) encode(p *project.Project, results []*render.Result, known [
 	var group parallel.Group
 	for i, result := range results {
 		group.Go(func() error {
-			e := encoded{environment: result.Environment, kinds: make(map[string][]string, len(result.Documents))}
+			e := encoded{environment: result.Run.Environment, kinds: make(map[string][]string, len(result.Documents))}
 			for j := range result.Documents {
 				d := &result.Documents[j]
 				done()
@@ -337,7 +337,7 @@ func (r *rendering) encode(p *project.Project, results []*render.Result, known [
 				if known != nil && !d.Secret {
 					texts = known[i]
 				}
-				f, err := fileOf(d, render.Header(p, result.Environment, d.Format), texts, made)
+				f, err := fileOf(d, render.Header(result.Run.Environment, d.Format), texts, made)
 				if err != nil {
 					return fmt.Errorf("%s: %w", d.Path, err)
 				}
@@ -437,7 +437,7 @@ func (r *rendering) printStream(c *call, result *render.Result) int {
 	}
 	objects, others := render.Stream(documents)
 	values := make([]value.Value, len(objects))
-	for i, o := range rule.Ordered(result.Project, objects, builtin.Table) {
+	for i, o := range rule.Ordered(result.Run.Unit.Project, objects, builtin.Table) {
 		values[i] = o.Value
 	}
 	text, err := data.WriteStream(value.WithPlaceholders(value.ListOf(values, 0)))

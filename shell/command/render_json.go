@@ -72,7 +72,7 @@ func renderingJSON(done []renderedJSON, open []render.OpenValue, results []*rend
 	}
 	for _, r := range results {
 		for _, text := range r.Remarks {
-			out.Remarks = append(out.Remarks, remarkJSON{r.Environment.Name, text})
+			out.Remarks = append(out.Remarks, remarkJSON{r.Run.Environment.Name, text})
 		}
 	}
 	return out

@@ -49,7 +49,7 @@ type reporting struct {
 }
 
 func (r *reporting) run(c *call) int {
-	p, environments, status := c.openSelected()
+	p, runs, status := c.openSelected()
 	if p == nil {
 		return status
 	}
@@ -57,36 +57,36 @@ func (r *reporting) run(c *call) int {
 		return c.wrongUsage("a page is for a browser: write it to a file with --to FILE, or into a pipe")
 	}
 	page := &present.Page{Environments: p.Environments, Footer: "Made by knothole " + Version}
-	page.Title = fmt.Sprintf("%s: %s", p.Name, source.Count(len(environments), "environment"))
-	if len(environments) == 1 {
-		page.Title = fmt.Sprintf("%s: %s", p.Name, environments[0].Name)
+	page.Title = fmt.Sprintf("%s: %s", p.Name, source.Count(len(runs), "environment"))
+	if len(runs) == 1 {
+		page.Title = fmt.Sprintf("%s: %s", p.Name, runs[0].Name)
 	}
-	results, held, findings := rule.All(p.Project, environments, render.Options{Everything: true, Validate: true},
+	results, held, findings := rule.All(p.Project, runs, render.Options{Everything: true, Validate: true},
 		builtin.Table, r.today.time())
-	if !findings.HasErrors() && len(environments) == len(p.Concrete()) && len(p.Parity()) > 0 {
+	if !findings.HasErrors() && len(runs) == len(p.Concrete()) && len(p.Parity()) > 0 {
 		findings = append(findings, compare.CheckParity(p.Project, builtin.Table)...).Tidy(p.Sources)
 	}
 	page.Held = held
 	page.Findings, page.Unchecked = findings, uncheckedPlaces(p, results)
 	var broken bool
-	page.Comparison, page.NotCompared, broken = r.compare(p, environments)
-	columns := environments
+	page.Comparison, page.NotCompared, broken = r.compare(p, runs)
+	columns := runs
 	if page.Comparison != nil { // the columns of the page are those that are compared
 		columns = nil
 		for _, name := range page.Comparison.Sides {
-			columns = append(columns, p.Environment(name))
+			columns = append(columns, p.RunNamed(name))
 		}
 	}
 	if len(columns) > 0 { // the page has the inputs of one main module
-		if view := p.Of(columns[0]); view.Module != nil {
-			page.Inputs = collectInputs(view, view.Module, columns, openedEntries)
+		if m := columns[0].Unit.Module; m != nil {
+			page.Inputs = collectInputs(p.Project, m, columns, openedEntries)
 		}
 	}
 	if status := c.writePage(c.presenter(p, nil), page, r.to); status != exitClean {
 		return status
 	}
 	if !c.quiet {
-		fmt.Fprintln(c.err, present.Summary(findings, len(environments), "environment"))
+		fmt.Fprintln(c.err, present.Summary(findings, len(runs), "environment"))
 	}
 	if broken {
 		return exitFailed
@@ -95,35 +95,35 @@ func (r *reporting) run(c *call) int {
 }
 
 // compare compares those environments that can be rendered; it says which cannot, and whether that is for errors.
-func (r *reporting) compare(p *opened, environments []*project.Environment) (found *compare.Comparison, left []string,
+func (r *reporting) compare(p *opened, runs []*project.Run) (found *compare.Comparison, left []string,
 	broken bool) {
-	environments = slices.DeleteFunc(slices.Clone(environments), func(e *project.Environment) bool {
-		other := p.Of(e) != p.Of(environments[0])
+	runs = slices.DeleteFunc(slices.Clone(runs), func(r *project.Run) bool {
+		other := r.Unit != runs[0].Unit
 		if other {
-			left = append(left, fmt.Sprintf("%s is not compared: it has another main module", e.Name))
+			left = append(left, fmt.Sprintf("%s is not compared: it has another main module", r.Name))
 		}
 		return other
 	})
-	for len(environments) > 0 {
-		comparison, findings := compare.Environments(p.Project, environments, compare.Options{Only: r.only.filter()})
+	for len(runs) > 0 {
+		comparison, findings := compare.Environments(p.Project, runs, compare.Options{Only: r.only.filter()})
 		if comparison != nil {
 			return comparison, left, broken
 		}
 		broken = true
-		has := func(e *project.Environment) bool {
+		has := func(r *project.Run) bool {
 			return slices.ContainsFunc(findings, func(f source.Finding) bool {
-				here := len(f.Environments) == 0 || slices.Contains(f.Environments, e.Name)
+				here := len(f.Environments) == 0 || slices.Contains(f.Environments, r.Name)
 				return f.Severity == source.Error && here
 			})
 		}
-		whole := len(environments)
-		environments = slices.DeleteFunc(slices.Clone(environments), func(e *project.Environment) bool {
-			if has(e) {
-				left = append(left, fmt.Sprintf("%s is not compared: it has errors, which are under Findings", e.Name))
+		whole := len(runs)
+		runs = slices.DeleteFunc(slices.Clone(runs), func(r *project.Run) bool {
+			if has(r) {
+				left = append(left, fmt.Sprintf("%s is not compared: it has errors, which are under Findings", r.Name))
 			}
-			return has(e)
+			return has(r)
 		})
-		if len(environments) == whole {
+		if len(runs) == whole {
 			break
 		}
 	}

@@ -46,7 +46,7 @@ func (r *ruling) run(c *call) int {
 	if p == nil {
 		return status
 	}
-	_, held, findings := rule.All(p.Project, p.Concrete(), render.Options{Validate: true}, builtin.Table,
+	_, held, findings := rule.All(p.Project, p.Runs(p.Concrete()), render.Options{Validate: true}, builtin.Table,
 		r.today.time())
 	others := slices.DeleteFunc(slices.Clone(findings), func(f source.Finding) bool {
 		return f.Severity != source.Error || f.Code == source.RuleViolation || f.Code == source.DanglingReference ||

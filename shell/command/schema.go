@@ -422,7 +422,7 @@ func (s *schemaRun) export(c *call) int {
 	if len(c.arguments) == 1 && len(modules) != 1 {
 		return c.wrongUsage("%s is not one module", c.arguments[0])
 	}
-	if p.Module == nil || p.Findings.HasErrors() {
+	if p.Unit().Module == nil || p.Findings.HasErrors() {
 		return c.stopped(p, p.Findings, "nothing was written")
 	}
 	var exported any
@@ -451,5 +451,5 @@ func moduleOf(p *opened, modules []string) *check.Module {
 			return m
 		}
 	}
-	return p.Module
+	return p.Unit().Module
 }

@@ -42,7 +42,7 @@ func runTests(c *call, pattern, format string) int {
 	if modules == nil && len(c.arguments) > 0 {
 		return c.wrongUsage("%s is an environment; a test says itself in which it runs", environments[0].Name)
 	}
-	_, findings := render.All(p.Project, p.Concrete(), render.Options{})
+	_, findings := render.All(p.Project, p.Runs(p.Concrete()), render.Options{})
 	if findings.HasErrors() {
 		presenter, err := c.presenter(p, c.answer(format)), error(nil)
 		switch format { // who reads the answer must not take nothing for nothing wrong

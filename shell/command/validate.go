@@ -125,7 +125,7 @@ func (v *validation) run(c *call) int {
 		if p, status = c.open(); p == nil {
 			return status
 		}
-		if p.Module == nil || p.Findings.HasErrors() {
+		if p.Unit().Module == nil || p.Findings.HasErrors() {
 			return c.stopped(p, p.Findings, "nothing was checked")
 		}
 		sources = p.Sources

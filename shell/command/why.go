@@ -52,11 +52,11 @@ func (w *whyRun) run(c *call) int {
 	if status != exitClean {
 		return status
 	}
-	p, e, status := w.openOne(c)
+	p, run, status := w.openOne(c)
 	if p == nil {
 		return status
 	}
-	why, whyNot, findings := explain.Value(p.Project, e, c.arguments[1], at)
+	why, whyNot, findings := explain.Value(run, c.arguments[1], at)
 	switch {
 	case whyNot != "":
 		return c.failed("%s", whyNot)
@@ -73,14 +73,14 @@ func (w *whyRun) run(c *call) int {
 	var elsewhere []compare.Elsewhere
 	more := 0
 	if !w.any() {
-		var others []*project.Environment
+		var others []*project.Run
 		for _, other := range p.Concrete() {
-			if other != e {
-				others = append(others, other)
+			if other != run.Environment {
+				others = append(others, p.Run(other))
 			}
 		}
 		shown := others[:min(len(others), manyOthers)]
-		elsewhere = compare.Others(p.Project, e, shown, c.arguments[1], why.Path, why.Line)
+		elsewhere = compare.Others(p.Project, run, shown, c.arguments[1], why.Path, why.Line)
 		more = len(others) - len(shown)
 	}
 	if w.all {

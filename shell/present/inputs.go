@@ -15,12 +15,12 @@ import (
 
 // Inputs is what is to be shown of the inputs of a module.
 type Inputs struct {
-	Module       string // the path of it
-	Inputs       []*project.Input
-	Environments []*project.Environment // none for a module without any
-	Settings     [][]project.Settings   // by input, then environment
-	Meaning      func(types.Type) []string
-	Detailed     bool // by input, not as a table
+	Module   string // the path of it
+	Inputs   []*project.Input
+	Runs     []*project.Run       // none for a module without any
+	Settings [][]project.Settings // by input, then environment
+	Meaning  func(types.Type) []string
+	Detailed bool // by input, not as a table
 }
 
 // Only keeps the inputs that are wanted.
@@ -62,7 +62,7 @@ func looksOther(s string) bool {
 
 // InputsTable shows inputs as one table: a line for each, a column for each environment, with who gave it its value.
 func (p *Presenter) InputsTable(in *Inputs) {
-	if len(in.Environments) > columnSides {
+	if len(in.Runs) > columnSides {
 		p.manyInputs(in)
 		return
 	}
@@ -76,20 +76,20 @@ func (p *Presenter) InputsTable(in *Inputs) {
 		return letters(i)
 	}
 	// The letters stand in the order of the layers.
-	for _, e := range in.Environments {
+	for _, e := range in.Runs {
 		for _, l := range e.AllLayers() {
 			letter(l)
 		}
 	}
 	head := []cell{{text: "input", paint: p.bold}, {text: "type", paint: p.bold}, {text: "default", paint: p.bold}}
-	for _, e := range in.Environments {
+	for _, e := range in.Runs {
 		head = append(head, cell{text: e.Name, paint: p.bold})
 	}
 	rows := [][]cell{head}
 	over, repeats := false, false
 	for i, input := range in.Inputs {
 		row := []cell{plainCell(input.Name()), {text: typeText(input), paint: p.faint}, defaultCell(p, input)}
-		for j := range in.Environments {
+		for j := range in.Runs {
 			s := in.Settings[i][j]
 			row = append(row, p.settingCell(input, s, letter))
 			over = over || len(s.All) > 1 && !s.Repeats
@@ -97,7 +97,7 @@ func (p *Presenter) InputsTable(in *Inputs) {
 		}
 		rows = append(rows, row)
 	}
-	for i, columns := range p.blocks(rows, len(in.Environments)) {
+	for i, columns := range p.blocks(rows, len(in.Runs)) {
 		if i > 0 {
 			p.printf("\n")
 		}
@@ -111,7 +111,7 @@ func (p *Presenter) InputsTable(in *Inputs) {
 		}
 		p.table(block, 0, inputShare)
 	}
-	if len(in.Environments) == 0 {
+	if len(in.Runs) == 0 {
 		return
 	}
 	p.printf("\n")
@@ -134,11 +134,11 @@ func (p *Presenter) InputsTable(in *Inputs) {
 // manyInputs shows the inputs of many environments: of each the values that there are, the most common first.
 func (p *Presenter) manyInputs(in *Inputs) {
 	rows := [][]cell{{{text: "input", paint: p.bold}, {text: "type", paint: p.bold}, {text: "default", paint: p.bold},
-		{text: "in " + source.Count(len(in.Environments), "environment"), paint: p.bold}}}
+		{text: "in " + source.Count(len(in.Runs), "environment"), paint: p.bold}}}
 	for i, input := range in.Inputs {
 		var texts []string
 		count := map[string]int{}
-		for j := range in.Environments {
+		for j := range in.Runs {
 			c := p.settingCell(input, in.Settings[i][j], func(*project.Layer) string { return "" })
 			if count[c.text]++; count[c.text] == 1 {
 				texts = append(texts, c.text)
@@ -153,7 +153,7 @@ func (p *Presenter) manyInputs(in *Inputs) {
 				shown = append(shown, fmt.Sprintf("%s in %d", text, count[text]))
 			}
 		}
-		if n := len(texts) - len(shown); len(texts) == len(in.Environments) && n > 0 {
+		if n := len(texts) - len(shown); len(texts) == len(in.Runs) && n > 0 {
 			shown = []string{fmt.Sprintf("%s, and another in each", texts[0])}
 		} else if n > 0 {
 			shown = append(shown, fmt.Sprintf("%d more", n))
@@ -338,13 +338,13 @@ func (p *Presenter) InputsDetail(in *Inputs) {
 		for _, line := range meaning {
 			p.printf("  %s\n", p.faint(p.wrapped(Clean(line), 4)))
 		}
-		if len(in.Environments) > columnSides {
-			p.manySettings(input, in.Environments, in.Settings[i])
+		if len(in.Runs) > columnSides {
+			p.manySettings(input, in.Runs, in.Settings[i])
 			continue
 		}
-		for j, e := range in.Environments {
+		for j, e := range in.Runs {
 			name := ""
-			if len(in.Environments) > 1 {
+			if len(in.Runs) > 1 {
 				name = e.Name + ": "
 			}
 			p.settings(input, in.Settings[i][j], name)
@@ -353,7 +353,7 @@ func (p *Presenter) InputsDetail(in *Inputs) {
 }
 
 // manySettings tells what many environments say of an input: those that say the same together.
-func (p *Presenter) manySettings(in *project.Input, environments []*project.Environment, all []project.Settings) {
+func (p *Presenter) manySettings(in *project.Input, runs []*project.Run, all []project.Settings) {
 	var texts []string
 	of := map[string][]string{}
 	for i, s := range all {
@@ -364,7 +364,7 @@ func (p *Presenter) manySettings(in *project.Input, environments []*project.Envi
 		if of[b.String()] == nil {
 			texts = append(texts, b.String())
 		}
-		of[b.String()] = append(of[b.String()], environments[i].Name)
+		of[b.String()] = append(of[b.String()], runs[i].Name)
 	}
 	slices.SortStableFunc(texts, func(a, b string) int { return len(of[b]) - len(of[a]) })
 	for i, text := range texts {
@@ -511,7 +511,7 @@ func (p *Presenter) inputsJSON(in *Inputs) (all []inputJSON) {
 		for _, limit := range input.Limits() {
 			one.Limits = append(one.Limits, limit.Text)
 		}
-		for j, e := range in.Environments {
+		for j, e := range in.Runs {
 			s := in.Settings[i][j]
 			settings := settingsJSON{Value: raw(s.Value), Repeats: s.Repeats, From: p.settingsJSON(s)}
 			if one.Environments == nil {

@@ -179,7 +179,7 @@ func (p *Presenter) Page(page *Page, o ComparisonOptions) error {
 	m := &pageMaking{comparing: &comparing{Presenter: p, c: page.Comparison, options: o}, view: v,
 		inputs: map[string]string{}}
 	if page.Inputs != nil {
-		for _, e := range page.Inputs.Environments {
+		for _, e := range page.Inputs.Runs {
 			v.Sides = append(v.Sides, e.Name)
 		}
 		m.addInputs(page.Inputs)
@@ -326,7 +326,7 @@ func (m *pageMaking) addInputs(in *Inputs) {
 			one.About = append(one.About, "where "+Clean(limit.Text))
 		}
 		var texts []string
-		for j := range in.Environments {
+		for j := range in.Runs {
 			cell := m.settingOnPage(input, in.Settings[i][j])
 			texts = append(texts, cell.Text+cell.Whole+cell.Note)
 			one.Cells = append(one.Cells, cell)

@@ -137,7 +137,7 @@ func comparison(t *testing.T, main, a, b string) (*compare.Comparison, *present.
 		"main.knot": {Data: []byte(main)}, "a.yaml": {Data: []byte(a)}, "b.yaml": {Data: []byte(b)},
 	})
 	require.NoError(t, err)
-	c, findings := compare.Environments(files, []*project.Environment{files.Environment("a"), files.Environment("b")},
+	c, findings := compare.Environments(files, []*project.Run{files.RunNamed("a"), files.RunNamed("b")},
 		compare.Options{})
 	require.NotNil(t, c, "%v", findings)
 	p, out := presenter(files.Sources)
@@ -261,11 +261,11 @@ func inputsTable(t *testing.T, files fstest.MapFS, width int, fits bool) string 
 	t.Helper()
 	p, err := project.Load(files)
 	require.NoError(t, err)
-	in := &present.Inputs{Inputs: p.InputsOf(p.Module), Environments: p.Concrete()}
+	in := &present.Inputs{Inputs: p.InputsOf(p.Unit().Module), Runs: p.Runs(p.Concrete())}
 	for _, input := range in.Inputs {
 		var all []project.Settings
-		for _, e := range in.Environments {
-			all = append(all, p.Settings(e, p.World(e, false), input))
+		for _, e := range in.Runs {
+			all = append(all, e.Settings(e.World(false), input))
 		}
 		in.Settings = append(in.Settings, all)
 	}

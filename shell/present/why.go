@@ -161,7 +161,7 @@ func (p *Presenter) valueOf(w *explain.Why) {
 	if w.Line > 0 {
 		path = strings.TrimPrefix(fmt.Sprintf("%s line %d", w.Path, w.Line), " ")
 	}
-	p.printf("%s  %s  %s\n\n  %s\n", w.Environment.Name, p.bold(w.Document.Path), p.bold(path),
+	p.printf("%s  %s  %s\n\n  %s\n", w.Run.Name, p.bold(w.Document.Path), p.bold(path),
 		p.green(wholeValue(w.Value)))
 	if w.Value.Secret() {
 		p.printf("  %s\n", p.faint("secrets are neither read nor shown here"))
@@ -346,7 +346,7 @@ type (
 // WhyJSON tells the same for programs.
 func (p *Presenter) WhyJSON(w *explain.Why) error {
 	out := whyJSON{
-		Version: 2, Environment: w.Environment.Name, Document: w.Document.Path, Path: w.Path.String(),
+		Version: 2, Environment: w.Run.Name, Document: w.Document.Path, Path: w.Path.String(),
 		Pointer: (*place.Path).Pointer(w.Path), Line: w.Line, Value: raw(w.Value),
 		Secret: w.Value.Secret(), Open: w.Value.Unknown() && !w.Value.Secret(), Events: []eventJSON{},
 		Inputs: []lifeJSON{},
