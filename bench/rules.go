@@ -4,10 +4,12 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"time"
 
 	"knothole/core/builtin"
+	"knothole/core/parallel"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/rule"
@@ -140,17 +142,31 @@ func holdRules(title, entries string, count int) error {
 		if findings.HasErrors() {
 			return fmt.Errorf("the fleet does not render: %s", findings[0].Message)
 		}
-		held := rule.Hold(p, results, rule.Options{Today: start, Builtins: builtin.Table, Whole: true})
+		report := render.NewReport(p)
+		checking := rule.Begin(p, rule.Options{Today: start, Builtins: builtin.Table, Whole: true}, report)
+		var group parallel.Group
+		group.SetLimit(runtime.GOMAXPROCS(0))
+		for _, r := range results {
+			group.Go(func() error {
+				checking.Look(r)
+				return nil
+			})
+		}
+		_ = group.Wait()
+		for _, r := range results {
+			checking.Take(r)
+		}
+		checked := checking.Finish()
 		done := time.Now()
 		if round > 0 {
 			evaluating.times = append(evaluating.times, evaluated.Sub(start))
 			holding.times = append(holding.times, done.Sub(evaluated))
 		}
-		documents, looked, found = 0, 0, len(held.Findings)
+		documents, looked, found = 0, 0, len(report.Findings())
 		for _, r := range results {
 			documents += len(r.Documents)
 		}
-		for _, r := range held.Rules {
+		for _, r := range checked.Rules {
 			if r.Failed {
 				return fmt.Errorf("the rule %s failed", r.Object.Name)
 			}
@@ -158,8 +174,8 @@ func holdRules(title, entries string, count int) error {
 				looked += n
 			}
 		}
-		if len(held.Rules) != count {
-			return fmt.Errorf("%d rules are held, not %d", len(held.Rules), count)
+		if len(checked.Rules) != count {
+			return fmt.Errorf("%d rules are held, not %d", len(checked.Rules), count)
 		}
 	}
 	fmt.Printf("\nholding %d rules over %d documents in %d environments: %d looks, %d findings; median of %d\n",

@@ -1,6 +1,7 @@
 package core_test
 
 import (
+	"context"
 	"flag"
 	"fmt"
 	"os"
@@ -21,6 +22,7 @@ import (
 	"knothole/core/rule"
 	"knothole/core/source"
 	"knothole/core/value"
+	"knothole/core/verify"
 )
 
 var update = flag.Bool("update", false,
@@ -99,10 +101,25 @@ func caseOf(order []string, f txtar.File) int {
 // today is the day on which the exemptions of programs are judged.
 var today = time.Date(2027, 3, 31, 12, 0, 0, 0, time.UTC)
 
-// held renders all environments of a project, and holds the rules and links that it has.
+// verified returns what is wrong with a project in some runs.
+func verified(p *project.Project, runs []*project.Run, options render.Options, today time.Time,
+	emit func(*render.Result) error) source.Findings {
+	outcome, err := verify.Project(context.Background(), p, runs, verify.Options{Options: options, Rules: true,
+		Builtins: builtin.Table, Today: today}, emit)
+	if err != nil {
+		panic(err) // there is nothing that could fail
+	}
+	return outcome.Findings()
+}
+
+// held renders all environments of a project, and checks the rules and links that it has.
 func held(p *project.Project, options render.Options) ([]*render.Result, source.Findings) {
 	options.Validate = rule.Any(p)
-	results, _, findings := rule.All(p, p.Runs(p.Concrete()), options, builtin.Table, today)
+	var results []*render.Result
+	findings := verified(p, p.Runs(p.Concrete()), options, today, func(r *render.Result) error {
+		results = append(results, r)
+		return nil
+	})
 	return results, findings
 }
 

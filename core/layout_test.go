@@ -16,7 +16,7 @@ import (
 var order = []string{
 	"core/parallel", "core/source", "core/syntax", "core/value", "core/place", "core/data", "core/schema",
 	"core/types", "core/check", "core/expected", "core/flow", "core/eval", "core/builtin", "core/standard",
-	"core/project", "core/render", "core/rule", "core/explain", "core/compare", "core/lift", "core/packages",
+	"core/project", "core/render", "core/rule", "core/explain", "core/compare", "core/verify", "core/lift", "core/packages",
 }
 
 // TestLayout keeps the architecture: the core knows neither the shell nor the outside, and its arrows point one way.

@@ -16,7 +16,6 @@ import (
 	"knothole/core/compare"
 	"knothole/core/project"
 	"knothole/core/render"
-	"knothole/core/rule"
 	"knothole/core/source"
 )
 
@@ -29,8 +28,7 @@ func findingsOf(t *testing.T, files []source.PageFile) source.Findings {
 	}
 	p, err := project.Load(fs)
 	require.NoError(t, err)
-	_, _, findings := rule.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Validate: true}, builtin.Table,
-		time.Now())
+	findings := verified(p, p.Runs(p.Concrete()), render.Options{Everything: true, Validate: true}, time.Now(), nil)
 	findings = append(findings, compare.CheckParity(p, builtin.Table)...)
 	return findings
 }

@@ -10,10 +10,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"knothole/core/builtin"
 	"knothole/core/project"
 	"knothole/core/render"
-	"knothole/core/rule"
 	"knothole/core/source"
 )
 
@@ -23,8 +21,7 @@ func ruleErrors(t *testing.T, files fstest.MapFS) map[string]bool {
 	t.Helper()
 	p, err := project.Load(files)
 	require.NoError(t, err)
-	_, _, findings := rule.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Validate: true}, builtin.Table,
-		time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC))
+	findings := verified(p, p.Runs(p.Concrete()), render.Options{Everything: true, Validate: true}, time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC), nil)
 	found := map[string]bool{}
 	for _, f := range findings.Tidy(p.Sources) {
 		if f.Severity == source.Error {

@@ -8,10 +8,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"knothole/core/builtin"
 	"knothole/core/project"
 	"knothole/core/render"
-	"knothole/core/rule"
 	"knothole/core/source"
 )
 
@@ -55,7 +53,7 @@ func TestRulesShowNoSecrets(t *testing.T) {
 					require.Empty(t, unread)
 					runs = []*project.Run{with}
 				}
-				_, _, findings := rule.All(p, runs, render.Options{Validate: true}, builtin.Table, today)
+				findings := verified(p, runs, render.Options{Validate: true}, today, nil)
 				var b strings.Builder
 				for _, f := range findings {
 					switch {

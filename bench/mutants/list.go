@@ -245,7 +245,7 @@ var mutants = []mutant{
 		`		if pointer == "" || broken {
 			return false`,
 		"exemption for a place around does not cover"},
-	{42, "core/rule/exemption.go", "Held.judge",
+	{42, "core/rule/exemption.go", "Checking.judge",
 		`case e.Exempt > 0 && e.Until.Sub(today) <= Notice:`,
 		`case e.Exempt > 0 && (e.Until.Sub(today) < Notice || e.Until.Sub(today) == Notice && !broken):`,
 		"notice on the 14th day is lost"},

@@ -3,6 +3,7 @@
 package parallel
 
 import (
+	"context"
 	"sync"
 
 	"golang.org/x/sync/errgroup"
@@ -35,4 +36,77 @@ func (g *Group) Wait() error {
 		panic(g.problem)
 	}
 	return err
+}
+
+// Ordered calls make with the numbers below n, at most limit at once, and take with what each call returned: in the
+// order of the numbers, one at a time. No more than limit results exist at once. The error is the first of take, or
+// that of the context; nothing is made or taken after it.
+func Ordered[T any](ctx context.Context, n, limit int, make func(i int) T, take func(i int, made T) error) error {
+	var (
+		group   Group
+		mu      sync.Mutex
+		changed = sync.NewCond(&mu)
+		next    int // the number to make
+		turn    int // the number to take
+		failed  error
+		stopped bool
+	)
+	stop := func(err error) {
+		mu.Lock()
+		defer mu.Unlock()
+		if !stopped {
+			stopped, failed = true, err
+		}
+		changed.Broadcast()
+	}
+	defer context.AfterFunc(ctx, func() { stop(context.Cause(ctx)) })()
+	begin := func() (i int, ok bool) {
+		mu.Lock()
+		defer mu.Unlock()
+		if stopped || next == n {
+			return 0, false
+		}
+		next++
+		return next - 1, true
+	}
+	wait := func(i int) bool {
+		mu.Lock()
+		defer mu.Unlock()
+		for turn != i && !stopped {
+			changed.Wait()
+		}
+		return !stopped
+	}
+	for range min(n, limit) {
+		group.Go(func() error {
+			done := false
+			defer func() {
+				if !done { // it panics, and nobody's turn comes any more
+					stop(nil)
+				}
+			}()
+			for {
+				i, ok := begin()
+				if !ok {
+					break
+				}
+				made := make(i)
+				if !wait(i) {
+					break
+				}
+				if err := take(i, made); err != nil {
+					stop(err)
+					break
+				}
+				mu.Lock()
+				turn++
+				changed.Broadcast()
+				mu.Unlock()
+			}
+			done = true
+			return nil
+		})
+	}
+	_ = group.Wait() // the error is kept above
+	return failed
 }

@@ -5,7 +5,6 @@ package render
 import (
 	"fmt"
 	"path"
-	"runtime"
 	"slices"
 	"strings"
 	"unicode"
@@ -13,7 +12,6 @@ import (
 	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/eval"
-	"knothole/core/parallel"
 	"knothole/core/project"
 	"knothole/core/source"
 	"knothole/core/value"
@@ -52,6 +50,8 @@ type Options struct {
 	Validate bool
 	// Outputs also evaluates the outputs of the main module.
 	Outputs bool
+	// Then is called with each result before it is passed on, from any goroutine; nil for nothing.
+	Then func(*Result)
 }
 
 // Output is a named output with its value.
@@ -68,9 +68,10 @@ type Result struct {
 	Outputs    []Output   // as declared, when they were asked for
 	Findings   source.Findings
 	Unchecked  []eval.Unchecked
-	Validation Validation // when that was asked for
-	breaches   []breach
-	World      *eval.World // in which it was evaluated; nil when there is nothing to evaluate
+	Unresolved []Unresolved
+	Validation Validation      // when that was asked for
+	Violations source.Findings // of schemas
+	World      *eval.World     // in which it was evaluated; nil when there is nothing to evaluate
 }
 
 // MissingSecrets returns an error for each document that depends on a secret that was not read. A run that reads
@@ -136,6 +137,7 @@ func World(run *project.Run, w *eval.World, options Options) *Result {
 	r.World = w
 	r.patch(options)
 	r.finish()
+	r.Unresolved = r.unresolved()
 	if options.Validate && p.HasSchemas() {
 		r.validate(p)
 	}
@@ -351,75 +353,4 @@ func (r *Result) checkPath(name string, span source.Span, via []source.Related) 
 	}
 	r.report(source.BadPath, span, help, via, "%q is not a valid path for a document", shown)
 	return false
-}
-
-// constants evaluates what needs no environment, where there is none.
-func constants(p *project.Project) {
-	w := p.Program.World(eval.Environment{})
-	for _, m := range p.Modules() {
-		others(w, m, true, (*check.Object).Constant)
-	}
-	w.Complete(true)
-}
-
-// All renders the environments of several runs at the same time. The results are in the order of the runs; the findings
-// are those of all of them and of the project.
-func All(p *project.Project, runs []*project.Run, options Options) ([]*Result, source.Findings) {
-	results := make([]*Result, len(runs))
-	var group parallel.Group
-	group.SetLimit(4 * runtime.GOMAXPROCS(0))
-	for i, run := range runs {
-		group.Go(func() error {
-			results[i] = Environment(run, options)
-			return nil
-		})
-	}
-	_ = group.Wait() // rendering reports findings, not errors
-	findings := append(source.Findings(nil), p.Findings...)
-	findings = append(findings, p.CheckLayers(runs)...)
-	nameReadUpstream(runs, findings)
-	if options.Validate && p.HasSchemas() {
-		findings = append(findings, p.Schemas().Findings...)
-		findings = append(findings, fold(results)...)
-	}
-	if p.Program != nil {
-		if options.Everything && len(runs) == 0 {
-			constants(p)
-		}
-		findings = append(findings, p.Program.Constants()...)
-	}
-	for _, r := range results {
-		findings = append(findings, r.Findings...)
-		if options.Everything && r.World != nil {
-			findings = append(findings, r.World.Lost()...)
-		}
-	}
-	if options.Everything && p.Program != nil {
-		findings = append(findings, p.Program.LostConstants()...)
-	}
-	if !findings.HasErrors() {
-		if options.Validate && p.HasSchemas() {
-			findings = append(findings, reachNothing(p, results, options)...)
-		}
-		for _, r := range results {
-			if r.World == nil {
-				continue
-			}
-			if stopped := r.World.Stopped(); stopped != nil {
-				panic(stopped)
-			}
-		}
-	}
-	findings = slices.DeleteFunc(findings, p.Tracked)
-	for i := range findings {
-		p.Unit().HelpTable(&findings[i])
-	}
-	tidy := findings.Tidy(p.Sources)
-	all := len(p.Concrete())
-	for i := range tidy {
-		if all == 1 {
-			tidy[i].Environments = nil // the only one goes without saying
-		}
-	}
-	return results, tidy
 }

@@ -2,7 +2,6 @@ package render
 
 import (
 	"fmt"
-	"slices"
 
 	"knothole/core/place"
 	"knothole/core/project"
@@ -18,6 +17,14 @@ type Validation struct {
 	NotKnown int // values that are not known here, so that nothing was said of them
 	// Transitions is how many rules compare with the object before a change, and were not judged.
 	Transitions int
+}
+
+// Add adds what was validated elsewhere.
+func (v *Validation) Add(other Validation) {
+	v.Checked += other.Checked
+	v.Without += other.Without
+	v.NotKnown += other.NotKnown
+	v.Transitions += other.Transitions
 }
 
 // addCommand is the help for a kind that the catalogue lacks.
@@ -116,76 +123,7 @@ func (r *Result) tell(p *project.Project, result *schema.Result, v value.Value, 
 		}
 		f.Related = append(append(f.Related, source.Related{Span: d.Span, Text: fmt.Sprintf("in %s", d.Path)}),
 			d.Included()...)
-		f.Environments = []string{r.Run.Name}
-		r.breaches = append(r.breaches, breach{f, label})
+		f.Environments, f.About = []string{r.Run.Name}, &source.About{Label: label}
+		r.Violations.Add(f)
 	}
-}
-
-// breach is a way in which a document breaks its schema.
-type breach struct {
-	finding  source.Finding // that does not name the document
-	document string
-}
-
-// fold makes one finding of what is wrong with several documents in the same way and at the same place.
-func fold(results []*Result) source.Findings {
-	type key struct {
-		at      source.Pos
-		message string
-	}
-	var order []key
-	first := map[key]source.Finding{}
-	documents, known := map[key][]string{}, map[key]map[string]bool{}
-	for _, r := range results {
-		for _, b := range r.breaches {
-			k := key{b.finding.Span.Start, b.finding.Message}
-			f, ok := first[k]
-			switch {
-			case !ok:
-				f = b.finding
-				order = append(order, k)
-			case !slices.Contains(f.Environments, r.Run.Name):
-				f.Environments = append(slices.Clip(f.Environments), r.Run.Name)
-			}
-			first[k] = f
-			if known[k] == nil {
-				known[k] = map[string]bool{}
-			}
-			if !known[k][b.document] {
-				known[k][b.document] = true
-				documents[k] = append(documents[k], b.document)
-			}
-		}
-	}
-	var findings source.Findings
-	for _, k := range order {
-		f, names := first[k], documents[k]
-		label := names[0]
-		if len(names) > 1 {
-			label = fmt.Sprintf("%s and %s more", label, source.Count(len(names)-1, "document"))
-		}
-		f.Message = label + ": " + f.Message
-		findings.Add(f)
-	}
-	return findings
-}
-
-// reachNothing warns of patterns that choose no document of any environment.
-func reachNothing(p *project.Project, results []*Result, options Options) (findings source.Findings) {
-	if options.Only != nil || len(results) < len(p.Concrete()) {
-		return nil // not everything was rendered
-	}
-	for _, a := range p.Schemas().Associations {
-		reached := false
-		for _, r := range results {
-			for i := range r.Documents {
-				reached = reached || a.Matches(r.Documents[i].Path)
-			}
-		}
-		if !reached {
-			findings.Add(source.Finding{Code: source.Unused, Severity: source.Warning, Span: a.Span,
-				Message: fmt.Sprintf("no document matches %q", a.Documents), Help: "fix the pattern, or leave the entry out"})
-		}
-	}
-	return findings
 }

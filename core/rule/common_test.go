@@ -65,10 +65,10 @@ func TestCommon(t *testing.T) {
 			require.NoError(t, err)
 			p := library(t)
 			objects, keys := objectsIn(t, p, filepath.Base(name), text)
-			held := rule.Files(p, objects, func(under source.Pos) source.Pos { return keys[under] },
-				rule.Options{Builtins: builtin.Table, Today: time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC)})
+			found := checkFiles(p, objects, keys, rule.Options{Builtins: builtin.Table,
+				Today: time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC)})
 			var b strings.Builder
-			for _, f := range held.Findings.Tidy(p.Sources) {
+			for _, f := range found.Findings {
 				if f.Code == source.LooksAtNothing {
 					continue
 				}

@@ -29,7 +29,8 @@ type exemption struct {
 func builtIn(m *project.RuleModule) bool { return standard.Is(m.Path) }
 
 // readExemptions reads the exemptions of the project, and reports those that have errors.
-func (h *Held) readExemptions(p *project.Project, options Options) (all []*exemption) {
+func (c *Checking) readExemptions(options Options) (all []*exemption) {
+	p, h := c.project, c.Result
 	var names []string
 	for _, r := range h.Rules {
 		names = append(names, r.Object.Name)
@@ -49,7 +50,7 @@ func (h *Held) readExemptions(p *project.Project, options Options) (all []*exemp
 				otherwise = "rules are " + source.FirstQuoted(names, 8)
 			}
 			if complete {
-				h.Findings.Add(source.Finding{Code: source.UnknownName, Span: e.RuleSpan,
+				c.report.Add(source.Finding{Code: source.UnknownName, Span: e.RuleSpan,
 					Message: fmt.Sprintf("there is no rule %q to be exempt from", e.Rule),
 					Help:    source.Suggest(e.Rule, names, otherwise)})
 			}
@@ -61,7 +62,7 @@ func (h *Held) readExemptions(p *project.Project, options Options) (all []*exemp
 		if err != nil {
 			one.bad = true
 			message, help, _ := strings.Cut(err.Error(), "\n  ")
-			h.Findings.Add(source.Finding{Code: source.ImpossiblePath, Span: e.AtSpan, Message: message, Help: help})
+			c.report.Add(source.Finding{Code: source.ImpossiblePath, Span: e.AtSpan, Message: message, Help: help})
 		}
 		one.places = places
 	}
@@ -74,17 +75,14 @@ func day(t time.Time) time.Time {
 	return time.Date(year, month, date, 0, 0, 0, 0, time.UTC)
 }
 
-// exempt reports whether a violation is exempt, and counts it for those that exempt it or would have.
-func (h *Held) exempt(all []*exemption, v violation, environment string) bool {
-	exempt := false
+// covering returns the exemptions that are for a violation.
+func covering(all []*exemption, v violation, environment string) (covering []*exemption) {
 	for _, e := range all {
-		if e.bad || !e.covers(v, environment) {
-			continue
+		if !e.bad && e.covers(v, environment) {
+			covering = append(covering, e)
 		}
-		e.Exempt++
-		exempt = exempt || !e.Ended
 	}
-	return exempt
+	return covering
 }
 
 // covers reports whether an exemption is for a violation, whatever the day. One that several documents make together
@@ -138,9 +136,9 @@ func (e *exemption) at(one eval.Offence, o *Object) bool {
 
 // judge reports exemptions that have ended or soon will, and those that exempt nothing, when nothing is missing of
 // what they could be for.
-func (h *Held) judge(all []*exemption, complete bool, options Options) {
-	today := day(options.Today)
-	for _, e := range all {
+func (c *Checking) judge(complete bool) {
+	today := day(c.options.Today)
+	for _, e := range c.exemptions {
 		if e.bad {
 			continue
 		}
@@ -149,23 +147,23 @@ func (h *Held) judge(all []*exemption, complete bool, options Options) {
 		reason := []source.Related{{Span: e.Span, Text: "its reason: " + e.Reason}}
 		switch {
 		case e.Ended && e.Exempt > 0:
-			h.Findings.Add(source.Finding{Code: source.ExemptionEnds, Span: e.UntilSpan, Related: reason,
+			c.report.Add(source.Finding{Code: source.ExemptionEnds, Span: e.UntilSpan, Related: reason,
 				Message: fmt.Sprintf("the exemption from %q ended on %s, %s ago: %s no longer exempt", e.Rule, until,
 					source.Count(-days, "day"), countAre(e.Exempt, "violation")),
 				Help: "fix the violation, or agree on a new day"})
-		case e.Exempt == 0 && complete && !h.anyFailed(e.Rule):
+		case e.Exempt == 0 && complete && !c.Result.anyFailed(e.Rule):
 			message := fmt.Sprintf("nothing that it covers violates the rule %q", e.Rule)
 			if e.Ended {
 				message = fmt.Sprintf("the exemption from %q ended on %s, and nothing violates the rule", e.Rule, until)
 			}
-			h.Findings.Add(source.Finding{Code: source.Unused, Severity: source.Warning, Span: e.Span,
+			c.report.Add(source.Finding{Code: source.Unused, Severity: source.Warning, Span: e.Span,
 				Message: message, Help: "leave the exemption out"})
 		case e.Exempt > 0 && e.Until.Sub(today) <= Notice:
 			when := "in " + source.Count(days, "day")
 			if days == 0 {
 				when = "today"
 			}
-			h.Findings.Add(source.Finding{Code: source.ExemptionEnds, Severity: source.Warning, Span: e.UntilSpan,
+			c.report.Add(source.Finding{Code: source.ExemptionEnds, Severity: source.Warning, Span: e.UntilSpan,
 				Related: reason, Help: "fix the violation, or agree on a new day",
 				Message: fmt.Sprintf("the exemption from %q ends on %s, %s: %s", e.Rule, until, when,
 					countAre(e.Exempt, "violation")+" exempt until then")})
@@ -181,7 +179,7 @@ func countAre(n int, word string) string {
 	return source.Count(n, word) + " are"
 }
 
-func (h *Held) anyFailed(rule string) bool {
+func (h *Result) anyFailed(rule string) bool {
 	r := h.Rule(rule)
 	return r == nil || r.Failed
 }

@@ -29,9 +29,7 @@ func TestCommonKinds(t *testing.T) {
 	check := func(text string) (lines []string) {
 		p := project.LoadRules(fstest.MapFS{}, nil, nil, nil)
 		objects, keys := objectsIn(t, p, "all.yaml", []byte(text))
-		held := rule.Files(p, objects, func(under source.Pos) source.Pos { return keys[under] },
-			rule.Options{Builtins: builtin.Table})
-		for _, f := range held.Findings.Tidy(p.Sources) {
+		for _, f := range checkFiles(p, objects, keys, rule.Options{Builtins: builtin.Table}).Findings {
 			require.Equal(t, source.DanglingReference, f.Code, f.Message)
 			at := p.Sources.Locate(f.Span.Start)
 			rest := strings.Split(text, "\n")[at.Line-1][at.Column-1:]

@@ -139,15 +139,38 @@ func plant(r *rand.Rand, way string) (files fstest.MapFS, bad map[string][]plant
 	return files, bad
 }
 
-// holdAll loads a project and holds its rules.
-func holdAll(t testing.TB, files fstest.MapFS, recording bool) (*project.Project, *rule.Held) {
+// checked is what came of checking rules, with the findings.
+type checked struct {
+	*rule.Result
+	Findings source.Findings
+}
+
+// check checks the rules of a project over what its environments render to.
+func check(p *project.Project, results []*render.Result, today time.Time) checked {
+	report := render.NewReport(p)
+	c := rule.Begin(p, rule.Options{Builtins: builtin.Table, Whole: true, Today: today}, report)
+	for _, r := range results {
+		c.Look(r)
+		c.Take(r)
+	}
+	return checked{c.Finish(), report.Findings()}
+}
+
+// checkFiles checks the rules of a project over the documents of files.
+func checkFiles(p *project.Project, objects []rule.Object, keys data.Keys, options rule.Options) checked {
+	var report source.Report
+	result := rule.Files(p, objects, func(under source.Pos) source.Pos { return keys[under] }, options, &report)
+	return checked{result, report.Findings(p.Sources)}
+}
+
+// holdAll loads a project and checks its rules.
+func holdAll(t testing.TB, files fstest.MapFS, recording bool) (*project.Project, checked) {
 	p, err := project.Load(files)
 	require.NoError(t, err)
 	require.False(t, p.Findings.HasErrors(), told(p, p.Findings))
 	results, findings := render.All(p, p.Runs(p.Concrete()), render.Options{Recording: recording})
 	require.False(t, findings.HasErrors(), told(p, findings))
-	return p, rule.Hold(p, results, rule.Options{Builtins: builtin.Table, Whole: true,
-		Today: time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC)})
+	return p, check(p, results, time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC))
 }
 
 // plantedFound holds the law of one seed: a rule finds all that was planted and nothing else, at the lines that it
@@ -386,7 +409,7 @@ func linksFollowed(t testing.TB, seed uint64) {
 	l := linkedObjects(r)
 	p := project.LoadRules(fstest.MapFS{}, []string{"standard/images"}, nil, nil)
 	objects, keys := objectsIn(t, p, "all.yaml", []byte(l.text.String()))
-	held := rule.Files(p, objects, func(under source.Pos) source.Pos { return keys[under] }, rule.Options{})
+	held := checkFiles(p, objects, keys, rule.Options{})
 	var lost []string
 	for _, f := range held.Findings {
 		if f.Code != source.DanglingReference {
@@ -557,7 +580,7 @@ func libraryNeverFails(t testing.TB, p *project.Project, seed uint64) {
 		objects = append(objects, rule.Object{Path: "all.yaml", Data: v, Label: "all.yaml",
 			Span: source.At(v.Origin().Pos())})
 	}
-	held := rule.Files(p, objects, func(under source.Pos) source.Pos { return keys[under] }, rule.Options{})
+	held := checkFiles(p, objects, keys, rule.Options{})
 	for _, f := range held.Findings {
 		require.NotEqual(t, source.RuleFailed, f.Code, "%s\n%s", text.String(), f.Message)
 	}

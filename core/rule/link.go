@@ -392,40 +392,28 @@ func nearestLabels(wanted map[string]string, candidates []value.Value) string {
 
 // lostLinks reports links of the project that nothing names anything by, or that lead to what no environment renders,
 // when all of it is there. It returns which lead to nothing at all.
-func (h *Held) lostLinks(all []*found, options Options) []bool {
-	lost := make([]bool, len(h.Links))
-	complete := options.Whole && !slices.ContainsFunc(all, func(f *found) bool { return f == nil || f.partial })
-	var kinds []string
-	for _, f := range all {
-		if f != nil {
-			kinds = append(kinds, f.kinds...)
-		}
-	}
-	slices.Sort(kinds)
-	kinds = slices.Compact(kinds)
-	for k, l := range h.Links {
-		if l.Kinds || l.bad || !complete || len(all) == 0 {
+func (c *Checking) lostLinks(complete bool) []bool {
+	lost := make([]bool, len(c.links))
+	slices.Sort(c.kinds)
+	for k, l := range c.Result.Links {
+		if l.Kinds || l.bad || !complete || c.taken == 0 {
 			continue
 		}
-		references, targets := 0, 0
-		for _, f := range all {
-			references, targets = references+f.links[k].references, targets+f.links[k].targets
-		}
 		switch {
-		case targets == 0:
+		case c.links[k].targets == 0:
 			lost[k] = true
 			to := l.To[0]
 			f := source.Finding{Code: source.DanglingReference, Span: to.Span,
 				Message: fmt.Sprintf("dangling link: no document of any environment has a path %q", to.Text),
 				Help:    "fix the pattern or the path"}
-			if to.Kind != "" && !slices.Contains(kinds, to.Kind) {
+			if to.Kind != "" && !slices.Contains(c.kinds, to.Kind) {
 				f.Message = fmt.Sprintf("dangling link: no environment renders anything of kind %q", to.Kind)
-				f.Help = source.Suggest(to.Kind, kinds, "kinds are "+source.FirstQuoted(kinds, 8))
+				f.Help = source.Suggest(to.Kind, c.kinds, "kinds are "+source.FirstQuoted(c.kinds, 8))
 			}
-			h.Findings.Add(f)
-		case references == 0:
+			c.report.Add(f)
+		case c.links[k].references == 0:
 			from := l.From[0]
-			h.Findings.Add(source.Finding{Code: source.LooksAtNothing, Severity: source.Warning, Span: from.Span,
+			c.report.Add(source.Finding{Code: source.LooksAtNothing, Severity: source.Warning, Span: from.Span,
 				Message: fmt.Sprintf("no document of any environment has a path %q", from.Text),
 				Help:    "fix the pattern or the path, or leave the link out"})
 		}

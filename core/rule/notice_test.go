@@ -7,10 +7,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"knothole/core/builtin"
 	"knothole/core/project"
 	"knothole/core/render"
-	"knothole/core/rule"
 	"knothole/core/source"
 )
 
@@ -25,7 +23,8 @@ func held(t *testing.T, files map[string]string, day string) (codes []source.Cod
 	require.NoError(t, err)
 	today, err := time.Parse(time.DateOnly, day)
 	require.NoError(t, err)
-	_, _, findings := rule.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Validate: true}, builtin.Table, today)
+	results, findings := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Validate: true})
+	findings = append(findings, check(p, results, today).Findings...)
 	for _, f := range findings {
 		codes = append(codes, f.Code)
 	}

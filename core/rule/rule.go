@@ -8,21 +8,20 @@
 package rule
 
 import (
-	"cmp"
 	"fmt"
-	"runtime"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"knothole/core/check"
 	"knothole/core/eval"
-	"knothole/core/parallel"
 	"knothole/core/place"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/schema"
 	"knothole/core/source"
+	"knothole/core/syntax"
 	"knothole/core/value"
 )
 
@@ -37,6 +36,7 @@ type Rule struct {
 	Errors, Warnings, Exempt int
 	Failed                   bool // it could not be held somewhere
 	Waiting                  bool // it looks at all documents, and somewhere not all were there
+	all                      bool // it looks at all documents
 }
 
 // Exemption is what came of an exemption.
@@ -46,8 +46,8 @@ type Exemption struct {
 	Ended  bool // its last day is over
 }
 
-// Held is what came of holding the rules and links of a project.
-type Held struct {
+// Result is what came of checking the rules and links of a project.
+type Result struct {
 	Rules      []*Rule
 	Exemptions []*Exemption
 	Links      []*Link
@@ -56,7 +56,6 @@ type Held struct {
 	// held.
 	Waiting      bool
 	Environments []string
-	Findings     source.Findings
 }
 
 // Holds reports whether a rule is held in an environment.
@@ -68,7 +67,7 @@ func (r *Rule) Holds(environment string) bool {
 }
 
 // Rule returns the rule of a name; nil when none is held.
-func (h *Held) Rule(name string) *Rule {
+func (h *Result) Rule(name string) *Rule {
 	for _, r := range h.Rules {
 		if r.Object.Name == name {
 			return r
@@ -78,7 +77,7 @@ func (h *Held) Rule(name string) *Rule {
 }
 
 // Exempt counts the violations that are exempt.
-func (h *Held) Exempt() int {
+func (h *Result) Exempt() int {
 	n := 0
 	for _, r := range h.Rules {
 		n += r.Exempt
@@ -90,25 +89,6 @@ func (h *Held) Exempt() int {
 func Any(p *project.Project) bool {
 	return len(p.Rules()) > 0 || len(p.Exemptions()) > 0 || len(p.Links()) > 0 ||
 		len(mainRules(p)) > 0
-}
-
-// All renders environments, and holds what they render to when its options say that it is validated. Today is the day
-// on which exemptions are judged. The findings are those of both.
-func All(p *project.Project, runs []*project.Run, options render.Options, builtins *eval.Builtins,
-	today time.Time) ([]*render.Result, *Held, source.Findings) {
-	results, findings := render.All(p, runs, options)
-	if !options.Validate || !Any(p) || p.Program == nil {
-		return results, &Held{}, findings
-	}
-	held := Hold(p, results, Options{Today: today, Builtins: builtins, Part: options.Only != nil,
-		Whole: options.Only == nil && len(runs) == len(p.Concrete())})
-	findings = append(append(findings, held.Findings...), p.Program.Constants()...).Tidy(p.Sources)
-	if len(p.Concrete()) == 1 {
-		for i := range findings {
-			findings[i].Environments = nil
-		}
-	}
-	return results, held, findings
 }
 
 // Options say how to hold rules.
@@ -173,51 +153,98 @@ func objectsOf(r *render.Result) []Object {
 	return all
 }
 
-// Hold holds the rules and links of a project over what its environments render to.
-func Hold(p *project.Project, results []*render.Result, options Options) *Held {
-	held := &Held{}
+// Checking checks the rules and links of a project, one environment after the other. Nothing of an environment is kept
+// but what was found.
+type Checking struct {
+	Result     *Result
+	project    *project.Project
+	options    Options
+	report     Report
+	exemptions []*exemption
+	broken     bool // what documents are made of has errors, so that some may be missing
+
+	mu    sync.Mutex
+	found map[*render.Result]*found // in environments that were not taken yet
+
+	links    []linked // what came of each link, in all environments
+	kinds    []string // of the documents, each once
+	partial  bool     // not all documents were there somewhere
+	taken    int      // how many environments were
+	deferred []deferred
+}
+
+// Report takes findings.
+type Report interface{ Add(...source.Finding) }
+
+// deferred is what a rule or link found. Where it looks at documents together, whether all of them are there is known
+// at the end only.
+type deferred struct {
+	finding source.Finding
+	rule    *Rule // nil for a link
+	link    int
+	exempt  []*exemption // that are for it
+	failed  bool         // the rule failed
+	silent  bool         // which is reported elsewhere
+}
+
+// Begin begins to check the rules and links of a project. What is found goes into the report.
+func Begin(p *project.Project, options Options, report Report) *Checking {
+	c := &Checking{Result: &Result{}, project: p, options: options, report: report, found: map[*render.Result]*found{}}
 	for _, o := range mainRules(p) {
-		held.Rules = append(held.Rules, &Rule{Object: o, Looked: map[string]int{}})
+		c.Result.Rules = append(c.Result.Rules, newRule(o, nil))
 	}
-	for _, m := range p.Rules() {
+	c.addModules()
+	links, findings := ReadLinks(p, options.Builtins)
+	c.Result.Links, c.links = links, make([]linked, len(links))
+	c.report.Add(findings...)
+	c.exemptions = c.readExemptions(options)
+	c.broken = brokenSources(p)
+	return c
+}
+
+func newRule(o *check.Object, m *project.RuleModule) *Rule {
+	return &Rule{Object: o, Module: m, Looked: map[string]int{}, all: o.Declaration.(*syntax.Rule).All}
+}
+
+// addModules adds the rules of modules.
+func (c *Checking) addModules() {
+	for _, m := range c.project.Rules() {
 		if m.Module == nil || m.Broken {
 			continue
 		}
 		for _, o := range m.Rules() {
-			held.Rules = append(held.Rules, &Rule{Object: o, Module: m, Looked: map[string]int{}})
+			c.Result.Rules = append(c.Result.Rules, newRule(o, m))
 		}
 	}
-	links, findings := ReadLinks(p, options.Builtins)
-	held.Links, held.Findings = links, findings
-	found := make([]*found, len(results))
-	broken := brokenSources(p)
-	var group parallel.Group
-	group.SetLimit(4 * runtime.GOMAXPROCS(0))
-	for i, r := range results {
-		held.Environments = append(held.Environments, r.Run.Name)
-		if r.World == nil {
-			continue
-		}
-		group.Go(func() error {
-			s := &set{environment: r.Run.Name, objects: objectsOf(r), at: r.World.Recorder().Pos,
-				partial: options.Part || broken || r.Findings.HasErrors() || r.World.Stopped() != nil,
-				key:     func(under source.Pos) source.Pos { return p.KeyOf(source.NoPos, under, "") }}
-			found[i] = held.hold(r.World, s)
-			r.Unchecked = r.World.Unchecked()
-			return nil
-		})
+}
+
+// Look checks what an environment renders to. It may be called from any goroutine.
+func (c *Checking) Look(r *render.Result) {
+	if r.World == nil {
+		return
 	}
-	_ = group.Wait() // holding reports findings, not errors
-	held.gather(p, held.Environments, found, options)
-	if options.Whole && len(results) > 0 && !held.Waiting {
-		held.lookedAtNothing()
-	}
-	return held
+	s := &set{environment: r.Run.Name, objects: objectsOf(r), at: r.World.Recorder().Pos,
+		partial: c.options.Part || c.broken || r.Findings.HasErrors() || r.World.Stopped() != nil,
+		key:     func(under source.Pos) source.Pos { return c.project.KeyOf(source.NoPos, under, "") }}
+	found := c.Result.look(r.World, s)
+	r.Unchecked = r.World.Unchecked()
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.found[r] = found
+}
+
+// Take reports what Look found, in the order of the environments.
+func (c *Checking) Take(r *render.Result) {
+	c.mu.Lock()
+	found := c.found[r]
+	delete(c.found, r)
+	c.mu.Unlock()
+	c.take(found, r.Run.Name)
 }
 
 // brokenSources reports whether what documents are made of has errors, so that some may be missing.
 func brokenSources(p *project.Project) bool {
-	if p.Unit().Module == nil || p.Program.Constants().HasErrors() {
+	if p.Unit().Module == nil {
 		return true
 	}
 	files := map[*source.File]bool{}
@@ -239,25 +266,21 @@ func mainRules(p *project.Project) (rules []*check.Object) {
 	return rules
 }
 
-// Files holds rules over the documents of plain files. Key returns the place of the key under which a value at a place
-// is. Names that lead nowhere are warnings, since there may be other files.
-func Files(p *project.Project, objects []Object, key func(under source.Pos) source.Pos, options Options) *Held {
-	held := &Held{Environments: []string{""}, Links: []*Link{{Link: &project.Link{Kinds: true}}}}
+// Files checks the documents of plain files. Key returns the place of the key under which a value at a place is.
+// Dangling references are warnings, because there may be other files. What is found goes into the report.
+func Files(p *project.Project, objects []Object, key func(under source.Pos) source.Pos, options Options,
+	report Report) *Result {
+	c := &Checking{Result: &Result{Links: []*Link{{Link: &project.Link{Kinds: true}}}}, project: p, options: options,
+		report: report, links: make([]linked, 1)}
+	c.addModules()
 	w := p.Program.World(eval.Environment{})
-	for _, m := range p.Rules() {
-		if m.Module == nil || m.Broken {
-			continue
-		}
-		for _, o := range m.Rules() {
-			held.Rules = append(held.Rules, &Rule{Object: o, Module: m, Looked: map[string]int{}})
-		}
-	}
 	s := &set{objects: objects, key: key, files: true,
 		at: func(o value.Origin) source.Pos { return o.Pos() }}
-	held.gather(p, []string{""}, []*found{held.hold(w, s)}, options)
-	held.lookedAtNothing()
-	held.Findings = append(held.Findings, p.Program.Constants()...)
-	return held
+	c.take(c.Result.look(w, s), "")
+	c.finish()
+	c.lookedAtNothing()
+	c.report.Add(p.Program.Constants()...)
+	return c.Result
 }
 
 // found is what was found in one environment.
@@ -310,8 +333,8 @@ type failure struct {
 	object  *Object // nil for all documents
 }
 
-// hold holds all rules in one environment.
-func (h *Held) hold(w *eval.World, s *set) *found {
+// look checks all rules in one environment.
+func (h *Result) look(w *eval.World, s *set) *found {
 	f := &found{looked: make([]int, len(h.Rules)), broken: make([]bool, len(h.Rules)),
 		waiting: make([]bool, len(h.Rules))}
 	worlds := map[*project.RuleModule]*eval.World{}
@@ -530,56 +553,146 @@ func Reason(o *check.Object) string {
 	return strings.Join(strings.Fields(o.Declaration.Declared().Description), " ")
 }
 
-// gather makes findings of what was found in all environments.
-func (h *Held) gather(p *project.Project, environments []string, all []*found, options Options) {
-	exemptions := h.readExemptions(p, options)
-	lost := h.lostLinks(all, options)
-	violations, failures := newFolding(), newFolding()
-	for i, f := range all {
-		if f == nil {
-			continue
+// take reports what was found in an environment; nil when there was nothing to look at.
+func (c *Checking) take(f *found, environment string) {
+	c.Result.Environments = append(c.Result.Environments, environment)
+	c.taken++
+	if f == nil {
+		c.partial = true
+		return
+	}
+	c.Result.Waiting = c.Result.Waiting || f.partial
+	c.partial = c.partial || f.partial
+	c.report.Add(f.findings...)
+	for k, r := range c.Result.Rules {
+		r.Looked[environment] = f.looked[k]
+		r.Failed = r.Failed || f.broken[k]
+		r.Waiting = r.Waiting || f.waiting[k]
+	}
+	for _, v := range f.violations {
+		one := deferred{finding: v.found(environment), rule: v.rule, exempt: covering(c.exemptions, v, environment)}
+		c.later(one, v.rule.all)
+	}
+	for k, l := range f.links {
+		c.links[k].references += l.references
+		c.links[k].targets += l.targets
+		for _, v := range l.violations {
+			c.later(deferred{finding: v.found(environment), link: k}, true)
 		}
-		environment := environments[i]
-		h.Waiting = h.Waiting || f.partial
-		h.Findings = append(h.Findings, f.findings...)
-		for k, r := range h.Rules {
-			r.Looked[environment] = f.looked[k]
-			r.Failed = r.Failed || f.broken[k]
-			r.Waiting = r.Waiting || f.waiting[k]
+	}
+	for _, kind := range f.kinds {
+		if !slices.Contains(c.kinds, kind) {
+			c.kinds = append(c.kinds, kind)
 		}
-		for _, v := range f.violations {
-			if h.exempt(exemptions, v, environment) {
-				v.rule.Exempt++
-				continue
-			}
-			if v.finding.Severity == source.Warning {
-				v.rule.Warnings++
-			} else {
-				v.rule.Errors++
-			}
-			violations.fold(v, environment)
+	}
+	for _, one := range f.failures {
+		v := one.violation()
+		c.later(deferred{finding: v.found(environment), rule: one.rule, failed: true, silent: one.finding.Code == ""},
+			one.rule.all)
+	}
+	for _, e := range c.exemptions {
+		e.found = nil // which holds documents
+	}
+}
+
+// later counts what was found, at the end if it depends on all documents.
+func (c *Checking) later(d deferred, together bool) {
+	if together {
+		c.deferred = append(c.deferred, d)
+	} else {
+		c.count(d)
+	}
+}
+
+// count counts what was found, and reports it unless it is exempt.
+func (c *Checking) count(d deferred) {
+	exempt := false
+	for _, e := range d.exempt {
+		e.Exempt++
+		exempt = exempt || !e.Ended
+	}
+	switch {
+	case exempt:
+		d.rule.Exempt++
+		return
+	case d.rule == nil:
+	case d.failed:
+		if d.rule.Failed = true; d.silent {
+			return
 		}
-		for k, l := range f.links {
-			h.References += l.references
-			if options.Whole && lost[k] {
-				continue // of which one finding says more
-			}
-			for _, v := range l.violations {
-				violations.fold(v, environment)
-			}
+	case d.finding.Severity == source.Warning:
+		d.rule.Warnings++
+	default:
+		d.rule.Errors++
+	}
+	c.report.Add(d.finding)
+}
+
+// Finish reports what only all environments together show.
+func (c *Checking) Finish() *Result {
+	if c.project.Program.Constants().HasErrors() && c.taken > 0 { // documents may be missing everywhere
+		c.partial, c.Result.Waiting = true, true
+		c.deferred = nil
+		for i := range c.links {
+			c.links[i] = linked{}
 		}
-		for _, one := range f.failures {
-			one.rule.Failed = true
-			if one.finding.Code != "" {
-				failures.fold(one.violation(), environment)
+		for _, r := range c.Result.Rules {
+			if r.all {
+				r.Waiting = true
+				for environment := range r.Looked {
+					r.Looked[environment] = 0
+				}
 			}
 		}
 	}
-	for i, one := range slices.Concat(violations.order, failures.order) {
-		h.Findings.Add(one.result(i < helped))
+	c.finish()
+	if c.options.Whole && c.taken > 0 && !c.Result.Waiting {
+		c.lookedAtNothing()
 	}
-	complete := options.Whole && !slices.ContainsFunc(all, func(f *found) bool { return f == nil || f.partial })
-	h.judge(exemptions, complete, options)
+	return c.Result
+}
+
+func (c *Checking) finish() {
+	complete := c.options.Whole && !c.partial
+	lost := c.lostLinks(complete)
+	for _, d := range c.deferred {
+		switch {
+		case d.rule != nil:
+			c.count(d)
+		case c.options.Whole && lost[d.link]: // of which one finding says more
+		default:
+			c.report.Add(d.finding)
+		}
+	}
+	for _, l := range c.links {
+		c.Result.References += l.references
+	}
+	c.judge(complete)
+}
+
+// found makes the finding of a violation in an environment.
+func (v *violation) found(environment string) source.Finding {
+	f := v.finding
+	if environment != "" {
+		f.Environments = []string{environment}
+	}
+	f.About = &source.About{Path: v.path, Pointer: v.pointer(), Help: v.help}
+	if v.rule == nil {
+		f.About.Messages = shownMessages
+	} else if f.Broken != nil {
+		own := *f.Broken
+		own.Condition = v.condition
+		f.Broken = &own
+	}
+	if o := v.object; o != nil {
+		in := "in " + o.Label
+		if v.path != "" {
+			in += " at " + v.path
+		}
+		f.About.Label, f.About.Included = o.Label, o.Included
+		f.About.In = source.Related{Span: o.Span, Text: in}
+	}
+	return f
 }
 
 // violation puts the failure of a rule into words.
@@ -597,141 +710,12 @@ func (f failure) violation() violation {
 	return violation{rule: f.rule, finding: finding, object: f.object}
 }
 
-// helped is for how many findings it is looked for how to mend them where that takes long. Nobody reads more of them.
-const helped = 200
-
-// folding makes one finding of those that are the same.
-type folding struct {
-	order []*folded
-	byKey map[foldKey]*folded
-	lines map[source.Pos]int // how many different messages there are, of what no rule found
-}
-
-func newFolding() *folding {
-	return &folding{byKey: map[foldKey]*folded{}, lines: map[source.Pos]int{}}
-}
-
 // shownMessages is how many different messages are told of one place in the sources: a loop may make very many.
 const shownMessages = 3
 
-// foldKey is by what findings are the same.
-type foldKey struct {
-	at      source.Pos
-	rule    *Rule
-	asked   source.Pos // the condition in the rule
-	message string     // of what no rule found
-}
-
-// folded is a finding of several documents and environments.
-type folded struct {
-	first        violation
-	spots        []spot // the first of the places
-	places       map[placeKey]bool
-	documents    []string // how messages name them, each once
-	labels       map[string]bool
-	environments []string
-	others       []string // what is said otherwise of the first place in other environments, with their names
-}
-
-// spot is a place in a document, as it is shown.
-type spot struct {
-	object *Object
-	path   string
-}
-
-// placeKey is by what places are the same in several environments: a document, and a JSON Pointer in it.
-type placeKey struct{ label, pointer string }
-
-// fold adds a violation to the one that it is the same as: what one condition of a rule finds at one line of the
-// sources is the same, in however many documents, whatever is said of each. So is a rule that fails in one place.
-func (f *folding) fold(v violation, environment string) {
-	key := foldKey{at: v.finding.Span.Start, asked: v.condition, message: v.finding.Message}
-	if v.rule != nil {
-		key.rule, key.message = v.rule, ""
-	}
-	one := f.byKey[key]
-	if one == nil && v.rule == nil {
-		if f.lines[key.at]++; f.lines[key.at] > shownMessages {
-			key.message = ""
-			one = f.byKey[key]
-		}
-	}
-	if one == nil {
-		one = &folded{first: v, labels: map[string]bool{}, places: map[placeKey]bool{}}
-		f.byKey[key] = one
-		f.order = append(f.order, one)
-	}
-	if environment != "" && !slices.Contains(one.environments, environment) {
-		one.environments = append(one.environments, environment)
-	}
-	if said := v.finding.Message; said != one.first.finding.Message && len(one.environments) > 1 &&
-		len(one.others) < shownPlaces && v.pointer() == one.first.pointer() &&
-		(v.object == nil || v.object.Label == one.documents[0]) &&
-		!slices.ContainsFunc(one.others, func(other string) bool { return strings.HasSuffix(other, ": "+said) }) {
-		one.others = append(one.others, "in "+environment+": "+said)
-	}
-	if v.object == nil {
-		return
-	}
-	if !one.labels[v.object.Label] {
-		one.labels[v.object.Label] = true
-		one.documents = append(one.documents, v.object.Label)
-	}
-	if at := (placeKey{v.object.Label, v.pointer()}); !one.places[at] {
-		one.places[at] = true
-		if len(one.spots) < shownPlaces {
-			one.spots = append(one.spots, spot{v.object, v.path})
-		}
-	}
-}
-
-// result makes the finding; help says whether to look for one that takes long to find out.
-func (f *folded) result(help bool) source.Finding {
-	finding := f.first.finding
-	finding.Environments = f.environments
-	if help && f.first.help != nil {
-		finding.Help = f.first.help()
-	}
-	related := finding.Related
-	finding.Related = nil
-	if b := finding.Broken; b != nil {
-		own := *b
-		finding.Broken = &own
-		own.Documents, own.Place = f.documents, f.first.path
-		finding.Related = append(finding.Related, source.Related{Span: b.Span, Text: cmp.Or(own.Reason,
-			fmt.Sprintf("rule %q", b.Rule))})
-	}
-	if len(f.documents) > 0 {
-		label := f.documents[0]
-		if n := len(f.documents) - 1; n > 0 {
-			label = fmt.Sprintf("%s and %s more", label, source.Count(n, "document"))
-		}
-		finding.Message = label + ": " + finding.Message
-	}
-	for i, at := range f.spots {
-		in := "in " + at.object.Label
-		if at.path != "" {
-			in += " at " + at.path
-		}
-		finding.Related = append(finding.Related, source.Related{Span: at.object.Span, Text: in})
-		if i == 0 {
-			finding.Related = append(finding.Related, at.object.Included...)
-		}
-	}
-	if n := len(f.places) - len(f.spots); n > 0 {
-		finding.Related = append(finding.Related,
-			source.Related{Text: "and in " + source.Count(n, "path") + " more"})
-	}
-	for _, said := range f.others {
-		finding.Related = append(finding.Related, source.Related{Text: said})
-	}
-	finding.Related = append(finding.Related, related...)
-	return finding
-}
-
 // lookedAtNothing warns of rules that met no document of any environment. The modules that come with the program have
 // rules for what a project may not have: of those that all are for nothing, the entry is.
-func (h *Held) lookedAtNothing() {
+func (c *Checking) lookedAtNothing() {
 	nothing := func(r *Rule) bool {
 		for _, n := range r.Looked {
 			if n > 0 {
@@ -741,7 +725,7 @@ func (h *Held) lookedAtNothing() {
 		return !r.Object.Invalid && !r.Failed
 	}
 	told := map[*project.RuleModule]bool{}
-	for _, r := range h.Rules {
+	for _, r := range c.Result.Rules {
 		if !nothing(r) {
 			continue
 		}
@@ -749,7 +733,7 @@ func (h *Held) lookedAtNothing() {
 			Message: fmt.Sprintf("the rule %q looked at no document", r.Object.Name),
 			Help:    "its at or its where chooses none: fix it, or leave the rule out"}
 		if r.Module != nil && builtIn(r.Module) {
-			if told[r.Module] || slices.ContainsFunc(h.Rules, func(other *Rule) bool {
+			if told[r.Module] || slices.ContainsFunc(c.Result.Rules, func(other *Rule) bool {
 				return other.Module == r.Module && !nothing(other)
 			}) {
 				continue
@@ -758,6 +742,6 @@ func (h *Held) lookedAtNothing() {
 			f.Span, f.Help = r.Module.Span, "leave the module out"
 			f.Message = fmt.Sprintf("the rules of %s looked at no document", r.Module.Path)
 		}
-		h.Findings.Add(f)
+		c.report.Add(f)
 	}
 }

@@ -50,7 +50,7 @@ func TestStandard(t *testing.T) {
 			for _, r := range results {
 				require.Empty(t, r.Findings, r.Title+"\n"+told(p, r.Findings))
 			}
-			held := rule.Files(p, nil, nil, rule.Options{})
+			held := checkFiles(p, nil, nil, rule.Options{})
 			for _, r := range held.Rules {
 				rules++
 				require.NotEmpty(t, rule.Reason(r.Object), r.Object.Name)

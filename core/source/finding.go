@@ -1,9 +1,7 @@
 package source
 
 import (
-	"cmp"
 	"fmt"
-	"slices"
 	"strings"
 	"unicode"
 )
@@ -40,6 +38,8 @@ type Finding struct {
 	Environments []string
 	// Broken is the rule that is broken; nil for what breaks none.
 	Broken *Broken
+	// About is the document that it is about, until a Report has folded it with those about other documents.
+	About *About
 }
 
 // Broken says which rule of the project is broken where.
@@ -89,65 +89,6 @@ func (f *Finding) broken() (rule string, declared, condition Pos) {
 		return "", NoPos, NoPos
 	}
 	return f.Broken.Rule, f.Broken.Span.Start, f.Broken.Condition
-}
-
-// Tidy returns the findings in the order in which they are shown (by file, then place, then code, then text), equal
-// ones once, with their environments united. Those of different rules or conditions are never equal, and of two that
-// differ only in how much they weigh the gravest is left.
-func (fs Findings) Tidy(set *Set) Findings {
-	sorted := slices.Clone(fs)
-	paths := map[*File]string{nil: ""}
-	path := func(f Finding) string {
-		file := set.File(f.Span.Start)
-		if file != nil {
-			paths[file] = file.Path
-		}
-		return paths[file]
-	}
-	slices.SortStableFunc(sorted, func(a, b Finding) int {
-		return cmp.Or(
-			strings.Compare(path(a), path(b)),
-			cmp.Compare(a.Span.Start, b.Span.Start),
-			cmp.Compare(a.Code, b.Code),
-			strings.Compare(a.Message, b.Message),
-			orderOfRules(&a, &b),
-			cmp.Compare(a.Severity, b.Severity),
-		)
-	})
-	var tidy Findings
-	for _, f := range sorted {
-		if n := len(tidy); n > 0 {
-			last := &tidy[n-1]
-			if last.Span.Start == f.Span.Start && last.Code == f.Code && last.Message == f.Message &&
-				orderOfRules(last, &f) == 0 {
-				if last.Severity != f.Severity {
-					continue
-				}
-				if last.Related == nil { // which one of them may know, such as what a requirement read
-					last.Related = f.Related
-				}
-				if len(last.Environments) == 0 || len(f.Environments) == 0 {
-					last.Environments = nil
-					continue
-				}
-				for _, name := range f.Environments {
-					if !slices.Contains(last.Environments, name) {
-						last.Environments = append(slices.Clone(last.Environments), name)
-					}
-				}
-				continue
-			}
-		}
-		tidy = append(tidy, f)
-	}
-	return tidy
-}
-
-func orderOfRules(a, b *Finding) int {
-	rule, declared, condition := a.broken()
-	other, declaredThere, conditionThere := b.broken()
-	return cmp.Or(strings.Compare(rule, other), cmp.Compare(declared, declaredThere),
-		cmp.Compare(condition, conditionThere))
 }
 
 // Nearest returns the candidate that name is most likely a misspelling of, and whether there is one. The distance is

@@ -104,7 +104,10 @@ func render(base string, files []File) error {
 	if err := p.Stage(); err != nil {
 		return err
 	}
-	return p.Commit()
+	if err := p.Sync(); err != nil {
+		return err
+	}
+	return p.Commit(nil)
 }
 
 // TestEveryFault lets each operation of a run fail, once as an error and once as the end of the program, and holds
@@ -160,7 +163,8 @@ func TestEveryFault(t *testing.T) {
 				require.Equal(t, now, whole, "operation %d", n)
 			}
 			require.NoError(t, p.Stage())
-			require.NoError(t, p.Commit())
+			require.NoError(t, p.Sync())
+			require.NoError(t, p.Commit(nil))
 			require.Equal(t, old, contents(t, base))
 		}
 	}

@@ -1,4 +1,4 @@
-// Package directory writes rendered documents into a directory of the machine. It exists to keep what people made: it
+// Package folder writes rendered documents into a directory of the machine. It exists to keep what people made: it
 // writes all or, when something stands against it, nothing, it touches no file that it did not write itself, and a
 // run that is stopped half-way is finished or undone by the next.
 package folder
@@ -138,6 +138,7 @@ type Plan struct {
 	steps             []step
 	summary           Summary
 	root              disk
+	begun             bool // files are staged, or were tried to be
 }
 
 // planning is what Prepare finds out on the way to a plan.
@@ -436,8 +437,8 @@ func (p *Plan) stands(name string, text []byte, exists bool) string {
 	return digestOf(text)
 }
 
-// Steps returns how many steps Stage and Commit take.
-func (p *Plan) Steps() int { return len(p.write) + len(p.steps) }
+// Steps returns how many steps Commit takes.
+func (p *Plan) Steps() int { return len(p.steps) }
 
 // Summary returns what the plan does.
 func (p *Plan) Summary() Summary { return p.summary }
@@ -450,12 +451,13 @@ func (p *Plan) modes() (file, folder fs.FileMode) {
 	return 0o644, 0o755
 }
 
-// Stage writes every file in full beside its place, so that a full disk leaves everything as it was. Nothing is put
-// in place yet. When it fails, what was staged is gone.
+// Stage writes every file in full beside its final name, so that a full disk leaves everything as it was. Nothing gets
+// its name yet; Sync comes first. When it fails, what was staged is gone.
 func (p *Plan) Stage() error {
 	if len(p.steps) == 0 {
 		return nil
 	}
+	p.begun = true
 	fileMode, folderMode := p.modes()
 	root, err := create(p.base, p.environment, folderMode)
 	if err != nil {
@@ -492,20 +494,37 @@ func (p *Plan) stage(fileMode, folderMode fs.FileMode) error {
 				return failed(f.Path, err)
 			}
 		}
-		p.options.Done()
+		if !p.options.Secret { // of which Memory has to know the contents
+			p.write[i] = File{}
+		}
+	}
+	if !p.options.Secret {
+		p.write = nil
 	}
 	if err := p.root.WriteFile(newJournalName, formatJournal(p.steps), 0o600); err != nil {
 		return failed(newJournalName, err)
 	}
-	// What is staged is on the disk before anything gets its name, also when the machine loses power.
+	return nil
+}
+
+// Sync makes sure that what is staged is on the disk before anything gets its name, also when the machine loses power.
+// When it fails, what was staged is gone.
+func (p *Plan) Sync() error {
+	if p.root == nil {
+		return nil
+	}
 	if err := p.root.Sync(stagingName); err != nil {
-		return failed(stagingName, err)
+		p.Cancel()
+		return gate.Failed(filepath.Join(p.base, p.environment, stagingName), err)
 	}
 	return nil
 }
 
 // Cancel takes away what was staged.
 func (p *Plan) Cancel() {
+	if !p.begun {
+		return
+	}
 	if p.root != nil {
 		_ = p.root.RemoveAll(stagingName) // the next run clears what is left
 		p.root.Close()
@@ -515,8 +534,12 @@ func (p *Plan) Cancel() {
 	gate.RemoveEmpty(p.base)
 }
 
-// Commit puts all that was staged in place. Once it has begun, the next run finishes what it leaves.
-func (p *Plan) Commit() error {
+// Commit puts all that was staged in place. Once it has begun, the next run finishes what it leaves. Done is called for
+// each step; nil for nobody.
+func (p *Plan) Commit(done func()) error {
+	if done == nil {
+		done = func() {}
+	}
 	if p.root == nil {
 		return nil
 	}
@@ -539,7 +562,7 @@ func (p *Plan) Commit() error {
 	if err := p.root.Rename(newJournalName, journalName); err != nil {
 		return failed(err)
 	}
-	if err := apply(p.root, p.steps, p.options.Done); err != nil {
+	if err := apply(p.root, p.steps, done); err != nil {
 		return failed(err)
 	}
 	if err := discard(p.root); err != nil {

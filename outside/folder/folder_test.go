@@ -23,8 +23,11 @@ func write(t *testing.T, directory string, options folder.Options, files ...fold
 	if err := plan.Stage(); err != nil {
 		return summary{}, err
 	}
+	if err := plan.Sync(); err != nil {
+		return summary{}, err
+	}
 	s := plan.Summary()
-	return summary{len(s.Written), len(s.Unchanged), len(s.Removed)}, plan.Commit()
+	return summary{len(s.Written), len(s.Unchanged), len(s.Removed)}, plan.Commit(nil)
 }
 
 // summary counts what was done.

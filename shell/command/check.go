@@ -1,6 +1,7 @@
 package command
 
 import (
+	"context"
 	"flag"
 	"fmt"
 	"path"
@@ -9,11 +10,9 @@ import (
 	"time"
 
 	"knothole/core/builtin"
-	"knothole/core/compare"
 	"knothole/core/render"
-	"knothole/core/rule"
 	"knothole/core/source"
-	"knothole/core/standard"
+	"knothole/core/verify"
 	"knothole/shell/present"
 )
 
@@ -82,17 +81,26 @@ func (r *checking) once(c *call) int {
 		return c.wrongUsage("--only is about documents, and a path about sources: give one of the two")
 	}
 	bar := c.progress("checking", 0)
-	results, held, findings := rule.All(p.Project, runs,
-		render.Options{Everything: r.only == nil, Validate: true, Made: bar.add, Only: r.only.filter()}, builtin.Table,
-		r.today.time())
-	if modules == nil && !r.overrides() && len(runs) == len(p.Concrete()) && !findings.HasErrors() &&
-		len(p.Parity()) > 0 {
-		findings = append(findings, compare.CheckParity(p.Project, builtin.Table)...).Tidy(p.Sources)
+	options := verify.Options{
+		Options: render.Options{Everything: r.only == nil, Validate: true, Made: bar.add, Only: r.only.filter()},
+		Rules:   true, Builtins: builtin.Table, Today: r.today.time(),
+		Parity: modules == nil && !r.overrides() && len(runs) == len(p.Concrete()),
 	}
+	rendered := &renderedFiles{c: c, p: p}
+	outcome, err := verify.Project(context.Background(), p.Project, runs, options, func(result *render.Result) error {
+		if r.rendered {
+			return rendered.compare(result)
+		}
+		return nil
+	})
 	bar.stop()
-	if modules == nil {
-		findings = append(findings, c.trackedSecrets(p)...).Tidy(p.Sources)
+	if err != nil {
+		return c.failed("%s", c.told(err))
 	}
+	if modules == nil {
+		outcome.Add(c.trackedSecrets(p)...)
+	}
+	findings := outcome.Findings()
 	n, of := len(runs), "environment"
 	if modules != nil {
 		n, of = len(modules), "module"
@@ -103,17 +111,14 @@ func (r *checking) once(c *call) int {
 	}
 	var differing []committed
 	if r.rendered && !findings.HasErrors() {
-		var err error
-		if differing, err = c.compareRendered(p, results); err != nil {
-			return c.failed("%s", c.told(err))
-		}
+		differing = append(rendered.differing, c.leftoverFindings(p)...)
 		if format != "text" {
 			for _, d := range differing {
 				findings = append(findings, d.finding)
 			}
 		}
 	}
-	unchecked := uncheckedPlaces(p, results)
+	unchecked := outcome.Unchecked
 	if err := c.show(c.presenter(p, c.answer(format)), findings, len(runs), unchecked, format); err != nil {
 		return c.failed("%s", err)
 	}
@@ -134,18 +139,18 @@ func (r *checking) once(c *call) int {
 			c.printUnchecked(p, unchecked)
 		}
 		if p.HasSchemas() && modules == nil {
-			c.printValidation(results)
+			c.printValidation(outcome.Validation)
 		}
 		if modules == nil {
-			c.printHeld(held)
+			c.printRules(outcome.Rules)
 		}
 		fmt.Fprintf(c.err, "%s (%.2f s)\n", present.Summary(findings, n, of), time.Since(start).Seconds())
 	}
 	if findings.HasErrors() || r.strict && len(findings) > 0 {
 		return exitFindings
 	}
-	if open := openValues(results); r.final && len(open) > 0 {
-		c.printOpen(open)
+	if r.final && len(outcome.Unresolved) > 0 {
+		c.printUnresolved(outcome.Unresolved)
 		return exitFindings
 	}
 	return exitClean
@@ -172,22 +177,6 @@ func (c *call) printUnchecked(p *opened, unchecked []source.Pos) {
 	fmt.Fprintf(c.err, "skipped %s that need secrets or later values: %s%s\n", source.Count(len(unchecked),
 		"condition"),
 		strings.Join(places, ", "), more)
-}
-
-// uncheckedPlaces returns where the conditions stand that were not tested, in order, each once.
-func uncheckedPlaces(p *opened, results []*render.Result) []source.Pos {
-	var places []source.Pos
-	for _, r := range results {
-		for _, u := range r.Unchecked {
-			// What the rules that come with the program would say of a secret, nobody has to know.
-			file := p.Sources.File(u.At.Start)
-			if !slices.Contains(places, u.At.Start) && file != nil && !standard.Is(file.Path) {
-				places = append(places, u.At.Start)
-			}
-		}
-	}
-	slices.Sort(places)
-	return places
 }
 
 // show shows findings in a format.

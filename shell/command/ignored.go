@@ -15,18 +15,18 @@ import (
 
 // checkIgnored refuses to write secrets where git would take them up. Git is asked about each file, from the directory
 // that they are written around, which is nothing that was rendered.
-func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) int {
+func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) *refusal {
 	var names []string
 	for _, t := range targets {
 		if !t.options.Secret {
 			continue
 		}
 		for _, f := range t.files {
-			names = append(names, filepath.Join(realName(t.base), t.environment.Name, filepath.FromSlash(f.Path)))
+			names = append(names, filepath.Join(realName(t.base), t.environment, filepath.FromSlash(f.Path)))
 		}
 	}
 	if names == nil {
-		return exitClean
+		return nil
 	}
 	there := realName(around) // or as much of the way to it as there is
 	for {
@@ -35,12 +35,10 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 		}
 		there = filepath.Dir(there)
 	}
-	refuse := func(why, help string) int {
-		return c.failed("%s: nothing was written\n  %s", why, help)
-	}
+	refuse := func(why, help string) *refusal { return &refusal{why + ": nothing was written", help} }
 	r, err := c.repositoryOf(there, repository.Open)
 	if errors.Is(err, repository.ErrNone) {
-		return exitClean
+		return nil
 	}
 	var open []string
 	if err == nil {
@@ -71,7 +69,7 @@ func (c *call) checkIgnored(around, secretTo, shown string, targets []*target) i
 		return refuse(fmt.Sprintf("%s is the directory for secret documents, but git tracks %s in it", c.relative(secretTo),
 			c.relative(name)), "set secret_out to a directory that git ignores, and remove the tracked files from it")
 	}
-	return exitClean
+	return nil
 }
 
 // trackedSecrets warns of files with a secret that git tracks, and of a git that fails. Without a repository there are

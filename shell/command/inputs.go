@@ -2,6 +2,7 @@ package command
 
 import (
 	"bufio"
+	"context"
 	"flag"
 	"fmt"
 	"io"
@@ -19,8 +20,8 @@ import (
 	"knothole/core/place"
 	"knothole/core/project"
 	"knothole/core/render"
-	"knothole/core/rule"
 	"knothole/core/source"
+	"knothole/core/verify"
 	"knothole/outside/gate"
 	"knothole/shell/present"
 )
@@ -427,12 +428,10 @@ func newlyBroken(editor *project.Editor, files map[string]string) source.Finding
 				concerned = append(concerned, e)
 			}
 		}
-		_, _, findings := rule.All(p, p.Runs(concerned), render.Options{Everything: true, Validate: true}, builtin.Table,
-			time.Now())
-		if !findings.HasErrors() && len(p.Parity()) > 0 {
-			findings = append(findings, compare.CheckParity(p, builtin.Table)...).Tidy(p.Sources)
-		}
-		return slices.DeleteFunc(findings, func(f source.Finding) bool {
+		found, _ := verify.Project(context.Background(), p, p.Runs(concerned), verify.Options{
+			Options: render.Options{Everything: true, Validate: true}, Rules: true, Parity: true, Builtins: builtin.Table,
+			Today: time.Now()}, nil) // which only a cancelled context stops
+		return slices.DeleteFunc(found.Findings(), func(f source.Finding) bool {
 			return f.Severity != source.Error || f.Code == source.MissingInput // which is told of each environment
 		})
 	}

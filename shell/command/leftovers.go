@@ -6,7 +6,6 @@ import (
 	"path/filepath"
 	"slices"
 
-	"knothole/core/project"
 	"knothole/core/source"
 	"knothole/outside/cache"
 	"knothole/outside/folder"
@@ -53,12 +52,11 @@ func (l leftovers) shown(c *call, p *opened) (names []string) {
 
 // targets are the directories with no document that is to be there: what was rendered is removed as that of an
 // environment is which has a document less, and a file that others made or changed is in the way.
-func (l leftovers) targets(c *call, p *opened, d destination, options folder.Options) (targets []*target) {
+func (l leftovers) targets(c *call, p *opened, d *destination, options folder.Options) (targets []*target) {
 	options.Partial = false
 	add := func(base string, names []string, secret bool) {
 		options.Secret = secret
 		for _, name := range names {
-			gone := &encoded{environment: &project.Environment{Name: name}}
 			at := filepath.Join(base, name)
 			options.Memory, options.Recoverable = nil, nil
 			if secret {
@@ -66,7 +64,7 @@ func (l leftovers) targets(c *call, p *opened, d destination, options folder.Opt
 			} else {
 				options.Recoverable = c.recoverable(p, at)
 			}
-			targets = append(targets, &target{encoded: gone, base: base, options: options, pruned: true})
+			targets = append(targets, &target{environment: name, base: base, options: options, pruned: true})
 		}
 	}
 	add(d.to, l.plain, false)
@@ -75,12 +73,12 @@ func (l leftovers) targets(c *call, p *opened, d destination, options folder.Opt
 }
 
 // remove removes the directories, now that they hold nothing that was rendered, unless others keep something there.
-func (l leftovers) remove(c *call, d destination, targets []*target) {
+func (l leftovers) remove(c *call, targets []*target) {
 	for _, t := range targets {
 		if !t.pruned {
 			continue
 		}
-		at := filepath.Join(t.base, t.environment.Name)
+		at := filepath.Join(t.base, t.environment)
 		summary := t.plan.Summary()
 		removed := source.Count(len(summary.Removed), "rendered file")
 		if len(summary.Left) > 0 {

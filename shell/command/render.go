@@ -1,10 +1,10 @@
 package command
 
 import (
+	"context"
 	"flag"
 	"fmt"
 	"path"
-	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -12,12 +12,12 @@ import (
 
 	"knothole/core/builtin"
 	"knothole/core/data"
-	"knothole/core/parallel"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/rule"
 	"knothole/core/source"
 	"knothole/core/value"
+	"knothole/core/verify"
 	"knothole/outside/cache"
 	"knothole/outside/folder"
 	"knothole/shell/present"
@@ -73,18 +73,32 @@ type rendering struct {
 	to                                                                           string
 	only                                                                         patterns
 	today                                                                        today
-	held                                                                         *rule.Held // by the rules
 	format                                                                       string
 	done                                                                         []renderedJSON // with --format json
 	stdout, stream, annotate, overwrite, prune, secrets, final, ask, watch, show bool
 }
 
-// encoded is the documents of one environment, ready to be written.
+// encoded is the documents of one environment, as they are written or printed.
 type encoded struct {
 	environment   *project.Environment
 	plain, secret []folder.File
-	withheld      []*render.Document
-	kinds         map[string][]string // of the documents, by their paths
+	withheld      []string            // the paths of documents that are not written because they contain secrets
+	kinds         map[string][]string // of the documents, by their paths, until they are counted
+	done          tally
+	known         *cache.Texts // what is known of the texts of documents; nil when nothing is
+
+	target, secretTarget *target // where they go to; nil when they are printed
+	err                  error
+}
+
+// targets returns the directories that the documents go to.
+func (e *encoded) targets() (all []*target) {
+	for _, t := range []*target{e.target, e.secretTarget} {
+		if t != nil {
+			all = append(all, t)
+		}
+	}
+	return all
 }
 
 // prints reports whether documents are printed, not written.
@@ -154,54 +168,68 @@ func (r *rendering) once(c *call) int {
 			return status
 		}
 	}
-	results, status := r.evaluate(c, p, runs)
+	found, status := r.evaluate(c, p, runs)
+	defer found.cancel() // what is not put in place
 	if status != exitClean {
 		return status
 	}
-	open := openValues(results)
-	if r.final && len(open) > 0 {
-		c.printOpen(open)
+	if r.final && len(found.Unresolved) > 0 {
+		c.printUnresolved(found.Unresolved)
 		fmt.Fprintln(c.err, "nothing was written: fill them in with --later FILE, or leave --final out")
 		return exitFindings
 	}
-	count := 0
-	for _, result := range results {
-		count += len(result.Documents)
-	}
-	if count == 0 && r.only != nil {
+	if found.Documents == 0 && r.only != nil {
 		return c.failed("no document matches %q%s", r.only.String(), nearestDocument(p, runs, r.only[0]))
 	}
 	switch {
 	case r.stream:
-		status = r.printStream(c, results[0])
+		status = r.printStream(c, found.results[0])
 	case r.annotate:
-		status = r.printAnnotated(c, p, results)
+		status = r.printAnnotated(c, p, found.results)
+	case r.stdout:
+		status = r.print(c, found.staging.all)
 	default:
-		status = r.output(c, p, results, count, start)
+		status = found.staging.commit(start)
 	}
 	if status != exitClean {
 		return status
 	}
 	// What is printed in place of values is told in every way of rendering: it may be on its way to a deployment.
-	c.printOpen(open)
-	printRemarks(c, results)
+	c.printUnresolved(found.Unresolved)
+	printRemarks(c, found.remarks)
 	if !r.prints() && !c.quiet {
 		if p.HasSchemas() {
-			c.printValidation(results)
+			c.printValidation(found.Validation)
 		}
-		c.printHeld(r.held)
+		c.printRules(found.Rules)
 	}
 	if r.format == "json" {
-		if err := present.JSON(c.data, renderingJSON(r.done, open, results)); err != nil {
+		if err := present.JSON(c.data, renderingJSON(r.done, found.Unresolved, found.remarks)); err != nil {
 			return c.failed("%s", err)
 		}
 	}
 	return exitClean
 }
 
-// evaluate renders environments, and shows what is wrong. With --secrets the environments get them.
-func (r *rendering) evaluate(c *call, p *opened, runs []*project.Run) ([]*render.Result, int) {
-	var findings source.Findings
+// rendered is what came of rendering environments.
+type rendered struct {
+	*verify.Outcome
+	staging *staging
+	results []*render.Result // where they are printed with more than their texts
+	remarks []remarkJSON     // what the templates have to say to the person
+}
+
+func (r *rendered) cancel() {
+	if r != nil {
+		r.staging.cancel()
+	}
+}
+
+// evaluate renders environments, stages their documents, and shows what is wrong. With --secrets the environments get
+// them.
+func (r *rendering) evaluate(c *call, p *opened, runs []*project.Run) (*rendered, int) {
+	found := &rendered{staging: r.staging(c, p)}
+	var secrets source.Findings
 	if r.secrets {
 		from, status := r.source(c, p)
 		if from == nil {
@@ -209,22 +237,48 @@ func (r *rendering) evaluate(c *call, p *opened, runs []*project.Run) ([]*render
 		}
 		defer from.Root.Close()
 		for i, run := range runs {
-			with, found := run.WithSecrets(from)
-			runs[i], findings = with, append(findings, found...)
+			with, unread := run.WithSecrets(from)
+			runs[i], secrets = with, append(secrets, unread...)
+		}
+		found.staging.failed.Store(secrets.HasErrors())
+	}
+	bar := c.progress("rendering", 0)
+	options := verify.Options{Options: render.Options{Recording: r.annotate, Validate: true, Made: bar.add,
+		Only: r.only.filter()}, Rules: true, Builtins: builtin.Table, Today: r.today.time()}
+	whole := r.stream || r.annotate // more is printed than the texts of documents
+	var mu sync.Mutex
+	var missing source.Findings
+	options.Then = func(result *render.Result) {
+		if r.secrets {
+			without := result.MissingSecrets()
+			mu.Lock()
+			missing = append(missing, without...)
+			mu.Unlock()
+		}
+		if !whole {
+			found.staging.stage(result)
 		}
 	}
-	bar := c.progress("evaluating", 0)
-	options := render.Options{Recording: r.annotate, Validate: true, Made: bar.add}
-	options.Only = r.only.filter()
-	results, held, found := rule.All(p.Project, runs, options, builtin.Table, r.today.time())
-	if r.secrets && !found.HasErrors() && !findings.HasErrors() {
-		for _, result := range results {
-			findings = append(findings, result.MissingSecrets()...)
+	outcome, err := verify.Project(context.Background(), p.Project, runs, options, func(result *render.Result) error {
+		found.staging.take(result)
+		if whole {
+			found.results = append(found.results, result)
 		}
-	}
-	findings = append(findings, found...).Tidy(p.Sources)
+		for _, text := range result.Remarks {
+			found.remarks = append(found.remarks, remarkJSON{result.Run.Name, text})
+		}
+		return nil
+	})
 	bar.stop()
-	r.held = held
+	if err != nil {
+		return found, c.failed("%s", err)
+	}
+	found.Outcome = outcome
+	if !outcome.HasErrors() && !secrets.HasErrors() {
+		outcome.Add(missing...)
+	}
+	outcome.Add(secrets...)
+	findings := outcome.Findings()
 	if shown := findings; len(shown) > 0 {
 		if !shown.HasErrors() && len(shown) > shownWarnings {
 			shown = shown[:shownWarnings]
@@ -238,11 +292,11 @@ func (r *rendering) evaluate(c *call, p *opened, runs []*project.Run) ([]*render
 	if findings.HasErrors() {
 		fmt.Fprintf(c.err, "%s: nothing was written\n", present.Summary(findings, len(runs), "environment"))
 		if unavailable(findings) {
-			return nil, exitFailed
+			return found, exitFailed
 		}
-		return nil, exitFindings
+		return found, exitFindings
 	}
-	return results, exitClean
+	return found, exitClean
 }
 
 // shownWarnings is how many warnings render tells when nothing is wrong; check tells all.
@@ -255,45 +309,15 @@ func unavailable(findings source.Findings) bool {
 	})
 }
 
-// output writes or prints so many documents in their formats.
-func (r *rendering) output(c *call, p *opened, results []*render.Result, count int, start time.Time) int {
-	var known []*cache.Texts
-	if !r.stdout {
-		base, _ := r.base(c, p)
-		for _, result := range results {
-			known = append(known, cache.Open(filepath.Join(base, result.Run.Name), r.only != nil))
-		}
-	}
-	bar := c.progress("rendering", count)
-	all, err := r.encode(p.Project, results, known, bar.add)
-	bar.stop()
-	if err != nil {
-		return c.failed("%s", err)
-	}
-	if r.stdout {
-		r.print(c, all)
-		return exitClean
-	}
-	if status := r.write(c, p, all, start); status != exitClean {
-		return status
-	}
-	for _, texts := range known {
-		texts.Save()
-	}
-	return exitClean
-}
-
 // printRemarks prints what the templates have to say to the person, equal remarks of several environments once.
-func printRemarks(c *call, results []*render.Result) {
+func printRemarks(c *call, remarks []remarkJSON) {
 	var texts []string
 	environments := map[string][]string{}
-	for _, result := range results {
-		for _, text := range result.Remarks {
-			if environments[text] == nil {
-				texts = append(texts, text)
-			}
-			environments[text] = append(environments[text], result.Run.Name)
+	for _, remark := range remarks {
+		if environments[remark.Text] == nil {
+			texts = append(texts, remark.Text)
 		}
+		environments[remark.Text] = append(environments[remark.Text], remark.Environment)
 	}
 	for _, text := range texts {
 		fmt.Fprintf(c.err, "remark (%s): %s\n", strings.Join(environments[text], ", "), present.Clean(text))
@@ -315,48 +339,65 @@ func nearestDocument(p *opened, runs []*project.Run, only string) string {
 	return ""
 }
 
-// encode writes all documents in their formats, those of several environments at the same time. Those of which it is
-// known what they come to are left to be written when they are needed; known may be nil. Done is called for each
-// document, from any goroutine.
-func (r *rendering) encode(p *project.Project, results []*render.Result, known []*cache.Texts,
-	done func()) ([]encoded, error) {
-	all, made := make([]encoded, len(results)), &sync.Map{}
-	var group parallel.Group
-	for i, result := range results {
-		group.Go(func() error {
-			e := encoded{environment: result.Run.Environment, kinds: make(map[string][]string, len(result.Documents))}
-			for j := range result.Documents {
-				d := &result.Documents[j]
-				done()
-				e.kinds[d.Path] = d.Kinds()
-				if d.Secret && !r.secrets {
-					e.withheld = append(e.withheld, d)
-					continue
-				}
-				var texts *cache.Texts
-				if known != nil && !d.Secret {
-					texts = known[i]
-				}
-				f, err := fileOf(d, render.Header(result.Run.Environment, d.Format), texts, made)
-				if err != nil {
-					return fmt.Errorf("%s: %w", d.Path, err)
-				}
-				if d.Secret {
-					e.secret = append(e.secret, f)
-				} else {
-					e.plain = append(e.plain, f)
-				}
-			}
-			all[i] = e
-			return nil
-		})
+// encode writes the documents of an environment in their formats. Those of which it is known what they come to are left
+// to be written when they are needed; known may be nil.
+func (r *rendering) encode(result *render.Result, known *cache.Texts, made *texts) *encoded {
+	e := &encoded{environment: result.Run.Environment, kinds: make(map[string][]string, len(result.Documents)),
+		known: known}
+	for j := range result.Documents {
+		d := &result.Documents[j]
+		e.kinds[d.Path] = d.Kinds()
+		if d.Secret && !r.secrets {
+			e.withheld = append(e.withheld, d.Path)
+			continue
+		}
+		ofTexts := known
+		if d.Secret {
+			ofTexts = nil
+		}
+		f, err := fileOf(d, render.Header(result.Run.Environment, d.Format), ofTexts, made)
+		if err != nil {
+			e.err = fmt.Errorf("%s: %w", d.Path, err)
+			return e
+		}
+		if d.Secret {
+			e.secret = append(e.secret, f)
+		} else {
+			e.plain = append(e.plain, f)
+		}
 	}
-	return all, group.Wait()
+	return e
 }
 
-// fileOf returns a document as it is to be written. When it is known what it comes to, that is left until it is
-// needed; made holds what was made before, by content: other environments may have just the same.
-func fileOf(d *render.Document, header string, known *cache.Texts, made *sync.Map) (f folder.File, err error) {
+// texts are texts that were made of documents, by content: other environments may have just the same. No more are kept
+// than fit.
+type texts struct {
+	mu    sync.Mutex
+	files map[cache.Content]folder.File
+	bytes int
+}
+
+// mostTexts is how many bytes of texts are kept.
+const mostTexts = 2 << 20
+
+func (t *texts) get(content cache.Content) (f folder.File, ok bool) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	f, ok = t.files[content]
+	return f, ok
+}
+
+func (t *texts) put(content cache.Content, f folder.File) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.bytes += len(f.Data); t.bytes > mostTexts || t.files == nil {
+		t.files, t.bytes = map[cache.Content]folder.File{}, len(f.Data)
+	}
+	t.files[content] = f
+}
+
+// fileOf returns a document as it is to be written. When it is known what it comes to, that is left until it is needed.
+func fileOf(d *render.Document, header string, known *cache.Texts, made *texts) (f folder.File, err error) {
 	f.Path = d.Path
 	whole := func() ([]byte, error) {
 		text, err := d.Text()
@@ -372,24 +413,23 @@ func fileOf(d *render.Document, header string, known *cache.Texts, made *sync.Ma
 		f.Make = whole
 		return f, nil
 	}
-	if same, ok := made.Load(content); ok {
-		f.Data, f.Digest = same.(folder.File).Data, same.(folder.File).Digest
+	if same, ok := made.get(content); ok {
+		f.Data, f.Digest = same.Data, same.Digest
 	} else {
 		if f.Data, err = whole(); err != nil {
 			return f, err
 		}
 		f.Digest = folder.Digest(f.Data)
-		made.Store(content, f)
+		made.put(content, f)
 	}
 	known.Put(content, f.Digest)
 	return f, nil
 }
 
 // print prints documents. One alone is printed as it is, several each behind a line with its path.
-func (r *rendering) print(c *call, all []encoded) {
+func (r *rendering) print(c *call, all []*encoded) int {
 	count, withheld := 0, 0
-	for i := range all {
-		e := &all[i]
+	for _, e := range all {
 		if !r.show {
 			// Secret documents are shown with all that is secret hidden, which only their values tell.
 			withheld += len(e.secret) + len(e.withheld)
@@ -411,6 +451,7 @@ func (r *rendering) print(c *call, all []encoded) {
 		}
 	}
 	c.noteWithheld(withheld)
+	return exitClean
 }
 
 // noteWithheld says how many documents are not printed since they are secret.

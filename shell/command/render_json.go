@@ -35,20 +35,14 @@ type (
 )
 
 // doneJSON tells what was done in each environment.
-func doneJSON(all []encoded, targets []*target) (done []renderedJSON) {
-	for i := range all {
-		one := renderedJSON{Environment: all[i].environment.Name, Written: []string{}, Unchanged: []string{},
-			Removed: []string{}, Withheld: []string{}}
-		for _, t := range targets {
-			if t.encoded != &all[i] {
-				continue
-			}
+func doneJSON(all []*encoded, targets []*target) (done []renderedJSON) {
+	for _, e := range all {
+		one := renderedJSON{Environment: e.environment.Name, Written: []string{}, Unchanged: []string{},
+			Removed: []string{}, Withheld: append([]string{}, e.withheld...)}
+		for _, t := range e.targets() {
 			s := t.plan.Summary()
 			one.Written, one.Unchanged = append(one.Written, s.Written...), append(one.Unchanged, s.Unchanged...)
 			one.Removed = append(one.Removed, s.Removed...)
-		}
-		for _, d := range all[i].withheld {
-			one.Withheld = append(one.Withheld, d.Path)
 		}
 		for _, names := range [][]string{one.Written, one.Unchanged, one.Removed, one.Withheld} {
 			slices.Sort(names)
@@ -57,7 +51,7 @@ func doneJSON(all []encoded, targets []*target) (done []renderedJSON) {
 	}
 	for _, t := range targets {
 		if t.pruned {
-			done = append(done, renderedJSON{Environment: t.environment.Name, Written: []string{},
+			done = append(done, renderedJSON{Environment: t.environment, Written: []string{},
 				Unchanged: []string{},
 				Removed:   append([]string{}, t.plan.Summary().Removed...), Withheld: []string{}})
 		}
@@ -65,15 +59,11 @@ func doneJSON(all []encoded, targets []*target) (done []renderedJSON) {
 	return done
 }
 
-func renderingJSON(done []renderedJSON, open []render.OpenValue, results []*render.Result) rendersJSON {
+func renderingJSON(done []renderedJSON, open []render.Unresolved, remarks []remarkJSON) rendersJSON {
 	out := rendersJSON{Version: 2, Environments: done, Open: []openJSON{}, Remarks: []remarkJSON{}}
 	for _, o := range open {
 		out.Open = append(out.Open, openJSON{o.Environment, o.Document, o.Path.String(), o.Text})
 	}
-	for _, r := range results {
-		for _, text := range r.Remarks {
-			out.Remarks = append(out.Remarks, remarkJSON{r.Run.Environment.Name, text})
-		}
-	}
+	out.Remarks = append(out.Remarks, remarks...)
 	return out
 }

@@ -22,28 +22,30 @@ type committed struct {
 	diff    string // of the lines, from what is there to what would be rendered
 }
 
-// compareRendered compares the rendered files of environments with what would be rendered. The error is one of
-// reading them.
-func (c *call) compareRendered(p *opened, results []*render.Result) ([]committed, error) {
-	r := &rendering{}
-	all, err := r.encode(p.Project, results, nil, func() {})
-	if err != nil {
-		return nil, err
+// renderedFiles compares rendered files with what would be rendered, one environment after the other.
+type renderedFiles struct {
+	c         *call
+	p         *opened
+	differing []committed
+	failed    bool // something is wrong, so that not all would be rendered
+}
+
+// compare compares the rendered files of an environment. The error is one of reading them.
+func (r *renderedFiles) compare(result *render.Result) error {
+	if r.failed = r.failed || result.Findings.HasErrors(); r.failed {
+		return nil
 	}
-	var differing []committed
-	for _, e := range all {
-		base := path.Join(p.Out, e.environment.Name)
-		found, err := c.compareFiles(p, e, base)
-		if err != nil {
-			return nil, err
-		}
-		differing = append(differing, found...)
+	e := (&rendering{}).encode(result, nil, nil)
+	if e.err != nil {
+		return e.err
 	}
-	return append(differing, c.leftoverFindings(p)...), nil
+	found, err := r.c.compareFiles(r.p, e, path.Join(r.p.Out, e.environment.Name))
+	r.differing = append(r.differing, found...)
+	return err
 }
 
 // compareFiles compares the rendered files of one environment, which stand in a directory of the project.
-func (c *call) compareFiles(p *opened, e encoded, base string) ([]committed, error) {
+func (c *call) compareFiles(p *opened, e *encoded, base string) ([]committed, error) {
 	to := filepath.Join(p.folder, filepath.FromSlash(p.Out))
 	if !gate.Within(p.folder, to) {
 		return nil, fmt.Errorf("%s leads out of the project", p.Out)

@@ -1,6 +1,7 @@
 package command
 
 import (
+	"context"
 	"errors"
 	"flag"
 	"fmt"
@@ -12,8 +13,8 @@ import (
 	"knothole/core/compare"
 	"knothole/core/project"
 	"knothole/core/render"
-	"knothole/core/rule"
 	"knothole/core/source"
+	"knothole/core/verify"
 	"knothole/outside/gate"
 	"knothole/shell/present"
 )
@@ -61,13 +62,14 @@ func (r *reporting) run(c *call) int {
 	if len(runs) == 1 {
 		page.Title = fmt.Sprintf("%s: %s", p.Name, runs[0].Name)
 	}
-	results, held, findings := rule.All(p.Project, runs, render.Options{Everything: true, Validate: true},
-		builtin.Table, r.today.time())
-	if !findings.HasErrors() && len(runs) == len(p.Concrete()) && len(p.Parity()) > 0 {
-		findings = append(findings, compare.CheckParity(p.Project, builtin.Table)...).Tidy(p.Sources)
+	outcome, err := verify.Project(context.Background(), p.Project, runs, verify.Options{
+		Options: render.Options{Everything: true, Validate: true}, Rules: true, Builtins: builtin.Table,
+		Today: r.today.time(), Parity: len(runs) == len(p.Concrete())}, nil)
+	if err != nil {
+		return c.failed("%s", err)
 	}
-	page.Held = held
-	page.Findings, page.Unchecked = findings, uncheckedPlaces(p, results)
+	findings := outcome.Findings()
+	page.Rules, page.Findings, page.Unchecked = outcome.Rules, findings, outcome.Unchecked
 	var broken bool
 	page.Comparison, page.NotCompared, broken = r.compare(p, runs)
 	columns := runs

@@ -1,6 +1,7 @@
 package command
 
 import (
+	"context"
 	"flag"
 	"fmt"
 	"slices"
@@ -9,6 +10,7 @@ import (
 	"knothole/core/render"
 	"knothole/core/rule"
 	"knothole/core/source"
+	"knothole/core/verify"
 	"knothole/shell/present"
 )
 
@@ -46,9 +48,13 @@ func (r *ruling) run(c *call) int {
 	if p == nil {
 		return status
 	}
-	_, held, findings := rule.All(p.Project, p.Runs(p.Concrete()), render.Options{Validate: true}, builtin.Table,
-		r.today.time())
-	others := slices.DeleteFunc(slices.Clone(findings), func(f source.Finding) bool {
+	outcome, err := verify.Project(context.Background(), p.Project, p.Runs(p.Concrete()), verify.Options{
+		Options: render.Options{Validate: true}, Rules: true, Builtins: builtin.Table, Today: r.today.time()}, nil)
+	if err != nil {
+		return c.failed("%s", err)
+	}
+	checked := outcome.Rules
+	others := slices.DeleteFunc(outcome.Findings(), func(f source.Finding) bool {
 		return f.Severity != source.Error || f.Code == source.RuleViolation || f.Code == source.DanglingReference ||
 			f.Code == source.SchemaViolation || f.Code == source.RuleFailed || f.Code == source.ExemptionEnds
 	})
@@ -59,9 +65,9 @@ func (r *ruling) run(c *call) int {
 	}
 	var only *rule.Rule
 	if len(c.arguments) == 1 {
-		if only = held.Rule(c.arguments[0]); only == nil {
+		if only = checked.Rule(c.arguments[0]); only == nil {
 			var names []string
-			for _, one := range held.Rules {
+			for _, one := range checked.Rules {
 				names = append(names, one.Object.Name)
 			}
 			otherwise := "the project has none"
@@ -75,18 +81,18 @@ func (r *ruling) run(c *call) int {
 	presenter := c.presenter(p, c.answer(r.format))
 	switch {
 	case r.format == "json":
-		if err := presenter.RulesJSON(held, only, p.Project); err != nil {
+		if err := presenter.RulesJSON(checked, only, p.Project); err != nil {
 			return c.failed("%s", err)
 		}
 	case only != nil:
-		presenter.Rule(held, only, p.Project)
-	case len(held.Rules)+len(held.Links) == 0:
+		presenter.Rule(checked, only, p.Project)
+	case len(checked.Rules)+len(checked.Links) == 0:
 		if !c.quiet {
 			fmt.Fprintln(c.err,
 				"the project has no rules; put some in force: [[rules]] module = \"standard/images\"")
 		}
 	default:
-		presenter.Rules(held)
+		presenter.Rules(checked)
 	}
 	if len(others) > 0 {
 		return exitFindings

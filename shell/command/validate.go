@@ -84,7 +84,7 @@ type validation struct {
 	format                  string
 	catalogues, rules       []string
 	inputs                  []project.GivenText
-	held                    *rule.Held
+	checked                 *rule.Result     // by --rules
 	program                 *project.Project // the rules
 	unknownKinds, noFormats bool
 }
@@ -110,7 +110,7 @@ func (v *validation) run(c *call) int {
 	case len(v.rules) == 0 && len(v.inputs) > 0:
 		return c.wrongUsage("--input gives inputs of modules of rules: name them with --rules")
 	}
-	sources := source.NewSet()
+	sources, report := source.NewSet(), &source.Report{}
 	var p *opened
 	if len(v.rules) > 0 {
 		if v.program, status = c.openRules(v.rules, v.inputs); v.program == nil {
@@ -118,7 +118,8 @@ func (v *validation) run(c *call) int {
 		}
 		sources = v.program.Sources
 		if v.program.Findings.HasErrors() {
-			return v.answer(c, sources, v.program.Findings.Tidy(sources), nil, len(files), start)
+			report.Add(v.program.Findings...)
+			return v.answer(c, sources, report, nil, len(files), start)
 		}
 	}
 	if v.typeName != "" {
@@ -147,16 +148,14 @@ func (v *validation) run(c *call) int {
 			return p.Program.World(eval.Environment{}).Pass(d, eval.Keys(keys), object)
 		}
 	}
+	report.Add(findings...)
+	var all []schema.Validated
 	if !findings.HasErrors() {
-		var all []schema.Validated
-		var found source.Findings
-		if all, found, status = v.validate(c, sources, validator, files); status != exitClean {
+		if all, status = v.validate(c, sources, validator, files, report); status != exitClean {
 			return status
 		}
-		findings = append(findings, found...)
-		return v.answer(c, sources, findings.Tidy(sources), all, len(files), start)
 	}
-	return v.answer(c, sources, findings.Tidy(sources), nil, len(files), start)
+	return v.answer(c, sources, report, all, len(files), start)
 }
 
 // addProject adds the catalogue of the project, if there is one, to what flags name.
@@ -373,14 +372,14 @@ func (c *call) readData(sources *source.Set, name string) (*source.File, int) {
 	return file, exitClean
 }
 
-// validate validates files, many at a time.
-func (v *validation) validate(c *call, sources *source.Set, validator *schema.Validator, files []string) (
-	all []schema.Validated, findings source.Findings, status int) {
+// validate validates files, many at a time. What is found goes into the report.
+func (v *validation) validate(c *call, sources *source.Set, validator *schema.Validator, files []string,
+	report *source.Report) (all []schema.Validated, status int) {
 	results, found := make([][]schema.Validated, len(files)), make([]source.Findings, len(files))
 	read := make([]*source.File, len(files))
 	for i, name := range files {
 		if read[i], status = c.readData(sources, name); read[i] == nil {
-			return nil, nil, status
+			return nil, status
 		}
 		if strings.Contains(read[i].Text, schema.DefinitionKind) { // which counts for the objects beside it
 			_ = validator.Catalogue.AddFile(read[i]) // what is wrong with it is found when it is validated
@@ -399,17 +398,18 @@ func (v *validation) validate(c *call, sources *source.Set, validator *schema.Va
 	}
 	_ = group.Wait() // validating reports findings, not errors
 	bar.stop()
-	findings = slices.Concat(found...)
+	report.Add(slices.Concat(found...)...)
 	if v.program != nil {
-		v.held = holdFiles(v.program, read)
-		findings = slices.Concat(findings, v.program.Findings, v.held.Findings)
+		report.Add(v.program.Findings...)
+		v.checked = checkFiles(v.program, read, report)
 	}
-	return slices.Concat(results...), findings, exitClean
+	return slices.Concat(results...), exitClean
 }
 
 // answer shows what is wrong, and what was and was not checked.
-func (v *validation) answer(c *call, sources *source.Set, findings source.Findings, all []schema.Validated, files int,
+func (v *validation) answer(c *call, sources *source.Set, report *source.Report, all []schema.Validated, files int,
 	start time.Time) int {
+	findings := report.Findings(sources)
 	presenter := &present.Presenter{Out: c.answer(v.format), Sources: sources, Color: c.system.color, Width: c.width,
 		Fit: c.fit}
 	if err := c.show(presenter, findings, 0, nil, v.format); err != nil {
@@ -426,11 +426,11 @@ func (v *validation) answer(c *call, sources *source.Set, findings source.Findin
 			fmt.Fprintln(c.err)
 		}
 		printValidated(c, all)
-		c.printHeld(v.held)
+		c.printRules(v.checked)
 		fmt.Fprintf(c.err, "%s: %d of %s checked (%.2f s)\n", present.Summary(findings, files, "file"), checked,
 			source.Count(len(all), "document"), time.Since(start).Seconds())
 	}
-	if checked == 0 && !findings.HasErrors() && v.held == nil {
+	if checked == 0 && !findings.HasErrors() && v.checked == nil {
 		fmt.Fprintln(c.err, "nothing was checked: name a schema with --schema, or definitions with --catalogue")
 		return exitFindings
 	}
@@ -496,34 +496,34 @@ func notJudged(rules int) string {
 	return source.Count(rules, "rule") + " over a change (oldSelf)"
 }
 
-// printHeld says how many rules and links were held, and what is exempt from them.
-func (c *call) printHeld(held *rule.Held) {
-	if held == nil || len(held.Rules)+len(held.Links) == 0 {
+// printRules says how many rules and links were checked, and what is exempt from them.
+func (c *call) printRules(checked *rule.Result) {
+	if checked == nil || len(checked.Rules)+len(checked.Links) == 0 {
 		return
 	}
 	var parts []string
 	waiting := 0
-	for _, r := range held.Rules {
+	for _, r := range checked.Rules {
 		if r.Waiting {
 			waiting++
 		}
 	}
-	if len(held.Rules) > 0 {
-		parts = append(parts, source.Count(len(held.Rules)-waiting, "rule")+" checked")
+	if len(checked.Rules) > 0 {
+		parts = append(parts, source.Count(len(checked.Rules)-waiting, "rule")+" checked")
 	}
-	if len(held.Links) > 0 {
-		parts = append(parts, source.Count(held.References, "link")+" between documents followed")
+	if len(checked.Links) > 0 {
+		parts = append(parts, source.Count(checked.References, "link")+" between documents followed")
 	}
-	if n := held.Exempt(); n > 0 {
+	if n := checked.Exempt(); n > 0 {
 		parts = append(parts, source.Count(n, "violation")+" exempt")
 	}
 	text := "rules: " + strings.Join(parts, ", ")
-	if held.Waiting {
+	if checked.Waiting {
 		var waits []string
 		if waiting > 0 {
 			waits = append(waits, source.Count(waiting, "rule")+" over all documents")
 		}
-		if len(held.Links) > 0 {
+		if len(checked.Links) > 0 {
 			waits = append(waits, "links")
 		}
 		if len(waits) > 0 {
@@ -532,7 +532,7 @@ func (c *call) printHeld(held *rule.Held) {
 	}
 	fmt.Fprintln(c.err, text)
 	var broken []string
-	for _, r := range held.Rules {
+	for _, r := range checked.Rules {
 		if n := r.Errors + r.Warnings; n > 0 {
 			broken = append(broken, fmt.Sprintf("%s %d", present.Clean(r.Object.Name), n))
 		}
@@ -543,14 +543,7 @@ func (c *call) printHeld(held *rule.Held) {
 }
 
 // printValidation says how many of the rendered documents were validated against schemas.
-func (c *call) printValidation(results []*render.Result) {
-	var all render.Validation
-	for _, r := range results {
-		all.Checked += r.Validation.Checked
-		all.Without += r.Validation.Without
-		all.NotKnown += r.Validation.NotKnown
-		all.Transitions += r.Validation.Transitions
-	}
+func (c *call) printValidation(all render.Validation) {
 	fmt.Fprintf(c.err, "schemas: %s checked", source.Count(all.Checked, "document"))
 	if all.Without > 0 {
 		fmt.Fprintf(c.err, ", %d without a schema", all.Without)

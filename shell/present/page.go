@@ -30,7 +30,7 @@ type Page struct {
 	NotCompared  []string // what is left out of the comparison, and why
 	Findings     source.Findings
 	Unchecked    []source.Pos // conditions that were not tested
-	Held         *rule.Held   // what came of rules and links
+	Rules        *rule.Result // what came of rules and links
 	Inputs       *Inputs      // of the same environments as the comparison
 }
 
@@ -195,7 +195,7 @@ func (p *Presenter) Page(page *Page, o ComparisonOptions) error {
 	if page.Comparison != nil {
 		m.addComparison(page.Comparison)
 	}
-	m.addRules(page.Held)
+	m.addRules(page.Rules)
 	if page.Inputs != nil {
 		m.fact("inputs", len(v.Inputs), "input")
 	}
@@ -278,13 +278,13 @@ func (m *pageMaking) addFindings(page *Page) {
 }
 
 // addRules shows each rule with what it found, and what is exempt from them.
-func (m *pageMaking) addRules(held *rule.Held) {
-	if held == nil {
+func (m *pageMaking) addRules(checked *rule.Result) {
+	if checked == nil {
 		return
 	}
-	for _, r := range held.Rules {
+	for _, r := range checked.Rules {
 		one := pageRule{Name: Clean(r.Object.Name), Reason: Clean(rule.Reason(r.Object)), Looks: Clean(r.Looks()),
-			Seen: seen(held, r), Found: FoundText(r), Exempt: r.Exempt, Location: m.line(r.Object.Span.Start),
+			Seen: seen(checked, r), Found: FoundText(r), Exempt: r.Exempt, Location: m.line(r.Object.Span.Start),
 			Class: "fine"}
 		switch {
 		case r.Errors > 0 || r.Failed:
@@ -294,10 +294,10 @@ func (m *pageMaking) addRules(held *rule.Held) {
 		}
 		m.view.Rules = append(m.view.Rules, one)
 	}
-	if len(held.Links) > 0 {
-		m.view.Links = source.Count(held.References, "link") + " between documents followed"
+	if len(checked.Links) > 0 {
+		m.view.Links = source.Count(checked.References, "link") + " between documents followed"
 	}
-	for _, e := range held.Exemptions {
+	for _, e := range checked.Exemptions {
 		one := pageExemption{Of: Clean(exemptionText(e)), Reason: Clean(e.Reason), Class: "fine",
 			Until: "until "}
 		if e.Ended {
@@ -306,8 +306,8 @@ func (m *pageMaking) addRules(held *rule.Held) {
 		one.Until += e.Until.Format(time.DateOnly) + ", " + source.Count(e.Exempt, "violation")
 		m.view.Exemptions = append(m.view.Exemptions, one)
 	}
-	if len(held.Rules) > 0 {
-		m.fact("rules", len(held.Rules), "rule")
+	if len(checked.Rules) > 0 {
+		m.fact("rules", len(checked.Rules), "rule")
 	}
 }
 

@@ -13,9 +13,9 @@ import (
 
 // Rules shows the rules that are in force, by the modules that they are declared in: why each is there, where it
 // looks, how many documents it saw and what it found; behind them links and exemptions.
-func (p *Presenter) Rules(held *rule.Held) {
+func (p *Presenter) Rules(checked *rule.Result) {
 	last := ""
-	for _, r := range held.Rules {
+	for _, r := range checked.Rules {
 		if in := r.DeclaredIn(); in != last {
 			if last != "" {
 				p.printf("\n")
@@ -23,21 +23,21 @@ func (p *Presenter) Rules(held *rule.Held) {
 			p.printf("%s\n", p.bold(p.file(in)))
 			last = in
 		}
-		p.rule(held, r)
+		p.rule(checked, r)
 	}
-	if len(held.Links) > 0 {
+	if len(checked.Links) > 0 {
 		if last != "" {
 			p.printf("\n")
 		}
 		p.printf("%s\n", p.bold("links"))
-		for _, l := range held.Links {
+		for _, l := range checked.Links {
 			p.printf("  %s\n", p.wrapped(LinkText(l), 2))
 		}
-		p.printf("  %s\n", p.faint(fmt.Sprintf("%d names and selectors", held.References)+" followed"))
+		p.printf("  %s\n", p.faint(fmt.Sprintf("%d names and selectors", checked.References)+" followed"))
 	}
-	if len(held.Exemptions) > 0 {
+	if len(checked.Exemptions) > 0 {
 		p.printf("\n%s\n", p.bold("exemptions"))
-		for _, e := range held.Exemptions {
+		for _, e := range checked.Exemptions {
 			p.exemption(e)
 		}
 	}
@@ -62,7 +62,7 @@ func LinkText(l *rule.Link) string {
 	return Clean(texts(l.From) + " → " + texts(l.To) + by)
 }
 
-func (p *Presenter) rule(held *rule.Held, r *rule.Rule) {
+func (p *Presenter) rule(checked *rule.Result, r *rule.Rule) {
 	line := func(text string, paint func(string) string) {
 		text = p.wrapped(Clean(text), 4)
 		if paint != nil {
@@ -74,7 +74,7 @@ func (p *Presenter) rule(held *rule.Held, r *rule.Rule) {
 	if reason := rule.Reason(r.Object); reason != "" {
 		line(reason, nil)
 	}
-	line("looks at "+r.Looks()+": "+seen(held, r), p.faint)
+	line("looks at "+r.Looks()+": "+seen(checked, r), p.faint)
 	text, paint := FoundText(r), p.green
 	switch {
 	case r.Errors > 0 || r.Failed:
@@ -107,9 +107,9 @@ func FoundText(r *rule.Rule) string {
 }
 
 // seen says at how many documents a rule looked.
-func seen(held *rule.Held, r *rule.Rule) string {
+func seen(checked *rule.Result, r *rule.Rule) string {
 	var names []string
-	for _, name := range held.Environments {
+	for _, name := range checked.Environments {
 		if r.Holds(name) {
 			names = append(names, name)
 		}
@@ -121,7 +121,7 @@ func seen(held *rule.Held, r *rule.Rule) string {
 	switch {
 	case same && len(names) == 1:
 		return fmt.Sprintf("%d in %s", r.Looked[names[0]], names[0])
-	case same && len(names) == len(held.Environments):
+	case same && len(names) == len(checked.Environments):
 		return fmt.Sprintf("%d in every environment", r.Looked[names[0]])
 	}
 	var parts []string
@@ -157,9 +157,9 @@ func (p *Presenter) exemption(e *rule.Exemption) {
 }
 
 // Rule shows one rule: what Rules shows, the values of its inputs, its text, and what its tests allow and refuse.
-func (p *Presenter) Rule(held *rule.Held, r *rule.Rule, of *project.Project) {
+func (p *Presenter) Rule(checked *rule.Result, r *rule.Rule, of *project.Project) {
 	p.printf("%s %s\n", p.bold(p.location(r.Object.Span.Start)+":"), p.faint("rule"))
-	p.rule(held, r)
+	p.rule(checked, r)
 	if inputs := r.Inputs(); len(inputs) > 0 {
 		p.printf("\n%s\n", p.bold("inputs"))
 		for _, g := range inputs {
@@ -196,7 +196,7 @@ func (p *Presenter) Rule(held *rule.Held, r *rule.Rule, of *project.Project) {
 		}
 	}
 	first := true
-	for _, e := range held.Exemptions {
+	for _, e := range checked.Exemptions {
 		if e.Rule != r.Object.Name {
 			continue
 		}
@@ -270,10 +270,10 @@ type (
 )
 
 // RulesJSON shows rules as JSON; only is the one that is asked for, with its examples, or nil for all.
-func (p *Presenter) RulesJSON(held *rule.Held, only *rule.Rule, of *project.Project) error {
-	out := jsonRules{Version: 2, Environments: held.Environments, References: held.References, Rules: []jsonRule{},
+func (p *Presenter) RulesJSON(checked *rule.Result, only *rule.Rule, of *project.Project) error {
+	out := jsonRules{Version: 2, Environments: checked.Environments, References: checked.References, Rules: []jsonRule{},
 		Links: []jsonLink{}, Exemptions: []jsonExemption{}}
-	for _, r := range held.Rules {
+	for _, r := range checked.Rules {
 		if only != nil && r != only {
 			continue
 		}
@@ -290,10 +290,10 @@ func (p *Presenter) RulesJSON(held *rule.Held, only *rule.Rule, of *project.Proj
 		}
 		out.Rules = append(out.Rules, j)
 	}
-	for _, l := range held.Links {
+	for _, l := range checked.Links {
 		out.Links = append(out.Links, jsonLink{LinkText(l)})
 	}
-	for _, e := range held.Exemptions {
+	for _, e := range checked.Exemptions {
 		if only == nil || e.Rule == only.Object.Name {
 			out.Exemptions = append(out.Exemptions, jsonExemption{e.Rule, e.Documents, e.At, e.Environments,
 				e.Until.Format(time.DateOnly), e.Reason, e.Exempt, e.Ended})

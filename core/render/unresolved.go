@@ -5,17 +5,16 @@ import (
 	"knothole/core/value"
 )
 
-// OpenValue is a place in a document whose value is known only after deployment.
-type OpenValue struct {
+// Unresolved is a value of a document that depends on a later input without a value.
+type Unresolved struct {
 	Environment string
 	Document    string
 	Path        *place.Path
 	Text        string // what stands for it
 }
 
-// Open returns the places whose values are known only after deployment and are not given yet.
-func (r *Result) Open() []OpenValue {
-	var all []OpenValue
+// unresolved returns the values that depend on later inputs without a value.
+func (r *Result) unresolved() (all []Unresolved) {
 	for i := range r.Documents {
 		d := &r.Documents[i]
 		if !d.Open {
@@ -23,7 +22,7 @@ func (r *Result) Open() []OpenValue {
 		}
 		walk(d.Value, nil, func(path *place.Path, v value.Value) {
 			if v.Unknown() && v.Mark()&value.Later != 0 && !v.Secret() {
-				all = append(all, OpenValue{r.Run.Name, d.Path, path, v.Placeholder()})
+				all = append(all, Unresolved{r.Run.Name, d.Path, path, v.Placeholder()})
 			}
 		})
 	}

@@ -16,20 +16,11 @@ import (
 	"knothole/shell/present"
 )
 
-// openValues returns what is open in several environments.
-func openValues(results []*render.Result) []render.OpenValue {
-	var all []render.OpenValue
-	for _, r := range results {
-		all = append(all, r.Open()...)
-	}
-	return all
-}
-
 // shownOpen is how many places are named for one text.
 const shownOpen = 3
 
-// printOpen lists the values that are known only after deployment, by what stands for them.
-func (c *call) printOpen(open []render.OpenValue) {
+// printUnresolved lists the values that are known only after deployment, by what stands for them.
+func (c *call) printUnresolved(open []render.Unresolved) {
 	var texts []string
 	places, environments := map[string][]string{}, map[string][]string{}
 	add := func(list *[]string, s string) {

@@ -81,8 +81,8 @@ func above(a, b string) string {
 	}
 }
 
-// holdFiles holds rules over the documents of files.
-func holdFiles(p *project.Project, files []*source.File) *rule.Held {
+// checkFiles checks the documents of files against rules. What is found goes into the report.
+func checkFiles(p *project.Project, files []*source.File, report *source.Report) *rule.Result {
 	keys := data.Keys{}
 	var objects []rule.Object
 	for _, file := range files {
@@ -105,5 +105,5 @@ func holdFiles(p *project.Project, files []*source.File) *rule.Held {
 		}
 	}
 	key := func(under source.Pos) source.Pos { return keys[under] }
-	return rule.Files(p, objects, key, rule.Options{Builtins: builtin.Table})
+	return rule.Files(p, objects, key, rule.Options{Builtins: builtin.Table}, report)
 }
