@@ -95,8 +95,7 @@ func revised(t *testing.T, seed uint64) (places int) {
 	}
 	before, after := load(files[0]), load(files[1])
 	found, _ := compare.Revisions([2]compare.Revision{{Name: "before", Project: before, Environment: "west"},
-		{Name: "after", Project: after, Environment: "west"}}, compare.Options{}, memory,
-		&project.Parsed{})
+		{Name: "after", Project: after, Environment: "west"}}, compare.Options{}, memory)
 	if found == nil {
 		return 0
 	}

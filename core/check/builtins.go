@@ -157,7 +157,7 @@ func (c *checker) environmentNames() types.Type {
 // builtin returns a built-in function, whose signature is read when it is first used.
 func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 	declared := c.program.Builtins.Find(group, name.Name)
-	if o, ok := c.builtins[declared]; ok {
+	if o, ok := c.program.builtins[declared]; ok {
 		return o
 	}
 	if declared == nil {
@@ -180,7 +180,7 @@ func (c *checker) builtin(group string, name syntax.Identifier) *Object {
 	}
 	o := Signature(c.universe, declared.Signature)
 	o.Name, o.Builtin = group+"."+name.Name, declared
-	c.builtins[declared] = o
+	c.program.builtins[declared] = o
 	return o
 }
 

@@ -16,7 +16,6 @@ type checker struct {
 	universe *types.Universe
 	module   *Module
 	findings *source.Findings
-	builtins map[*Builtin]*Object
 
 	// The declaration in hand.
 	owner *Object
@@ -54,16 +53,18 @@ type checker struct {
 	suggestions source.Suggestions
 }
 
-// Check checks all modules of a program and fills in what is known about them. Modules that are used stand before
-// those that use them.
+// Check checks the modules of a program and fills in what is known about them. Modules that are used come before those
+// that use them. Those that were checked for another program of the same store are not checked again.
 func Check(program *Program) source.Findings {
 	var findings source.Findings
-	c := &checker{program: program, universe: program.Universe, findings: &findings, builtins: map[*Builtin]*Object{}}
-	for i, m := range program.Modules {
-		m.Number = i
-	}
+	c := &checker{program: program, universe: program.Universe, findings: &findings}
 	for _, m := range program.Modules {
+		if m.checked {
+			findings = append(findings, m.Findings...)
+			continue
+		}
 		c.checkModule(m)
+		m.checked = true
 	}
 	c.reportNotRendered()
 	return findings
@@ -103,7 +104,9 @@ func (c *checker) checkModule(m *Module) {
 	c.module = m
 	c.needs = nil
 	found := len(*c.findings)
-	m.Objects = map[string]*Object{}
+	m.Number = len(c.program.modules)
+	c.program.modules = append(c.program.modules, m)
+	m.Objects, m.instantiates = map[string]*Object{}, map[*Module]bool{}
 	m.Info = Info{
 		Types:   make([]types.Type, m.Tree.Expressions),
 		Objects: make([]*Object, m.Tree.Expressions),
@@ -112,11 +115,9 @@ func (c *checker) checkModule(m *Module) {
 		Lenient: map[syntax.ID]bool{},
 		Locals:  map[source.Pos]*Object{},
 	}
-	m.First = c.program.Globals
 	for _, d := range m.Tree.Declarations {
 		c.declare(d)
 	}
-	m.Globals = c.program.Globals - m.First
 	for _, o := range m.Order {
 		c.resolve(o)
 	}
@@ -132,10 +133,7 @@ func (c *checker) checkModule(m *Module) {
 	}
 	c.reportUnused()
 	m.Info.order()
-	if m.Held {
-		c.inputsType(m)
-		m.instantiated = true
-	}
+	c.makeInputsType(m)
 	m.Findings = slices.Clone((*c.findings)[found:])
 }
 
@@ -159,8 +157,14 @@ func (c *checker) reportNotRendered() {
 		}
 	}
 	c.owner = nil
+	instantiated := map[*Module]bool{}
 	for _, m := range c.program.Modules {
-		if m.Main || m.instantiated || !reached[m] {
+		for other := range m.instantiates {
+			instantiated[other] = true
+		}
+	}
+	for _, m := range c.program.Modules {
+		if m.Main || m.Held || instantiated[m] || !reached[m] {
 			continue
 		}
 		for _, o := range m.Order {

@@ -38,11 +38,8 @@ func filesType(u *types.Universe, given bool) types.Type {
 	}, nil))
 }
 
-// inputsType returns the record type of the inputs of a module.
-func (c *checker) inputsType(m *Module) types.Type {
-	if m.inputs != nil {
-		return m.inputs
-	}
+// makeInputsType makes the record type of the inputs of a module.
+func (c *checker) makeInputsType(m *Module) {
 	inputs := c.universe.Named(m.shortName() + "." + inputsMember)
 	m.inputs = inputs
 	var fields []types.Field
@@ -63,7 +60,6 @@ func (c *checker) inputsType(m *Module) types.Type {
 		fields = append(fields, field)
 	}
 	inputs.Resolve(c.universe.Record(fields, nil))
-	return m.inputs
 }
 
 // typeNeedsInputs reports whether a value of the type of an input cannot be made without an instance: the default of
@@ -109,7 +105,9 @@ func (c *checker) instantiate(e *syntax.Call, alias *Object) types.Type {
 		return types.Invalid
 	}
 	c.module.Info.Objects[e.ID()] = alias
-	m.instantiated = m.instantiated || c.owner.Kind != ObjectTest
+	if c.owner.Kind != ObjectTest {
+		c.module.instantiates[m] = true
+	}
 	if m.needsEnvironment() {
 		c.owner.NeedsEnvironment = true
 	}
@@ -127,7 +125,7 @@ func (c *checker) instantiate(e *syntax.Call, alias *Object) types.Type {
 	}
 	outer := c.arguments
 	c.arguments = e.Named
-	c.check(e.Named, c.inputsType(m), "the inputs of "+m.Path)
+	c.check(e.Named, m.inputs, "the inputs of "+m.Path)
 	c.arguments = outer
 	return c.instanceType(m)
 }

@@ -30,7 +30,7 @@ func (c *checker) check(e syntax.Expression, want types.Type, what string) {
 		})
 		return
 	}
-	inner := len(c.program.Literals)
+	inner := len(c.module.Literals)
 	got := c.infer(e, want)
 	if want == types.Invalid || got == types.Invalid {
 		c.module.Info.Targets[e.ID()] = want
@@ -45,7 +45,7 @@ func (c *checker) check(e syntax.Expression, want types.Type, what string) {
 		if literal(e) && c.owner != nil && e != c.arguments {
 			// The whole covers its parts.
 			c.uncover(e)
-			c.program.Literals = append(c.program.Literals[:inner], Passage{c.module, e, want, c.owner})
+			c.module.Literals = append(c.module.Literals[:inner], Passage{c.module, e, want, c.owner})
 		}
 	}
 }

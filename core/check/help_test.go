@@ -8,7 +8,6 @@ import (
 	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
-	"knothole/core/types"
 )
 
 // TestHelp holds what is suggested, for errors in one line behind these declarations.
@@ -78,7 +77,7 @@ fn twice(x: int, times: int = 2) -> int = x * times
 		m := &check.Module{Path: file.Path, Tree: syntax.Parse(file), Main: true,
 			Environments: []string{"bench", "north"}}
 		require.Empty(t, m.Tree.Findings, line)
-		found := check.Check(&check.Program{Sources: set, Universe: types.NewUniverse(), Modules: []*check.Module{m},
+		found := check.Check(&check.Program{Sources: set, Store: check.NewStore(), Modules: []*check.Module{m},
 			Builtins: functions, Environments: []string{"bench", "north"}})
 		require.True(t, found.HasErrors(), line)
 		for _, f := range found {
@@ -104,7 +103,7 @@ func TestHelpForUnused(t *testing.T) {
 		file, err := set.Add("main.knot", []byte(text+"\n"))
 		require.NoError(t, err)
 		m := &check.Module{Path: file.Path, Tree: syntax.Parse(file), Main: true}
-		found := check.Check(&check.Program{Sources: set, Universe: types.NewUniverse(), Modules: []*check.Module{m},
+		found := check.Check(&check.Program{Sources: set, Store: check.NewStore(), Modules: []*check.Module{m},
 			Builtins: functions})
 		require.Len(t, found, 1, text)
 		require.Equal(t, source.Unused, found[0].Code)

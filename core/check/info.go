@@ -88,7 +88,7 @@ type Object struct {
 	Parameters  []Parameter // of functions
 	Builtin     *Builtin
 
-	// Global numbers the declarations that have a value; -1 for others.
+	// Global numbers the declarations of the module that have a value; -1 for others.
 	Global int
 	// Slot is the place of a local in its frame; Frame is the size of the frame of a declaration.
 	Slot, Frame int

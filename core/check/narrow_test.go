@@ -8,7 +8,6 @@ import (
 	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
-	"knothole/core/types"
 )
 
 // TestNarrowing holds what a condition says of a name in its branches: what is right for all values is accepted, and
@@ -64,7 +63,7 @@ output used = [n, probe]
 		require.NoError(t, err)
 		m := &check.Module{Path: "main.knot", Tree: syntax.Parse(file)}
 		require.Empty(t, m.Tree.Findings, line)
-		findings := check.Check(&check.Program{Sources: set, Universe: types.NewUniverse(), Modules: []*check.Module{m}})
+		findings := check.Check(&check.Program{Sources: set, Store: check.NewStore(), Modules: []*check.Module{m}})
 		require.Equal(t, accepted, !findings.HasErrors(), "%s: %v", line, findings)
 	}
 }

@@ -14,9 +14,9 @@ import (
 // Program is all modules that belong together: those of a project, in an order in which each stands behind those it
 // uses.
 type Program struct {
-	Sources  *source.Set
-	Universe *types.Universe
-	Modules  []*Module
+	*Store
+	Sources *source.Set
+	Modules []*Module
 	// Environments are the names that env.name can have; empty outside a project.
 	Environments []string
 	Tags         []string  // of the environments, each once
@@ -26,21 +26,43 @@ type Program struct {
 	SecretGiven func(names []string) string
 	// Schemas finds the schemas that types are made of. It is nil where there are none.
 	Schemas Schemas
-	// Marked says that values may be secret, or known only after deployment: some declaration says so.
-	Marked bool
 	// Tracked are the places at which a secret was found on its way to where it must not be. What evaluation finds
 	// there is the same error.
 	Tracked map[source.Pos]bool
-	// Globals is how many declarations there are that have a value: they are numbered from 0.
-	Globals int
-	// Literals are the places at which a value that is written out meets a type that changes or limits it. They can
-	// be tried before anything else is evaluated.
-	Literals []Passage
-	// Conditions and Defaults are what stands behind those of the types, by their numbers.
+}
+
+// Store is what programs share whose modules can be parts of several of them: their types, and what the numbers in
+// types stand for. Only one program at a time may be checked with it.
+type Store struct {
+	Universe *types.Universe
+	// Conditions and Defaults resolve the numbers used in types.
 	Conditions []*Condition
 	Defaults   []*Default
+	// modules are those that were checked, by their numbers.
+	modules []*Module
 
-	defaults map[syntax.Expression]*types.Default // by what is written, which may be read more than once
+	defaults map[written]*types.Default // which may be read more than once
+	builtins map[*Builtin]*Object
+}
+
+// written is an expression of a module. A tree may be that of several modules, which use different ones.
+type written struct {
+	module     *Module
+	expression syntax.Expression
+}
+
+// Module returns the module with a number.
+func (s *Store) Module(number int) *Module { return s.modules[number] }
+
+// NewStore returns an empty store.
+func NewStore() *Store {
+	return &Store{Universe: types.NewUniverse(), defaults: map[written]*types.Default{},
+		builtins: map[*Builtin]*Object{}}
+}
+
+// Marked reports whether values may be secret, or known only after deployment: some declaration says so.
+func (p *Program) Marked() bool {
+	return slices.ContainsFunc(p.Modules, func(m *Module) bool { return m.marked })
 }
 
 // Schemas finds schemas.
@@ -66,10 +88,10 @@ type Default struct {
 }
 
 // Condition returns what stands behind a condition of a type.
-func (p *Program) Condition(c *types.Condition) *Condition { return p.Conditions[c.Number] }
+func (s *Store) Condition(c *types.Condition) *Condition { return s.Conditions[c.Number] }
 
 // Default returns what stands behind the default of a field.
-func (p *Program) Default(d *types.Default) *Default { return p.Defaults[d.Number] }
+func (s *Store) Default(d *types.Default) *Default { return s.Defaults[d.Number] }
 
 // condition enters what stands behind a condition of a type.
 func (p *Program) condition(c *Condition) *types.Condition {
@@ -80,14 +102,12 @@ func (p *Program) condition(c *Condition) *types.Condition {
 
 // addDefault enters what stands behind the default of a field.
 func (p *Program) addDefault(d *Default) *types.Default {
-	if known, ok := p.defaults[d.Expression]; ok {
+	at := written{d.Module, d.Expression}
+	if known, ok := p.defaults[at]; ok {
 		return known
 	}
-	if p.defaults == nil {
-		p.defaults = map[syntax.Expression]*types.Default{}
-	}
 	entered := &types.Default{Number: len(p.Defaults)}
-	p.Defaults, p.defaults[d.Expression] = append(p.Defaults, d), entered
+	p.Defaults, p.defaults[at] = append(p.Defaults, d), entered
 	return entered
 }
 
@@ -113,28 +133,38 @@ func (p *Program) hasDefault(t types.Type, wanted func(owner *Object) bool) bool
 	return found
 }
 
-// Module is one module: its tree, and what the checker learned about it.
+// Module is one module: its tree, and what the checker learned about it. It does not change once it is checked, and may
+// be a part of several programs.
 type Module struct {
 	Path    string
-	Number  int // its position in the program
+	Number  int // unlike those of all other modules of the store
 	Tree    *syntax.Module
 	Main    bool // a module that environments give its inputs to
 	Held    bool // its rules are in force
 	Imports map[*syntax.Use]*Import
 	Objects map[string]*Object
 	// Order holds all objects as they were declared, documents included.
-	Order []*Object
-	// First is the number of the first declaration that has a value; Globals is how many there are.
-	First, Globals int
-	Info           Info
-	Findings       source.Findings // what was found in it, but for what is known only when all modules are checked
+	Order   []*Object
+	Globals int // how many declarations there are that have a value
+	Info    Info
+	// Findings are what was found in it, except what is known only when all modules are checked.
+	Findings source.Findings
+	// Literals are where a value that is written out meets a type that changes or limits it. They can be tried before
+	// anything else is evaluated.
+	Literals []Passage
+	// UsesSchemas says that types of it are made of schemas.
+	UsesSchemas bool
+	// Tried says that the literals were tried; what did not fit is among the findings.
+	Tried bool
 
 	// Environments and Tags are those of the environments that are rendered from it, when it is a main module.
 	Environments, Tags []string
 
-	inputs types.Type // the record type of the inputs, once it is asked for
-	// instantiated says that an instance is made somewhere outside of tests.
-	instantiated bool
+	inputs types.Type // the record type of the inputs
+	// instantiates are the modules of which it makes an instance outside of tests.
+	instantiates map[*Module]bool
+	marked       bool // it declares something that is secret, or known only after deployment
+	checked      bool
 }
 
 // Import is what a `use` leads to.

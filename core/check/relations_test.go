@@ -32,7 +32,7 @@ func newUniverse(t *testing.T, declarations string, texts ...string) *universe {
 	m := &check.Module{Path: "types.knot", Tree: syntax.Parse(file)}
 	require.Empty(t, m.Tree.Findings, b.String())
 	u := &universe{T: t, checked: map[string]types.Type{}, program: &check.Program{Sources: set,
-		Universe: types.NewUniverse(), Modules: []*check.Module{m}}}
+		Store: check.NewStore(), Modules: []*check.Module{m}}}
 	require.False(t, check.Check(u.program).HasErrors())
 	for i, text := range texts {
 		u.checked[text] = m.Objects["_X"+string(rune('A'+i/26))+string(rune('A'+i%26))].Type.(*types.Named).Base()
@@ -208,7 +208,7 @@ func TestOperatorsTakeUnions(t *testing.T) {
 		require.NoError(t, err)
 		m := &check.Module{Path: "main.knot", Tree: syntax.Parse(file)}
 		require.Empty(t, m.Tree.Findings)
-		return !check.Check(&check.Program{Sources: set, Universe: types.NewUniverse(),
+		return !check.Check(&check.Program{Sources: set, Store: check.NewStore(),
 			Modules: []*check.Module{m}}).HasErrors()
 	}
 	for _, operator := range []string{"+", "-", "*", "/", "%", "<", "in", "not in", "with", "..", "and"} {

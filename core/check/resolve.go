@@ -24,14 +24,14 @@ func (c *checker) declare(d syntax.Declaration) {
 		o.Kind = ObjectType
 	case *syntax.Input:
 		o.Kind = ObjectInput
-		c.program.Marked = c.program.Marked || d.Secret || d.Placeholder != nil
+		c.module.marked = c.module.marked || d.Secret || d.Placeholder != nil
 	case *syntax.Let:
 		o.Kind = ObjectLet
 	case *syntax.Function:
 		o.Kind = ObjectFunction
 	case *syntax.Output:
 		o.Kind = ObjectOutput
-		c.program.Marked = c.program.Marked || d.Secret
+		c.module.marked = c.module.marked || d.Secret
 	case *syntax.Document:
 		o.Kind = ObjectDocument
 		o.Span = d.Span
@@ -47,8 +47,8 @@ func (c *checker) declare(d syntax.Declaration) {
 	}
 	switch o.Kind {
 	case ObjectData, ObjectInput, ObjectLet, ObjectOutput, ObjectDocument:
-		o.Global = c.program.Globals
-		c.program.Globals++
+		o.Global = c.module.Globals
+		c.module.Globals++
 	}
 	c.module.Order = append(c.module.Order, o)
 	if o.Kind == ObjectDocument || o.Kind == ObjectStatement || o.Kind == ObjectTest || o.Name == "" {

@@ -205,7 +205,7 @@ func (c *checker) calledRule(e syntax.Expression) (rule *Object, given bool) {
 			return nil, false
 		}
 		if instance := types.AsInstance(t); instance != nil {
-			if o = c.ruleMember(e, c.program.Modules[instance.Module]); o == nil {
+			if o = c.ruleMember(e, c.program.Module(instance.Module)); o == nil {
 				return nil, false
 			}
 			given = true

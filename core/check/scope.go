@@ -161,7 +161,9 @@ func (c *checker) use(o *Object, span source.Span) {
 
 // refer is use without a name that stands for the object alone.
 func (c *checker) refer(o *Object, span source.Span) {
-	o.used = true
+	if o.Module == c.module { // others do not change any more
+		o.used = true
+	}
 	if c.owner != nil {
 		guarded := o.Kind == ObjectType && c.owner.Kind == ObjectType && c.guards > c.owner.guards || c.lazy > 0
 		at := slices.IndexFunc(c.owner.Uses, func(r Reference) bool { return r.Object == o })

@@ -141,7 +141,7 @@ func (c *checker) fieldStep(e *syntax.Field, absent bool) (t types.Type, ended b
 				c.text(e.Of), e.Name.Name), "this may be null, which has no field %q", e.Name.Name)
 			return types.Invalid, false
 		case instance != nil:
-			t := c.instanceField(e, c.program.Modules[instance.Module])
+			t := c.instanceField(e, c.program.Module(instance.Module))
 			if t == types.Invalid {
 				return t, false
 			}

@@ -64,9 +64,9 @@ func (c *checker) checkExpect(d *syntax.Expect) {
 	if d.From != nil {
 		c.check(d.Mistake, types.String, "the text of an error")
 		// What is written out there is meant to fail, when the test runs.
-		literals := len(c.program.Literals)
+		literals := len(c.module.Literals)
 		c.infer(d.From, nil)
-		c.program.Literals = c.program.Literals[:literals]
+		c.module.Literals = c.module.Literals[:literals]
 		return
 	}
 	c.check(d.Condition, types.Bool, "what is expected")

@@ -73,6 +73,7 @@ func (c *checker) schemaType(t *syntax.SchemaType) types.Type {
 		return types.Invalid
 	}
 	if !t.Kind {
+		c.module.UsesSchemas = true
 		found, why, help := c.program.Schemas.SchemaAt(c.module.Path, reference)
 		if found == nil {
 			c.report(source.BadSchema, span, help, "%s", why)
@@ -100,6 +101,7 @@ func (c *checker) schemaType(t *syntax.SchemaType) types.Type {
 			"%q does not name a kind", reference)
 		return types.Invalid
 	}
+	c.module.UsesSchemas = true
 	kind, unknown := c.program.Schemas.SchemaOfKind(reference[:at], reference[at+1:])
 	if kind == nil {
 		unknown.Span = span
@@ -161,7 +163,7 @@ func (c *checker) namedType(t *syntax.NamedType) types.Type {
 				return types.Invalid
 			}
 		}
-		return c.inputsType(module)
+		return module.inputs
 	case instanceMember:
 		return c.instanceType(module)
 	}
@@ -226,7 +228,7 @@ func (c *checker) recordType(t *syntax.RecordType) types.Type {
 		field := types.Field{Name: f.Name.Name, Optional: f.Optional, Description: f.Description,
 			Deprecated: f.Deprecated, Secret: f.Secret, Span: f.Name.Span}
 		if f.Secret {
-			c.program.Marked = true
+			c.module.marked = true
 		}
 		if f.Optional {
 			field.Type = c.guardedType(f.Type)

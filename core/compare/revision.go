@@ -20,7 +20,7 @@ import (
 type revisions struct {
 	environment string
 	tree        func(files map[string][]byte) fs.FS
-	parsed      *project.Parsed
+	after       *project.Snapshot // with which trials share what is the same
 	files       [2]map[string]string
 	leaves      []leaf
 	hunks       []hunk
@@ -35,13 +35,12 @@ type hunk struct {
 }
 
 // newRevisions finds the lines in which two projects differ, of the files that they read.
-func newRevisions(left, right *project.Project, environment string, tree func(map[string][]byte) fs.FS,
-	parsed *project.Parsed) *revisions {
-	r := &revisions{environment: environment, tree: tree, parsed: parsed,
+func newRevisions(left, right *project.Project, environment string, tree func(map[string][]byte) fs.FS) *revisions {
+	r := &revisions{environment: environment, tree: tree, after: right.Snapshot,
 		sources: [2]*source.Set{left.Sources, right.Sources}}
 	for side, p := range []*project.Project{left, right} {
 		r.files[side] = map[string]string{}
-		for _, f := range p.Sources.Files() {
+		for _, f := range p.Files() {
 			if !strings.Contains(f.Path, ":") { // else it is built in, or given
 				r.files[side][f.Path] = f.Text
 			}
@@ -174,10 +173,11 @@ func (r *revisions) render(side int, on set, wanted func(path string) bool) []re
 			files[name] = []byte(text)
 		}
 	}
-	p, err := project.LoadAgain(r.tree(files), r.parsed)
+	p, err := project.LoadWith(r.tree(files), project.Loading{After: r.after})
 	if err != nil || p.Findings.HasErrors() {
 		return nil
 	}
+	r.after = p.Snapshot
 	run := p.RunNamed(r.environment)
 	if run == nil || run.Abstract {
 		return nil
@@ -206,10 +206,9 @@ type Revision struct {
 	Environment string
 }
 
-// Revisions compares the documents of an environment at two revisions. Tree makes a file system from files; parsed
-// caches the parsed files. The comparison is nil if either revision has errors.
-func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS, parsed *project.Parsed) (*Comparison,
-	[2]source.Findings) {
+// Revisions compares the documents of an environment at two revisions. Tree makes a file system from files. The
+// comparison is nil if either revision has errors.
+func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS) (*Comparison, [2]source.Findings) {
 	var findings [2]source.Findings
 	rendered := make([]Side, 2)
 	c := &Comparison{}
@@ -245,8 +244,7 @@ func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS,
 			d.Rows[j].Cause.Because = nil
 		}
 	}
-	t := &trials{variation: newRevisions(sides[0].Project, sides[1].Project, sides[0].Environment, tree,
-		parsed), options: o,
+	t := &trials{variation: newRevisions(sides[0].Project, sides[1].Project, sides[0].Environment, tree), options: o,
 		against: 1, units: [2]map[string]*Content{rendered[0].Contents, rendered[1].Contents}, outcomes: map[string]*outcome{},
 		left: budgetOfRevisions + len(c.Documents)}
 	t.confirm(c.Documents)

@@ -63,7 +63,7 @@ func (c *compiler) instantiate(e *syntax.Call, alias *check.Object) code {
 		w := f.world
 		made := &World{
 			program: w.program, recorder: w.recorder, evaluation: w.evaluation,
-			base: m.First, states: make([]state, m.Globals), instance: &instance{module: m, making: &making{
+			base: w.program.first[m], states: make([]state, m.Globals), instance: &instance{module: m, making: &making{
 				at: at, thread: f.thread, slots: slices.Clone(f.slots), each: each, whole: whole}},
 		}
 		defer f.lock(w)() // a function of a constant instance may be called from any environment
@@ -151,7 +151,7 @@ func (t *thread) member(w *World, name string, at source.Span) value.Value {
 	case o.Kind == check.ObjectFunction:
 		return value.FunctionOf(&closure{declared: o, world: w}, value.From(at.Start))
 	}
-	return t.forceIn(w, o.Global, at)
+	return t.forceIn(w, w.program.global(o), at)
 }
 
 // visited is what the statements of an instance bring forth.
@@ -198,7 +198,7 @@ func (t *thread) complete(w *World, everything bool) {
 	force := func(kind func(check.ObjectKind) bool) {
 		for _, o := range w.instance.module.Order {
 			if o.Global >= 0 && o.NeedsInput && kind(o.Kind) {
-				w.attempt(o, func() { t.inner(w, o).forceIn(w, o.Global, o.Span) })
+				w.attempt(o, func() { t.inner(w, o).forceIn(w, w.program.global(o), o.Span) })
 			}
 		}
 	}

@@ -87,11 +87,11 @@ func (w *World) run(t *thread, o *check.Object, visit Visitor) {
 		w.attempt(o, func() { t.run(func(f *frame) { run(f, visit) }, o.Frame) })
 		return
 	}
-	tree, d := o.Declaration.(*syntax.Document), w.program.declarations[o.Global]
+	tree, d := o.Declaration.(*syntax.Document), w.program.declarations[w.program.global(o)]
 	var path value.Value
 	if w.attempt(o, func() { t.run(func(f *frame) { path = w.program.compiled(d).path(f) }, o.Frame) }) {
 		visit.Document(t.document(tree, path,
-			func(inner *thread) value.Value { return inner.forceIn(w, o.Global, o.Span) }))
+			func(inner *thread) value.Value { return inner.forceIn(w, w.program.global(o), o.Span) }))
 	}
 }
 

@@ -10,7 +10,6 @@ import (
 	"knothole/core/eval"
 	"knothole/core/source"
 	"knothole/core/syntax"
-	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -22,7 +21,7 @@ func evaluated(t *testing.T, text string) (v value.Value, findings source.Findin
 	require.NoError(t, err)
 	m := &check.Module{Path: "main.knot", Tree: syntax.Parse(file), Main: true}
 	require.Empty(t, m.Tree.Findings, text)
-	program := &check.Program{Sources: set, Universe: types.NewUniverse(),
+	program := &check.Program{Sources: set, Store: check.NewStore(),
 		Modules: []*check.Module{m}}
 	if findings = check.Check(program); findings.HasErrors() {
 		return value.Value{}, findings

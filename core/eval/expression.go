@@ -206,7 +206,7 @@ func (c *compiler) object(o *check.Object, at source.Span) code {
 
 // global is the use of a declaration that has a value.
 func (c *compiler) global(o *check.Object, at source.Span) code {
-	global := o.Global
+	global := c.program.global(o)
 	if o.NeedsInput {
 		return func(f *frame) value.Value {
 			w := f.world

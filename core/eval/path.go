@@ -9,7 +9,6 @@ import (
 	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
-	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -59,7 +58,7 @@ func ParsePlaces(text string, builtins *Builtins) (*Places, error) {
 		return nil, wrong(tree.Findings[0])
 	}
 	m := &check.Module{Path: "path", Tree: tree, Main: true}
-	program := &check.Program{Sources: set, Universe: types.NewUniverse(), Builtins: builtins.Builtins,
+	program := &check.Program{Sources: set, Store: check.NewStore(), Builtins: builtins.Builtins,
 		Modules: []*check.Module{m}}
 	if findings := check.Check(program); findings.HasErrors() {
 		return nil, wrong(findings[0])

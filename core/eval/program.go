@@ -1,6 +1,7 @@
 package eval
 
 import (
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -29,7 +30,8 @@ type Native func(c *Call, arguments []value.Value) value.Value
 type Program struct {
 	checked      *check.Program
 	builtins     *Builtins
-	declarations []*declaration // by Global
+	declarations []*declaration        // by what global says
+	first        map[*check.Module]int // the number of the first declaration of each module
 	data         map[*check.Object]value.Value
 	keys         Keys
 	constants    *World
@@ -82,20 +84,22 @@ type fixed struct {
 // keys of all data.
 func New(checked *check.Program, builtins *Builtins, data map[*check.Object]value.Value, keys Keys) *Program {
 	p := &Program{
-		marked:  checked.Marked,
+		marked:  checked.Marked(),
 		checked: checked, builtins: builtins, data: data, keys: keys,
-		declarations: make([]*declaration, checked.Globals),
-		functions:    map[*check.Object]*function{},
-		conditions:   make([]fixed, len(checked.Conditions)),
-		messages:     make([]fixed, len(checked.Conditions)),
-		defaults:     make([]fixed, len(checked.Defaults)),
-		statements:   map[*check.Object]*compiledStatement{},
-		rules:        map[*check.Object]*compiledRule{},
+		first:      make(map[*check.Module]int, len(checked.Modules)),
+		functions:  map[*check.Object]*function{},
+		conditions: make([]fixed, len(checked.Conditions)),
+		messages:   make([]fixed, len(checked.Conditions)),
+		defaults:   make([]fixed, len(checked.Defaults)),
+		statements: map[*check.Object]*compiledStatement{},
+		rules:      map[*check.Object]*compiledRule{},
 	}
 	for _, m := range checked.Modules {
+		p.first[m] = len(p.declarations)
+		p.declarations = slices.Grow(p.declarations, m.Globals)[:len(p.declarations)+m.Globals]
 		for _, o := range m.Order {
 			if o.Global >= 0 {
-				p.declarations[o.Global] = &declaration{object: o}
+				p.declarations[p.global(o)] = &declaration{object: o}
 			}
 		}
 	}
@@ -103,6 +107,9 @@ func New(checked *check.Program, builtins *Builtins, data map[*check.Object]valu
 	p.constants.evaluation.lock = &sync.Mutex{}
 	return p
 }
+
+// global numbers the declarations of all modules of the program that have a value.
+func (p *Program) global(o *check.Object) int { return p.first[o.Module] + o.Global }
 
 // Observer is told the value of each expression that is evaluated, and the type that it must be of.
 type Observer func(at source.Span, t types.Type, v value.Value)
@@ -135,9 +142,22 @@ func (p *Program) LostConstants() source.Findings { return p.constants.Lost() }
 // TryLiterals tries the values that are written out where a limited type is expected, before anything else is
 // evaluated. It returns what does not fit, and marks the declarations as having an error.
 func (p *Program) TryLiterals() source.Findings {
+	var findings source.Findings
+	for _, m := range p.checked.Modules {
+		if !m.Tried {
+			found := p.tryLiterals(m)
+			m.Findings, m.Tried = append(m.Findings, found...), true
+			findings = append(findings, found...)
+		}
+	}
+	return findings
+}
+
+// tryLiterals is TryLiterals for one module.
+func (p *Program) tryLiterals(m *check.Module) source.Findings {
 	w := p.newWorld(Environment{}, nil)
 	wrong := map[*check.Object]bool{}
-	for _, passage := range p.checked.Literals {
+	for _, passage := range m.Literals {
 		if passage.Owner.Invalid || p.checked.DefaultsVary(passage.Target) {
 			continue // else it is tried when it is evaluated
 		}

@@ -107,7 +107,7 @@ type marked struct {
 func (w *World) InstanceOf(m *check.Module, given value.Value, at source.Span) *World {
 	t := w.thread(nil)
 	t.recorder = nil
-	return &World{program: w.program, evaluation: w.evaluation, base: m.First, states: make([]state, m.Globals),
+	return &World{program: w.program, evaluation: w.evaluation, base: w.program.first[m], states: make([]state, m.Globals),
 		instance: &instance{module: m, making: &making{at: at, thread: t,
 			whole: &argument{body: constant(given), inputs: m.Inputs(), at: at}}}}
 }

@@ -8,7 +8,6 @@ import (
 	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
-	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -19,7 +18,7 @@ func ruleOf(t *testing.T, text string) *Rule {
 	file, err := set.Add("main.knot", []byte(text))
 	require.NoError(t, err)
 	m := &check.Module{Path: "main.knot", Tree: syntax.Parse(file), Main: true}
-	program := &check.Program{Sources: set, Universe: types.NewUniverse(), Modules: []*check.Module{m}}
+	program := &check.Program{Sources: set, Store: check.NewStore(), Modules: []*check.Module{m}}
 	require.Empty(t, m.Tree.Findings)
 	require.Empty(t, check.Check(program))
 	w := New(program, NewBuiltins(nil, nil), nil, nil).World(Environment{Name: "bench"})

@@ -232,7 +232,7 @@ func (c *compiler) ruleWorld(call *syntax.Call, rule *check.Object) func(f *fram
 	m, at := rule.Module, call.Place()
 	return func(f *frame) *World {
 		w := f.world
-		return &World{program: w.program, recorder: w.recorder, evaluation: w.evaluation, base: m.First,
+		return &World{program: w.program, recorder: w.recorder, evaluation: w.evaluation, base: w.program.first[m],
 			states: make([]state, m.Globals), instance: &instance{module: m, making: &making{at: at, thread: f.thread,
 				slots: slices.Clone(f.slots), each: each}}}
 	}

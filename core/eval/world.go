@@ -107,7 +107,7 @@ func (w *World) home(o *check.Object) *World {
 		return w.program.constants
 	case !o.NeedsInput:
 		return w.evaluation.main
-	case w.making() == nil && !o.Module.Main, o.Global < w.base || o.Global >= w.base+len(w.states):
+	case w.making() == nil && !o.Module.Main, w.instance != nil && w.instance.module != o.Module:
 		return nil // a module that is used has inputs in its instances only
 	}
 	return w
@@ -158,14 +158,14 @@ func (w *World) Stopped() *Unreported {
 // among the findings.
 func (w *World) Value(o *check.Object) (v value.Value, ok bool) {
 	t := w.thread(o)
-	ok = w.attempt(o, func() { v = t.force(o.Global, o.Span.To(o.Span)) })
+	ok = w.attempt(o, func() { v = t.force(w.program.global(o), o.Span.To(o.Span)) })
 	return v, ok
 }
 
 // SetMissing gives an input a value that is not there: a secret that is not read, or one that is known only after
 // deployment. from is where it will come from.
 func (w *World) SetMissing(o *check.Object, from value.Origin) {
-	s := &w.states[o.Global]
+	s := &w.states[w.program.global(o)]
 	if o.Invalid {
 		s.status.Store(failed)
 		return
@@ -180,7 +180,7 @@ func (w *World) SetMissing(o *check.Object, from value.Origin) {
 // SetInput gives an input its value: it is converted to the declared type, and what does not fit is reported. A value
 // that is absent stands for the default; whether there is one is for the caller to know.
 func (w *World) SetInput(o *check.Object, v value.Value) bool {
-	s := &w.states[o.Global]
+	s := &w.states[w.program.global(o)]
 	s.status.Store(failed)
 	if o.Invalid {
 		return false
@@ -188,7 +188,7 @@ func (w *World) SetInput(o *check.Object, v value.Value) bool {
 	t := w.thread(o)
 	ok := guard(func() {
 		if v.IsAbsent() {
-			t.run(func(f *frame) { v = w.program.compiled(w.program.declarations[o.Global]).body(f) }, o.Frame)
+			t.run(func(f *frame) { v = w.program.compiled(w.program.declarations[w.program.global(o)]).body(f) }, o.Frame)
 		} else {
 			v = value.MarkAll(v, inputMark(o)) // so that no message shows it
 			v = t.convertTo(v, o.Type, passing{what: "input", name: o.Name, declared: o})
@@ -204,7 +204,7 @@ func (w *World) SetInput(o *check.Object, v value.Value) bool {
 
 // SetConverted gives an input a value that another world of the same program has converted to the type of the input.
 func (w *World) SetConverted(o *check.Object, v value.Value) {
-	s := &w.states[o.Global]
+	s := &w.states[w.program.global(o)]
 	s.value = v
 	s.status.Store(done)
 }
@@ -219,7 +219,7 @@ func (w *World) Pass(v value.Value, keys Keys, o *check.Object) source.Findings 
 }
 
 // Fail marks an input as having no value; that has been reported.
-func (w *World) Fail(o *check.Object) { w.states[o.Global].status.Store(failed) }
+func (w *World) Fail(o *check.Object) { w.states[w.program.global(o)].status.Store(failed) }
 
 // Complete evaluates what all instances must hold that were made in this world so far, whatever is used of them. With
 // everything it evaluates all else in them too.

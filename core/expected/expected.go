@@ -22,7 +22,6 @@ import (
 	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
-	"knothole/core/types"
 )
 
 // Each runs a check on each program of files, which is the directory testdata, and holds what it finds against the
@@ -38,7 +37,7 @@ func Each(t *testing.T, files fs.FS, functions *check.Builtins,
 		part := strings.TrimSuffix(name, ".knot")
 		t.Run(part, func(t *testing.T) {
 			require.FileExists(t, part+".go", "the part that the programs are of")
-			program := &check.Program{Sources: source.NewSet(), Universe: types.NewUniverse(), Builtins: functions,
+			program := &check.Program{Sources: source.NewSet(), Store: check.NewStore(), Builtins: functions,
 				Environments: []string{"bench", "north", "south"}}
 			m := load(t, program, files, name)
 			m.Main, m.Environments = true, program.Environments

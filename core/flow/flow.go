@@ -16,7 +16,7 @@ import (
 // Secrets returns the places at which a secret, or what is known only after deployment, gets where it must not be. Its
 // program must have been checked; it fills in Tracked.
 func Secrets(p *check.Program) source.Findings {
-	if !p.Marked {
+	if !p.Marked() {
 		return nil
 	}
 	t := &analysis{program: p, globals: map[*check.Object]*taint{}, running: map[*check.Object]bool{},

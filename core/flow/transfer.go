@@ -192,7 +192,7 @@ func (t *frame) instanceMember(e *syntax.Field, other *taint) *taint {
 	if of == nil || types.AsInstance(of) == nil {
 		return other.standing(e.Place())
 	}
-	if o := t.program.Modules[types.AsInstance(of).Module].Objects[e.Name.Name]; o != nil {
+	if o := t.program.Module(types.AsInstance(of).Module).Objects[e.Name.Name]; o != nil {
 		return t.name(o, e.Place())
 	}
 	return nil

@@ -343,7 +343,7 @@ func (e *Editor) put(in *Input, l *Layer, v value.Value) error {
 // Result returns the files that were changed, and what is wrong with the inputs that were set. When anything is, the
 // findings are those of Edited.
 func (e *Editor) Result() (files map[string]string, wrong source.Findings, err error) {
-	edited, err := Load(&overlay{e.project.files, e.texts})
+	edited, err := LoadWith(&overlay{e.project.files, e.texts}, Loading{Rules: true, After: e.project.Snapshot})
 	if err != nil {
 		return nil, nil, err
 	}

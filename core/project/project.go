@@ -21,7 +21,6 @@ import (
 	"knothole/core/source"
 	"knothole/core/standard"
 	"knothole/core/syntax"
-	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -30,7 +29,7 @@ const FileName = "knothole.toml"
 
 // Project is one project, as far as it could be read.
 type Project struct {
-	Sources      *source.Set
+	*Snapshot
 	Name         string
 	Out          string                 // folder for rendered files, relative to the project
 	SecretOut    string                 // folder for secret ones
@@ -41,22 +40,14 @@ type Project struct {
 	ListKeys     []string       // fields by which comparisons know elements of lists, before the common ones
 	Environments []*Environment // in the order of the project file, abstract ones included
 	Units        []*Unit        // the main modules; first that of the project
-	Program      *eval.Program  // nil when there is no main module
 	// Findings is what is wrong with the project file and the modules, whatever the environment.
 	Findings source.Findings
 
-	files     fs.FS
-	parsed    *Parsed // nil for a project of its own
-	mainNamed bool    // the project file names its main module
-	checked   *check.Program
-	modules   map[string]*moduleState
-	sources   map[*source.File]bool    // those of modules
-	nameOf    func(path string) string // what messages call a file; nil for its path
+	file      *source.File // the project file
+	mainNamed bool         // it names the main module
 	layers    map[layerKey]*Layer
 	// namedLayers are the files that are layers of some environment, whether they are there or not.
 	namedLayers map[string]bool
-	data        map[string]*dataFile
-	keys        data.Keys
 	schemas     *schemas
 	parity      []Parity
 	runs        map[*Environment]*Run // to which nothing is given
@@ -111,27 +102,27 @@ type dataFile struct {
 	findings source.Findings
 }
 
-// Load reads a project, with modules that its main module does not lead to if they are named. The error is not nil
-// only when there is no project file; everything else that is wrong is in the findings of the project.
+// Loading says how to load a project.
+type Loading struct {
+	// Modules are read besides those that the main modules lead to.
+	Modules []string
+	// Rules also reads the modules of rules of the project.
+	Rules bool
+	// After is a snapshot that was made before, with which the new one shares what is the same; nil for none.
+	After *Snapshot
+}
+
+// Load reads a project, with its rules, and with modules that its main module does not lead to if they are named. The
+// error is not nil only when there is no project file; everything else that is wrong is in the findings of the project.
 func Load(files fs.FS, modules ...string) (*Project, error) {
-	return load(files, true, modules, nil)
+	return LoadWith(files, Loading{Modules: modules, Rules: true})
 }
 
-// LoadWithoutRules is Load for who does not hold the rules of the project: its modules of rules are not read.
-func LoadWithoutRules(files fs.FS, modules ...string) (*Project, error) {
-	return load(files, false, modules, nil)
-}
-
-func load(files fs.FS, withRules bool, modules []string, parsed *Parsed) (*Project, error) {
-	p := &Project{
-		Sources: source.NewSet(), files: files,
-		modules: map[string]*moduleState{}, layers: map[layerKey]*Layer{}, data: map[string]*dataFile{},
-		keys: data.Keys{}, sources: map[*source.File]bool{}, schemas: &schemas{}, parsed: parsed,
-		named: map[string]source.Span{},
-	}
-	if parsed != nil {
-		p.Sources, p.keys = parsed.sources, parsed.keys
-	}
+// LoadWith is Load in some other way.
+func LoadWith(files fs.FS, how Loading) (*Project, error) {
+	p := &Project{Snapshot: newSnapshot(files, how.After), layers: map[layerKey]*Layer{}, schemas: &schemas{},
+		named: map[string]source.Span{}}
+	p.checked.Schemas = p
 	text, err := fs.ReadFile(files, FileName)
 	if err != nil {
 		return nil, err
@@ -140,6 +131,7 @@ func load(files fs.FS, withRules bool, modules []string, parsed *Parsed) (*Proje
 	if err != nil {
 		return nil, err
 	}
+	p.file = file
 	configuration := p.parseData(file, data.TOML)
 	root := configuration.root
 	p.Findings = append(p.Findings, configuration.findings...)
@@ -148,10 +140,10 @@ func load(files fs.FS, withRules bool, modules []string, parsed *Parsed) (*Proje
 	if !root.IsAbsent() {
 		p.readConfiguration(root)
 	}
-	if !withRules {
+	if !how.Rules {
 		p.rules, p.exemptions, p.links = nil, nil, nil
 	}
-	p.loadProgram(modules, withRules)
+	p.loadProgram(how.Modules, how.Rules)
 	p.makeRuns()
 	p.checkDestinations()
 	for _, l := range p.layers {
@@ -162,7 +154,7 @@ func load(files fs.FS, withRules bool, modules []string, parsed *Parsed) (*Proje
 
 // checkDestinations reports directories for rendered files that hold sources of the project.
 func (p *Project) checkDestinations() {
-	for _, f := range p.Sources.Files() {
+	for _, f := range p.Files() {
 		for _, at := range [][2]string{{"out", p.Out}, {"secret_out", p.SecretOut}} {
 			if span := p.named[at[0]]; span.IsValid() && strings.HasPrefix(f.Path, at[1]+"/") {
 				p.report(source.OutsideProject, span, "set another directory",
@@ -174,7 +166,7 @@ func (p *Project) checkDestinations() {
 }
 
 // Marked reports whether values of the project may be secret, or known only after deployment.
-func (p *Project) Marked() bool { return p.checked.Marked }
+func (p *Project) Marked() bool { return p.checked.Marked() }
 
 // Tracked reports whether a finding of evaluation is a secret that the checker has followed to the same place.
 func (p *Project) Tracked(f source.Finding) bool {
@@ -313,17 +305,8 @@ type moduleState struct {
 	bad     bool
 }
 
-func (p *Project) newProgram() {
-	p.checked = &check.Program{Sources: p.Sources, Universe: types.NewUniverse(), Builtins: builtin.Table.Builtins,
-		Schemas: p,
-		SecretGiven: func(names []string) string {
-			return "it is secret: name its source in [environments.….secrets]: " + secretSource(names)
-		}}
-}
-
 // loadProgram reads the main module, others that are named, and all that they lead to, and checks them.
 func (p *Project) loadProgram(modules []string, withRules bool) {
-	p.newProgram()
 	for _, e := range p.Concrete() {
 		p.checked.Environments = append(p.checked.Environments, e.Name)
 		for _, tag := range e.Tags {
@@ -334,41 +317,15 @@ func (p *Project) loadProgram(modules []string, withRules bool) {
 	}
 	l := &loader{Project: p, values: map[*syntax.Use]value.Value{}}
 	for i, u := range p.Units {
-		if u.Module = l.main(u.Main, u.span); u.Module == nil && i == 0 {
+		if u.Module = l.module(u.Main, u.span, nil); u.Module == nil && i == 0 {
 			return
 		}
 	}
-	p.nameEnvironments()
 	l.loadRules()
 	for _, name := range modules {
 		l.module(name, p.Unit().span, nil)
 	}
 	l.checkAll(nil, withRules)
-}
-
-// main reads a main module, and what it leads to; nil when it cannot be read.
-func (l *loader) main(name string, span source.Span) *check.Module {
-	m := l.module(name, span, nil)
-	if m != nil {
-		m.Main = true
-	}
-	return m
-}
-
-// nameEnvironments tells each main module the environments that are rendered from it.
-func (p *Project) nameEnvironments() {
-	for _, e := range p.Concrete() {
-		m := e.Unit.Module
-		if m == nil {
-			continue
-		}
-		m.Environments = append(m.Environments, e.Name)
-		for _, tag := range e.Tags {
-			if !slices.Contains(m.Tags, tag) {
-				m.Tags = append(m.Tags, tag)
-			}
-		}
-	}
 }
 
 // checkAll checks all modules that were read, and makes a program of them. Given is called when their types are known.
@@ -394,6 +351,7 @@ func (l *loader) checkAll(given func(), withRules bool) {
 	}
 	p.Program = eval.New(p.checked, builtin.Table, values, eval.Keys(p.keys))
 	p.Findings = append(p.Findings, p.Program.TryLiterals()...)
+	p.remember()
 }
 
 // loader reads modules depth first, so that each stands in the program behind those that it uses.
@@ -434,9 +392,28 @@ func (l *loader) module(name string, span source.Span, trail []string) *check.Mo
 			m.Imports[use] = l.use(m, use, append(slices.Clone(trail), name))
 		}
 	}
+	l.role(m)
+	m = l.known(m)
 	state.module = m
 	l.checked.Modules = append(l.checked.Modules, m)
 	return m
+}
+
+// role says what a module is in the project: a main module, or one whose rules are in force.
+func (p *Project) role(m *check.Module) {
+	m.Main = slices.ContainsFunc(p.Units, func(u *Unit) bool { return u.Main == m.Path })
+	m.Held = !m.Main && slices.ContainsFunc(p.rules, func(r *RuleModule) bool { return r.Path == m.Path })
+	for _, e := range p.Concrete() {
+		if e.Unit == nil || e.Unit.Main != m.Path {
+			continue
+		}
+		m.Environments = append(m.Environments, e.Name)
+		for _, tag := range e.Tags {
+			if !slices.Contains(m.Tags, tag) {
+				m.Tags = append(m.Tags, tag)
+			}
+		}
+	}
 }
 
 // readModule reads the text of a module: a file of the project, or one that comes with the program.

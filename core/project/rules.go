@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"knothole/core/check"
-	"knothole/core/data"
 	"knothole/core/source"
 	"knothole/core/standard"
 	"knothole/core/syntax"
@@ -185,13 +184,10 @@ type GivenText struct{ Name, Text string }
 // LoadRules reads modules of rules that are held without a project. Inputs are given by name to each that has such an
 // input. NameOf says what messages call a file.
 func LoadRules(files fs.FS, modules []string, inputs []GivenText, nameOf func(path string) string) *Project {
-	p := &Project{
-		Sources: source.NewSet(), files: files, Out: "rendered", SecretOut: ".knothole/secret", nameOf: nameOf,
-		modules: map[string]*moduleState{}, layers: map[layerKey]*Layer{}, data: map[string]*dataFile{},
-		keys: data.Keys{}, sources: map[*source.File]bool{},
-	}
+	p := &Project{Snapshot: newSnapshot(files, nil), Out: "rendered", SecretOut: ".knothole/secret",
+		layers: map[layerKey]*Layer{}, schemas: &schemas{}}
+	p.nameOf, p.checked.Schemas = nameOf, p
 	p.unit("", source.Span{}) // which has no module
-	p.newProgram()
 	l := &loader{Project: p, values: map[*syntax.Use]value.Value{}}
 	for _, name := range modules {
 		p.rules = append(p.rules, &RuleModule{Path: name})
@@ -275,7 +271,6 @@ func (l *loader) loadRules() {
 			m.Module = nil
 			continue
 		}
-		m.Module.Held = true
 	}
 }
 

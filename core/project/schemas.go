@@ -1,6 +1,7 @@
 package project
 
 import (
+	"crypto/sha256"
 	"fmt"
 	"io/fs"
 	"net/url"
@@ -53,7 +54,7 @@ type schemas struct {
 	associations []*Association
 	folders      []value.Value // of the catalogue
 	once         sync.Once
-	read         *Schemas
+	read         *readSchemas
 	written      sync.Once
 	records      map[source.Pos]*syntax.Record // that are written in modules, once one is asked for
 	mu           sync.Mutex
@@ -123,30 +124,94 @@ func (c *configuration) association() *Association {
 }
 
 // Schemas returns the schemas of the project. They are read once.
-func (p *Project) Schemas() *Schemas {
-	p.schemas.once.Do(func() { p.schemas.read = p.readSchemas() })
+func (p *Project) Schemas() *Schemas { return &p.readSchemas().Schemas }
+
+// readSchemas are schemas that were read, and the files that this took. Snapshots share them as long as these are the
+// same.
+type readSchemas struct {
+	Schemas
+	file *source.File // the project file that names them
+
+	mu    sync.Mutex
+	files fs.FS // of the last snapshot
+	read  []schemaFile
+}
+
+// schemaFile is a file that was read for schemas, or a directory.
+type schemaFile struct {
+	name   string
+	digest [sha256.Size]byte // of the contents; of the names in a directory
+}
+
+// readSchemas reads the schemas of the project, unless a snapshot before has read the same.
+func (p *Project) readSchemas() *readSchemas {
+	p.schemas.once.Do(func() {
+		if before := p.store.schemas; before == nil || before.file != p.file || !before.same(p.files) {
+			p.store.schemas = &readSchemas{file: p.file, files: p.files}
+			p.fillSchemas(p.store.schemas)
+		}
+		p.schemas.read = p.store.schemas
+	})
 	return p.schemas.read
 }
 
-func (p *Project) readSchemas() *Schemas {
+// same reports whether all that was read is the same in other files, which it then reads further files from.
+func (s *readSchemas) same(files fs.FS) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, one := range s.read {
+		if digestIn(files, one.name) != one.digest {
+			return false
+		}
+	}
+	s.files = files
+	return true
+}
+
+// note notes that a file was read, and returns the files to read it from.
+func (s *readSchemas) note(name string) fs.FS {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.read = append(s.read, schemaFile{name, digestIn(s.files, name)})
+	return s.files
+}
+
+// digestIn returns a digest of a file, or of the names of a directory; zero when there is none.
+func digestIn(files fs.FS, name string) (digest [sha256.Size]byte) {
+	if text, err := fs.ReadFile(files, name); err == nil {
+		return sha256.Sum256(text)
+	}
+	entries, err := fs.ReadDir(files, name)
+	if err != nil {
+		return digest
+	}
+	var names strings.Builder
+	for _, e := range entries {
+		fmt.Fprintf(&names, "%s\x00", e.Name())
+	}
+	return sha256.Sum256([]byte(names.String()))
+}
+
+func (p *Project) fillSchemas(s *readSchemas) {
 	store := schema.NewStore(p.Sources)
+	snapshot := p.Snapshot
 	store.Load = func(address string) (schema.Document, bool) {
 		uri, err := url.Parse(address)
 		if err != nil || !schema.IsFile(uri) {
 			return schema.Document{}, false
 		}
 		name := strings.TrimPrefix(uri.Path, "/")
-		text, err := fs.ReadFile(p.files, name)
+		text, err := fs.ReadFile(s.note(name), name)
 		if err != nil {
 			return schema.Document{}, false
 		}
-		file, err := p.addFile(name, text)
+		file, err := snapshot.addFile(name, text)
 		if err != nil {
 			return schema.Document{}, false
 		}
 		return schema.ReadDocument(file), true
 	}
-	s := &Schemas{Catalogue: schema.NewCatalogue(store), Associations: p.schemas.associations}
+	s.Catalogue, s.Associations = schema.NewCatalogue(store), p.schemas.associations
 	for _, folder := range p.schemas.folders {
 		p.readCatalogue(s, folder)
 	}
@@ -164,7 +229,6 @@ func (p *Project) readSchemas() *Schemas {
 			s.Findings = append(s.Findings, a.Schema.Mistakes()...)
 		}
 	}
-	return s
 }
 
 // SchemaOf returns the schema of a document, or of an object in one; nil when it has none.
@@ -216,7 +280,7 @@ func (p *Project) ListKeysAt(document string, v value.Value, path []string) []st
 }
 
 // readCatalogue adds the definitions in a directory to the catalogue.
-func (p *Project) readCatalogue(s *Schemas, folder value.Value) {
+func (p *Project) readCatalogue(s *readSchemas, folder value.Value) {
 	at := source.At(folder.Origin().Pos())
 	name := path.Clean(folder.Text())
 	found := 0
@@ -224,6 +288,7 @@ func (p *Project) readCatalogue(s *Schemas, folder value.Value) {
 		if err != nil {
 			return err
 		}
+		s.note(name)
 		format, ok := data.FormatOf(name)
 		if entry.IsDir() || !ok || !slices.Contains(data.Readable, format) {
 			return nil

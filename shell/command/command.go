@@ -123,7 +123,7 @@ type call struct {
 	project        string
 	color          string
 	quiet          bool
-	parsed         project.Parsed                    // what was read to try what makes revisions differ
+	snapshot       *project.Snapshot                 // the last that was read, for the next to share with
 	repositories   map[string]*repository.Repository // that were asked, by the directory; closed when the run ends
 }
 
@@ -418,17 +418,15 @@ func (c *call) open(modules ...string) (*opened, int) {
 	if err != nil {
 		return nil, c.failed("the directory %s cannot be read: %s", c.project, plainError(err))
 	}
-	load := project.LoadWithoutRules
-	if c.command.rules {
-		load = project.Load
-	}
-	p, err := load(root.Spelled(), modules...)
+	p, err := project.LoadWith(root.Spelled(), project.Loading{Modules: modules, Rules: c.command.rules,
+		After: c.snapshot})
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, c.failed("there is no %s in %s\n  begin with: knothole new DIR", project.FileName, c.project)
 	}
 	if err != nil {
 		return nil, c.failed("%s cannot be read: %s", project.FileName, plainError(err))
 	}
+	c.snapshot = p.Snapshot
 	prefix, err := filepath.Rel(c.folder, folder)
 	if err != nil || prefix == "." {
 		prefix = ""

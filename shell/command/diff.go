@@ -469,5 +469,5 @@ func (c *call) sourcesPresenter(s *sidesOf, out io.Writer) *present.Presenter {
 	if s.project != nil {
 		return c.presenter(s.project, out)
 	}
-	return c.presenter(&opened{Project: &project.Project{Sources: s.sources}}, out)
+	return c.presenter(&opened{Project: &project.Project{Snapshot: &project.Snapshot{Sources: s.sources}}}, out)
 }

@@ -212,7 +212,7 @@ func (c *call) revisions(p *opened, at [2]*revision, environments [2]string, o c
 			sides[i].Name += "@" + r.name
 		}
 	}
-	comparison, findings := compare.Revisions(sides, o, repository.InMemory, &c.parsed)
+	comparison, findings := compare.Revisions(sides, o, repository.InMemory)
 	if comparison != nil {
 		return comparison, exitClean
 	}

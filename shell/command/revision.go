@@ -30,13 +30,14 @@ func (c *call) atRevision(p *opened, name string) (*revision, int) {
 	if err != nil {
 		return nil, c.failed("%s: %s", name, err)
 	}
-	then, err := project.LoadWithoutRules(files)
+	then, err := project.LoadWith(files, project.Loading{After: c.snapshot})
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, c.failed("%s: there was no %s in this directory", name, project.FileName)
 	}
 	if err != nil {
 		return nil, c.failed("%s: %s", name, plainError(err))
 	}
+	c.snapshot = then.Snapshot
 	return &revision{name, then}, exitClean
 }
 
