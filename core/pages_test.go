@@ -13,10 +13,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"knothole/core/builtin"
-	"knothole/core/compare"
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/source"
+	"knothole/core/verify"
 )
 
 // findingsOf checks a small project of a page.
@@ -28,9 +28,11 @@ func findingsOf(t *testing.T, files []source.PageFile) source.Findings {
 	}
 	p, err := project.Load(fs)
 	require.NoError(t, err)
-	findings := verified(p, p.Runs(p.Concrete()), render.Options{Everything: true, Validate: true}, time.Now(), nil)
-	findings = append(findings, compare.CheckParity(p, builtin.Table)...)
-	return findings
+	outcome, err := verify.Project(t.Context(), p, p.Runs(p.Concrete()), verify.Options{
+		Options: render.Options{Everything: true, Validate: true}, Rules: true, Parity: true, Builtins: builtin.Table,
+		Today: time.Now()}, nil)
+	require.NoError(t, err)
+	return outcome.Findings()
 }
 
 // TestPages runs the examples of every code: the wrong one is found for just this reason, the right one is clean.

@@ -1,6 +1,7 @@
 package compare
 
 import (
+	"crypto/sha256"
 	"fmt"
 	"slices"
 	"strings"
@@ -78,24 +79,46 @@ func (r *Row) whole() []value.Value {
 	return r.around[len(r.around)-1].Cells
 }
 
-// CheckParity finds what is different between environments that are to be alike, and places at which they may differ
-// and do not.
-func CheckParity(p *project.Project, builtins *eval.Builtins) source.Findings {
+// Digests are digests of documents, by environment and path. Documents with the same digest are the same.
+type Digests map[string]map[string][sha256.Size]byte
+
+// differing returns whether a document differs between environments, or is not in all of them, and whether any does.
+func (d Digests) differing(environments []string) (differs func(path string) bool, some bool) {
+	differs = func(path string) bool {
+		first, there := d[environments[0]][path]
+		return slices.ContainsFunc(environments, func(name string) bool {
+			other, is := d[name][path]
+			return is != there || other != first
+		})
+	}
+	for _, name := range environments {
+		for path := range d[name] {
+			some = some || differs(path)
+		}
+	}
+	return differs, some
+}
+
+// CheckParity finds unexpected differences between environments that must be the same, and allowed ones that do not
+// exist. Only documents whose digests differ are evaluated again.
+func CheckParity(p *project.Project, digests Digests, builtins *eval.Builtins) source.Findings {
 	var findings source.Findings
 	for _, group := range p.Parity() {
 		allowance, found := NewAllowance(group.MayDiffer, builtins)
 		findings = append(findings, found...)
-		var runs []*project.Run
-		for _, name := range group.Environments {
-			runs = append(runs, p.RunNamed(name))
-		}
-		unlike, stopped := Environments(p, runs, Options{Ignore: allowance.Taken})
-		all, _ := Environments(p, runs, Options{})
-		if unlike == nil || all == nil {
-			return append(findings, stopped...)
-		}
-		for i := range unlike.Documents {
-			findings = append(findings, unlike.unlike(&unlike.Documents[i], group)...)
+		all := &Comparison{}
+		if differs, some := digests.differing(group.Environments); some {
+			var runs []*project.Run
+			for _, name := range group.Environments {
+				runs = append(runs, p.RunNamed(name))
+			}
+			unlike, stopped := Environments(p, runs, Options{Only: differs, Ignore: allowance.Taken})
+			if all, _ = Environments(p, runs, Options{Only: differs}); unlike == nil || all == nil {
+				return append(findings, stopped...)
+			}
+			for i := range unlike.Documents {
+				findings = append(findings, unlike.unlike(&unlike.Documents[i], group)...)
+			}
 		}
 		for _, one := range allowance {
 			if !slices.ContainsFunc(all.Documents, func(d Document) bool {

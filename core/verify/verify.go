@@ -5,7 +5,9 @@ package verify
 
 import (
 	"context"
+	"crypto/sha256"
 	"slices"
+	"sync"
 	"time"
 
 	"knothole/core/compare"
@@ -55,6 +57,10 @@ func Project(ctx context.Context, p *project.Project, runs []*project.Run, optio
 			}
 		}
 	}
+	digests := compare.Digests{}
+	if options.Parity = options.Parity && len(p.Parity()) > 0; options.Parity {
+		options.Then = digesting(p, digests, options.Then)
+	}
 	err := render.Each(ctx, p, runs, options.Options, out.Report, func(r *render.Result) error {
 		if rules != nil {
 			rules.Take(r)
@@ -83,7 +89,26 @@ func Project(ctx context.Context, p *project.Project, runs []*project.Run, optio
 		out.Add(p.Program.Constants()...)
 	}
 	if options.Parity && !out.HasErrors() {
-		out.Add(compare.CheckParity(p, options.Builtins)...)
+		out.Add(compare.CheckParity(p, digests, options.Builtins)...)
 	}
 	return out, nil
+}
+
+// digesting returns what digests the documents of environments that must be the same, before something else is done.
+func digesting(p *project.Project, digests compare.Digests, then func(*render.Result)) func(*render.Result) {
+	var mu sync.Mutex
+	return func(r *render.Result) {
+		if slices.ContainsFunc(p.Parity(), func(g project.Parity) bool { return slices.Contains(g.Environments, r.Run.Name) }) {
+			of := make(map[string][sha256.Size]byte, len(r.Documents))
+			for i := range r.Documents {
+				of[r.Documents[i].Path] = r.Documents[i].Content("")
+			}
+			mu.Lock()
+			digests[r.Run.Name] = of
+			mu.Unlock()
+		}
+		if then != nil {
+			then(r)
+		}
+	}
 }
