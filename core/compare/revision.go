@@ -1,6 +1,7 @@
 package compare
 
 import (
+	"context"
 	"fmt"
 	"io/fs"
 	"maps"
@@ -20,6 +21,7 @@ import (
 type revisions struct {
 	environment string
 	tree        func(files map[string][]byte) fs.FS
+	context     context.Context
 	after       *project.Snapshot // with which trials share what is the same
 	files       [2]map[string]string
 	leaves      []leaf
@@ -36,7 +38,7 @@ type hunk struct {
 
 // newRevisions finds the lines in which two projects differ, of the files that they read.
 func newRevisions(left, right *project.Project, environment string, tree func(map[string][]byte) fs.FS) *revisions {
-	r := &revisions{environment: environment, tree: tree, after: right.Snapshot,
+	r := &revisions{environment: environment, tree: tree, after: right.Snapshot, context: right.Context(),
 		sources: [2]*source.Set{left.Sources, right.Sources}}
 	for side, p := range []*project.Project{left, right} {
 		r.files[side] = map[string]string{}
@@ -173,7 +175,7 @@ func (r *revisions) render(side int, on set, wanted func(path string) bool) []re
 			files[name] = []byte(text)
 		}
 	}
-	p, err := project.LoadWith(r.tree(files), project.Loading{After: r.after})
+	p, err := project.LoadWith(r.tree(files), project.Loading{After: r.after, Context: r.context})
 	if err != nil || p.Findings.HasErrors() {
 		return nil
 	}

@@ -18,6 +18,9 @@ const (
 	dataDepthLimit = 1000
 )
 
+// betweenAsks is how many steps are taken before the evaluation looks whether it is cancelled.
+const betweenAsks = 1 << 16
+
 // elementCost is how many steps an element counts that is kept in memory, so that the memory of a declaration stays
 // bounded too. A byte of text that is made counts one.
 const elementCost = 4
@@ -37,6 +40,7 @@ type thread struct {
 	needed   source.Span // where it did
 	locked   *lockHeld   // that it holds the lock of the constants, when it does
 	steps    int
+	asked    int // the step at which it is asked next whether the evaluation is cancelled
 	depth    int
 	stack    []value.Value
 	frames   []frame          // of the calls that are running
@@ -198,7 +202,12 @@ func (t *thread) failAt(code source.Code, span source.Span, help, format string,
 
 // spend counts steps at a place.
 func (t *thread) spend(n int, at source.Span) {
-	t.steps += n
+	if t.steps += n; t.steps >= t.asked {
+		t.asked = t.steps + betweenAsks
+		if t.world.evaluation.main.cancelled() {
+			panic(abort{})
+		}
+	}
 	if t.steps > stepLimit {
 		t.failAt(source.TooMuchWork, at, "go through fewer elements, or build less text",
 			"%s needs more than %d million steps, and was stopped here", describe(t.owner), stepLimit/1_000_000)

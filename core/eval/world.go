@@ -50,6 +50,8 @@ type evaluation struct {
 	other  func(name string) *World
 	others map[string]*World
 
+	done <-chan struct{} // closed when the evaluation is cancelled; nil if it cannot be
+
 	reports  *evaluation // whose findings it adds to: its own, or those of the test that asked for its environment
 	mu       sync.Mutex  // guards the findings of the constants
 	findings source.Findings
@@ -111,6 +113,19 @@ func (w *World) home(o *check.Object) *World {
 		return nil // a module that is used has inputs in its instances only
 	}
 	return w
+}
+
+// Until ends the evaluation when a channel is closed. What was evaluated by then is not whole, and says nothing.
+func (w *World) Until(done <-chan struct{}) { w.evaluation.done = done }
+
+// cancelled reports whether the evaluation is to end.
+func (w *World) cancelled() bool {
+	select {
+	case <-w.evaluation.done:
+		return true
+	default:
+		return false
+	}
 }
 
 // Recorder returns the record of a recording world, else nil.

@@ -4,17 +4,36 @@ package parallel
 
 import (
 	"context"
+	"runtime"
 	"sync"
 
 	"golang.org/x/sync/errgroup"
 )
 
-// Group is an errgroup.Group of which Wait panics with what the first function that panicked did. The zero Group is
+// Group is an errgroup.Group of which Wait panics when a function did: with a *Panic, for the first. The zero Group is
 // ready for use.
 type Group struct {
 	errgroup.Group
 	once    sync.Once
-	problem any
+	problem *Panic
+}
+
+// Panic is what a function panicked with in another goroutine.
+type Panic struct {
+	Value   any
+	Callers []uintptr // of the function that panicked, innermost first (see runtime.Callers)
+}
+
+// mostCallers is how many callers of a function that panicked are kept.
+const mostCallers = 64
+
+// Caught returns a panic with a value that was just recovered, by the function that calls it. A *Panic stays as it is.
+func Caught(value any) *Panic {
+	if p, is := value.(*Panic); is {
+		return p
+	}
+	callers := make([]uintptr, mostCallers)
+	return &Panic{value, callers[:runtime.Callers(2, callers)]}
 }
 
 // Go runs a function at the same time as others.
@@ -22,7 +41,8 @@ func (g *Group) Go(f func() error) {
 	g.Group.Go(func() error {
 		defer func() {
 			if problem := recover(); problem != nil {
-				g.once.Do(func() { g.problem = problem })
+				caught := Caught(problem)
+				g.once.Do(func() { g.problem = caught })
 			}
 		}()
 		return f()

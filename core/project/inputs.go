@@ -437,6 +437,7 @@ func (p *Project) WorldOf(environment eval.Environment, assignments []Assignment
 	if recording {
 		w = p.Program.Recording(environment)
 	}
+	w.Until(p.Context().Done())
 	for _, a := range assignments {
 		switch {
 		case a.Missing:

@@ -4,6 +4,7 @@
 package project
 
 import (
+	"context"
 	"encoding/base64"
 	"errors"
 	"fmt"
@@ -43,8 +44,9 @@ type Project struct {
 	// Findings is what is wrong with the project file and the modules, whatever the environment.
 	Findings source.Findings
 
-	file      *source.File // the project file
-	mainNamed bool         // it names the main module
+	ctx       context.Context // ends what is evaluated; nil for none
+	file      *source.File    // the project file
+	mainNamed bool            // it names the main module
 	layers    map[layerKey]*Layer
 	// namedLayers are the files that are layers of some environment, whether they are there or not.
 	namedLayers map[string]bool
@@ -108,6 +110,8 @@ type Loading struct {
 	Modules []string
 	// Rules also reads the modules of rules of the project.
 	Rules bool
+	// Context ends what is evaluated of the project; nil for none.
+	Context context.Context
 	// After is a snapshot that was made before, with which the new one shares what is the same; nil for none.
 	After *Snapshot
 }
@@ -120,7 +124,7 @@ func Load(files fs.FS, modules ...string) (*Project, error) {
 
 // LoadWith is Load in some other way.
 func LoadWith(files fs.FS, how Loading) (*Project, error) {
-	p := &Project{Snapshot: newSnapshot(files, how.After), layers: map[layerKey]*Layer{}, schemas: &schemas{},
+	p := &Project{Snapshot: newSnapshot(files, how.After), ctx: how.Context, layers: map[layerKey]*Layer{}, schemas: &schemas{},
 		named: map[string]source.Span{}}
 	p.checked.Schemas = p
 	text, err := fs.ReadFile(files, FileName)
@@ -150,6 +154,14 @@ func LoadWith(files fs.FS, how Loading) (*Project, error) {
 		p.Unit().hideResembling(l)
 	}
 	return p, nil
+}
+
+// Context ends what is evaluated of the project.
+func (p *Project) Context() context.Context {
+	if p.ctx == nil {
+		return context.Background()
+	}
+	return p.ctx
 }
 
 // checkDestinations reports directories for rendered files that hold sources of the project.

@@ -1,7 +1,6 @@
 package command
 
 import (
-	"context"
 	"flag"
 	"fmt"
 	"path"
@@ -87,7 +86,7 @@ func (r *checking) once(c *call) int {
 		Parity: modules == nil && !r.overrides() && len(runs) == len(p.Concrete()),
 	}
 	rendered := &renderedFiles{c: c, p: p}
-	outcome, err := verify.Project(context.Background(), p.Project, runs, options, func(result *render.Result) error {
+	outcome, err := verify.Project(c.ctx, p.Project, runs, options, func(result *render.Result) error {
 		if r.rendered {
 			return rendered.compare(result)
 		}
@@ -95,7 +94,7 @@ func (r *checking) once(c *call) int {
 	})
 	bar.stop()
 	if err != nil {
-		return c.failed("%s", c.told(err))
+		return c.interrupted(err)
 	}
 	if modules == nil {
 		outcome.Add(c.trackedSecrets(p)...)

@@ -3,23 +3,27 @@
 package command
 
 import (
+	"context"
 	"errors"
 	"flag"
 	"fmt"
 	"io"
 	"io/fs"
 	"os"
+	"os/signal"
 	"path/filepath"
 	"regexp"
 	"runtime"
 	"runtime/debug"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"github.com/Masterminds/semver/v3"
 	"golang.org/x/term"
 
 	"knothole/core/eval"
+	"knothole/core/parallel"
 	"knothole/core/project"
 	"knothole/core/source"
 	"knothole/core/syntax"
@@ -30,26 +34,29 @@ import (
 )
 
 // Exit statuses, the same for every command: nothing to report; the project or the data is wrong, or differs; the
-// command line or the machine stands against the work.
+// command line or the machine stands against the work; the run was interrupted (128 and the number of the signal, as
+// shells have it).
 const (
-	exitClean    = 0
-	exitFindings = 1
-	exitFailed   = 2
+	exitClean       = 0
+	exitFindings    = 1
+	exitFailed      = 2
+	exitInterrupted = 130
 )
 
 // System is what a command knows of the machine.
 type system struct {
 	in          io.Reader
 	out, err    io.Writer
-	folder      string // the working directory
-	lost        error  // why the working directory cannot be found, or nil
-	terminal    bool   // whether out is one
-	errTerminal bool   // whether err is one
-	fit         bool   // whether what is shown is cut and wrapped to the width
-	width       int    // of the terminal
-	errWidth    int    // of that of err; 0 when it is none
-	color       bool   // whether out shows colours
-	errColor    bool   // whether err does
+	folder      string         // the working directory
+	lost        error          // why the working directory cannot be found, or nil
+	terminal    bool           // whether out is one
+	errTerminal bool           // whether err is one
+	fit         bool           // whether what is shown is cut and wrapped to the width
+	width       int            // of the terminal
+	errWidth    int            // of that of err; 0 when it is none
+	color       bool           // whether out shows colours
+	errColor    bool           // whether err does
+	signals     chan os.Signal // that interrupt a run; nil where there are none
 }
 
 // gcPercent is how much the heap may grow, in percent, before it is looked through.
@@ -67,7 +74,8 @@ func System() *system {
 	if os.Getenv("GOMEMLIMIT") == "" {
 		debug.SetMemoryLimit(memoryTarget)
 	}
-	s := &system{in: os.Stdin, out: os.Stdout, err: os.Stderr, width: 120}
+	s := &system{in: os.Stdin, out: os.Stdout, err: os.Stderr, width: 120, signals: make(chan os.Signal, 1)}
+	signal.Notify(s.signals, os.Interrupt)
 	s.folder, s.lost = os.Getwd()
 	if term.IsTerminal(int(os.Stdout.Fd())) {
 		s.terminal, s.fit = true, true
@@ -123,8 +131,45 @@ type call struct {
 	project        string
 	color          string
 	quiet          bool
+	ctx            context.Context                   // done when the run is interrupted
+	writing        *atomic.Bool                      // files are being written: a run that is interrupted tidies up first
 	snapshot       *project.Snapshot                 // the last that was read, for the next to share with
 	repositories   map[string]*repository.Repository // that were asked, by the directory; closed when the run ends
+}
+
+// interruptible ends the run when it is interrupted: at once, or if files are being written when these are whole or
+// gone.
+func (c *call) interruptible() (stop func()) {
+	ctx, cancel := context.WithCancel(context.Background())
+	c.ctx = ctx
+	if c.signals == nil {
+		return cancel
+	}
+	go func() {
+		select {
+		case <-ctx.Done():
+			return
+		case <-c.signals:
+		}
+		cancel()
+		if !c.writing.Load() {
+			os.Exit(c.interrupted(nil))
+		}
+	}()
+	return cancel
+}
+
+// interrupted says that the run was interrupted, if that is what an error says or there is none; other errors are shown.
+func (c *call) interrupted(err error) int {
+	switch {
+	case err != nil && !errors.Is(err, context.Canceled):
+		return c.failed("%s", c.told(err))
+	case c.writing.Load():
+		c.failed("interrupted: nothing was written")
+	default:
+		c.failed("interrupted")
+	}
+	return exitInterrupted
 }
 
 // groups has all commands, in the order of the work, by what people want of them; commands is all of them. They are set
@@ -160,9 +205,14 @@ func Main(arguments []string, s *system) (status int) {
 	// People get messages, never a trace of the program.
 	defer func() {
 		if problem := recover(); problem != nil {
-			fmt.Fprintf(present.NewScreen(s.err),
-				"knothole: this is a bug in knothole, not an error in your files: %s\n"+
-					"  please report it with: knothole %s\n", describePanic(problem), strings.Join(arguments, " "))
+			caught, screen := parallel.Caught(problem), present.NewScreen(s.err)
+			fmt.Fprintf(screen, "knothole: this is a bug in knothole, not an error in your files: %s\n"+
+				"  please report it with: knothole %s\n", describePanic(caught.Value), strings.Join(arguments, " "))
+			if os.Getenv(traceVariable) == "" {
+				fmt.Fprintf(screen, "  and with what %s=1 adds: where in knothole it happened\n", traceVariable)
+			} else {
+				printCallers(screen, caught.Callers)
+			}
 			status = exitFailed
 		}
 	}()
@@ -199,10 +249,11 @@ func Main(arguments []string, s *system) (status int) {
 		return exitFailed
 	}
 	c := &call{system: s, command: cmd, out: present.NewScreen(out), err: present.NewScreen(s.err), data: out,
-		written: out}
+		written: out, writing: new(atomic.Bool), ctx: context.Background()}
 	if s.terminal {
 		c.data = c.out
 	}
+	defer c.interruptible()()
 	defer c.closeRepositories()
 	if cmd.name == "completion" && len(arguments) > 1 && arguments[1] == "words" {
 		// The words are what a person types, flags and all: they are read as words.
@@ -321,6 +372,24 @@ func describePanic(problem any) string {
 	return fmt.Sprintf("%T", problem)
 }
 
+// traceVariable is the variable of the environment that makes a report of a bug in the program show where it is.
+const traceVariable = "KNOTHOLE_TRACE"
+
+// printCallers prints functions of the program, innermost first: their names and lines, and nothing of what they had in
+// hand.
+func printCallers(screen io.Writer, callers []uintptr) {
+	frames := runtime.CallersFrames(callers)
+	for {
+		frame, more := frames.Next()
+		if strings.HasPrefix(frame.Function, "knothole/") {
+			fmt.Fprintf(screen, "    %s %s:%d\n", frame.Function, filepath.Base(frame.File), frame.Line)
+		}
+		if !more {
+			return
+		}
+	}
+}
+
 func findCommand(name string) *command {
 	for _, c := range commands {
 		if c.name == name {
@@ -419,7 +488,7 @@ func (c *call) open(modules ...string) (*opened, int) {
 		return nil, c.failed("the directory %s cannot be read: %s", c.project, plainError(err))
 	}
 	p, err := project.LoadWith(root.Spelled(), project.Loading{Modules: modules, Rules: c.command.rules,
-		After: c.snapshot})
+		Context: c.ctx, After: c.snapshot})
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, c.failed("there is no %s in %s\n  begin with: knothole new DIR", project.FileName, c.project)
 	}

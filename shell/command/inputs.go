@@ -521,6 +521,7 @@ func (c *call) replace(p *opened, editor *project.Editor, files map[string]strin
 		return c.failed("%s", plainError(err))
 	}
 	defer root.Close()
+	c.writing.Store(true) // until all files are replaced
 	for _, name := range slices.Sorted(maps.Keys(files)) {
 		shown, before := c.relative(filepath.Join(p.folder, filepath.FromSlash(name))), editor.Before(name)
 		if before == files[name] {

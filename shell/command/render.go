@@ -1,7 +1,6 @@
 package command
 
 import (
-	"context"
 	"flag"
 	"fmt"
 	"path"
@@ -259,7 +258,7 @@ func (r *rendering) evaluate(c *call, p *opened, runs []*project.Run) (*rendered
 			found.staging.stage(result)
 		}
 	}
-	outcome, err := verify.Project(context.Background(), p.Project, runs, options, func(result *render.Result) error {
+	outcome, err := verify.Project(c.ctx, p.Project, runs, options, func(result *render.Result) error {
 		found.staging.take(result)
 		if whole {
 			found.results = append(found.results, result)
@@ -271,7 +270,7 @@ func (r *rendering) evaluate(c *call, p *opened, runs []*project.Run) (*rendered
 	})
 	bar.stop()
 	if err != nil {
-		return found, c.failed("%s", err)
+		return found, c.interrupted(err)
 	}
 	found.Outcome = outcome
 	if !outcome.HasErrors() && !secrets.HasErrors() {

@@ -1,7 +1,6 @@
 package command
 
 import (
-	"context"
 	"errors"
 	"flag"
 	"fmt"
@@ -62,11 +61,11 @@ func (r *reporting) run(c *call) int {
 	if len(runs) == 1 {
 		page.Title = fmt.Sprintf("%s: %s", p.Name, runs[0].Name)
 	}
-	outcome, err := verify.Project(context.Background(), p.Project, runs, verify.Options{
+	outcome, err := verify.Project(c.ctx, p.Project, runs, verify.Options{
 		Options: render.Options{Everything: true, Validate: true}, Rules: true, Builtins: builtin.Table,
 		Today: r.today.time(), Parity: len(runs) == len(p.Concrete())}, nil)
 	if err != nil {
-		return c.failed("%s", err)
+		return c.interrupted(err)
 	}
 	findings := outcome.Findings()
 	page.Rules, page.Findings, page.Unchecked = outcome.Rules, findings, outcome.Unchecked

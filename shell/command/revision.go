@@ -30,7 +30,7 @@ func (c *call) atRevision(p *opened, name string) (*revision, int) {
 	if err != nil {
 		return nil, c.failed("%s: %s", name, err)
 	}
-	then, err := project.LoadWith(files, project.Loading{After: c.snapshot})
+	then, err := project.LoadWith(files, project.Loading{Context: c.ctx, After: c.snapshot})
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, c.failed("%s: there was no %s in this directory", name, project.FileName)
 	}

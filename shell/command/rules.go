@@ -1,7 +1,6 @@
 package command
 
 import (
-	"context"
 	"flag"
 	"fmt"
 	"slices"
@@ -48,10 +47,10 @@ func (r *ruling) run(c *call) int {
 	if p == nil {
 		return status
 	}
-	outcome, err := verify.Project(context.Background(), p.Project, p.Runs(p.Concrete()), verify.Options{
+	outcome, err := verify.Project(c.ctx, p.Project, p.Runs(p.Concrete()), verify.Options{
 		Options: render.Options{Validate: true}, Rules: true, Builtins: builtin.Table, Today: r.today.time()}, nil)
 	if err != nil {
-		return c.failed("%s", err)
+		return c.interrupted(err)
 	}
 	checked := outcome.Rules
 	others := slices.DeleteFunc(outcome.Findings(), func(f source.Finding) bool {

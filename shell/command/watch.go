@@ -29,6 +29,7 @@ func (c *call) watch(run func() int) int {
 		return c.failed("changes cannot be watched here: %s", err)
 	}
 	defer watcher.Close()
+	c.writing.Store(true) // an interrupt ends the watch
 	interrupted := make(chan os.Signal, 1)
 	signal.Notify(interrupted, os.Interrupt)
 	defer signal.Stop(interrupted)

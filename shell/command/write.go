@@ -136,6 +136,7 @@ func (s *staging) begin() bool {
 	defer s.mu.Unlock()
 	if !s.begun {
 		s.begun = true
+		s.c.writing.Store(true)
 		if s.refuse = s.r.checkDestination(s.c, s.p, s.destination); s.refuse == nil {
 			unlock, err := s.c.lock(s.to, 0o755)
 			if err != nil {
@@ -150,7 +151,7 @@ func (s *staging) begin() bool {
 
 // cancel takes away all that was staged.
 func (s *staging) cancel() {
-	for _, e := range s.all {
+	for _, e := range slices.AppendSeq(s.all, maps.Values(s.of)) { // also what nobody took any more
 		if e.target != nil && e.target.plan != nil {
 			e.target.plan.Cancel()
 		}
