@@ -41,7 +41,7 @@ func Each(t *testing.T, files fs.FS, functions *check.Builtins,
 				Environments: []string{"bench", "north", "south"}}
 			m := load(t, program, files, name)
 			m.Main, m.Environments = true, program.Environments
-			found := run(t, program).Tidy(program.Sources)
+			found := source.ReportOf(run(t, program)...).Findings(program.Sources)
 			if marked := hold(t, program.Sources, m.Tree.File, found, write != nil); write != nil {
 				require.NoError(t, write("testdata/"+name, []byte(marked), 0o644))
 			}

@@ -378,7 +378,7 @@ func (e *Editor) Result() (files map[string]string, wrong source.Findings, err e
 			}
 		}
 	}
-	return e.texts, wrong.Tidy(edited.Sources), nil
+	return e.texts, source.ReportOf(wrong...).Findings(edited.Sources), nil
 }
 
 // before returns what is wrong with the inputs of an environment without the changes.

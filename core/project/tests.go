@@ -74,7 +74,7 @@ func (p *Project) test(o *check.Object, d *syntax.Test) TestResult {
 	slices.Sort(r.UncheckedAt)
 	r.UncheckedAt = slices.Compact(r.UncheckedAt)
 	if len(r.Environments) > 1 {
-		r.Findings = r.Findings.Tidy(p.Sources)
+		r.Findings = source.ReportOf(r.Findings...).Findings(p.Sources)
 	}
 	r.Findings = bounded(r.Findings)
 	return r

@@ -38,7 +38,7 @@ func TestStandard(t *testing.T) {
 				given = append(given, project.GivenText{Name: "required", Text: `{ coast: "" }`})
 			}
 			p := project.LoadRules(fstest.MapFS{}, []string{name}, given, nil)
-			findings := p.Findings.Tidy(p.Sources)
+			findings := source.ReportOf(p.Findings...).Findings(p.Sources)
 			if name == "standard/pods" { // which has no rules, for others to use
 				require.Len(t, findings, 1)
 				require.Equal(t, source.Unused, findings[0].Code)

@@ -17,6 +17,13 @@ type Report struct {
 	helped   int // how many findings have a help that took long
 }
 
+// ReportOf returns a report on findings.
+func ReportOf(findings ...Finding) *Report {
+	r := &Report{}
+	r.Add(findings...)
+	return r
+}
+
 // About says which document a finding is about, and what is in its way to the source. Findings that differ only in it
 // are folded into one.
 type About struct {
@@ -268,11 +275,4 @@ func orderOfRules(a, b *Finding) int {
 	other, declaredThere, conditionThere := b.broken()
 	return cmp.Or(strings.Compare(rule, other), cmp.Compare(declared, declaredThere),
 		cmp.Compare(condition, conditionThere))
-}
-
-// Tidy returns findings as a report shows them: equal ones once, in order.
-func (fs Findings) Tidy(set *Set) Findings {
-	var r Report
-	r.Add(fs...)
-	return r.Findings(set)
 }

@@ -64,29 +64,29 @@ func TestNearest(t *testing.T) {
 	}
 }
 
-func TestTidyOrdersAndUnites(t *testing.T) {
+func TestReportOrdersAndUnites(t *testing.T) {
 	set := source.NewSet()
 	b, a := add(t, set, "b.knot", "xyz"), add(t, set, "a.knot", "xyz")
 	finding := func(f *source.File, offset int, message string, environments ...string) source.Finding {
 		return source.Finding{Code: source.Limit, Span: source.At(f.Pos(offset)), Message: message,
 			Environments: environments}
 	}
-	tidy := source.Findings{
+	tidy := source.ReportOf(
 		finding(b, 1, "second", "north"), finding(b, 0, "first"), finding(b, 1, "second", "south"),
 		finding(a, 2, "zero"), finding(b, 1, "second", "north"),
-		{Code: source.BadData, Message: "no place"},
-	}.Tidy(set)
+		source.Finding{Code: source.BadData, Message: "no place"},
+	).Findings(set)
 	var got []string
 	for _, f := range tidy {
 		got = append(got, f.Message)
 	}
 	require.Equal(t, []string{"no place", "zero", "first", "second"}, got)
 	require.Equal(t, []string{"north", "south"}, tidy[3].Environments)
-	everywhere := source.Findings{finding(b, 1, "second", "north"), finding(b, 1, "second")}.Tidy(set)
+	everywhere := source.ReportOf(finding(b, 1, "second", "north"), finding(b, 1, "second")).Findings(set)
 	require.Len(t, everywhere, 1)
 	require.Empty(t, everywhere[0].Environments, "what holds in all environments does not hold in one only")
-	coded := source.Findings{{Code: source.Unused, Span: source.At(a.Pos(0))},
-		{Code: source.Limit, Span: source.At(a.Pos(0))}}.Tidy(set)
+	coded := source.ReportOf(source.Finding{Code: source.Unused, Span: source.At(a.Pos(0))},
+		source.Finding{Code: source.Limit, Span: source.At(a.Pos(0))}).Findings(set)
 	require.Equal(t, source.Limit, coded[0].Code)
 	errors, warnings := tidy.Count()
 	require.Equal(t, []int{4, 0}, []int{errors, warnings})

@@ -417,7 +417,7 @@ func (c *call) checkFormat(format string, formats ...string) int {
 
 // stopped shows what is wrong with a project, and says what was not done for it.
 func (c *call) stopped(p *opened, findings source.Findings, what string) int {
-	c.presenter(p, c.err).Findings(findings.Tidy(p.Sources))
+	c.presenter(p, c.err).Findings(findings)
 	fmt.Fprintf(c.err, "\n%s; run knothole check for all errors\n", what)
 	return exitFindings
 }

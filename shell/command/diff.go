@@ -103,7 +103,7 @@ func (d *difference) run(c *call) int {
 		return status
 	}
 	if len(findings) > 0 {
-		c.sourcesPresenter(s, c.err).Findings(findings.Tidy(s.sources))
+		c.sourcesPresenter(s, c.err).Findings(findings)
 	}
 	presenter := c.sourcesPresenter(s, c.answer(d.format))
 	options := present.ComparisonOptions{GroupOptions: compare.GroupOptions{ByCause: d.by == "cause", Full: d.full},

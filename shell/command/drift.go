@@ -124,7 +124,7 @@ func (d *driftRun) running(c *call, p *opened) ([]value.Value, int) {
 	}
 	side, findings := compare.Files(name, readableFiles(files), compare.Options{})
 	if findings.HasErrors() {
-		c.presenter(p, c.err).Findings(withoutExcerpts(p, findings).Tidy(p.Sources))
+		c.presenter(p, c.err).Findings(withoutExcerpts(p, findings))
 		fmt.Fprintln(c.err, "\nnothing was compared: what runs is not known")
 		return nil, exitFailed
 	}

@@ -66,7 +66,7 @@ func runFmt(c *call, check, diff bool, format string) int {
 		formatted, findings := syntax.Format(file)
 		if len(findings) > 0 {
 			presenter := &present.Presenter{Out: c.err, Sources: set, Color: c.errColor, Width: c.width}
-			presenter.Findings(findings.Tidy(set))
+			presenter.Findings(findings)
 			fmt.Fprintf(c.err, "\n%s was left alone\n", c.relative(name))
 			status = exitFindings
 			continue

@@ -159,7 +159,7 @@ func (c *call) readFiles(arguments []string) (*source.Set, []render.Document, in
 		documents = append(documents, d)
 	}
 	if findings.HasErrors() {
-		(&present.Presenter{Out: c.err, Sources: set, Color: c.errColor, Width: c.width}).Findings(findings.Tidy(set))
+		(&present.Presenter{Out: c.err, Sources: set, Color: c.errColor, Width: c.width}).Findings(findings)
 		return nil, nil, exitFindings
 	}
 	return set, documents, exitClean

@@ -85,7 +85,7 @@ func (o *outputsRun) run(c *call) int {
 	for _, out := range results[0].Outputs {
 		all = append(all, output{object: out.Object, value: out.Value})
 	}
-	if findings = append(findings, found...).Tidy(p.Sources); findings.HasErrors() {
+	if findings = append(findings, found...); findings.HasErrors() {
 		status := c.stopped(p, findings, "nothing was printed")
 		if unavailable(findings) {
 			return exitFailed

@@ -104,7 +104,7 @@ func (s *schemaRun) catalogue(c *call) (*schema.Catalogue, *source.Set, string, 
 			read := p.Schemas()
 			catalogue, sources, prefix = read.Catalogue, p.Sources, p.prefix
 			if read.Findings.HasErrors() {
-				c.presenter(p, c.err).Findings(read.Findings.Tidy(p.Sources))
+				c.presenter(p, c.err).Findings(read.Findings)
 				return nil, nil, "", exitFindings
 			}
 		}
@@ -116,7 +116,7 @@ func (s *schemaRun) catalogue(c *call) (*schema.Catalogue, *source.Set, string, 
 		}
 		if findings.HasErrors() {
 			(&present.Presenter{Out: c.err, Sources: sources, Color: c.errColor, Width: c.width}).
-				Findings(findings.Tidy(sources))
+				Findings(findings)
 			return nil, nil, "", exitFindings
 		}
 	}
@@ -166,7 +166,7 @@ func (s *schemaRun) find(c *call, name string) (found *schema.Schema, kind *sche
 		}
 		if findings.HasErrors() {
 			(&present.Presenter{Out: c.err, Sources: sources, Color: c.errColor, Width: c.width}).
-				Findings(findings.Tidy(sources))
+				Findings(findings)
 			return nil, nil, exitFindings
 		}
 		return validator.Schema, nil, exitClean
@@ -297,7 +297,7 @@ func (c *call) definitions(arguments []string) (all []definition, status int) {
 	}
 	if findings.HasErrors() {
 		presenter := &present.Presenter{Out: c.err, Sources: sources, Color: c.errColor, Width: c.width}
-		presenter.Findings(findings.Tidy(sources))
+		presenter.Findings(findings)
 		fmt.Fprintln(c.err, "\nthe other documents were read")
 	}
 	slices.SortStableFunc(all, func(a, b definition) int { return strings.Compare(a.name, b.name) })

@@ -15,9 +15,9 @@ const excerptWidth = 110
 const gutter = "      | "
 
 // Findings shows findings: the GNU form for the first line, so that editors and terminals can jump to it; then the
-// source; then help.
+// source; then help. The same finding is shown once.
 func (p *Presenter) Findings(findings source.Findings) {
-	for i, f := range findings {
+	for i, f := range source.ReportOf(findings...).Findings(p.Sources) {
 		if i > 0 {
 			p.printf("\n")
 		}
