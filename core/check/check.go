@@ -164,12 +164,12 @@ func (c *checker) reportNotRendered() {
 		}
 	}
 	for _, m := range c.program.Modules {
-		if m.Main || m.Held || instantiated[m] || !reached[m] {
+		if m.Main || m.Enforced || instantiated[m] || !reached[m] {
 			continue
 		}
 		for _, o := range m.Order {
 			help := fmt.Sprintf("make an instance and include it: include %s(…)", m.shortName())
-			switch words := Holds(o.Declaration); {
+			switch words := ContentsOf(o.Declaration); {
 			case o.Invalid:
 			case words.Rendered != "":
 				c.warn(source.NotRendered, source.At(o.Declaration.Declared().Span.Start), help,

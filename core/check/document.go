@@ -117,20 +117,20 @@ func (c *checker) checkBlock(declarations []syntax.Declaration) {
 	c.unbind(outer, end)
 }
 
-// Held is what a declaration without a name holds, in its blocks too.
-type Held struct {
+// Contents is what a declaration without a name contains, in its blocks too.
+type Contents struct {
 	// Rendered is the word of the first that adds to what is rendered: document, stream, include or remark; empty when
 	// none does.
 	Rendered string
 	Requires bool // there is a requirement
 }
 
-// Holds looks for what a declaration holds.
-func Holds(d syntax.Declaration) Held {
-	var held Held
+// ContentsOf returns what a declaration contains.
+func ContentsOf(d syntax.Declaration) Contents {
+	var contents Contents
 	found := func(word string) {
-		if held.Rendered == "" {
-			held.Rendered = word
+		if contents.Rendered == "" {
+			contents.Rendered = word
 		}
 	}
 	syntax.Inspect(d, func(n syntax.Node) bool {
@@ -146,11 +146,11 @@ func Holds(d syntax.Declaration) Held {
 		case *syntax.Remark:
 			found("remark")
 		case *syntax.Require:
-			held.Requires = true
+			contents.Requires = true
 		case *syntax.IfBlock, *syntax.ForBlock:
 			return true
 		}
 		return false
 	})
-	return held
+	return contents
 }

@@ -136,13 +136,13 @@ func (p *Program) hasDefault(t types.Type, wanted func(owner *Object) bool) bool
 // Module is one module: its tree, and what the checker learned about it. It does not change once it is checked, and may
 // be a part of several programs.
 type Module struct {
-	Path    string
-	Number  int // unlike those of all other modules of the store
-	Tree    *syntax.Module
-	Main    bool // a module that environments give its inputs to
-	Held    bool // its rules are in force
-	Imports map[*syntax.Use]*Import
-	Objects map[string]*Object
+	Path     string
+	Number   int // unlike those of all other modules of the store
+	Tree     *syntax.Module
+	Main     bool // a module that environments give its inputs to
+	Enforced bool // its rules are
+	Imports  map[*syntax.Use]*Import
+	Objects  map[string]*Object
 	// Order holds all objects as they were declared, documents included.
 	Order   []*Object
 	Globals int // how many declarations there are that have a value

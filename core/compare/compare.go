@@ -94,7 +94,7 @@ type Options struct {
 
 func (o Options) only(path string) bool { return o.Only == nil || o.Only(path) }
 
-func (o Options) taken(path string, v value.Value) value.Value {
+func (o Options) filtered(path string, v value.Value) value.Value {
 	if o.Ignore == nil {
 		return v
 	}
@@ -189,8 +189,8 @@ func knownBy(sides []Side) (fields []string) {
 
 // knownIn is by what elements of lists are known in a document: what the projects of the sides say, and then what the
 // schema does that the first project has for it.
-func knownIn(path string, sides []Side, cells []value.Value, stream bool) knowing {
-	known := knowing{fields: knownBy(sides), stream: stream}
+func knownIn(path string, sides []Side, cells []value.Value, stream bool) matchKey {
+	known := matchKey{fields: knownBy(sides), stream: stream}
 	for i, s := range sides {
 		if s.unit != nil && s.unit.Project.HasSchemas() && !cells[i].IsAbsent() {
 			known.object = cells[i]
@@ -315,11 +315,11 @@ func addCauses(c *Comparison, sides []Side, against int, o Options) {
 		for i := range c.Documents {
 			d := &c.Documents[i]
 			if d.Against == against {
-				addTold(&d.Cause, runs, maxTold)
+				addUpstream(&d.Cause, runs, maxUpstream)
 			}
 			for j := range d.Rows {
 				if d.Rows[j].Against == against {
-					addTold(&d.Rows[j].Cause, runs, maxTold)
+					addUpstream(&d.Rows[j].Cause, runs, maxUpstream)
 				}
 			}
 		}

@@ -42,7 +42,7 @@ type Node struct {
 	Inner  *Node
 	Format string
 
-	known knowing
+	known matchKey
 }
 
 // Compare returns how the values of some sides differ; nil when they do not. A value that is not there is Absent.
@@ -51,10 +51,10 @@ func Compare(cells ...value.Value) *Node { return CompareBy(nil, cells...) }
 // CompareBy compares as Compare does, with fields by which elements of lists are known where all have them and no two
 // share them. These come before all that are found.
 func CompareBy(fields []string, cells ...value.Value) *Node {
-	return compareKnown(knowing{fields: fields}, cells...)
+	return compareKnown(matchKey{fields: fields}, cells...)
 }
 
-func compareKnown(known knowing, cells ...value.Value) *Node {
+func compareKnown(known matchKey, cells ...value.Value) *Node {
 	return compareAt(place.Step{}, nil, cells, known)
 }
 
@@ -78,7 +78,7 @@ func differ(cells []value.Value) bool {
 	return false
 }
 
-func compareAt(step place.Step, at []int, cells []value.Value, known knowing) *Node {
+func compareAt(step place.Step, at []int, cells []value.Value, known matchKey) *Node {
 	n := &Node{Step: step, At: at, Cells: cells, known: known}
 	kind, some, all := value.Absent, 0, true // of those that are there
 	for _, v := range cells {

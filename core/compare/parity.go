@@ -35,8 +35,8 @@ func NewAllowance(places []project.Allowed, builtins *eval.Builtins) (a Allowanc
 	return a, findings
 }
 
-// Taken takes the places out of a document.
-func (a Allowance) Taken(path string, v value.Value) value.Value {
+// Filtered returns a document without the allowed paths.
+func (a Allowance) Filtered(path string, v value.Value) value.Value {
 	for _, one := range a {
 		if place.Match(one.Documents, path) {
 			found, _ := one.places.Find(v)
@@ -112,7 +112,7 @@ func CheckParity(p *project.Project, digests Digests, builtins *eval.Builtins) s
 			for _, name := range group.Environments {
 				runs = append(runs, p.RunNamed(name))
 			}
-			unlike, stopped := Environments(p, runs, Options{Only: differs, Ignore: allowance.Taken})
+			unlike, stopped := Environments(p, runs, Options{Only: differs, Ignore: allowance.Filtered})
 			if all, _ = Environments(p, runs, Options{Only: differs}); unlike == nil || all == nil {
 				return append(findings, stopped...)
 			}

@@ -208,7 +208,7 @@ type again struct {
 }
 
 // rows returns where two values differ.
-func (a *again) rows(known knowing, left, right value.Value) []Row {
+func (a *again) rows(known matchKey, left, right value.Value) []Row {
 	key := [2]value.Value{left, right}
 	if rows, ok := a.compared[key]; ok {
 		return rows

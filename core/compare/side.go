@@ -43,7 +43,7 @@ func Rendered(r *render.Result, o Options) Side {
 		known: r.Run.Unit.Project.ListKeys}
 	for i := range r.Documents {
 		d := &r.Documents[i]
-		s.Contents[d.Path] = &Content{Value: o.taken(d.Path, d.Value), Stream: d.Stream, Name: d.Name}
+		s.Contents[d.Path] = &Content{Value: o.filtered(d.Path, d.Value), Stream: d.Stream, Name: d.Name}
 	}
 	return s
 }
@@ -97,7 +97,7 @@ func Files(name string, files map[string]File, o Options) (Side, source.Findings
 			s.broken[path] = true
 			continue
 		}
-		unit.Value = o.taken(path, unit.Value)
+		unit.Value = o.filtered(path, unit.Value)
 		s.Contents[path] = unit
 	}
 	return s, findings

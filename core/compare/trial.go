@@ -299,7 +299,7 @@ func (t *trials) outcome(leaves []int, document string, together []string) *outc
 	}
 	for side := range 2 {
 		for _, d := range t.render(side, o.on, func(path string) bool { return slices.Contains(together, path) }) {
-			o.documents[side][d.Path] = t.options.taken(d.Path, d.Value)
+			o.documents[side][d.Path] = t.options.filtered(d.Path, d.Value)
 		}
 	}
 	for _, path := range together {

@@ -203,7 +203,7 @@ func (c *conversion) value(v value.Value, to types.Type, path *place.Path) value
 // once converts a value, unless the same one was converted to the same type and fits.
 func (c *conversion) once(v value.Value, to types.Type, convert func() value.Value) value.Value {
 	if c.trial && v.Identity() != 0 {
-		return c.tryOnce(v, to, convert)
+		return c.memoized(v, to, convert)
 	}
 	if c.visits++; c.visits < manyVisits || v.Identity() == 0 {
 		return convert()

@@ -22,8 +22,8 @@ type tried struct {
 	tested  value.Value
 }
 
-// tryOnce is once in a trial, which also remembers what does not fit.
-func (c *conversion) tryOnce(v value.Value, to types.Type, convert func() value.Value) value.Value {
+// memoized is once in a trial, which also remembers what does not fit.
+func (c *conversion) memoized(v value.Value, to types.Type, convert func() value.Value) value.Value {
 	key := trial{shared{v.Identity(), v.Len(), to}, c.fill}
 	if known, ok := c.tried[key]; ok {
 		c.spend(1, source.At(c.recorder.Pos(v.Origin())))

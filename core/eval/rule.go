@@ -56,8 +56,8 @@ type Offence struct {
 	Missing  []string    // the fields behind it that the rule looked for and that are not there
 }
 
-// Looked is what came of looking at a document.
-type Looked struct {
+// Outcome is what came of looking at a document.
+type Outcome struct {
 	Met        bool // the condition behind where holds: the rule looked
 	Violations []Violation
 	// Failures is what kept the rule from being held. It may be empty although it Failed: what it needs failed before,
@@ -66,8 +66,8 @@ type Looked struct {
 	Failed   bool
 }
 
-// SeenDocument is a document that rules look at.
-type SeenDocument struct {
+// Subject is a document that rules look at.
+type Subject struct {
 	Path string
 	Data value.Value
 
@@ -76,7 +76,7 @@ type SeenDocument struct {
 }
 
 // NumberKinds numbers the kinds of documents, so that a rule asks only once whether it looks at a kind.
-func NumberKinds(documents []SeenDocument) {
+func NumberKinds(documents []Subject) {
 	numbers := map[string]int{}
 	for i := range documents {
 		d := &documents[i]
@@ -309,8 +309,8 @@ func (r *Rule) Spent() bool { return r.thread.steps > stepLimit }
 // Each looks at documents one after the other, at those of which the path matches (nil for all), and tells what came
 // of it where that is more than that the document meets the rule. It returns how many documents it looked at.
 // Violations have no places yet. The kinds of the documents are numbered.
-func (r *Rule) Each(documents []SeenDocument, matches func(path string) bool,
-	tell func(i int, looked Looked)) (met int) {
+func (r *Rule) Each(documents []Subject, matches func(path string) bool,
+	tell func(i int, looked Outcome)) (met int) {
 	reports := r.thread.reports
 	for i := 0; ; i++ {
 		inHand := false
@@ -353,7 +353,7 @@ func (r *Rule) Each(documents []SeenDocument, matches func(path string) bool,
 }
 
 // Document looks at one document, and finds the places of violations.
-func (r *Rule) Document(d *SeenDocument) Looked {
+func (r *Rule) Document(d *Subject) Outcome {
 	looked := r.look(d.Data, value.StringOf(d.Path, 0))
 	r.Places(d, &looked)
 	return looked
@@ -361,7 +361,7 @@ func (r *Rule) Document(d *SeenDocument) Looked {
 
 // Places finds the places of what a rule found in a document: it looks again, at a document of which every part is
 // known again.
-func (r *Rule) Places(d *SeenDocument, looked *Looked) {
+func (r *Rule) Places(d *Subject, looked *Outcome) {
 	if len(looked.Violations) == 0 {
 		return
 	}
@@ -375,7 +375,7 @@ func (r *Rule) Places(d *SeenDocument, looked *Looked) {
 
 // may tells whether a document may be one that the rule looks at, by what its where says of the kind alone, which it
 // remembers for each.
-func (r *Rule) may(d *SeenDocument) maybe {
+func (r *Rule) may(d *Subject) maybe {
 	if d.kind < len(r.kinds) && r.kinds[d.kind] != unknown {
 		return r.kinds[d.kind]
 	}
@@ -383,7 +383,7 @@ func (r *Rule) may(d *SeenDocument) maybe {
 }
 
 // asked is may for a kind that is not known yet.
-func (r *Rule) asked(d *SeenDocument) maybe {
+func (r *Rule) asked(d *Subject) maybe {
 	answer := undecided
 	if d.kind != 0 && r.run.ofKind != nil {
 		holds := false
@@ -406,7 +406,7 @@ func (r *Rule) asked(d *SeenDocument) maybe {
 }
 
 // Documents looks at all documents together.
-func (r *Rule) Documents(all *AllDocuments) Looked {
+func (r *Rule) Documents(all *AllDocuments) Outcome {
 	before := r.thread.steps
 	r.thread.steps -= allowance * len(all.documents)
 	looked := r.look(all.list(), value.Value{})
@@ -420,13 +420,13 @@ func (r *Rule) Documents(all *AllDocuments) Looked {
 
 // AllDocuments are documents as rules see them that look at all of them together.
 type AllDocuments struct {
-	documents     []SeenDocument
+	documents     []Subject
 	plain, marked value.Value // once they are needed
 	marks         marker
 }
 
 // Together returns documents as rules see them that look at all of them together.
-func Together(documents []SeenDocument) *AllDocuments { return &AllDocuments{documents: documents} }
+func Together(documents []Subject) *AllDocuments { return &AllDocuments{documents: documents} }
 
 var documentShape = value.NewShape([]string{"path", "data"})
 
@@ -465,13 +465,13 @@ func (r *Rule) again(document, path value.Value) []Violation {
 }
 
 // look runs the rule.
-func (r *Rule) look(document, path value.Value) Looked {
+func (r *Rule) look(document, path value.Value) Outcome {
 	r.looking = looking{document: document, path: path}
 	return r.looked(r.attempt(r.once))
 }
 
 // looked is what came of the look in hand.
-func (r *Rule) looked(failures source.Findings, ok bool) (looked Looked) {
+func (r *Rule) looked(failures source.Findings, ok bool) (looked Outcome) {
 	looked.Failures = failures
 	looked.Met, looked.Violations = r.looking.met, r.looking.violations
 	if looked.Met && !ok {
@@ -483,7 +483,7 @@ func (r *Rule) looked(failures source.Findings, ok bool) (looked Looked) {
 
 // passOver takes from what failed what would have to decide on a secret, or on what is known only after deployment:
 // that is not checked, as a requirement of it would not be. It reports whether nothing else failed.
-func (r *Rule) passOver(looked *Looked) bool {
+func (r *Rule) passOver(looked *Outcome) bool {
 	hidden := 0
 	others := slices.DeleteFunc(looked.Failures, func(f source.Finding) bool {
 		if f.Code != source.HiddenDecision {

@@ -26,11 +26,11 @@ func ruleOf(t *testing.T, text string) *Rule {
 }
 
 // numbered returns documents { kind: "Gauge", n: … }.
-func numbered(numbers ...int64) []SeenDocument {
+func numbered(numbers ...int64) []Subject {
 	shape := value.NewShape([]string{"kind", "n"})
-	documents := make([]SeenDocument, len(numbers))
+	documents := make([]Subject, len(numbers))
 	for i, n := range numbers {
-		documents[i] = SeenDocument{Path: "a.yaml",
+		documents[i] = Subject{Path: "a.yaml",
 			Data: value.RecordOf(shape, []value.Value{value.StringOf("Gauge", 0), value.IntOf(n, 0)}, 0)}
 	}
 	NumberKinds(documents)
@@ -46,16 +46,16 @@ func TestStepsOfRules(t *testing.T) {
 `
 	r := ruleOf(t, text)
 	r.thread.steps = stepLimit
-	met := r.Each(numbered(make([]int64, 1000)...), nil, func(i int, looked Looked) {
+	met := r.Each(numbered(make([]int64, 1000)...), nil, func(i int, looked Outcome) {
 		t.Fatalf("%d: %v", i, looked)
 	})
 	require.Equal(t, 1000, met)
 
 	r = ruleOf(t, text)
 	r.thread.steps = stepLimit
-	told := map[int]Looked{}
+	told := map[int]Outcome{}
 	documents := numbered(3, 4, 1_000_000, 5)
-	met = r.Each(documents, nil, func(i int, looked Looked) { told[i] = looked })
+	met = r.Each(documents, nil, func(i int, looked Outcome) { told[i] = looked })
 	require.Equal(t, 3, met)
 	require.True(t, r.Spent())
 	require.Len(t, told, 2)
@@ -84,7 +84,7 @@ func TestKindsAreAskedOnce(t *testing.T) {
 	} {
 		text := "let zero = 0\nrule r on doc where " + where + " { require zero == 0 }\n"
 		failed := 0
-		met := ruleOf(t, text).Each(numbered(1, 2, 3, 4, 5, 6), nil, func(int, Looked) { failed++ })
+		met := ruleOf(t, text).Each(numbered(1, 2, 3, 4, 5, 6), nil, func(int, Outcome) { failed++ })
 		require.Equal(t, want, met, where)
 		once := 0
 		for _, d := range numbered(1, 2, 3, 4, 5, 6) {

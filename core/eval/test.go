@@ -144,8 +144,8 @@ func (c *compiler) expectViolation(d *syntax.Expect) statement {
 			wanted = f.decide(text(f), "what is expected", d.Mistake.Place()).Text()
 		}
 		r := world(f).Rule(rule)
-		seen := SeenDocument{Data: document(f)}
-		var looked Looked
+		seen := Subject{Data: document(f)}
+		var looked Outcome
 		switch {
 		case all:
 			looked = r.Documents(Together(seenIn(seen.Data)))
@@ -154,7 +154,7 @@ func (c *compiler) expectViolation(d *syntax.Expect) statement {
 		default:
 			seen.Path = f.decide(path(f), "the path of a document", at).Text()
 			pattern, failures, ok := r.Pattern()
-			looked = Looked{Failures: failures, Failed: !ok}
+			looked = Outcome{Failures: failures, Failed: !ok}
 			if ok && (pattern == "" || place.Match(pattern, seen.Path)) {
 				looked = r.Document(&seen)
 			}
@@ -166,7 +166,7 @@ func (c *compiler) expectViolation(d *syntax.Expect) statement {
 }
 
 // judge fails when a rule did not find what a test expects.
-func (f *frame) judge(d *syntax.Expect, rule *check.Object, looked Looked, wanted string) {
+func (f *frame) judge(d *syntax.Expect, rule *check.Object, looked Outcome, wanted string) {
 	at := d.From.Place()
 	if looked.Failed {
 		for _, finding := range looked.Failures {
@@ -199,13 +199,13 @@ func (f *frame) judge(d *syntax.Expect, rule *check.Object, looked Looked, wante
 }
 
 // seenIn returns the documents that a test gives to a rule that sees all of them.
-func seenIn(list value.Value) []SeenDocument {
+func seenIn(list value.Value) []Subject {
 	if list.Kind() != value.List {
 		return nil
 	}
-	all := make([]SeenDocument, list.Len())
+	all := make([]Subject, list.Len())
 	for i, v := range list.Elements() {
-		all[i] = SeenDocument{Path: fmt.Sprintf("%d.yaml", i), Data: v.Get("data")}
+		all[i] = Subject{Path: fmt.Sprintf("%d.yaml", i), Data: v.Get("data")}
 		if path := v.Get("path"); path.Kind() == value.String {
 			all[i].Path = path.Text()
 		}

@@ -55,7 +55,7 @@ type evaluation struct {
 	reports  *evaluation // whose findings it adds to: its own, or those of the test that asked for its environment
 	mu       sync.Mutex  // guards the findings of the constants
 	findings source.Findings
-	stopped  atomic.Pointer[Unreported] // the first that did not come to its end
+	stopped  atomic.Pointer[Silent] // the first that did not come to its end
 	// unchecked are the conditions that were not tested.
 	unchecked []Unchecked
 }
@@ -138,12 +138,12 @@ func (w *World) Findings() source.Findings { return w.evaluation.findings }
 // SetOther gives tests the worlds of other environments: other returns one by the name of the environment, or nil.
 func (w *World) SetOther(other func(name string) *World) { w.evaluation.other = other }
 
-// Unreported is the panic of who finds that an evaluation stopped although nothing is wrong with the project: that is
+// Silent is the panic of who finds that an evaluation stopped although nothing is wrong with the project: that is
 // an error in the program, and what was evaluated would be missing without a word.
-type Unreported struct{ What string }
+type Silent struct{ What string }
 
 // Error says what is missing.
-func (u *Unreported) Error() string {
+func (u *Silent) Error() string {
 	return "the evaluation of " + u.What + " stopped, and nothing was found that is wrong with it"
 }
 
@@ -157,12 +157,12 @@ func (w *World) attempt(o *check.Object, f func()) (ok bool) {
 
 // stopped notes that the evaluation of something did not come to its end.
 func (w *World) stopped(o *check.Object) {
-	w.evaluation.reports.stopped.CompareAndSwap(nil, &Unreported{describe(o)})
+	w.evaluation.reports.stopped.CompareAndSwap(nil, &Silent{describe(o)})
 }
 
 // Stopped returns what did not come to its end in this world or among the constants, nil when all did. Something must
 // have been found then.
-func (w *World) Stopped() *Unreported {
+func (w *World) Stopped() *Silent {
 	if u := w.evaluation.stopped.Load(); u != nil {
 		return u
 	}

@@ -192,21 +192,21 @@ type Cause struct {
 type Reason struct {
 	Name        string
 	Left, Right source.Pos // where it got its value on each side
-	// Told is why the values differ that other environments told by their outputs; nil when none did.
-	Told *Telling
+	// Upstream is why the outputs of upstream environments differ that the values come from; nil when they come from none.
+	Upstream *UpstreamCause
 }
 
 // String tells all that a reason says, so that those that say the same are known by it.
 func (r Reason) String() string {
 	text := r.Name + " " + strconv.Itoa(int(r.Left)) + " " + strconv.Itoa(int(r.Right))
-	if r.Told != nil {
-		text += fmt.Sprintf(" (%v %v %v %v)", r.Told.By, r.Told.Cause.Left, r.Told.Cause.Right, r.Told.Cause.Because)
+	if r.Upstream != nil {
+		text += fmt.Sprintf(" (%v %v %v %v)", r.Upstream.By, r.Upstream.Cause.Left, r.Upstream.Cause.Right, r.Upstream.Cause.Because)
 	}
 	return text
 }
 
-// Telling is why two environments differ in what others told them.
-type Telling struct {
+// UpstreamCause is why the outputs of two upstream environments differ.
+type UpstreamCause struct {
 	By    [2]string // the names of those that told each side
 	Cause Cause
 }

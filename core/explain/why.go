@@ -27,8 +27,8 @@ type Why struct {
 	// Holders are the inputs, or the environment, that chose what holds the value.
 	Holders []Leaf
 	Inputs  []InputLife
-	// Told is what inputs that are outputs of other environments depend on there.
-	Told []Told
+	// Upstream is what inputs that are outputs of other environments depend on there.
+	Upstream []UpstreamValue
 }
 
 // InputLife is an input on which the value depends.
@@ -100,7 +100,7 @@ func Value(run *project.Run, document string, at Asked) (why *Why, whyNot string
 	}
 	names := w.names(r.Recorder())
 	w.addInputs(r, names)
-	w.Told = followed(run, names, maxTold)
+	w.Upstream = upstreamOf(run, names, maxUpstream)
 	return w, "", findings
 }
 

@@ -256,9 +256,9 @@ func either(a, b *taint) *taint {
 	return joined
 }
 
-// laid returns the taint of a record over which another of a type is laid: scalars that are always there take the
+// merge returns the taint of a record overlaid with another: scalars that are always there take the
 // place of what was. The type may be nil.
-func (t *taint) laid(over *taint, of types.Type) *taint {
+func (t *taint) merge(over *taint, of types.Type) *taint {
 	if of != nil && types.AsRecord(of) != nil {
 		for _, f := range types.AsRecord(of).Fields {
 			if !f.Optional && !types.HoldsRecord(f.Type) {

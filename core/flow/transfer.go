@@ -118,11 +118,11 @@ func (t *frame) list(e *syntax.List) *taint {
 func (t *frame) with(e *syntax.With) *taint {
 	found := t.expression(e.Of)
 	if e.Over != nil {
-		return found.laid(t.expression(e.Over), t.module.Info.Types[e.Over.ID()])
+		return found.merge(t.expression(e.Over), t.module.Info.Types[e.Over.ID()])
 	}
 	for _, c := range e.Changes {
 		if c.Spread {
-			found = found.laid(t.expression(c.Value), nil)
+			found = found.merge(t.expression(c.Value), nil)
 			continue
 		}
 		for _, key := range c.Path {

@@ -359,7 +359,7 @@ func (r *Run) outputValues(names []string) (map[string]value.Value, source.Findi
 		// What must hold there must hold for who reads it, too.
 		nothing := eval.Visitor{Document: func(*eval.Document) {}, Remark: func(value.Value) {}}
 		for _, object := range m.Order {
-			if object.Kind == check.ObjectStatement && check.Holds(object.Declaration).Requires {
+			if object.Kind == check.ObjectStatement && check.ContentsOf(object.Declaration).Requires {
 				o.world.Visit(object, nothing)
 			}
 		}

@@ -414,7 +414,7 @@ func (l *loader) module(name string, span source.Span, trail []string) *check.Mo
 // role says what a module is in the project: a main module, or one whose rules are in force.
 func (p *Project) role(m *check.Module) {
 	m.Main = slices.ContainsFunc(p.Units, func(u *Unit) bool { return u.Main == m.Path })
-	m.Held = !m.Main && slices.ContainsFunc(p.rules, func(r *RuleModule) bool { return r.Path == m.Path })
+	m.Enforced = !m.Main && slices.ContainsFunc(p.rules, func(r *RuleModule) bool { return r.Path == m.Path })
 	for _, e := range p.Concrete() {
 		if e.Unit == nil || e.Unit.Main != m.Path {
 			continue

@@ -297,7 +297,7 @@ func (l *loader) checkRules() {
 		l.checkGiven(m)
 	}
 	for _, m := range l.Reached() {
-		if m.Main || m.Held || standard.Is(m.Path) {
+		if m.Main || m.Enforced || standard.Is(m.Path) {
 			continue
 		}
 		for _, o := range m.Rules() {

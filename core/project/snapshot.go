@@ -170,7 +170,7 @@ func (p *Project) remember() {
 // keyOf writes all that checking a module depends on but the schemas.
 func keyOf(m *check.Module, p *check.Program) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s %p %t %t %q %q %q %q", m.Path, m.Tree, m.Main, m.Held, m.Environments, m.Tags, p.Environments,
+	fmt.Fprintf(&b, "%s %p %t %t %q %q %q %q", m.Path, m.Tree, m.Main, m.Enforced, m.Environments, m.Tags, p.Environments,
 		p.Tags)
 	for _, d := range m.Tree.Declarations {
 		if use, ok := d.(*syntax.Use); ok {

@@ -21,7 +21,7 @@ import (
 func Each(ctx context.Context, p *project.Project, runs []*project.Run, options Options, report *Report,
 	emit func(*Result) error) error {
 	environments, lost := NewReport(p), NewReport(p)
-	var stopped *eval.Unreported
+	var stopped *eval.Silent
 	reached := map[*project.Association]bool{}
 	err := parallel.Ordered(ctx, len(runs), runtime.GOMAXPROCS(0), func(i int) *Result {
 		r := Environment(runs[i], options)

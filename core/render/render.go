@@ -154,7 +154,7 @@ func others(w *eval.World, m *check.Module, everything bool, wanted func(o *chec
 	for _, o := range m.Order {
 		switch {
 		case !wanted(o):
-		case o.Kind == check.ObjectStatement && check.Holds(o.Declaration).Requires:
+		case o.Kind == check.ObjectStatement && check.ContentsOf(o.Declaration).Requires:
 			w.Visit(o, nothing)
 		case everything && o.Global >= 0:
 			w.Value(o)

@@ -339,11 +339,11 @@ func (h *Result) look(w *eval.World, s *set) *found {
 		waiting: make([]bool, len(h.Rules))}
 	worlds := map[*project.RuleModule]*eval.World{}
 	before := len(w.Findings())
-	var single []*held
+	var single []*runner
 	matchers := map[string]func(path string) bool{}
-	seen := make([]eval.SeenDocument, len(s.objects))
+	seen := make([]eval.Subject, len(s.objects))
 	for i, o := range s.objects {
-		seen[i] = eval.SeenDocument{Path: o.Path, Data: o.Data}
+		seen[i] = eval.Subject{Path: o.Path, Data: o.Data}
 	}
 	together := eval.Together(seen)
 	for i, r := range h.Rules {
@@ -391,7 +391,7 @@ func (h *Result) look(w *eval.World, s *set) *found {
 		if matchers[pattern] == nil {
 			matchers[pattern] = matcher(pattern)
 		}
-		single = append(single, &held{rule: r, run: run, number: i, matches: matchers[pattern]})
+		single = append(single, &runner{rule: r, run: run, number: i, matches: matchers[pattern]})
 	}
 	f.lookAtEach(single, seen, s)
 	f.findings = slices.Clone(w.Findings()[before:])
@@ -406,8 +406,8 @@ func (h *Result) look(w *eval.World, s *set) *found {
 	return f
 }
 
-// held is a rule that looks at documents one by one.
-type held struct {
+// runner runs a rule that looks at documents one by one.
+type runner struct {
 	rule    *Rule
 	run     *eval.Rule
 	number  int // of the rule
@@ -419,17 +419,17 @@ type held struct {
 const atOnce = 64
 
 // lookAtEach lets rules look at the documents of a set one by one.
-func (f *found) lookAtEach(rules []*held, seen []eval.SeenDocument, s *set) {
+func (f *found) lookAtEach(rules []*runner, seen []eval.Subject, s *set) {
 	eval.NumberKinds(seen)
 	type told struct {
-		by     *held
-		looked eval.Looked
+		by     *runner
+		looked eval.Outcome
 	}
 	objects := s.objects
 	for some := range slices.Chunk(seen, atOnce) {
 		var all [atOnce][]told
 		for _, one := range rules {
-			f.looked[one.number] += one.run.Each(some, one.matches, func(i int, looked eval.Looked) {
+			f.looked[one.number] += one.run.Each(some, one.matches, func(i int, looked eval.Outcome) {
 				all[i] = append(all[i], told{one, looked})
 			})
 		}
@@ -459,7 +459,7 @@ func matcher(pattern string) func(path string) bool {
 }
 
 // take notes what a look came to.
-func (f *found) take(r *Rule, result eval.Looked, s *set, o *Object) {
+func (f *found) take(r *Rule, result eval.Outcome, s *set, o *Object) {
 	if result.Failed {
 		f.fail(r, result.Failures, o)
 	}

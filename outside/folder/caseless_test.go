@@ -90,7 +90,7 @@ func TestRecased(t *testing.T) {
 	// The directory of an environment is found under either name; whether it gets the new one is the file system's.
 	_, err := write(t, filepath.Join(base, "out", "north"), folder.Options{}, file("a", "1"))
 	require.NoError(t, err)
-	require.Empty(t, folder.Strangers(filepath.Join(base, "out"), []string{"North"}, nil))
+	require.Empty(t, folder.Orphans(filepath.Join(base, "out"), []string{"North"}, nil))
 	_, err = write(t, filepath.Join(base, "out", "North"), folder.Options{}, file("a", "2"), file("b", "1"))
 	require.NoError(t, err)
 	entries, err := os.ReadDir(filepath.Join(base, "out"))

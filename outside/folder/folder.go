@@ -629,9 +629,9 @@ func (r *Reader) File(name string) (text []byte, exists bool, err error) {
 // Digest returns the digest of a file as the record has it.
 func Digest(text []byte) string { return digestOf(text) }
 
-// Strangers returns the directories that the program wrote but that belong to no environment. It recognizes them by
+// Orphans returns the directories that the program wrote but that belong to no environment. It recognizes them by
 // their records, or by written.
-func Strangers(base string, environments []string, written func(name string) bool) []string {
+func Orphans(base string, environments []string, written func(name string) bool) []string {
 	root, err := gate.OpenRoot(base)
 	if err != nil {
 		return nil

@@ -309,7 +309,7 @@ func TestStrangers(t *testing.T) {
 		require.NoError(t, err)
 	}
 	require.NoError(t, os.Mkdir(filepath.Join(d, "mine"), 0o755))
-	require.Equal(t, []string{"old"}, folder.Strangers(d, []string{"north"}, nil))
+	require.Equal(t, []string{"old"}, folder.Orphans(d, []string{"north"}, nil))
 }
 
 func TestWhatIsNeverReplaced(t *testing.T) {

@@ -364,7 +364,7 @@ func describePanic(problem any) string {
 		return err.Error()
 	case *value.Misread:
 		return err.Error()
-	case *eval.Unreported:
+	case *eval.Silent:
 		return err.Error()
 	case *syntax.Changed:
 		return err.Error()

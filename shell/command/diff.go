@@ -440,7 +440,7 @@ func (d *difference) without() func(path string, v value.Value) value.Value {
 		return nil
 	}
 	return func(path string, v value.Value) value.Value {
-		v = d.allowance.Taken(path, v)
+		v = d.allowance.Filtered(path, v)
 		for _, places := range d.ignore {
 			found, _ := places.Find(v)
 			for _, f := range slices.Backward(found) {

@@ -23,7 +23,7 @@ func (c *call) leftovers(p *opened) leftovers {
 		names = append(names, e.Name)
 	}
 	at := func(to string) string { return filepath.Join(p.folder, filepath.FromSlash(to)) }
-	return leftovers{folder.Strangers(at(p.Out), names, nil), folder.Strangers(at(p.SecretOut), names,
+	return leftovers{folder.Orphans(at(p.Out), names, nil), folder.Orphans(at(p.SecretOut), names,
 		func(name string) bool {
 			return len(cache.OpenWritten(filepath.Join(realName(at(p.SecretOut)), name)).Names()) > 0
 		})}

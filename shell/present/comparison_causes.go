@@ -73,14 +73,14 @@ func (s *comparing) causeParts(c explain.Cause, against int) (names []causeName,
 
 // told says why the outputs of other environments differ that a reason is.
 func (s *comparing) told(r explain.Reason, against int) string {
-	if r.Told == nil {
+	if r.Upstream == nil {
 		return ""
 	}
-	text := "from the outputs of " + Clean(r.Told.By[0])
-	if r.Told.By[1] != r.Told.By[0] {
-		text += ", " + Clean(r.Told.By[1])
+	text := "from the outputs of " + Clean(r.Upstream.By[0])
+	if r.Upstream.By[1] != r.Upstream.By[0] {
+		text += ", " + Clean(r.Upstream.By[1])
 	}
-	if why := s.causeText(r.Told.Cause, against); why != "" {
+	if why := s.causeText(r.Upstream.Cause, against); why != "" {
 		text += " because of " + why
 	}
 	return text

@@ -18,13 +18,13 @@ type jsonPlace struct {
 }
 
 type jsonReason struct {
-	Name   string       `json:"name"`
-	Places []*jsonPlace `json:"locations"` // on the first side, and on that with which it was compared
-	Told   *jsonTold    `json:"upstream,omitempty"`
+	Name     string        `json:"name"`
+	Places   []*jsonPlace  `json:"locations"` // on the first side, and on that with which it was compared
+	Upstream *jsonUpstream `json:"upstream,omitempty"`
 }
 
-// jsonTold is why other environments differ that told a value.
-type jsonTold struct {
+// jsonUpstream is why other environments differ that told a value.
+type jsonUpstream struct {
 	By    [2]string  `json:"by"`
 	Cause *jsonCause `json:"cause"`
 }
@@ -219,8 +219,8 @@ func (p *Presenter) jsonCause(c *compare.Comparison, cause explain.Cause, agains
 		Lines: []*jsonPlace{place(0, cause.Left), place(against, cause.Right)}}
 	for _, r := range cause.Because {
 		reason := jsonReason{Name: r.Name, Places: []*jsonPlace{place(0, r.Left), place(against, r.Right)}}
-		if r.Told != nil {
-			reason.Told = &jsonTold{By: r.Told.By, Cause: p.jsonCause(c, r.Told.Cause, against)}
+		if r.Upstream != nil {
+			reason.Upstream = &jsonUpstream{By: r.Upstream.By, Cause: p.jsonCause(c, r.Upstream.Cause, against)}
 		}
 		j.Because = append(j.Because, reason)
 	}

@@ -53,7 +53,7 @@ func (p *Presenter) WhyShort(w *explain.Why, elsewhere []compare.Elsewhere) {
 			row("overrides "+cut(shortValue(all[len(all)-2].Value), 40), all[len(all)-2].At)
 		}
 	}
-	p.told(w.Told, row)
+	p.upstream(w.Upstream, row)
 	for _, e := range w.Events {
 		if e.Kind == explain.Chosen {
 			row(eventTexts[explain.Chosen], e.Pos)
@@ -70,17 +70,17 @@ func (p *Presenter) WhyShort(w *explain.Why, elsewhere []compare.Elsewhere) {
 	p.printf("\n%s\n", p.faint("--all shows its whole life"))
 }
 
-// told says on what values depend in the environments that told them.
-func (p *Presenter) told(all []explain.Told, row func(text string, at source.Pos)) {
-	for _, told := range all[:min(len(all), fewReasons)] {
-		for _, leaf := range told.Leaves[:min(len(told.Leaves), fewReasons)] {
+// upstream shows what values depend on in upstream environments.
+func (p *Presenter) upstream(all []explain.UpstreamValue, row func(text string, at source.Pos)) {
+	for _, from := range all[:min(len(all), fewReasons)] {
+		for _, leaf := range from.Leaves[:min(len(from.Leaves), fewReasons)] {
 			what := "input "
 			if leaf.Name == explain.EnvironmentName {
 				what = ""
 			}
-			row("from the outputs of "+Clean(told.By.Name)+": "+what+Clean(leaf.Name), leaf.Pos)
+			row("from the outputs of "+Clean(from.By.Name)+": "+what+Clean(leaf.Name), leaf.Pos)
 		}
-		p.told(told.Told, row)
+		p.upstream(from.Upstream, row)
 	}
 }
 
@@ -141,9 +141,9 @@ func (p *Presenter) Why(w *explain.Why) {
 		p.printf("\n")
 		p.lifeOf(life)
 	}
-	if len(w.Told) > 0 {
+	if len(w.Upstream) > 0 {
 		var rows [][]cell
-		p.told(w.Told, func(text string, at source.Pos) {
+		p.upstream(w.Upstream, func(text string, at source.Pos) {
 			rows = append(rows, []cell{{text: text}, {text: p.line(at), paint: p.cyan},
 				{text: p.lineText(at), paint: p.faint}})
 		})
@@ -314,7 +314,7 @@ type (
 		Events      []eventJSON     `json:"events"`
 		Around      []eventJSON     `json:"around,omitempty"`
 		Inputs      []lifeJSON      `json:"inputs"`
-		Told        []toldJSON      `json:"upstream,omitempty"`
+		Upstream    []upstreamJSON  `json:"upstream,omitempty"`
 	}
 	eventJSON struct {
 		Kind     explain.EventKind `json:"kind"`
@@ -323,11 +323,11 @@ type (
 		Place    *jsonPlace        `json:"location,omitempty"`
 		Replaced json.RawMessage   `json:"replaced,omitempty"`
 	}
-	toldJSON struct {
-		Name    string     `json:"name"` // of the input that another environment told, with the path in it
-		By      string     `json:"by"`
-		Because []leafJSON `json:"because"`
-		Told    []toldJSON `json:"upstream,omitempty"` // what others told that one
+	upstreamJSON struct {
+		Name     string         `json:"name"` // of the input that another environment told, with the path in it
+		By       string         `json:"by"`
+		Because  []leafJSON     `json:"because"`
+		Upstream []upstreamJSON `json:"upstream,omitempty"` // what others told that one
 	}
 	leafJSON struct {
 		Name  string     `json:"name"`
@@ -365,13 +365,13 @@ func (p *Presenter) WhyJSON(w *explain.Why) error {
 		}
 		out.Inputs = append(out.Inputs, l)
 	}
-	out.Told = p.toldJSON(w.Told)
+	out.Upstream = p.upstreamJSON(w.Upstream)
 	return writeJSON(p.Out, out)
 }
 
-func (p *Presenter) toldJSON(all []explain.Told) (out []toldJSON) {
+func (p *Presenter) upstreamJSON(all []explain.UpstreamValue) (out []upstreamJSON) {
 	for _, told := range all {
-		j := toldJSON{Name: told.Name, By: told.By.Name, Told: p.toldJSON(told.Told), Because: []leafJSON{}}
+		j := upstreamJSON{Name: told.Name, By: told.By.Name, Upstream: p.upstreamJSON(told.Upstream), Because: []leafJSON{}}
 		for _, leaf := range told.Leaves {
 			j.Because = append(j.Because, leafJSON{leaf.Name, p.jsonPlace(leaf.Pos)})
 		}

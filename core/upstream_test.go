@@ -230,10 +230,10 @@ func judgeTelling(t *testing.T, seed uint64) (rows int) {
 
 // leadsToTellers holds that a reason leads to the layers of the two that told.
 func leadsToTellers(t *testing.T, p *project.Project, r explain.Reason, show func() string) {
-	require.NotNil(t, r.Told, show())
-	require.NotEmpty(t, r.Told.Cause.Because, show())
-	for _, why := range r.Told.Cause.Because {
-		if strings.HasPrefix(r.Told.By[0], "middle") {
+	require.NotNil(t, r.Upstream, show())
+	require.NotEmpty(t, r.Upstream.Cause.Because, show())
+	for _, why := range r.Upstream.Cause.Because {
+		if strings.HasPrefix(r.Upstream.By[0], "middle") {
 			leadsToTellers(t, p, why, show)
 			continue
 		}

@@ -6,8 +6,8 @@ import (
 	"knothole/core/value"
 )
 
-// knowing says by which fields elements of lists are known.
-type knowing struct {
+// matchKey says by which fields elements of lists are known.
+type matchKey struct {
 	fields []string // in all lists, before all others
 	// at returns those of the list to which fields lead in an object, [] for elements; nil where nothing says so.
 	at     func(object value.Value, path []string) []string
@@ -24,7 +24,7 @@ type knownPath struct {
 
 // within is what is known of a field of what is looked at, or with [] of an element. There are many fields, and lists
 // in few of them.
-func (k knowing) within(name string, cells []value.Value) knowing {
+func (k matchKey) within(name string, cells []value.Value) matchKey {
 	holds := func(v value.Value) bool { return v.Kind() == value.Record || v.Kind() == value.List }
 	if k.at != nil && slices.ContainsFunc(cells, holds) {
 		k.path, k.stream = &knownPath{k.path, name}, false
@@ -33,7 +33,7 @@ func (k knowing) within(name string, cells []value.Value) knowing {
 }
 
 // element is what is known of an element, of which these are the cells.
-func (k knowing) element(cells []value.Value) knowing {
+func (k matchKey) element(cells []value.Value) matchKey {
 	if !k.stream || k.at == nil {
 		return k.within("[]", cells)
 	}
@@ -43,7 +43,7 @@ func (k knowing) element(cells []value.Value) knowing {
 }
 
 // keys are the fields by which, as its schema says, the elements of the list that is looked at are known.
-func (k knowing) keys() []string {
+func (k matchKey) keys() []string {
 	if k.at == nil || k.stream {
 		return nil
 	}
