@@ -26,8 +26,8 @@ func (c *checker) instanceType(m *Module) types.Type {
 
 // filesType returns the type of documents by path: as an instance holds them, or as they may be given to `include`.
 func filesType(u *types.Universe, given bool) types.Type {
-	formats := make([]types.Type, len(data.Formats))
-	for i, f := range data.Formats {
+	formats := make([]types.Type, len(data.Extensions()))
+	for i, f := range data.Extensions() {
 		formats[i] = u.Literal(f)
 	}
 	return u.Map(u.Record([]types.Field{

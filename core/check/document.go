@@ -22,15 +22,15 @@ func (c *checker) checkDocument(d *syntax.Document) types.Type {
 				ending = last.Text[dot+1:]
 			}
 			switch {
-			case format != "" && !slices.Contains(data.Formats, format):
-				help := c.suggestions.Suggest(format, data.Formats, "formats are "+strings.Join(data.Formats, ", "))
+			case format != "" && !slices.Contains(data.Extensions(), format):
+				help := c.suggestions.Suggest(format, data.Extensions(), "formats are "+strings.Join(data.Extensions(), ", "))
 				c.report(source.UnknownFormat, d.Format.Span, help, "there is no format %q", format)
 			case d.Stream && last.Value == nil && ending != "yaml" && ending != "yml":
 				c.report(source.UnknownFormat, d.Path.Place(), "end the path with .yaml or .yml",
 					"only YAML files hold several documents")
-			case format == "" && last.Value == nil && !slices.Contains(data.Formats, ending):
+			case format == "" && last.Value == nil && !slices.Contains(data.Extensions(), ending):
 				c.report(source.UnknownFormat, d.Path.Place(),
-					"end it with ."+strings.Join(data.Formats, ", .")+`, or write "as" and a format, such as txt`,
+					"end it with ."+strings.Join(data.Extensions(), ", .")+`, or write "as" and a format, such as txt`,
 					"this path has no file extension of a known format")
 			}
 		}

@@ -3,7 +3,6 @@ package compare
 import (
 	"crypto/sha256"
 	"fmt"
-	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -63,7 +62,7 @@ func (s Side) AsFiles() (secret int) {
 		case d.Open:
 			unit.Value = value.WithPlaceholders(unit.Value)
 		}
-		if slices.Contains(data.Readable, d.Format) {
+		if d.Format.Readable() {
 			continue
 		}
 		if text, err := d.Text(); err == nil && value.Marks(d.Value) == 0 {
@@ -113,11 +112,11 @@ func readUnit(f File) (*Content, source.Findings) {
 	at := value.From(file.Pos(0))
 	unit := &Content{Name: value.StringOf(file.Path, at)}
 	format, ok := data.FormatOf(file.Path)
-	if !ok || !slices.Contains(data.Readable, format) {
+	if !ok || !format.Readable() {
 		unit.Value = value.StringOf(file.Text, at)
 		return unit, nil
 	}
-	if format == data.YAML {
+	if format.Streams() {
 		documents, findings := data.ReadEach(file, nil, nil)
 		unit.Stream = len(documents) != 1
 		if unit.Value = value.ListOf(documents, at); !unit.Stream {

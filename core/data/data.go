@@ -14,42 +14,6 @@ import (
 	"knothole/core/value"
 )
 
-// Format is a format of data files.
-type Format string
-
-// The formats.
-const (
-	YAML Format = "yaml"
-	JSON Format = "json"
-	TOML Format = "toml"
-	Env  Format = "env"
-	Text Format = "txt"
-)
-
-// Formats are the names of the formats, as endings of paths and where the language names one.
-var Formats = []string{"yaml", "yml", "json", "toml", "env", "txt"}
-
-// FormatOf returns the format that the ending of a path or a name tells, and whether it does.
-func FormatOf(path string) (Format, bool) {
-	ending := path[strings.LastIndexAny(path, "./")+1:]
-	switch ending {
-	case "yaml", "yml":
-		return YAML, true
-	case "json":
-		return JSON, true
-	case "toml":
-		return TOML, true
-	case "env":
-		return Env, true
-	case "txt":
-		return Text, true
-	}
-	return "", false
-}
-
-// Readable are the formats that can be read.
-var Readable = []Format{YAML, JSON, TOML}
-
 // maxDepth is how deep data may nest; maxBytes how much of it a document may be, maxExpansion how many values the
 // aliases of a YAML file may stand for.
 const (
@@ -170,15 +134,11 @@ func ReadExact(file *source.File, format Format, keys Keys, numbers Numbers) (v 
 	return read(file, keys, func(r *reader) value.Value {
 		r.numbers = numbers
 		r.bounded(format)
-		switch format {
-		case YAML:
-			return r.yaml()
-		case JSON:
-			return r.json()
-		case TOML:
-			return r.toml()
+		of := format.of()
+		if of.read == nil {
+			r.fail(file.Span(0, 0), "", "%s is not read as data", of.called)
 		}
-		return value.Value{}
+		return of.read(r)
 	})
 }
 
@@ -285,7 +245,7 @@ type Problem struct {
 
 // Check finds what a format cannot carry. It stops at what is too large or too deep.
 func Check(v value.Value, format Format) []Problem {
-	c := &checking{format: format}
+	c := &checking{format: format, of: format.of()}
 	c.value(v, 0, "")
 	switch {
 	case c.tooMany():
@@ -296,21 +256,15 @@ func Check(v value.Value, format Format) []Problem {
 		return append(c.problems,
 			Problem{v.Origin(), fmt.Sprintf("the document would be larger than %d MiB", maxBytes>>20),
 				"make several documents of it"})
-	case format == TOML && v.Kind() != value.Record:
-		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("a TOML file is a record, not %s", v.Kind().Article()),
-			"put it under a key"})
-	case format == Env && v.Kind() != value.Record:
-		return append(c.problems,
-			Problem{v.Origin(), fmt.Sprintf("an env file is a record of names and scalars, not %s", v.Kind().Article()), ""})
-	case format == Text && v.Kind() != value.String:
-		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("a text file is a string, not %s", v.Kind().Article()),
-			"name the document .yaml or .json for data"})
+	case c.of.root != nil && !c.of.root(v.Kind()):
+		return append(c.problems, Problem{v.Origin(), fmt.Sprintf("%s, not %s", c.of.is, v.Kind().Article()), c.of.help})
 	}
 	return c.problems
 }
 
 type checking struct {
 	format   Format
+	of       *format
 	bytes    int
 	values   int // and keys
 	problems []Problem
@@ -347,18 +301,18 @@ func (c *checking) value(v value.Value, depth int, key string) {
 	switch v.Kind() {
 	case value.String:
 		c.bytes += len(v.Text())
-		if c.format == Env && strings.ContainsRune(v.Text(), 0) {
+		if c.of.flat && strings.ContainsRune(v.Text(), 0) {
 			c.problems = append(c.problems, Problem{v.Origin(), "an env file cannot carry a NUL character" + under(),
 				""})
 		}
 	case value.Null:
-		if c.format == TOML || c.format == Env {
+		if !c.of.null {
 			c.problems = append(c.problems,
-				Problem{v.Origin(), fmt.Sprintf("%s has no null, which is%s", formatName(c.format), under()),
+				Problem{v.Origin(), fmt.Sprintf("%s has no null, which is%s", c.of.called, under()),
 					"leave the entry out: mark it ?"})
 		}
 	case value.List:
-		if c.format == Env && depth > 0 {
+		if c.of.flat && depth > 0 {
 			c.problems = append(c.problems,
 				Problem{v.Origin(), "an env file carries scalars only, not a list" + under(), "join it: text.join(…)"})
 			return
@@ -367,7 +321,7 @@ func (c *checking) value(v value.Value, depth int, key string) {
 			c.value(x, depth+1, key)
 		}
 	case value.Record:
-		if c.format == Env && depth > 0 {
+		if c.of.flat && depth > 0 {
 			c.problems = append(c.problems,
 				Problem{v.Origin(), "an env file carries scalars only, not a record" + under(),
 					"give each of its entries a name of its own"})
@@ -376,7 +330,7 @@ func (c *checking) value(v value.Value, depth int, key string) {
 		for i, k := range v.Shape().Keys() {
 			c.bytes += len(k)
 			c.values++
-			if c.format == Env && !envName(k) {
+			if c.of.flat && !envName(k) {
 				c.problems = append(c.problems,
 					Problem{v.Values()[i].Origin(), fmt.Sprintf("%q is not a valid name in an env file", k),
 						"letters, digits and _, not beginning with a digit"})
@@ -384,33 +338,4 @@ func (c *checking) value(v value.Value, depth int, key string) {
 			c.value(v.Values()[i], depth+1, k)
 		}
 	}
-}
-
-func formatName(f Format) string {
-	switch f {
-	case Env:
-		return "an env file"
-	case Text:
-		return "a text file"
-	}
-	return strings.ToUpper(string(f))
-}
-
-// Write writes a value that Check has no problem with.
-func Write(v value.Value, format Format) ([]byte, error) {
-	switch format {
-	case YAML:
-		return writeYAML(v)
-	case JSON:
-		return append(appendJSON(nil, v, 0, 2), '\n'), nil
-	case TOML:
-		return writeTOML(v), nil
-	case Env:
-		return writeEnv(v), nil
-	}
-	text := v.Text()
-	if !strings.HasSuffix(text, "\n") {
-		text += "\n"
-	}
-	return []byte(text), nil
 }

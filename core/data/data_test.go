@@ -103,7 +103,7 @@ func TestWrittenDataReadsBack(t *testing.T) {
 		var b value.Builder
 		b.Set("v", random(r, 0))
 		v := b.Record(0)
-		for _, format := range data.Readable {
+		for _, format := range data.ReadableFormats() {
 			require.Empty(t, data.Check(v, format))
 			text, err := data.Write(v, format)
 			require.NoError(t, err)

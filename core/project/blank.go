@@ -190,7 +190,7 @@ func blankYAML(v value.Value) (first string, block []string) {
 // inputDefault writes the default of an input in a format. It is empty, which says nothing, when there is none, when it
 // is computed, and when the format cannot hold it.
 func inputDefault(in *Input, format data.Format) string {
-	if in.Literal.IsAbsent() || in.Literal.IsNull() && format == data.TOML {
+	if in.Literal.IsAbsent() || in.Literal.IsNull() && !format.HasNull() {
 		return ""
 	}
 	return data.Literal(in.Literal, format)

@@ -27,7 +27,7 @@ func (e *Editor) Complete() error {
 		return err
 	}
 	format, _ := data.FormatOf(l.Path)
-	if format == data.JSON {
+	if format.Comment() == "" {
 		return fmt.Errorf("%s: JSON has no comments", l.Path)
 	}
 	text, err := e.text(l)

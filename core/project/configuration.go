@@ -315,8 +315,8 @@ func (p *Project) layer(name, into string, span source.Span) *Layer {
 	l := &Layer{Path: name, Into: into, Bad: true}
 	p.layers[key] = l
 	format, ok := data.FormatOf(name)
-	if !ok || !slices.Contains(data.Readable, format) {
-		p.report(source.UnknownFormat, span, "layers end in .yaml, .yml, .json or .toml",
+	if !ok || !format.Readable() {
+		p.report(source.UnknownFormat, span, "layers end in "+source.Either(data.ReadableExtensions()),
 			"%s has no file extension of a known format", name)
 		return l
 	}

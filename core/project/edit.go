@@ -319,7 +319,7 @@ func (e *Editor) put(in *Input, l *Layer, v value.Value) error {
 		return err
 	}
 	format, _ := data.FormatOf(l.Path)
-	if v.IsNull() && format == data.TOML {
+	if v.IsNull() && !format.HasNull() {
 		return fmt.Errorf("%s: TOML has no null: remove the line from %s by hand, or keep the value in a YAML layer",
 			name, l.Path)
 	}

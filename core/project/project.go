@@ -469,8 +469,8 @@ func (l *loader) use(m *check.Module, use *syntax.Use, trail []string) *check.Im
 		return &check.Import{Module: module, Failed: module == nil}
 	}
 	format, ok := data.FormatOf(name)
-	if !ok || !slices.Contains(data.Readable, format) {
-		l.report(source.UnknownFormat, use.PathSpan, "modules end in .knot, data in .yaml, .yml, .json or .toml",
+	if !ok || !format.Readable() {
+		l.report(source.UnknownFormat, use.PathSpan, "modules end in .knot, data in "+source.Either(data.ReadableExtensions()),
 			"this path has no file extension of a known format")
 		return failed
 	}
@@ -498,7 +498,7 @@ func (l *loader) useForm(name string, use *syntax.Use) *check.Import {
 		l.values[use] = value.StringOf(base64.StdEncoding.EncodeToString(text), value.From(use.PathSpan.Start))
 		return &check.Import{}
 	}
-	if format, _ := data.FormatOf(name); use.Form == "stream" && format != data.YAML {
+	if format, ok := data.FormatOf(name); use.Form == "stream" && (!ok || !format.Streams()) {
 		l.report(source.UnknownFormat, use.PathSpan, "only YAML files hold several documents", "%s is not a YAML file",
 			name)
 		return &check.Import{Failed: true}
@@ -541,7 +541,7 @@ func (l *loader) usePattern(pattern string, use *syntax.Use) *check.Import {
 			return err
 		}
 		format, known := data.FormatOf(name)
-		if !known || !slices.Contains(data.Readable, format) {
+		if !known || !format.Readable() {
 			l.report(source.UnknownFormat, use.PathSpan, "narrow the pattern",
 				"the pattern matches %s, which has no file extension of a data format", name)
 			ok = false

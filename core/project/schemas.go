@@ -6,7 +6,6 @@ import (
 	"io/fs"
 	"net/url"
 	"path"
-	"slices"
 	"strings"
 	"sync"
 
@@ -290,7 +289,7 @@ func (p *Project) readCatalogue(s *readSchemas, folder value.Value) {
 		}
 		s.note(name)
 		format, ok := data.FormatOf(name)
-		if entry.IsDir() || !ok || !slices.Contains(data.Readable, format) {
+		if entry.IsDir() || !ok || !format.Readable() {
 			return nil
 		}
 		if file, ok := p.read(name, at); ok {

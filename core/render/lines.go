@@ -45,7 +45,7 @@ func Lines(d *Document, text []byte, r *eval.Recorder, sources *source.Set) []Li
 		if read, findings := data.ReadStream(file, keys); !findings.HasErrors() {
 			l.both(read, d.Value, nil, keys)
 		}
-	case d.Format == data.Env:
+	case d.Format.Lines() == data.EntryLines:
 		at := 1
 		var root *place.Path
 		for i, v := range d.Value.Values() {
@@ -53,7 +53,7 @@ func Lines(d *Document, text []byte, r *eval.Recorder, sources *source.Set) []Li
 			shownText, _ := shown.Values()[i].Scalar()
 			at += 1 + strings.Count(shownText, "\n")
 		}
-	case d.Format == data.Text:
+	case d.Format.Lines() == data.TextLines:
 		l.put(1, d.Value, nil)
 	default:
 		if read, findings := data.Read(file, d.Format, keys); !findings.HasErrors() {

@@ -275,9 +275,9 @@ func (r *Result) finish() {
 // holds reports what a document cannot hold, and whether there is nothing of it.
 func (r *Result) holds(d *Document) bool {
 	v, name, span, format := d.Value, d.Path, d.Span, d.Format
-	if d.Stream && (format != data.YAML || v.Kind() != value.List) {
+	if d.Stream && (!format.Streams() || v.Kind() != value.List) {
 		help, what := "end the path with .yaml or .yml", "only YAML files hold several documents"
-		if format == data.YAML {
+		if format.Streams() {
 			help, what = "", "a stream is a list of documents, not "+v.Show(40)
 		}
 		r.report(source.CannotHold, span, help, d.Included(), "%s: %s", name, what)

@@ -37,7 +37,7 @@ type Object struct {
 func Stream(documents []Document) (objects []Object, others int) {
 	for _, d := range documents {
 		switch {
-		case d.Format != data.YAML:
+		case !d.Format.Streams():
 			others++
 		case d.Stream:
 			for _, v := range d.Value.Elements() {
@@ -78,10 +78,10 @@ func (d *Document) Kinds() []string {
 // Header returns the comment with which a rendered file begins when the project wants it: what made the file. Formats
 // without comments have none.
 func Header(e *project.Environment, f data.Format) string {
-	if !e.Unit.Project.Header || f != data.YAML && f != data.TOML && f != data.Env {
+	if !e.Unit.Project.Header || f.Comment() == "" {
 		return ""
 	}
 	return fmt.Sprintf(
-		"# Rendered by knothole from %s for %s. Do not edit: change the sources instead.\n",
-		e.Unit.Main, e.Name)
+		"%s Rendered by knothole from %s for %s. Do not edit: change the sources instead.\n",
+		f.Comment(), e.Unit.Main, e.Name)
 }

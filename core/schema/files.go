@@ -45,7 +45,7 @@ type Validated struct {
 func (v *Validator) File(file *source.File, format data.Format) (all []Validated, findings source.Findings) {
 	keys, numbers := data.Keys{}, data.Numbers{}
 	var documents []value.Value
-	if format == data.YAML {
+	if format.Streams() {
 		documents, findings = data.ReadEach(file, keys, numbers)
 	} else {
 		var one value.Value
@@ -87,13 +87,13 @@ const commentWord = "schema:"
 
 // named returns the reference by which the first comment of a file names a schema.
 func (v *Validator) named(file *source.File, format data.Format) *reference {
-	if format != data.YAML && format != data.TOML {
+	if format.Comment() == "" {
 		return nil
 	}
 	text := strings.TrimPrefix(file.Text, "\uFEFF")
 	skipped := len(file.Text) - len(text)
 	line, _, _ := strings.Cut(text, "\n")
-	comment, ok := strings.CutPrefix(strings.TrimSpace(line), "#")
+	comment, ok := strings.CutPrefix(strings.TrimSpace(line), format.Comment())
 	if !ok {
 		return nil
 	}
@@ -264,7 +264,7 @@ func (v *validating) against(s *Schema, name string, asObject bool) {
 // ReadDocument reads a file that is a schema, or holds some.
 func ReadDocument(file *source.File) Document {
 	d := Document{Numbers: data.Numbers{}}
-	format, ok := data.FormatOf(file.Path)
+	format, ok := data.ReadableFormatOf(file.Path)
 	if !ok {
 		format = data.JSON
 	}
@@ -286,7 +286,7 @@ func (c *Catalogue) AddFile(file *source.File) source.Findings {
 	numbers := data.Numbers{}
 	var documents []value.Value
 	var findings source.Findings
-	if format, _ := data.FormatOf(file.Path); format == data.YAML {
+	if format, ok := data.FormatOf(file.Path); ok && format.Streams() {
 		documents, findings = data.ReadEach(file, nil, numbers)
 	} else {
 		d := ReadDocument(file)

@@ -30,6 +30,15 @@ func FirstQuoted(texts []string, most int) string {
 	return strings.Join(quoted, ", ")
 }
 
+// Either lists texts of which one is meant: a, b or c.
+func Either(texts []string) string {
+	if len(texts) < 2 {
+		return strings.Join(texts, "")
+	}
+	last := len(texts) - 1
+	return strings.Join(texts[:last], ", ") + " or " + texts[last]
+}
+
 // Article puts "a" or "an" before a word.
 func Article(word string) string {
 	if word != "" && strings.ContainsRune("aeio", rune(word[0])) {

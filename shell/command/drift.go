@@ -164,7 +164,7 @@ func readableFiles(files map[string]compare.File) map[string]compare.File {
 		if f.Source == nil {
 			continue
 		}
-		if format, ok := data.FormatOf(f.Source.Path); ok && slices.Contains(data.Readable, format) {
+		if format, ok := data.FormatOf(f.Source.Path); ok && format.Readable() {
 			kept[name] = f
 		}
 	}

@@ -86,9 +86,9 @@ func checkFiles(p *project.Project, files []*source.File, report *source.Report)
 	keys := data.Keys{}
 	var objects []rule.Object
 	for _, file := range files {
-		format, _ := readable(file.Path)
+		format, _ := data.ReadableFormatOf(file.Path)
 		var documents []value.Value
-		if format == data.YAML {
+		if format.Streams() {
 			documents, _ = data.ReadEach(file, keys, data.Numbers{}) // what is wrong is found when it is validated
 		} else if one, findings := data.ReadExact(file, format, keys, data.Numbers{}); !findings.HasErrors() {
 			documents = []value.Value{one}

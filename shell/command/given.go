@@ -12,6 +12,7 @@ import (
 
 	"knothole/core/data"
 	"knothole/core/project"
+	"knothole/core/source"
 	"knothole/outside/gate"
 	"knothole/outside/secrets"
 )
@@ -217,8 +218,8 @@ func (g *given) layer(c *call, p *opened, name string, add func(shown string, fo
 		return exitClean
 	}
 	format, ok := data.FormatOf(name)
-	if !ok || format == data.Env || format == data.Text {
-		return c.failed("%s has no file extension of a known format: layers end in .yaml, .yml, .json or .toml", name)
+	if !ok || !format.Readable() {
+		return c.failed("%s has no file extension of a known format: layers end in %s", name, source.Either(data.ReadableExtensions()))
 	}
 	text, err := gate.ReadGiven(c.path(name))
 	if err != nil {

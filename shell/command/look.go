@@ -121,7 +121,7 @@ func (l *lookRun) run(c *call) int {
 func (c *call) areFiles(arguments []string) bool {
 	return len(arguments) > 0 && slices.ContainsFunc(arguments, func(name string) bool {
 		format, ok := data.FormatOf(name)
-		return ok && slices.Contains(data.Readable, format) || strings.ContainsRune(name, '/')
+		return ok && format.Readable() || strings.ContainsRune(name, '/')
 	})
 }
 
@@ -135,14 +135,14 @@ func (c *call) readFiles(arguments []string) (*source.Set, []render.Document, in
 	var documents []render.Document
 	var findings source.Findings
 	for _, name := range names {
-		format, _ := readable(name)
+		format, _ := data.ReadableFormatOf(name)
 		file, status := c.readData(set, name)
 		if file == nil {
 			return nil, nil, status
 		}
 		var v value.Value
 		var found source.Findings
-		if format == data.YAML {
+		if format.Streams() {
 			v, found = data.ReadStream(file, data.Keys{})
 		} else {
 			v, found = data.Read(file, format, data.Keys{})
@@ -152,7 +152,7 @@ func (c *call) readFiles(arguments []string) (*source.Set, []render.Document, in
 			continue
 		}
 		d := render.Document{Format: format}
-		d.Path, d.Value, d.Stream = filepath.ToSlash(name), v, format == data.YAML
+		d.Path, d.Value, d.Stream = filepath.ToSlash(name), v, format.Streams()
 		if d.Stream && v.Len() == 1 {
 			d.Value, d.Stream = v.Elements()[0], false
 		}

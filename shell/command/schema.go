@@ -157,7 +157,7 @@ func (s *schemaRun) list(c *call) int {
 // find returns the schema that an argument names: that of a kind, or of a file. Kind is nil for a file.
 func (s *schemaRun) find(c *call, name string) (found *schema.Schema, kind *schema.Kind, status int) {
 	file, _, _ := strings.Cut(name, "#")
-	if _, ok := readable(file); ok {
+	if _, ok := data.ReadableFormatOf(file); ok {
 		sources := source.NewSet()
 		v := &validation{schema: name}
 		validator, findings, status := v.validator(c, sources)
@@ -253,7 +253,7 @@ func (c *call) definitions(arguments []string) (all []definition, status int) {
 	take := func(file *source.File, format data.Format) {
 		var documents []value.Value
 		var found source.Findings
-		if format == data.YAML {
+		if format.Streams() {
 			documents, found = data.ReadEach(file, nil, data.Numbers{})
 		} else {
 			d := schema.ReadDocument(file)
@@ -291,7 +291,7 @@ func (c *call) definitions(arguments []string) (all []definition, status int) {
 			if file == nil {
 				return nil, status
 			}
-			format, _ := readable(name)
+			format, _ := data.ReadableFormatOf(name)
 			take(file, format)
 		}
 	}

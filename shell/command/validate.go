@@ -333,9 +333,9 @@ func (c *call) dataFiles(arguments []string) ([]string, int) {
 			return nil, c.failed("%s cannot be read: %s", argument, plainError(err))
 		}
 		if !isFolder {
-			if _, ok := readable(argument); !ok {
-				return nil, c.failed("%s has no file extension of a format that can be read: .yaml, .yml, .json "+
-					"or .toml", argument)
+			if _, ok := data.ReadableFormatOf(argument); !ok {
+				return nil, c.failed("%s has no file extension of a format that can be read: %s", argument,
+					source.Either(data.ReadableExtensions()))
 			}
 			names = append(names, argument)
 			continue
@@ -344,19 +344,13 @@ func (c *call) dataFiles(arguments []string) ([]string, int) {
 			if err != nil || !entry.Type().IsRegular() || gate.IsStaged(entry.Name()) {
 				return nil
 			}
-			if _, ok := readable(entry.Name()); ok {
+			if _, ok := data.ReadableFormatOf(entry.Name()); ok {
 				names = append(names, c.near(name))
 			}
 			return nil
 		})
 	}
 	return names, exitClean
-}
-
-// readable returns the format of a file, if it is one that can be read.
-func readable(name string) (data.Format, bool) {
-	format, ok := data.FormatOf(name)
-	return format, ok && slices.Contains(data.Readable, format)
 }
 
 // readData reads a file that was named on the command line; nil when that failed.
@@ -390,7 +384,7 @@ func (v *validation) validate(c *call, sources *source.Set, validator *schema.Va
 	group.SetLimit(runtime.GOMAXPROCS(0))
 	for i, file := range read {
 		group.Go(func() error {
-			format, _ := readable(file.Path)
+			format, _ := data.ReadableFormatOf(file.Path)
 			results[i], found[i] = validator.File(file, format)
 			bar.add()
 			return nil
