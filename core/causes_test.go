@@ -498,6 +498,9 @@ func FuzzCauses(f *testing.F) {
 
 // TestCauses is a part of what FuzzCauses tries.
 func TestCauses(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	var all judged
 	for seed := range uint64(20) {
 		all.judge(t, newCoasts(t, seed), func(what, where string) { t.Logf("seed %d, %s: %s", seed, where, what) })
@@ -526,6 +529,9 @@ func rowsOf(c *compare.Comparison) map[string]*compare.Row {
 // TestTrialsThatEndEarly compares two and three sides with a budget that ends anywhere: there are the same rows, rows
 // that were tried have a cause that explains them, and the others name at most what evaluation recorded.
 func TestTrialsThatEndEarly(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	untried, tried, rounds := 0, 0, uint64(15)
 	if os.Getenv("KNOTHOLE_LONG") != "" {
 		rounds = 300

@@ -265,6 +265,9 @@ func FuzzTypesAreKept(f *testing.F) {
 
 // TestTypesAreKeptInRandomPrograms is a part of what FuzzTypesAreKept tries.
 func TestTypesAreKeptInRandomPrograms(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	for seed := range uint64(450) {
 		keptIn(t, seed)
 	}

@@ -115,6 +115,9 @@ func FuzzMistakenSecrets(f *testing.F) {
 
 // TestMistakenSecrets is a part of what FuzzMistakenSecrets tries.
 func TestMistakenSecrets(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	for seed := range uint64(3000) {
 		showsNothing(t, seed)
 	}

@@ -879,6 +879,9 @@ func FuzzOneMeaning(f *testing.F) {
 
 // TestOneMeaningOfRandomPrograms is a part of what FuzzOneMeaning tries.
 func TestOneMeaningOfRandomPrograms(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	compared := 0
 	for seed := range uint64(350) {
 		compared += oneMeaning(t, seed)

@@ -16,8 +16,11 @@ import (
 
 // TestParityByDigests compares what the digests of documents leave of parity with comparing all of them.
 func TestParityByDigests(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	found, alike := 0, 0
-	for seed := range uint64(rounds(40, 1000)) {
+	for seed := range uint64(rounds(25, 1000)) {
 		c := newCoasts(t, seed)
 		texts := c.texts(t)
 		if seed%3 == 0 {
@@ -58,6 +61,6 @@ func TestParityByDigests(t *testing.T) {
 			alike++
 		}
 	}
-	require.Greater(t, found, 10)
+	require.Greater(t, found, 8)
 	require.Greater(t, alike, 5)
 }

@@ -163,6 +163,9 @@ func FuzzRevisions(f *testing.F) {
 
 // TestRevisions is a part of what FuzzRevisions tries.
 func TestRevisions(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	places := 0
 	for seed := range uint64(28) {
 		places += revised(t, seed)

@@ -193,6 +193,9 @@ func FuzzNothingShows(f *testing.F) {
 
 // TestNothingShowsOfSecrets is a part of what FuzzNothingShows tries.
 func TestNothingShowsOfSecrets(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	compared := 0
 	for seed := range uint64(130) {
 		compared += nothingShows(t, seed)

@@ -43,6 +43,9 @@ func randomData(r *rand.Rand, depth int) value.Value {
 // TestShownPathsAreRead holds that each path that a comparison shows leads, read again, to the very value that it
 // stands beside.
 func TestShownPathsAreRead(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	read := 0
 	for seed := range uint64(400) {
 		r := rand.New(rand.NewPCG(seed, 2))

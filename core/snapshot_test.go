@@ -151,6 +151,9 @@ func (l *layered) importers(p *project.Project, name string) (all []string) {
 // is parsed than the file that changed, no more is checked than what depends on it, and snapshots before stay as they
 // were.
 func TestSnapshotsShare(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	checked, modules := 0, 0
 	for seed := range uint64(rounds(25, 1000)) {
 		l := newLayered(seed)

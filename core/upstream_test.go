@@ -272,6 +272,9 @@ func TestTelling(t *testing.T) {
 // TestAnyChoiceIsRefusedOrRead holds that no entry of layers, whatever it says of which environments, stops the
 // program: it is read, or refused with a finding.
 func TestAnyChoiceIsRefusedOrRead(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	r := rand.New(rand.NewPCG(4, 9))
 	values := []string{`"a"`, `"b"`, `"c"`, `"*"`, `"a*"`, `""`, `5`, `true`, `["a", "b"]`, `["*"]`, `[]`, `["a", 5]`,
 		`{}`, `"wet"`, `"abstract"`, `"told"`, `"nothing"`, `"every one"`, `[["a"]]`, `1979-05-27`}

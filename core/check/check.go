@@ -17,7 +17,7 @@ type checker struct {
 	module   *Module
 	findings *source.Findings
 
-	// The declaration in hand.
+	// The declaration being checked.
 	owner *Object
 	scope *scope
 	facts *facts
@@ -45,8 +45,7 @@ type checker struct {
 	guards int
 	// needs are the conditions whose independence of inputs is checked when all declarations are known.
 	needs []*Condition
-	// types counts the declared types in hand, of which not everything is known yet; waiting are the checks that need
-	// them whole.
+	// types counts declared types still being resolved; waiting are the checks that need them whole.
 	types   int
 	waiting []func()
 	// suggestions are those for all names that are wrong.

@@ -61,7 +61,7 @@ type Document struct {
 // Left and Right are the names of the first two sides.
 func (c *Comparison) Left() string { return c.Sides[0] }
 
-// Right is told with Left.
+// Right returns the name of the second side.
 func (c *Comparison) Right() string { return c.Sides[1] }
 
 // Equal reports whether nothing differs.

@@ -133,6 +133,9 @@ func compareProject(t *testing.T, files map[string]string) (*compare.Comparison,
 }
 
 func TestCauses(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	_, lines := compareProject(t, map[string]string{
 		"a.yaml": "n: 1\nlimits: {cpu: 1, memory: 2}\nmode: x\n",
 		"b.yaml": "n: 2\nlimits: {cpu: 1, memory: 3}\nmode: x\n",

@@ -234,6 +234,9 @@ func FuzzDrift(f *testing.F) {
 
 // TestDrift is a part of what FuzzDrift tries.
 func TestDrift(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	for seed := range uint64(2000) {
 		judgeDrift(t, seed)
 	}

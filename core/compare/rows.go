@@ -31,7 +31,7 @@ type Row struct {
 // Left and Right are the values on the first two sides.
 func (r *Row) Left() value.Value { return r.Cells[0] }
 
-// Right is told with Left.
+// Right returns the name of the second side.
 func (r *Row) Right() value.Value { return r.Cells[1] }
 
 // fewMoves is how many elements of a list that stand elsewhere are told one by one.

@@ -40,7 +40,7 @@
 //
 // What is wrong is reported as a finding, and then the evaluation of the declaration is given up by a panic with abort,
 // which guard and attempt take back. An evaluation that stops without a finding is an error in the program: attempt
-// notes it, and Stopped tells it to whoever renders, so that nothing is missing without a word. A condition of a type
+// notes it, and Stopped tells it to whoever renders, so that no document is dropped silently. A condition of a type
 // that cannot be computed does not hold (notHeld).
 //
 // # What is hidden

@@ -56,7 +56,7 @@ type Offence struct {
 	Missing  []string    // the fields behind it that the rule looked for and that are not there
 }
 
-// Outcome is what came of looking at a document.
+// Outcome is the result of running a rule on a document.
 type Outcome struct {
 	Met        bool // the condition behind where holds: the rule looked
 	Violations []Violation

@@ -89,7 +89,7 @@ func (t *thread) run(body func(f *frame), size int) {
 	t.release(mark)
 }
 
-// notHeld ends the test of a condition that cannot be computed: it does not hold. A value of which quantity.bytes
+// notHeld aborts the test of a condition that cannot be computed; the condition counts as false. A value of which quantity.bytes
 // fails is not as large as it has to be, and it is the value that has to change.
 type notHeld struct{ reason string }
 

@@ -111,7 +111,7 @@ func (c *collector) value(v value.Value) {
 	}
 }
 
-// Side is one of two values that are told apart.
+// Side is one of the two values being compared.
 type Side struct {
 	Recorder *eval.Recorder
 	Value    value.Value // Absent when the value is not there on this side

@@ -11,7 +11,7 @@ import (
 	"knothole/core/value"
 )
 
-// trail says by which way a scalar came to be secret, or known only after deployment: where it stands now, and where
+// trail says how a scalar became secret, or known only after deployment: where it stands now, and where
 // it came through, from its declaration on.
 type trail struct {
 	later bool

@@ -316,7 +316,7 @@ func (r *Run) merged(o *check.Object) value.Value {
 	return v
 }
 
-// merge lays a value over a weaker one. If removable is true, null removes the weaker value, as for entries of maps and
+// merge overlays a later layer's value on an earlier one. If removable is true, null removes the weaker value, as for entries of maps and
 // optional fields. The result is absent if nothing is left.
 func merge(weak, strong value.Value, t types.Type, removable bool) value.Value {
 	if strong.IsNull() && !types.MayBeNull(t) {
@@ -388,7 +388,7 @@ type Assignment struct {
 	// Converted says that the value is from another world of the same program, which has converted it, and that it
 	// does not depend on anything else.
 	Converted bool
-	// fails says that there is no value, which was reported.
+	// fails is set if the value is missing and that has been reported.
 	fails bool
 }
 

@@ -122,7 +122,7 @@ func Load(files fs.FS, modules ...string) (*Project, error) {
 	return LoadWith(files, Loading{Modules: modules, Rules: true})
 }
 
-// LoadWith is Load in some other way.
+// LoadWith is Load with options.
 func LoadWith(files fs.FS, how Loading) (*Project, error) {
 	p := &Project{Snapshot: newSnapshot(files, how.After), ctx: how.Context, layers: map[layerKey]*Layer{}, schemas: &schemas{},
 		named: map[string]source.Span{}}
@@ -571,7 +571,7 @@ func (l *loader) usePattern(pattern string, use *syntax.Use) *check.Import {
 	return &check.Import{}
 }
 
-// apart says why a file is no source that a module may use; empty when it may. What was rendered would make the next
+// apart says why a module may not use a file, or returns "". What was rendered would make the next
 // rendering depend on the last, what is secret would come back without its mark, and names that begin with a point are
 // those of other programs. Links are followed to what they lead to.
 func (p *Project) apart(name string) string {

@@ -477,6 +477,9 @@ func text(v value.Value, keys ...string) string {
 }
 
 func TestLinksFollowed(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	for seed := range uint64(300) {
 		linksFollowed(t, seed)
 	}
@@ -590,6 +593,9 @@ func libraryNeverFails(t testing.TB, p *project.Project, seed uint64) {
 }
 
 func TestLibraryNeverFails(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	p := library(t)
 	for seed := range uint64(500) {
 		libraryNeverFails(t, p, seed)

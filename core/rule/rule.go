@@ -1,5 +1,5 @@
 // Package rule holds the documents of environments against the rules of a project and the links between documents. It
-// exists so that what a team has agreed on is held before anything is deployed, and told at the line that has to
+// exists so that what a team has agreed on is checked before anything is deployed, and reported at the line to
 // change.
 //
 // A rule is a declaration of a module, which package eval runs. This package chooses what it looks at, finds where in
@@ -25,7 +25,7 @@ import (
 	"knothole/core/value"
 )
 
-// Rule is what came of holding a rule.
+// Rule is the result of checking one rule.
 type Rule struct {
 	Object *check.Object
 	// Module is the entry of the project file that puts it in force; nil for a rule of the main module.
@@ -414,8 +414,8 @@ type runner struct {
 	matches func(path string) bool
 }
 
-// atOnce is how many documents a rule looks at before the next rule does. They stay at hand, in the caches of the
-// processor, and what is known of their parts is forgotten before the next ones.
+// atOnce is how many documents a rule looks at before the next rule does. Batches keep documents in the CPU cache, and
+// what is known of their parts is forgotten before the next batch.
 const atOnce = 64
 
 // lookAtEach lets rules look at the documents of a set one by one.

@@ -158,6 +158,9 @@ func FuzzOddSchemas(f *testing.F) {
 
 // TestOddSchemas is a part of what FuzzOddSchemas tries.
 func TestOddSchemas(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	for seed := range uint64(800) {
 		oddSchema(t, seed)
 	}

@@ -43,7 +43,7 @@ func (r *relations) keep(kind relationKind, answers map[pair]bool) {
 }
 
 // relation answers one question about two types that may contain themselves. A question that is asked again while it
-// is being answered is taken to have an answer: the one that holds when nothing else speaks against it, which is
+// is being answered is taken to have an answer: the answer assumed for recursive questions, which is
 // `assumed`. For types that fit that is yes, for types whose values change it is no.
 //
 // What was found while an answer was assumed is forgotten when the assumption turns out to be wrong. The opposite

@@ -221,7 +221,7 @@ func Size(v Value, limit int) int {
 	return size
 }
 
-// Shown returns a value as people may see it: secrets hidden, and what is not known as the text that stands for it.
+// Shown returns v with secrets replaced: secrets hidden, and what is not known as the text that stands for it.
 func Shown(v Value) Value {
 	return mapScalars(v, func(x Value) Value {
 		switch {

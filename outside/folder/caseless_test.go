@@ -72,6 +72,9 @@ func recasings(t *testing.T, base string, seed uint64, secret bool) {
 }
 
 func TestRecasedOnAnyFileSystem(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	for seed := range uint64(60) {
 		recasings(t, t.TempDir(), seed, seed%3 == 0)
 	}
@@ -79,6 +82,9 @@ func TestRecasedOnAnyFileSystem(t *testing.T) {
 
 // TestRecased holds that a document whose name changes in case only is renamed and never lost.
 func TestRecased(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	base := caseless.Mount(t)
 	seeds := uint64(4)
 	if os.Getenv("KNOTHOLE_LONG") != "" {

@@ -106,6 +106,9 @@ func soon(t *testing.T, what string, do func()) {
 // TestOnlyPlainFiles holds that pipes, devices, directories and links that lead out are no files, and that none of them
 // holds the program up.
 func TestOnlyPlainFiles(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	folder, outside := t.TempDir(), t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(outside, "secret"), []byte("CANARY"), 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "plain"), []byte("text"), 0o644))

@@ -222,6 +222,9 @@ func TestNamesAreExact(t *testing.T) {
 
 // TestRandomTreesAreExact holds that every tree that git can hold is read with exactly its names, or refused.
 func TestRandomTreesAreExact(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	top := t.TempDir()
 	git(t, top, nil, "init", "-q")
 	blob := plant(t, top, "blob", []byte("x"))
@@ -262,6 +265,9 @@ func TestRandomTreesAreExact(t *testing.T) {
 // TestNothingRuns holds that no repository makes git run a program, whatever its configuration, attributes, hooks and
 // missing objects are: random repositories in which everything that can name a program names one that leaves a trace.
 func TestNothingRuns(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	rounds := 12
 	if os.Getenv("KNOTHOLE_LONG") != "" {
 		rounds = 400

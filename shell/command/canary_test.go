@@ -324,6 +324,9 @@ func hasFlag(c *command, name string) bool {
 
 // TestCanary holds that no secret gets out: of no command that the program has, in no format, whatever is wrong.
 func TestCanary(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	r := &canaryRun{t: t, root: t.TempDir(), template: t.TempDir()}
 	said, remembered := t.TempDir(), t.TempDir()
 	t.Setenv("XDG_CACHE_HOME", remembered)

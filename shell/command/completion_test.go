@@ -154,6 +154,9 @@ func TestCompletionInFish(t *testing.T) {
 
 // TestCompletionInZsh types lines into zsh, which completes them when there is one word that they may become.
 func TestCompletionInZsh(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	t.Parallel()
 	zsh := shellWith(t, "zsh")
 	script := `zmodload zsh/zpty

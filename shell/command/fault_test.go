@@ -117,6 +117,9 @@ func oldOrNew(t *testing.T, old, after, found map[string]string, what string) {
 // once as the end of the program. Each file is then as it was, or as it should be; nothing that is half written has the
 // name of a file; and the next run does the rest and leaves nothing behind.
 func TestEveryFaultOfEveryChange(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	t.Setenv("XDG_CACHE_HOME", t.TempDir())
 	t.Setenv("KNOTHOLE_SECRET_PIN", "0412")
 	none := func(string, string) error { return nil }

@@ -170,6 +170,9 @@ func doubling(r *rand.Rand) string {
 
 // TestDoublingPrograms is TestHostilePrograms for random ones.
 func TestDoublingPrograms(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	t.Parallel()
 	program := AsUsed(t)
 	for seed := range rounds(8, 300) {

@@ -16,6 +16,9 @@ import (
 
 // TestInterrupt interrupts render at many moments. Either nothing is there and the run says so, or everything is.
 func TestInterrupt(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	if runtime.GOOS == "windows" {
 		t.Skip("a process cannot interrupt another one there")
 	}

@@ -17,6 +17,9 @@ import (
 // old one or the new one; and the next run, whatever it renders, finds nothing that it takes for the work of somebody
 // else, and leaves what it should.
 func TestKill(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	const documents, rounds = 80, 12
 	project := t.TempDir()
 	write := func(name, text string) {

@@ -76,6 +76,9 @@ func mutated(random *rand.Rand, text []byte) []byte {
 // TestMutatedProjects runs commands on projects in which files are changed at random: each ends with a finding or an
 // answer, never with an error of the program.
 func TestMutatedProjects(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	t.Setenv("XDG_CACHE_HOME", t.TempDir())
 	base := t.TempDir()
 	require.NoError(t, demo.Write(filepath.Join(base, "demo")))
@@ -118,6 +121,9 @@ func TestMutatedProjects(t *testing.T) {
 // TestReferencesStayInside writes references of schemas and data that lead out of a project in every way: no line of a
 // file outside is shown, and none of them is waited for.
 func TestReferencesStayInside(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	t.Setenv("XDG_CACHE_HOME", t.TempDir())
 	base := t.TempDir()
 	folder, outside := filepath.Join(base, "p"), filepath.Join(base, "outside")

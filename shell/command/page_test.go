@@ -31,6 +31,9 @@ func reported(t *testing.T, arguments ...string) (project, page string) {
 
 // TestPage drives the page of a report in a browser: it filters, opens, follows links, and is printed whole.
 func TestPage(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	b := openBrowser(t)
 	_, page := reported(t, "report")
 	b.call("Page.enable", nil)

@@ -125,6 +125,9 @@ func unseen(t *testing.T, files map[string]string, secrets map[string]string) (s
 // TestNothingSeenOfSecrets holds that whatever the secrets are, each command shows and writes the same, but for what
 // it writes into the directory of secrets.
 func TestNothingSeenOfSecrets(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	rounds, written := uint64(30), 0
 	for seed := range rounds {
 		files := unseenProject(rand.New(rand.NewPCG(seed, 5)))

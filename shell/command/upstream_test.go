@@ -241,6 +241,9 @@ func brokenUpstream(t *testing.T, seed uint64) {
 
 // TestBrokenUpstream holds that whatever is wrong with an environment that another needs is reported at its line.
 func TestBrokenUpstream(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	for seed := range rounds(25, 2000) {
 		brokenUpstream(t, uint64(seed))
 	}

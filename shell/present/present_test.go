@@ -41,7 +41,10 @@ func TestFindings(t *testing.T) {
 			Environments: []string{"north", "south"}},
 		{Code: source.UnknownEnvironment, Message: "no place", Help: "do this"},
 	})
-	require.Equal(t, `inputs/north.toml:2:1: error: main.knot has no input "replcias" [unknown-input]
+	require.Equal(t, `knothole: error: no place [unknown-environment]
+  do this
+
+inputs/north.toml:2:1: error: main.knot has no input "replcias" [unknown-input]
     2 | replcias = 6
       | ^^^^^^^^ did you mean "replicas"?
   see main.knot:2:7: "Number of map servers."
@@ -49,9 +52,6 @@ func TestFindings(t *testing.T) {
 main.knot:2:7: warning: nothing uses it (in north, south) [unused]
     2 | input replicas: int
       |       ^^^^^^^^
-
-knothole: error: no place [unknown-environment]
-  do this
 `, b.String())
 }
 
