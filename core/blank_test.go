@@ -116,7 +116,7 @@ func uncommented(text string) string {
 	return strings.Join(lines, "\n")
 }
 
-// judgeBlank holds that a layer to fill in is a layer: with its comment signs taken away, and what must be decided
+// judgeBlank checks that a layer to fill in is a layer: with its comment signs taken away, and what must be decided
 // filled in, nothing is wrong, in YAML and in TOML.
 func judgeBlank(t *testing.T, seed uint64) {
 	g := &blanks{Rand: rand.New(rand.NewPCG(seed, 5))}
@@ -199,7 +199,7 @@ func judgeBlank(t *testing.T, seed uint64) {
 	}
 }
 
-// judgeLike holds that the layer of an environment that is like another, with its comment signs taken away, gives it
+// judgeLike checks that the layer of an environment that is like another, with its comment signs taken away, gives it
 // what the other has, in YAML and in TOML: whether a layer that both have gives an input, one of the two that only the
 // other has, or each a part of it.
 func judgeLike(t *testing.T, seed uint64) {

@@ -9,7 +9,7 @@ import (
 	"knothole/core/check"
 )
 
-// TestOtherNames holds that every word for a function that is called otherwise here leads to one, and is none itself.
+// TestOtherNames checks that every word for a function that is called otherwise here leads to one, and is none itself.
 func TestOtherNames(t *testing.T) {
 	for other, name := range check.OtherNames {
 		require.NotEmpty(t, builtin.Table.Named(other), other)

@@ -35,7 +35,7 @@ func TestBuiltinExamples(t *testing.T) {
 	}
 }
 
-// TestSignatures reads every signature, and holds that a function that can fail says when.
+// TestSignatures reads every signature, and checks that a function that can fail says when.
 func TestSignatures(t *testing.T) {
 	u := types.NewUniverse()
 	for _, f := range builtin.All() {

@@ -352,7 +352,7 @@ func follow(v value.Value, steps []string) value.Value {
 	return v
 }
 
-// put returns a value with what stands at a place of another; nothing there is taken away. A key that comes in stands
+// put returns a value with what is at a place of another; nothing there is taken away. A key that comes in stands
 // behind the one that it stands behind in the other.
 func put(v, other value.Value, steps []string) value.Value {
 	if len(steps) == 0 {

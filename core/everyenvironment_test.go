@@ -13,7 +13,7 @@ import (
 	"knothole/core/project"
 )
 
-// TestEveryEnvironmentIsEach holds that a test in several environments is that test in each of them: it fails where
+// TestEveryEnvironmentIsEach checks that a test in several environments is that test in each of them: it fails where
 // that fails, and says so of these environments and no others; what is hidden, or known only later, fails nowhere.
 func TestEveryEnvironmentIsEach(t *testing.T) {
 	r := rand.New(rand.NewPCG(11, 3))

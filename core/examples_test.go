@@ -12,7 +12,7 @@ import (
 	"knothole/core/render"
 )
 
-// TestExamples holds that the examples are clean, in their canonical form, and render the same twice.
+// TestExamples checks that the examples are clean, in their canonical form, and render the same twice.
 func TestExamples(t *testing.T) {
 	folders, err := filepath.Glob("../examples/*")
 	require.NoError(t, err)

@@ -70,7 +70,7 @@ func (g *generator) program() string {
 	return g.module(func(*strings.Builder) {})
 }
 
-// module is program with something more that is declared behind the inputs.
+// module is program with something more that is declared after the inputs.
 func (g *generator) module(more func(b *strings.Builder)) string {
 	var b strings.Builder
 	g.declareTypes(&b)

@@ -346,7 +346,7 @@ func (g *generator) recordValue(s shape, depth int) string {
 // condition writes a bool.
 func (g *generator) condition(depth int) string { return g.operand(shape{kind: "bool"}, depth) }
 
-// operand writes an expression that stands beside an operator.
+// operand writes an expression that is beside an operator.
 func (g *generator) operand(s shape, depth int) string { return "(" + g.expression(s, depth) + ")" }
 
 // expression writes an expression of a type.
@@ -713,7 +713,7 @@ func (g *generator) patch(s shape, depth int) string {
 	return "(patch " + g.operand(s, depth-1) + " { " + strings.Join(operations, ", ") + " })"
 }
 
-// place writes a path into a value of a type, with the type of what stands there and whether something does.
+// place writes a path into a value of a type, with the type of what is there and whether something does.
 func (g *generator) place(s shape) (path string, of shape, there bool) {
 	there = true
 	switch s.kind {
@@ -764,7 +764,7 @@ func (g *generator) call(s shape, depth int) string {
 				return f.name
 			}
 		}
-		if g.chance(40) { // whose parameter is known from where it stands
+		if g.chance(40) { // whose parameter is known from where it is
 			x := g.name("p")
 			g.scope = append(g.scope, variable{x, from})
 			body := g.expression(to, depth-1)

@@ -22,7 +22,7 @@ import (
 	"knothole/core/value"
 )
 
-// misfit says why a value is not of a type as it stands; it is empty when it is. It is written from the manual alone,
+// misfit says why a value is not of a type as it is; it is empty when it is. It is written from the manual alone,
 // and knows nothing of how values pass into types. The conditions of limited types are for the language to test.
 func misfit(v value.Value, t types.Type, depth int) string {
 	if v.Unknown() || depth > 40 {

@@ -28,7 +28,7 @@ func anchor(heading string) string {
 	return strings.ReplaceAll(strings.Join(regexp.MustCompile(`[^a-z0-9 _-]`).Split(heading, -1), ""), " ", "-")
 }
 
-// TestLinks holds that every link on a page of the manual, and of the pages beside it, leads somewhere.
+// TestLinks checks that every link on a page of the manual, and of the pages beside it, leads somewhere.
 func TestLinks(t *testing.T) {
 	pages, err := filepath.Glob("../docs/*.md")
 	require.NoError(t, err)
@@ -65,7 +65,7 @@ func TestLinks(t *testing.T) {
 	require.Greater(t, links, 60)
 }
 
-// TestIndexes holds that the codes and functions of the indexes by question are there.
+// TestIndexes checks that the codes and functions of the indexes by question are there.
 func TestIndexes(t *testing.T) {
 	text, err := os.ReadFile("../docs/reference.md")
 	require.NoError(t, err)

@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// manualExample is an example and its result; other files that it needs, such as "```yaml vendor.yaml", stand before
+// manualExample is an example and its result; other files that it needs, such as "```yaml vendor.yaml", are before
 // it.
 var (
 	manualExample = regexp.MustCompile(

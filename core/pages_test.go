@@ -69,7 +69,7 @@ func TestEveryCodeHasAPage(t *testing.T) {
 	require.Equal(t, constants, source.Codes())
 }
 
-// TestEveryCodeOccurs holds that every code is found by a program of the corpus, or, what only the outside can find,
+// TestEveryCodeOccurs checks that every code is found by a program of the corpus, or, what only the outside can find,
 // by a script of the built program.
 func TestEveryCodeOccurs(t *testing.T) {
 	var all strings.Builder

@@ -43,7 +43,7 @@ func randomPath(r *rand.Rand) *place.Path {
 	return p
 }
 
-// checkPath holds that a path that is written is the same when it is read.
+// checkPath checks that a path that is written is the same when it is read.
 func checkPath(t *testing.T, p *place.Path) {
 	t.Helper()
 	text := p.String()
@@ -73,7 +73,7 @@ func checkPath(t *testing.T, p *place.Path) {
 	}
 }
 
-// TestPathsAreReadBack holds that every path reads as it is written: parse(text(p)) == p.
+// TestPathsAreReadBack checks that every path reads as it is written: parse(text(p)) == p.
 func TestPathsAreReadBack(t *testing.T) {
 	for seed := range uint64(4000) {
 		checkPath(t, randomPath(rand.New(rand.NewPCG(seed, 4))))

@@ -58,8 +58,8 @@ func renamed(files fstest.MapFS, where []occurrence, to string) fstest.MapFS {
 // spreadArguments finds a call into which a record is spread: its keys are the names of parameters.
 var spreadArguments = regexp.MustCompile(`\w\([^)]*\.\.\.`)
 
-// TestRenaming holds that the checker knows every use of every name: a value, a function, a type or a local value that
-// is called otherwise wherever the checker says that it is used means the same. Names that stand in data, such as those
+// TestRenaming checks that the checker knows every use of every name: a value, a function, a type or a local value that
+// is called otherwise wherever the checker says that it is used means the same. Names that are in data, such as those
 // of inputs, outputs and fields, are left out.
 func TestRenaming(t *testing.T) {
 	archives, err := filepath.Glob("testdata/corpus/*.txtar")

@@ -13,7 +13,7 @@ import (
 	"knothole/core/source"
 )
 
-// TestRulesShowNoSecrets holds that no finding of a rule shows a secret that it looked at, in whatever way it does,
+// TestRulesShowNoSecrets checks that no finding of a rule shows a secret that it looked at, in whatever way it does,
 // when the secret is known; and that of one that is not known nothing is told.
 func TestRulesShowNoSecrets(t *testing.T) {
 	const canary = "wading-bird-1987"

@@ -127,7 +127,7 @@ func undecided(findings map[string]string) []string {
 }
 
 // decidedBySecrets are the codes of findings that a secret may decide about: conditions and types may test it, and
-// what stands behind `secret and …` is only looked at when the secret is true.
+// what is behind `secret and …` is only looked at when the secret is true.
 var decidedBySecrets = map[source.Code]bool{source.Limit: true, source.WrongType: true, source.Requirement: true,
 	source.HiddenDecision: true}
 

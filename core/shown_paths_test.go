@@ -40,7 +40,7 @@ func randomData(r *rand.Rand, depth int) value.Value {
 	return b.Record(0)
 }
 
-// TestShownPathsAreRead holds that each path that a comparison shows leads, read again, to the very value that it
+// TestShownPathsAreRead checks that each path that a comparison shows leads, read again, to the very value that it
 // stands beside.
 func TestShownPathsAreRead(t *testing.T) {
 	if testing.Short() {

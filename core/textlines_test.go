@@ -109,7 +109,7 @@ func (l *liner) block(depth int) string {
 
 var words = regexp.MustCompile(`[WV][0-9]+[a-z]`)
 
-// judgeLines holds that each line of a text comes from where a word on it is written, that it depends on each input
+// judgeLines checks that each line of a text comes from where a word on it is written, that it depends on each input
 // that a word on it is of, and on no other but what chooses.
 func judgeLines(t *testing.T, seed uint64) (judged int) {
 	l := &liner{Rand: rand.New(rand.NewPCG(seed, 7))}
@@ -208,7 +208,7 @@ func judgeLines(t *testing.T, seed uint64) (judged int) {
 	return judged
 }
 
-// FuzzTextLines holds that each line of a computed text is known by where it comes from.
+// FuzzTextLines checks that each line of a computed text is known by where it comes from.
 func FuzzTextLines(f *testing.F) {
 	f.Add(uint64(1))
 	f.Fuzz(func(t *testing.T, seed uint64) { judgeLines(t, seed) })

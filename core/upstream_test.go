@@ -228,7 +228,7 @@ func judgeTelling(t *testing.T, seed uint64) (rows int) {
 	return rows
 }
 
-// leadsToTellers holds that a reason leads to the layers of the two that told.
+// leadsToTellers checks that a reason leads to the layers of the two that told.
 func leadsToTellers(t *testing.T, p *project.Project, r explain.Reason, show func() string) {
 	require.NotNil(t, r.Upstream, show())
 	require.NotEmpty(t, r.Upstream.Cause.Because, show())
@@ -269,7 +269,7 @@ func TestTelling(t *testing.T) {
 	require.Greater(t, rows, 100)
 }
 
-// TestAnyChoiceIsRefusedOrRead holds that no entry of layers, whatever it says of which environments, stops the
+// TestAnyChoiceIsRefusedOrRead checks that no entry of layers, whatever it says of which environments, stops the
 // program: it is read, or refused with a finding.
 func TestAnyChoiceIsRefusedOrRead(t *testing.T) {
 	if testing.Short() {

@@ -35,7 +35,7 @@ func allNodes(v reflect.Value, found map[syntax.Node]bool) {
 	}
 }
 
-// TestInspectReachesAll holds that Inspect visits every node of a tree once, and nothing else. What is not written of
+// TestInspectReachesAll checks that Inspect visits every node of a tree once, and nothing else. What is not written of
 // its own is left out: the record of named arguments, the loop of a block, and the operation that is the path of
 // places.
 func TestInspectReachesAll(t *testing.T) {

@@ -43,7 +43,7 @@ func Write(folder string) error {
 	return nil
 }
 
-// placeholder stands in the new project for its name.
+// placeholder is in the new project for its name.
 const placeholder = "NAME"
 
 // NotEmpty says that there is something in a directory that a project was to be written to.

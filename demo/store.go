@@ -23,7 +23,7 @@ import (
 // StoreHost is the name of the stand-in secret store.
 const StoreHost = "store.floodwatch.example"
 
-// Store is a small secret store on this machine, which stands in for a real one: it answers over TLS, with a
+// Store is a small secret store on this machine, which is in for a real one: it answers over TLS, with a
 // certificate of its own authority, and wants a token.
 type Store struct {
 	// Policy is the path of the policy that says how the store is reached.
@@ -44,7 +44,7 @@ var storeSecrets = map[string]string{
 
 const storeToken = "demo-token-of-the-stand-in-store"
 
-// StartStore starts a store. Its policy, the certificate of its authority and the token stand in a directory, which is
+// StartStore starts a store. Its policy, the certificate of its authority and the token are in a directory, which is
 // outside of the project.
 func StartStore(folder string) (*Store, error) {
 	certificate, authority, err := makeCertificate(time.Now())

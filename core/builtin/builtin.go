@@ -1,5 +1,5 @@
 // Package builtin is the table of built-in functions. It exists so that signature, description, example and body of
-// a function stand in one place, from which the checker, evaluation and the manual take what they need.
+// a function are in one place, from which the checker, evaluation and the manual take what they need.
 package builtin
 
 import (

@@ -142,7 +142,7 @@ func network(c *eval.Call, a []value.Value, i int) netip.Prefix {
 	return p
 }
 
-// offset returns the address that lies so far behind the first of a network; it must lie inside.
+// offset returns the address that lies so far after the first of a network; it must lie inside.
 func offset(p netip.Prefix, by *big.Int) netip.Addr {
 	first := p.Masked().Addr()
 	if first.Is4() {
@@ -240,7 +240,7 @@ func compareVersions(a, b *semver.Version) int {
 	if order != 0 || a.Prerelease() == b.Prerelease() {
 		return order
 	}
-	if a.Prerelease() == "" || b.Prerelease() == "" { // a release comes behind its prereleases
+	if a.Prerelease() == "" || b.Prerelease() == "" { // a release comes after its prereleases
 		return cmp.Compare(b.Prerelease(), a.Prerelease())
 	}
 	return slices.CompareFunc(strings.Split(a.Prerelease(), "."), strings.Split(b.Prerelease(), "."),

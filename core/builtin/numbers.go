@@ -270,7 +270,7 @@ var timeFunctions = []*Function{
 		call: func(c *eval.Call, a []value.Value) value.Value {
 			written := strings.ToUpper(a[0].Text())
 			leap := strings.HasPrefix(written[min(len(written), 16):],
-				":60") // a leap second is the one behind the last
+				":60") // a leap second is the one after the last
 			if leap {
 				written = written[:16] + ":59" + written[19:]
 			}

@@ -319,7 +319,7 @@ func replacePattern(c *eval.Call, a []value.Value) value.Value {
 	s, new := a[0].Text(), a[2].Text()
 	pattern := c.Pattern(1, a[1].Text())
 	c.SpendPattern(pattern, len(s))
-	// The library takes letters and digits behind a dollar sign together: each reference is written in its
+	// The library takes letters and digits after a dollar sign together: each reference is written in its
 	// unambiguous form.
 	template := groupReference.ReplaceAllStringFunc(new, func(reference string) string {
 		name := strings.Trim(reference, "${}")

@@ -11,7 +11,7 @@ import (
 )
 
 // Builtin is what is known of a built-in function before it runs. Whatever the checker, evaluation and what follows
-// secrets do for one function and not for another stands here: none of them knows a function by its name.
+// secrets do for one function and not for another is here: none of them knows a function by its name.
 type Builtin struct {
 	// Group is the name before the point; empty for the functions of the language itself.
 	Group string

@@ -31,17 +31,17 @@ type checker struct {
 	// assumed is what follows from conditions in the one that is looked at.
 	assumed map[assumption][]*facts
 	it      *Object
-	// lenient is the local value whose absent fields give null in the condition in hand.
+	// lenient is the local value whose absent fields give null in the current condition.
 	lenient *Object
-	// patching is the patch in hand.
+	// patching is the current patch.
 	patching *patching
-	// arguments are those of the instance in hand: each is evaluated for itself.
+	// arguments are those of the current instance: each is evaluated for itself.
 	arguments syntax.Expression
 	// lazy is more than 0 in the arguments of an instance, which are evaluated when the inputs are needed.
 	lazy int
-	// called is the function that is called behind a name that is not known: "join" of strings.join(…).
+	// called is the function that is called after a name that is not known: "join" of strings.join(…).
 	called string
-	// guards counts the lists, maps and so on that the type in hand is written in, through all names.
+	// guards counts the lists, maps and so on that the current type is written in, through all names.
 	guards int
 	// needs are the conditions whose independence of inputs is checked when all declarations are known.
 	needs []*Condition

@@ -3,7 +3,7 @@
 //
 // # Where to begin
 //
-// Check takes modules in an order in which each stands behind those that it uses. For each it enters the names of all
+// Check takes modules in an order in which each comes after those that it uses. For each it enters the names of all
 // declarations (declare), finds their types and checks what they are made of (resolve), and then looks at all of them
 // together: what depends on inputs or the environment (propagate), what depends on itself (cycles), which types have no
 // values, which limits and tests need what they cannot have, and what nothing uses. resolve is asked for a declaration
@@ -19,12 +19,12 @@
 //
 //   - A error is reported once. What cannot be known because of it has the type Invalid, which fits everywhere.
 //   - Object.Invalid says that a declaration cannot be evaluated. It is set while its module is checked: by a finding
-//     with the severity Error while it is the owner in hand, by what it refers to, and for all of a cycle. After that
+//     with the severity Error while it is the current owner, by what it refers to, and for all of a cycle. After that
 //     only the trial of literals sets it (eval.Program.TryLiterals), before anything is evaluated. Nothing takes it
 //     back.
 //   - Object.NeedsInput and Object.NeedsEnvironment of a module are final when the next module is checked. Evaluation
 //     relies on them to decide in which world a value is kept: what has neither is the same in all environments.
-//   - A name has one place in the frame of the declaration that it stands in (Object.Slot, Object.Frame). Places are
+//   - A name has one place in the frame of the declaration that it is in (Object.Slot, Object.Frame). Places are
 //     given out by bind and withIt and never given back, so that two names of a declaration never share one, and an
 //     anonymous function can keep a copy of the frame that it was made in. `it` of a condition of a type is place 0 of
 //     a frame of its own.
@@ -32,7 +32,7 @@
 //     Info.Targets is the type that it passes into, where passing may change the value or fail; evaluation converts
 //     exactly there. A literal that passes as a whole leaves the conversion to the whole: its parts have no Target, and
 //     no type of their own any more (uncover).
-//   - What evaluation may assume: the value of an expression is of its type as it stands (types.Fits), once it has
+//   - What evaluation may assume: the value of an expression is of its type as it is (types.Fits), once it has
 //     passed into its Target. The tests of the core hold this on generated programs.
 //   - Nothing is asked of a declared type that is still being resolved (whenKnown): checks that need the whole of it
 //     wait until no type is in hand.

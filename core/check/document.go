@@ -11,7 +11,7 @@ import (
 	"knothole/core/types"
 )
 
-// checkDocument checks a document, which may stand in a block, and returns the type of its value.
+// checkDocument checks a document, which may be in a block, and returns the type of its value.
 func (c *checker) checkDocument(d *syntax.Document) types.Type {
 	if d.Path != nil {
 		c.check(d.Path, types.String, "the path of a document")
@@ -106,7 +106,7 @@ func (c *checker) messageOf(condition, message syntax.Expression) {
 	c.facts = facts
 }
 
-// checkBlock checks the declarations of a block, of which names are known to those behind them.
+// checkBlock checks the declarations of a block, of which names are known to those after them.
 func (c *checker) checkBlock(declarations []syntax.Declaration) {
 	outer := c.scope
 	end := source.NoPos

@@ -53,7 +53,7 @@ func (c *checker) functionType(o *Object) types.Type {
 	return o.Signature(c.universe)
 }
 
-// letIn checks `let a = x then e`; body checks what stands behind then, where the names are known.
+// letIn checks `let a = x then e`; body checks what is behind then, where the names are known.
 func (c *checker) letIn(e *syntax.LetIn, body func() types.Type) types.Type {
 	outer, facts := c.scope, c.facts
 	for _, b := range e.Bindings {

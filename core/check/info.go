@@ -22,7 +22,7 @@ type Info struct {
 	// Locals are the local values, by where they are declared: at their names; for an `it`, at the match, operation or
 	// step that brings it with it.
 	Locals map[source.Pos]*Object
-	// Uses are all uses of names, by where they stand: of declarations, types, local values, functions that are called,
+	// Uses are all uses of names, by where they are: of declarations, types, local values, functions that are called,
 	// arguments that are named, and fields. They are in the order of the source when the module has been checked.
 	Uses []Use
 	// Scopes say where local values can be used.
@@ -74,7 +74,7 @@ const (
 var objectKindTexts = [...]string{"module", "data file", "type", "input", "value", "function", "output", "document",
 	"statement", "test", "rule", "condition", "local name", "built-in function"}
 
-// String returns the kind as it stands in messages.
+// String returns the kind as it is in messages.
 func (k ObjectKind) String() string { return objectKindTexts[k] }
 
 // Object is something that has a name, or a document or condition, which have none.

@@ -9,13 +9,13 @@ import (
 	"knothole/core/types"
 )
 
-// patching is the patch in hand.
+// patching is the current patch.
 type patching struct {
 	target types.Type // what is patched
 	all    bool       // all documents of the project
-	// each is the type of the documents of the each in hand; nil outside of one.
+	// each is the type of the documents of the current each; nil outside of one.
 	each types.Type
-	// name is the name of the each in hand.
+	// name is the name of the current each.
 	name *Object
 	// touched are the keys of what is patched, and of its elements, below which operations may have changed what is
 	// there: the type says nothing about it any more. The empty key stands for all.
@@ -202,7 +202,7 @@ func (c *checker) untouched(t types.Type) types.Type {
 	return c.universe.RecordOf(fields, rest, record.Loose)
 }
 
-// forgetEach forgets what is known of the document of the each in hand, which operations change.
+// forgetEach forgets what is known of the document of the current each, which operations change.
 func (c *checker) forgetEach() {
 	if c.patching != nil && c.patching.name != nil {
 		c.forget(c.patching.name)

@@ -11,7 +11,7 @@ import (
 	"knothole/core/types"
 )
 
-// Program is all modules that belong together: those of a project, in an order in which each stands behind those it
+// Program is all modules that belong together: those of a project, in an order in which each comes after those it
 // uses.
 type Program struct {
 	*Store
@@ -87,20 +87,20 @@ type Default struct {
 	Owner      *Object // the declaration it is evaluated as part of
 }
 
-// Condition returns what stands behind a condition of a type.
+// Condition returns what is behind a condition of a type.
 func (s *Store) Condition(c *types.Condition) *Condition { return s.Conditions[c.Number] }
 
-// Default returns what stands behind the default of a field.
+// Default returns what is behind the default of a field.
 func (s *Store) Default(d *types.Default) *Default { return s.Defaults[d.Number] }
 
-// condition enters what stands behind a condition of a type.
+// condition enters what is behind a condition of a type.
 func (p *Program) condition(c *Condition) *types.Condition {
 	p.Conditions = append(p.Conditions, c)
 	return &types.Condition{Number: len(p.Conditions) - 1, Span: c.Tree.Span,
 		Text: c.Module.Tree.File.Slice(c.Tree.Test.Place())}
 }
 
-// addDefault enters what stands behind the default of a field.
+// addDefault enters what is behind the default of a field.
 func (p *Program) addDefault(d *Default) *types.Default {
 	at := written{d.Module, d.Expression}
 	if known, ok := p.defaults[at]; ok {

@@ -18,7 +18,7 @@ type builder struct {
 	written map[string]source.Span // keys that were written, not spread
 	maybe   map[string]bool        // those of them that are left out when they are null
 	rest    types.Type             // of the fields that are not in fields
-	loose   bool                   // the fields may stand in another order
+	loose   bool                   // the fields may be in another order
 }
 
 func (c *checker) builder() *builder {

@@ -51,8 +51,8 @@ type Tree = { v: int, kids: [Tree] }
 type Wood = { v: float, kids: [Wood] }
 `
 
-// TestRelations holds for pairs of types whether one may stand where the other is expected (assignable), whether its
-// values then change or are tested (converts), whether all of them are of the other as they stand (fits), and whether
+// TestRelations holds for pairs of types whether one may be where the other is expected (assignable), whether its
+// values then change or are tested (converts), whether all of them are of the other as they are (fits), and whether
 // some value is of both.
 func TestRelations(t *testing.T) {
 	rows := []struct {
@@ -184,7 +184,8 @@ func TestUnion(t *testing.T) {
 	require.Equal(t, "[int]", of.Union(none, u.checked["[int]"]).String())
 }
 
-// TestLoose holds that what `is` says of a value changes when it passes on: sets and fields are not in their order yet.
+// TestLoose checks that what `is` says of a value changes when it passes on: sets and fields are not in their order
+// yet.
 func TestLoose(t *testing.T) {
 	texts := []string{"int", "Port", "{int}", "Site", "{ *: int }", "Tree", `"a" | "b"`, "[{ a: {string} }]"}
 	u := newUniverse(t, relations, texts...)
@@ -197,7 +198,7 @@ func TestLoose(t *testing.T) {
 	}
 }
 
-// TestOperatorsTakeUnions holds that an operator takes a union exactly when it takes each of its members, on either
+// TestOperatorsTakeUnions checks that an operator takes a union exactly when it takes each of its members, on either
 // side.
 func TestOperatorsTakeUnions(t *testing.T) {
 	texts := []string{"int", "float", "string", "bool", "null", "[int]", "[string]", "{string}", "[int, int]",

@@ -113,7 +113,7 @@ func (c *checker) resolve(o *Object) {
 	c.owner, c.scope, c.facts, c.it, c.lazy, c.patching = owner, scope, facts, it, lazy, patching
 }
 
-// whenKnown checks an expression that stands in a type, a default or a condition: at once when no declared type is in
+// whenKnown checks an expression that is in a type, a default or a condition: at once when no declared type is in
 // hand, else when all that are in hand are known. Before, nothing can be said of a value of such a type.
 func (c *checker) whenKnown(check func()) {
 	if c.types == 0 {
@@ -195,7 +195,7 @@ func (c *checker) resolveDeclaration(o *Object) {
 		c.checkStatement(d)
 	case *syntax.Function:
 		c.checkFunction(o, d)
-	case *syntax.Operation: // a path that stands in no module
+	case *syntax.Operation: // a path that is in no module
 		c.patchBody([]syntax.Declaration{d}, &patching{target: types.Any})
 	}
 }

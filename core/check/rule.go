@@ -48,7 +48,7 @@ func (c *checker) seenDocuments() types.Type {
 	}, nil))
 }
 
-// holds reports whether a declaration of a kind stands in a block, however deep.
+// holds reports whether a declaration of a kind is in a block, however deep.
 func holds[D syntax.Declaration](block []syntax.Declaration) bool {
 	found := false
 	for _, d := range block {

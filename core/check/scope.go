@@ -153,7 +153,7 @@ func (c *checker) nearest(name string) (string, bool) {
 	return c.suggestions.Nearest(name, candidates)
 }
 
-// use notes that the declaration in hand refers to an object by its name, and resolves it.
+// use notes that the current declaration refers to an object by its name, and resolves it.
 func (c *checker) use(o *Object, span source.Span) {
 	c.note(span, o)
 	c.refer(o, span)
@@ -240,8 +240,8 @@ func inserted(text string) map[string]bool {
 	return names
 }
 
-// unusedHelp returns the help for a name that nothing uses: how a string inserts it, if one seems to do so as in another
-// language.
+// unusedHelp returns the help for a name that nothing uses: how a string inserts it, if one seems to do so as in
+// another language.
 func unusedHelp(name string, inserted map[string]bool, help string) string {
 	if inserted[name] {
 		return fmt.Sprintf("a string inserts it as ${%s}", name)

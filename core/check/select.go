@@ -48,7 +48,7 @@ func (c *checker) ended(t types.Type, ended bool) types.Type {
 	return t
 }
 
-// operand finds the type of what stands before a step. In a chain, what `?.` or `?[` meets null or nothing at ends
+// operand finds the type of what is before a step. In a chain, what `?.` or `?[` meets null or nothing at ends
 // all of it: ended says that this may have happened before, the type is what goes on otherwise.
 func (c *checker) operand(e syntax.Expression, absent bool) (t types.Type, ended bool) {
 	switch step := e.(type) {

@@ -22,7 +22,7 @@ func (c *checker) interpolated(e syntax.Expression) {
 	c.addWith(help, NotInserted(e.Place(), types.Describe(t)))
 }
 
-// interpolatedLine checks what stands alone on a line of a text: a text of any number of lines, a list with one for
+// interpolatedLine checks what is alone on a line of a text: a text of any number of lines, a list with one for
 // each, or null.
 func (c *checker) interpolatedLine(e syntax.Expression) {
 	t := (types.Type)(nil)

@@ -69,7 +69,7 @@ func (c *checker) laidOver(of syntax.Expression, t types.Type, over syntax.Expre
 	return c.universe.Overlay(t, o)
 }
 
-// onlyRecords reports what is no record and stands on one of the sides of with.
+// onlyRecords reports what is no record and is on one of the sides of with.
 func (c *checker) onlyRecords(e syntax.Expression, t types.Type) bool {
 	for _, part := range types.Parts(t) {
 		if types.AsRecord(part) == nil && part != types.Any {
@@ -160,7 +160,7 @@ func (c *checker) changedRecord(of syntax.Expression, whole types.Type, record *
 		}
 		if last && f.Optional {
 			f.Type = c.universe.Union(v, next(f.Type))
-			loose = true // where it was absent, it stands behind the others now
+			loose = true // where it was absent, it comes after the others now
 		} else {
 			f.Type = next(f.Type)
 		}

@@ -163,7 +163,7 @@ fields:
 // fewShared is how many keys are on both sides at least for a field that is no common key to be one.
 const fewShared = 3
 
-// byKeys puts the elements with the same key into one slot. What the first side lacks stands behind what it stands
+// byKeys puts the elements with the same key into one slot. What the first side lacks comes after what it stands
 // behind on its own.
 func byKeys(keys [][]string) [][]int {
 	var slots [][]int
@@ -182,7 +182,7 @@ func byKeys(keys [][]string) [][]int {
 	return slots
 }
 
-// arranged puts slots that the first side lacks behind what they stand behind where they are.
+// arranged puts slots that the first side lacks after what they come after where they are.
 func arranged(slots [][]int, sides [][]value.Value) [][]int {
 	at := make([][]int, len(sides)) // the slot of each element
 	for side, list := range sides {
@@ -212,7 +212,7 @@ func arranged(slots [][]int, sides [][]value.Value) [][]int {
 		if i >= 0 {
 			all = append(all, slots[i])
 		}
-		// What is on the first side too comes last, behind what was brought in.
+		// What is on the first side too comes last, after what was brought in.
 		next := behind[i]
 		for _, j := range next {
 			if slots[j][0] >= 0 {
@@ -326,7 +326,7 @@ func alike(a, b value.Value) float64 {
 	return 0
 }
 
-// inOrder puts elements without keys into slots: those that are equal and stand in the same order, then those between
+// inOrder puts elements without keys into slots: those that are equal and are in the same order, then those between
 // that are alike, then those that are equal elsewhere, then the others one by one.
 func inOrder(sides [][]value.Value) [][]int {
 	slots := make([][]int, len(sides[0]))
@@ -409,7 +409,7 @@ func positions(from, to int) (all []int) {
 	return all
 }
 
-// elsewhere pairs what is equal, and no scalar that stands there often, at whatever positions.
+// elsewhere pairs what is equal, and no scalar that is there often, at whatever positions.
 func elsewhere(left, right []value.Value, from, looseLeft, looseRight []int) (restLeft, restRight []int) {
 	if len(looseLeft)*len(looseRight) > manyPairs {
 		return looseLeft, looseRight
@@ -488,7 +488,7 @@ func likestInOrder(left, right []int, alike func(i, j int) float64) (pairs [][2]
 	return pairs
 }
 
-// moves finds the elements that stand at another position on the second side, among those that are on both: as few as
+// moves finds the elements that are at another position on the second side, among those that are on both: as few as
 // can be. Of more sides it is only told that the order is another.
 func (n *Node) moves(sides [][]value.Value, keys [][]string, by string, numbers [][]bool) {
 	if len(sides) != 2 {
@@ -522,7 +522,7 @@ func (n *Node) moves(sides [][]value.Value, keys [][]string, by string, numbers 
 	}
 }
 
-// inSameOrder reports whether what is on the first and on another side stands in the same order on both.
+// inSameOrder reports whether what is on the first and on another side is in the same order on both.
 func inSameOrder(slots [][]int) bool {
 	slots = slices.DeleteFunc(slices.Clone(slots), func(slot []int) bool { return slot[0] < 0 })
 	slices.SortFunc(slots, func(a, b []int) int { return a[0] - b[0] })
@@ -538,7 +538,7 @@ func inSameOrder(slots [][]int) bool {
 	return true
 }
 
-// longestRising returns which of some slots are in a longest part that stands in the same order on both sides.
+// longestRising returns which of some slots are in a longest part that is in the same order on both sides.
 func longestRising(slots [][]int) []bool {
 	var tails []int // the last of the best parts of each length
 	before := make([]int, len(slots))

@@ -6,8 +6,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestLikest holds that elements are paired with those that they are most alike, each once, and never with what is less
-// alike than an element with changes is.
+// TestLikest checks that elements are paired with those that they are most alike, each once, and never with what is
+// less alike than an element with changes is.
 func TestLikest(t *testing.T) {
 	shares := [][]float64{{0.7, 0.9, 0}, {0.8, 0.95, 0.5}, {0.59, 0.61, 0.59}}
 	alike := func(i, j int) float64 { return shares[i][j] }

@@ -11,7 +11,7 @@ import (
 	"knothole/core/value"
 )
 
-// TestCausesHoldBothWays holds that a cause makes a difference go from either side: what chose a value may be equal
+// TestCausesHoldBothWays checks that a cause makes a difference go from either side: what chose a value may be equal
 // there, and what it would have been otherwise not.
 func TestCausesHoldBothWays(t *testing.T) {
 	for _, c := range [][2]string{{"a: y\nb: q\n", "a: x\nb: p\n"}, {"a: x\nb: p\n", "a: y\nb: q\n"}} {
@@ -22,7 +22,7 @@ func TestCausesHoldBothWays(t *testing.T) {
 	}
 }
 
-// TestOrderOfKeys holds that the same data in another order is found, however deep the keys are.
+// TestOrderOfKeys checks that the same data in another order is found, however deep the keys are.
 func TestOrderOfKeys(t *testing.T) {
 	c, lines := compareProject(t, map[string]string{"a.yaml": "{}", "b.yaml": "{}", "main.knot": `
 document "deep.yaml" = { l: [{ r: if env.name == "a" then { x: 1, y: 2 } else { y: 2, x: 1 } }] }
@@ -37,7 +37,7 @@ document "same.yaml" = { x: 1, y: 2 }
 	require.Equal(t, map[string]bool{"deep.yaml": true, "top.yaml": true, "same.yaml": false}, reordered)
 }
 
-// TestFirstThatDiffers holds that of three sides a row has the cause of the first that differs.
+// TestFirstThatDiffers contains that of three sides a row has the cause of the first that differs.
 func TestFirstThatDiffers(t *testing.T) {
 	p, err := project.Load(fstest.MapFS{project.FileName: {Data: []byte("[environments.a]\nlayers = [\"a.yaml\"]\n" +
 		"[environments.b]\nlayers = [\"b.yaml\"]\n[environments.c]\nlayers = [\"c.yaml\"]\n")},
@@ -56,7 +56,7 @@ func TestFirstThatDiffers(t *testing.T) {
 	require.Equal(t, map[string]int{"n": 1, "m": 2}, against)
 }
 
-// TestDriftStaysInNamespace holds that an object is compared with the one of its name in its own namespace.
+// TestDriftStaysInNamespace checks that an object is compared with the one of its name in its own namespace.
 func TestDriftStaysInNamespace(t *testing.T) {
 	object := func(namespace, level string) value.Value {
 		return read(t, "apiVersion: v1\nkind: ConfigMap\nmetadata: { name: map, namespace: "+namespace+" }\ndata: { level: "+

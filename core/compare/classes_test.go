@@ -9,7 +9,7 @@ import (
 	"knothole/core/value"
 )
 
-// TestClasses holds that sides have one number exactly where they have the same.
+// TestClasses checks that sides have one number exactly where they have the same.
 func TestClasses(t *testing.T) {
 	one, two, none := value.StringOf("one", 0), value.StringOf("two", 0), value.Value{}
 	rows := compare.Compare(none, two, one, two, none).Rows()

@@ -41,7 +41,7 @@ type Comparison struct {
 	Unread int
 }
 
-// Document is one path that at least one of the sides has. Documents stand in the order of their paths.
+// Document is one path that at least one of the sides has. Documents are in the order of their paths.
 type Document struct {
 	Path   string
 	Title  string // what kind of thing it is, such as "Deployment bay-map"; may be empty

@@ -205,7 +205,7 @@ func TestDifferencesOfOtherCausesAreNotFolded(t *testing.T) {
 	require.Len(t, c.Groups(compare.GroupOptions{}), 2)
 }
 
-// TestWhatIsEqualIsNoCause holds that a part of an input that is the same on both sides is not named, though another
+// TestWhatIsEqualIsNoCause checks that a part of an input that is the same on both sides is not named, though another
 // part differs.
 func TestWhatIsEqualIsNoCause(t *testing.T) {
 	c, _ := compareProject(t, map[string]string{

@@ -168,7 +168,7 @@ func (g *cluster) changed(rendered, running value.Value) (changed value.Value, p
 	return running, nil, false
 }
 
-// judgeDrift holds that what a server makes of objects is no drift, and that any scalar which is another there is
+// judgeDrift checks that what a server makes of objects is no drift, and that any scalar which is another there is
 // told, and nothing else.
 func judgeDrift(t *testing.T, seed uint64) {
 	g := &cluster{Rand: rand.New(rand.NewPCG(seed, 11))}

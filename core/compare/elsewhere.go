@@ -9,7 +9,7 @@ import (
 	"knothole/core/value"
 )
 
-// Elsewhere is what stands at a place of a document in another environment.
+// Elsewhere is what is at a place of a document in another environment.
 type Elsewhere struct {
 	Environment string
 	// Differs says that it is not the same there; Value is then what is there, Absent when nothing is or it is not the

@@ -250,7 +250,7 @@ func edited(t *testing.T, v value.Value, steps []string, x value.Value, add bool
 	return b.Record(0)
 }
 
-// TestPatches holds that the patch of two sides, applied to the first, gives the second.
+// TestPatches checks that the patch of two sides, applied to the first, gives the second.
 func TestPatches(t *testing.T) {
 	moves := 0
 	for seed := range uint64(4000) {

@@ -35,7 +35,7 @@ type delta struct {
 	elements []*delta
 }
 
-// differences are the leaves in which two environments differ, and how they stand in the inputs.
+// differences are the leaves in which two environments differ, and how they are in the inputs.
 type differences struct {
 	unit   *project.Unit
 	sides  [2]*project.Run
@@ -262,7 +262,7 @@ func (c *delta) apply(v, other value.Value, on func(leaf int) bool) value.Value 
 }
 
 // ordered returns the keys of both in the order of the first, or of the second if that is wanted. A key that is in the
-// second alone stands behind the one that it stands behind there.
+// second alone comes after the one that it comes after there.
 func (c *delta) ordered(own, others []string, on func(leaf int) bool) []string {
 	if c.order >= 0 && on(c.order) {
 		own, others = others, own
@@ -271,7 +271,7 @@ func (c *delta) ordered(own, others []string, on func(leaf int) bool) []string {
 	for _, key := range own {
 		there[key] = true
 	}
-	behind := map[string][]string{} // what is in the second alone, by what it stands behind
+	behind := map[string][]string{} // what is in the second alone, by what it comes after
 	first := []string{}
 	for i, key := range others {
 		switch {

@@ -27,14 +27,14 @@ const (
 // its sides can be made of the first.
 type Node struct {
 	Step  place.Step    // to it, from what holds it; on the last of the sides that have it
-	At    []int         // its position in a list, on each side; -1 where it is not. Nil for what stands in no list
+	At    []int         // its position in a list, on each side; -1 where it is not. Nil for what is in no list
 	Keys  []string      // by which it is known in a list on each side; nil when it has none
 	Cells []value.Value // on each side; Absent where it is not there
 	// Change says how it differs itself; empty for what only holds what differs.
 	Change ChangeKind
 	Kids   []*Node
-	// Slots are the elements of a list, also those that do not differ: the position of each on each side, -1 where it is
-	// not.
+	// Slots are the elements of a list, also those that do not differ: the position of each on each side, -1 where it
+	// is not.
 	Slots [][]int
 	// Moves are those of the slots that are at another position on the second side, among those that are on both.
 	Moves []*Node
@@ -168,7 +168,7 @@ func (n *Node) records() {
 	}
 }
 
-// Rebuild makes what stands on a side of what stands on the first, by what differs. A nil node changes nothing.
+// Rebuild makes what is on a side of what is on the first, by what differs. A nil node changes nothing.
 func (n *Node) Rebuild(first value.Value, side int) value.Value {
 	switch {
 	case n == nil:

@@ -278,7 +278,7 @@ func (r *Row) isGone(a *again, left, right value.Value) bool {
 	return value.Identical(left, right)
 }
 
-// overlap reports whether two paths lead to the same place, or one to what holds that of the other.
+// overlap reports whether two paths lead to the same place, or one to what contains that of the other.
 func overlap(a, b []place.Step) bool {
 	n := min(len(a), len(b))
 	return place.Text(a[:n]) == place.Text(b[:n])

@@ -22,7 +22,7 @@ const (
 	maxExpansion = 1_000_000
 )
 
-// Keys remembers where the keys stand under which values were read, by the place of the value.
+// Keys remembers where the keys are under which values were read, by the place of the value.
 type Keys map[source.Pos]source.Pos
 
 // Numbers are the numbers that 64 bits do not hold, by the place of the value: in the data stands the nearest float.

@@ -226,7 +226,7 @@ func TestFormatOf(t *testing.T) {
 	}
 }
 
-// TestReadEach: a document that cannot be read does not keep the others from being read, and all stand where they do.
+// TestReadEach: a document that cannot be read does not keep the others from being read, and all are where they do.
 func TestReadEach(t *testing.T) {
 	set := source.NewSet()
 	file, err := set.Add("piers.yaml", []byte("a: 1\n---\nb: [\n---\n# nothing\n--- {c: 12345678901234567890123}\n---\nd: x: y\n"))

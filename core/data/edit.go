@@ -13,7 +13,7 @@ import (
 var ErrCannotEdit = errors.New("this value cannot be changed without touching what is around it: change it by hand")
 
 // Set returns the text of a data file in which the value at a path of keys is another. Comments, the order of keys
-// and the way in which texts are quoted stay as they are; what is not there yet is added behind its neighbours.
+// and the way in which texts are quoted stay as they are; what is not there yet is added after its neighbours.
 func Set(file *source.File, format Format, path []string, v value.Value) (string, error) {
 	keys := Keys{}
 	before, findings := Read(file, format, keys)
@@ -159,7 +159,7 @@ func removed(file *source.File, format Format, keys Keys, path []string, holder,
 	return text[:line] + text[end:], true
 }
 
-// valueEnd returns the offset behind a value.
+// valueEnd returns the offset after a value.
 func valueEnd(file *source.File, format Format, key source.Pos, v value.Value) int {
 	text, start := file.Text, file.Offset(v.Origin().Pos())
 	switch {
@@ -187,7 +187,7 @@ func edited(file *source.File, format Format, keys Keys, root value.Value, path 
 	}
 	if parent.Kind() == value.Record {
 		if old := parent.Get(path[depth]); !old.IsAbsent() {
-			// What stands in the way of a longer path is replaced as a whole.
+			// What is in the way of a longer path is replaced as a whole.
 			if depth < len(path)-1 {
 				v = value.Put(value.Value{}, path[depth+1:], v)
 			}
@@ -266,7 +266,7 @@ func replaced(file *source.File, format Format, keys Keys, old, v value.Value) (
 			end = blockScalarEnd(text, start)
 			return text[:start] + literal + "\n" + text[end:], nil
 		case old.IsNull() && (start >= len(text) || strings.IndexByte("~nN", text[start]) < 0):
-			// Nothing stands behind the key.
+			// Nothing comes after the key.
 			key, ok := keys[old.Origin().Pos()]
 			if !ok {
 				return "", ErrCannotEdit
@@ -288,7 +288,7 @@ func replaced(file *source.File, format Format, keys Keys, old, v value.Value) (
 	return text[:start] + literal + text[end:], nil
 }
 
-// flowEnd returns the offset behind a value that begins at an offset and is written in brackets, in quotes, or as one
+// flowEnd returns the offset after a value that begins at an offset and is written in brackets, in quotes, or as one
 // word.
 func flowEnd(text string, start int) int {
 	depth := 0
@@ -323,7 +323,7 @@ func flowEnd(text string, start int) int {
 	return len(strings.TrimRight(text, " \t\r\n"))
 }
 
-// quotedEnd returns the offset behind a quoted text: with one quote, or three as TOML has them.
+// quotedEnd returns the offset after a quoted text: with one quote, or three as TOML has them.
 func quotedEnd(text string, start int) int {
 	quote := text[start : start+1]
 	if triple := strings.Repeat(quote, 3); strings.HasPrefix(text[start:], triple) {
@@ -353,7 +353,7 @@ func quotedEnd(text string, start int) int {
 	return len(text)
 }
 
-// plainEnd returns the offset behind a plain scalar of YAML on one line.
+// plainEnd returns the offset after a plain scalar of YAML on one line.
 func plainEnd(text string, start int) int {
 	flow := false
 	for _, c := range text[strings.LastIndexByte(text[:start], '\n')+1 : start] {
@@ -375,7 +375,7 @@ func indentOf(text string, offset int) int {
 	return len(line) - len(strings.TrimLeft(line, " "))
 }
 
-// blockEnd returns the offset of the first line behind the block that begins at an offset: one that is indented less.
+// blockEnd returns the offset of the first line after the block that begins at an offset: one that is indented less.
 // Comments that are, and empty lines, before that line belong to it.
 func blockEnd(text string, start int) int {
 	indent := indentOf(text, start)
@@ -406,7 +406,7 @@ func blockEnd(text string, start int) int {
 	}
 }
 
-// edgeEnd returns the offset of the first line behind a list that is indented no further than its key.
+// edgeEnd returns the offset of the first line after a list that is indented no further than its key.
 func edgeEnd(text string, start int) int {
 	indent := indentOf(text, start)
 	end, at := len(text), start
@@ -429,7 +429,7 @@ func edgeEnd(text string, start int) int {
 	}
 }
 
-// blockScalarEnd returns the offset of the first line behind a literal or folded text.
+// blockScalarEnd returns the offset of the first line after a literal or folded text.
 func blockScalarEnd(text string, start int) int {
 	indent := indentOf(text, start)
 	at := start
@@ -622,7 +622,7 @@ func tomlHeader(text string, path []string) int {
 	return -1
 }
 
-// tomlTableEnd returns the offset behind the last key of the table whose header stands at an offset; -1 for those
+// tomlTableEnd returns the offset after the last key of the table whose header is at an offset; -1 for those
 // before the first header.
 func tomlTableEnd(text string, header int) int {
 	offset, end, inside := 0, 0, header < 0
@@ -653,7 +653,7 @@ func tomlTableEnd(text string, header int) int {
 	return end
 }
 
-// Literal returns a value as it stands on one line of a file of a format.
+// Literal returns a value as it is on one line of a file of a format.
 func Literal(v value.Value, format Format) string {
 	switch format {
 	case TOML:

@@ -102,7 +102,7 @@ func TestSet(t *testing.T) {
 	}
 }
 
-// FuzzSet changes any file at any place, and holds that the rest stays: Set itself reads back what it has written, so
+// FuzzSet changes any file at any place, and checks that the rest stays: Set itself reads back what it has written, so
 // that here only its comments and that it returns are looked at.
 // TestWhatStandsAroundStays replaces one value of generated layers: each line of the others stays, and so do the
 // comments and empty lines between them.
@@ -234,7 +234,7 @@ func FuzzRemove(f *testing.F) {
 	})
 }
 
-// FuzzSetAndRemove holds that what is put into a file and taken out again leaves what was there: the same data, and
+// FuzzSetAndRemove checks that what is put into a file and taken out again leaves what was there: the same data, and
 // each of its comments.
 func FuzzSetAndRemove(f *testing.F) {
 	f.Add("a: 1 # one\nr:\n  - x # two\n  - {y: 2}\n# three\n", "new", uint8(0))

@@ -114,7 +114,7 @@ func extensions(wanted func(*format) bool) (all []string) {
 	return all
 }
 
-// FormatOf returns the format of a file extension, which a path ends with or which stands alone, and whether it has one.
+// FormatOf returns the format of a file extension, which a path ends with or which is alone, and whether it has one.
 func FormatOf(path string) (Format, bool) {
 	extension := path[strings.LastIndexAny(path, "./")+1:]
 	for _, f := range formats {

@@ -15,7 +15,7 @@ import (
 type jsonReader struct {
 	*reader
 	decoder *json.Decoder
-	last    int // offset behind the last token
+	last    int // offset after the last token
 }
 
 func (r *reader) json() value.Value {

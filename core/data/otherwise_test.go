@@ -16,7 +16,7 @@ import (
 // oldInt are the ints of YAML 1.1 (type repository, int) but for those to the base of 60.
 var oldInt = regexp.MustCompile(`^[-+]?(0b[01_]+|0[0-7_]+|0|[1-9][0-9_]*|0x[0-9a-fA-F_]+)$`)
 
-// TestReadOtherwise holds that no scalar is read silently for another number than the library takes it for, which
+// TestReadOtherwise checks that no scalar is read silently for another number than the library takes it for, which
 // knows the ints of YAML 1.1.
 func TestReadOtherwise(t *testing.T) {
 	const letters = "0012789__bx-+"

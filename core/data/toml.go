@@ -19,7 +19,7 @@ type table struct {
 	keys    []string
 	entries map[string]*tableEntry
 	at      source.Pos
-	depth   int // how deep it stands in the file
+	depth   int // how deep it is in the file
 	// header says that a [header] has named this table, dotted that a dotted key has made it, closed that it is an
 	// inline table: TOML 1.0 forbids to name or extend such tables again.
 	header, dotted, closed bool
@@ -91,7 +91,7 @@ const wholeText = 64 << 10
 // leftToLibrary finds what the rules of the reader do not cover: the forms of values. A long text is read piece by
 // piece, each from one line on which a key of a table stands to the next.
 func (t *tomlReader) leftToLibrary() {
-	pieces, before := []int{0}, 0 // and how many lines stand before one
+	pieces, before := []int{0}, 0 // and how many lines are before one
 	if len(t.file.Text) > wholeText && len(t.starts) > 0 {
 		pieces = t.starts
 		pieces[0] = 0
@@ -233,7 +233,7 @@ func (t *tomlReader) keyValue(in *table, e *unstable.Node) {
 	in.add(last.name, entry)
 }
 
-// value reads a value. The library does not tell where an array begins, so a cursor that stands before it goes along.
+// value reads a value. The library does not tell where an array begins, so a cursor that is before it goes along.
 func (t *tomlReader) value(n *unstable.Node, cursor *int, depth int) *tableEntry {
 	text := t.file.Text
 	for *cursor < len(text) && strings.IndexByte(" \t\r\n=,#", text[*cursor]) >= 0 {

@@ -9,7 +9,7 @@ import (
 	"knothole/core/source"
 )
 
-// TestVersionsOfYAML holds that a file may say that it is YAML 1.x, in each of its documents, and that what looks like
+// TestVersionsOfYAML checks that a file may say that it is YAML 1.x, in each of its documents, and that what looks like
 // that elsewhere is text.
 func TestVersionsOfYAML(t *testing.T) {
 	for text, want := range map[string]string{

@@ -175,7 +175,7 @@ func (y *yamlReader) bare(n *yaml.Node, depth int) value.Value {
 	switch n.Kind {
 	case yaml.AliasNode:
 		known, ok := y.anchors[n.Alias]
-		if !ok { // what an alias refers to stands before it, unless it is still being read
+		if !ok { // what an alias refers to is before it, unless it is still being read
 			y.fail(source.At(at), "", "the alias *%s is inside the value that it refers to", n.Value)
 		}
 		if y.expanded += known.size; y.expanded > maxExpansion {
@@ -228,7 +228,7 @@ func (y *yamlReader) mapping(n *yaml.Node, origin value.Origin, depth int) value
 		}
 		places[name] = at
 		if v.IsNull() && child.Value == "" {
-			v = v.WithOrigin(value.From(at)) // an empty value stands where its key does
+			v = v.WithOrigin(value.From(at)) // an empty value is where its key does
 		}
 		if y.keys != nil {
 			y.keys[v.Origin().Pos()] = at
@@ -239,7 +239,7 @@ func (y *yamlReader) mapping(n *yaml.Node, origin value.Origin, depth int) value
 	if merged.Len() == 0 {
 		return result
 	}
-	// Own keys win over merged ones, and stand before them.
+	// Own keys win over merged ones, and are before them.
 	var all value.Builder
 	for i, key := range result.Shape().Keys() {
 		all.Set(key, result.Values()[i])

@@ -28,7 +28,7 @@ type making struct {
 	given  value.Value         // what whole gave
 }
 
-// argument is a value on its way into an instance. It is evaluated where it stands, and passes into the declared type
+// argument is a value on its way into an instance. It is evaluated where it is, and passes into the declared type
 // inside the instance, whose inputs the defaults of that type may need.
 type argument struct {
 	body     code
@@ -154,7 +154,7 @@ func (t *thread) member(w *World, name string, at source.Span) value.Value {
 	return t.forceIn(w, w.program.global(o), at)
 }
 
-// visited is what the statements of an instance bring forth.
+// visited is what the statements of an instance produce.
 type visited struct {
 	documents []*Document
 	remarks   []value.Value
@@ -184,7 +184,7 @@ func (t *thread) visit(w *World, at source.Span) *visited {
 	return w.instance.visited
 }
 
-// take is visit for who lets what the statements bring forth go on.
+// take is visit for who lets what the statements produce go on.
 func (t *thread) take(w *World, at source.Span) *visited {
 	defer t.lock(w)()
 	w.instance.taken = true

@@ -132,7 +132,7 @@ func (c *conversion) misfit(path *place.Path, v value.Value, code source.Code, h
 	c.misfits = append(c.misfits, m)
 }
 
-// howToAdd says how a field that is missing is added: one that is secret does not stand in a layer.
+// howToAdd says how a field that is missing is added: one that is secret is not in a layer.
 func (c *conversion) howToAdd(f *types.Field, path *place.Path) string {
 	if !f.Secret || c.what != "input" {
 		return fmt.Sprintf("add it: %s: …", place.Key(f.Name))
@@ -332,7 +332,7 @@ func (c *conversion) float(v value.Value, to types.Type, path *place.Path) value
 	return c.wrongKind(path, v, to, numberHelp(v))
 }
 
-// literal tells whether a value is the one of a literal type.
+// literal reports whether a value is the one of a literal type.
 func (c *conversion) literal(v value.Value, to *types.Literal, path *place.Path) value.Value {
 	if c.trial && v.Mark() != 0 && isOfKind(v, to.Value) {
 		c.test(v)
@@ -546,7 +546,7 @@ func (c *conversion) unknown(key string, v value.Value, to types.Type, path *pla
 	}
 	help = source.Suggest(key, record.FieldNames(), help)
 	if slices.ContainsFunc(record.Fields, func(f types.Field) bool { return f.Secret }) {
-		// A key that is near to no field may be a secret that a mark too many has made a key of, and what stands behind
+		// A key that is near to no field may be a secret that a mark too many has made a key of, and what is behind
 		// the word that it begins with may be one that a space is missing before.
 		if word := source.WordOf(key); word != key {
 			key = word

@@ -9,7 +9,7 @@ import (
 	"knothole/core/value"
 )
 
-// Visitor takes what declarations without a name bring forth.
+// Visitor takes what declarations without a name produce.
 type Visitor struct {
 	// Document is called for each document.
 	Document func(d *Document)
@@ -38,7 +38,7 @@ type Document struct {
 	// held it then.
 	evaluate func(locked *lockHeld) value.Value
 	world    *World
-	owner    *check.Object // the declaration that it stands in
+	owner    *check.Object // the declaration that it is in
 }
 
 // Evaluate finds the value of the document.
@@ -194,7 +194,7 @@ func (c *compiler) documentPath(e syntax.Expression) code {
 	return func(f *frame) value.Value { return f.decide(body(f), "the path of this document", at) }
 }
 
-// because marks the path of a document as chosen by the blocks that it stands in.
+// because marks the path of a document as chosen by the blocks that it is in.
 func (f *frame) because(v value.Value) value.Value {
 	for _, by := range f.choices {
 		v = f.choose(v, by)

@@ -113,7 +113,7 @@ func TestExpressions(t *testing.T) {
 	}
 }
 
-// TestHidden holds that what is computed from a secret, here "a", is what it would be, and is secret.
+// TestHidden checks that what is computed from a secret, here "a", is what it would be, and is secret.
 func TestHidden(t *testing.T) {
 	for expression, want := range map[string]string{
 		`pin`:                  `a`,

@@ -18,9 +18,9 @@ type compiler struct {
 	lent syntax.Expression
 	// once are the records and lists that are made once, with all that they say: they are what a declaration says.
 	once map[syntax.Expression]bool
-	// eachSlot is the place of the document of the each in hand.
+	// eachSlot is the place of the document of the current each.
 	eachSlot int
-	// definitions are what the local values of the rule in hand are, by their places in the frame; nil outside of
+	// definitions are what the local values of the current rule are, by their places in the frame; nil outside of
 	// rules.
 	definitions map[int]syntax.Expression
 	// loopNames are the names of the loops of declarations in hand, the outermost first.

@@ -50,7 +50,7 @@ func (c *compiler) element(e *syntax.Entry) elementCode {
 	}
 }
 
-// spread compiles what stands behind `...`; Absent when it brings in nothing.
+// spread compiles what is behind `...`; Absent when it brings in nothing.
 func (c *compiler) spread(e *syntax.Entry) code {
 	if !e.Optional {
 		return c.expression(e.Value)

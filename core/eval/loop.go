@@ -24,7 +24,7 @@ type elements struct {
 	next   uint64       // of them
 	origin value.Origin // of the whole
 	kind   value.Kind   // Int for a range
-	// element and filter are why what is made for the one in hand is there.
+	// element and filter are why what is made for the current one is there.
 	element, filter value.Origin
 }
 

@@ -68,7 +68,7 @@ func (t *thread) marks(values ...value.Value) value.Mark {
 	return value.Marks(values...)
 }
 
-// marked returns a value among those that another holds that is hidden or open, rather one that is not known; absent
+// marked returns a value among those that another contains that is hidden or open, rather one that is not known; absent
 // when there is none.
 func (t *thread) marked(v value.Value) (found value.Value) {
 	if t.marks(v) == 0 {

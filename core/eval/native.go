@@ -48,7 +48,7 @@ func (c *Call) Nest(inside func()) {
 // Origin is the origin of what the call computes.
 func (c *Call) Origin() value.Origin { return value.From(c.at.Start) }
 
-// Pattern returns a compiled pattern; the argument at a position is where it stands.
+// Pattern returns a compiled pattern; the argument at a position is where it is.
 func (c *Call) Pattern(argument int, text string) *Pattern {
 	return c.thread.pattern(text, c.places[argument], c.hidden)
 }

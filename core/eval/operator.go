@@ -469,7 +469,7 @@ func (c *compiler) membership(e *syntax.Binary) code {
 	}
 }
 
-// isA asks whether a value is of a type as it stands.
+// isA asks whether a value is of a type as it is.
 // What was tested to find out is absent when nothing of it is hidden or open.
 func (t *thread) isA(v value.Value, asked types.Type) (is bool, tested value.Value) {
 	if is, told := plainly(v, asked); told {

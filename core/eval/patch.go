@@ -22,7 +22,7 @@ type patching struct {
 	everything bool
 	partial    bool       // not all documents are there, so that none may be found
 	failed     bool       // something failed that has been reported
-	document   string     // the document in hand, as messages name it; may be empty
+	document   string     // the current document, as messages name it; may be empty
 	failures   []*failure // one for each operation that failed, in the order in which they did
 }
 
@@ -337,7 +337,7 @@ func (c *compiler) compileOperation(d *syntax.Operation) *operation {
 	return o
 }
 
-// run does the operation to the document in hand, or to what is patched.
+// run does the operation to the current document, or to what is patched.
 func (o *operation) run(f *frame, p *patching) {
 	data := &p.target
 	if o.base >= 0 {

@@ -12,7 +12,7 @@ import (
 	"knothole/core/value"
 )
 
-// hint tells what else a place holds that was compared with something it is not.
+// hint says what else is at a path that was compared with something it is not.
 type hint struct {
 	path   []string // from the element to the place
 	text   string   // as written
@@ -93,7 +93,7 @@ func (hints hints) tell(f *frame, elements []value.Value) string {
 	return ""
 }
 
-// miss notes that an operation failed in the document in hand.
+// miss notes that an operation failed in the current document.
 func (p *patching) miss(f *frame, o *operation, miss *place.Miss, data value.Value) {
 	name := p.document
 	for _, known := range p.failures {

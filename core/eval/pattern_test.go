@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestPatternRemembers holds that what a pattern remembers is what it finds out, for however many texts, long ones
+// TestPatternRemembers checks that what a pattern remembers is what it finds out, for however many texts, long ones
 // too, and for several goroutines.
 func TestPatternRemembers(t *testing.T) {
 	const text = `^[a-m]+-(1|3|5)+$`

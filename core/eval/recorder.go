@@ -13,12 +13,12 @@ import (
 // are, and origins that are places.
 //
 // There are hundreds of thousands of steps in an environment, so that they are packed: a step is 16 bytes without
-// pointers, which the garbage collector need not look through; steps and operands stand in blocks, which are never
+// pointers, which the garbage collector need not look through; steps and operands are in blocks, which are never
 // copied to grow.
 type Recorder struct {
 	steps  [][]packedStep // blocks of stepsInBlock
 	number int            // of steps
-	// operands are those of all steps. Those of one step stand in one block.
+	// operands are those of all steps. Those of one step are in one block.
 	operands [][]value.Origin
 	replaced []value.Value // by patches
 	inputs   []string      // the names of inputs, with the paths in them
@@ -81,7 +81,7 @@ const (
 	Passed            // given to a function or a component
 )
 
-// Step returns the step behind an origin; ok is false for an origin that is only a place.
+// Step returns the step after an origin; ok is false for an origin that is only a place.
 func (r *Recorder) Step(o value.Origin) (step RecordedStep, ok bool) {
 	number, ok := o.Step()
 	if !ok || r == nil {
@@ -122,7 +122,7 @@ func (r *Recorder) listed(first, count uint32) []value.Origin {
 }
 
 // Inputs calls take for each input, and each part of one, that a value was computed from, in the order in which they
-// are come upon.
+// are visited.
 func (r *Recorder) Inputs(o value.Origin, take func(name string, at source.Pos)) {
 	seen, stack := map[value.Origin]bool{}, []value.Origin{o}
 	for len(stack) > 0 {
@@ -168,7 +168,7 @@ func (r *Recorder) add(s packedStep) value.Origin {
 	return value.Recorded(r.number - 1)
 }
 
-// keep writes down operands and returns where they stand.
+// keep writes down operands and returns where they are.
 func (r *Recorder) keep(operands ...value.Origin) uint32 {
 	last := len(r.operands) - 1
 	if last < 0 || len(r.operands[last])+len(operands) > cap(r.operands[last]) {
@@ -298,7 +298,7 @@ func (r *Recorder) computed(at source.Pos, operands ...value.Origin) value.Origi
 	return r.derived(Computed, at, kept...)
 }
 
-// chosen returns a value that something else chose, such as the condition of the branch that it stands in: the same
+// chosen returns a value that something else chose, such as the condition of the branch that it is in: the same
 // value, decided where it was, and depending on the choice too.
 func (r *Recorder) chosen(v value.Value, by value.Origin) value.Value {
 	if r == nil {

@@ -10,7 +10,7 @@ import (
 	"knothole/core/value"
 )
 
-// TestPackedSteps holds that what is written down is read back, whatever the order, also over the ends of blocks and
+// TestPackedSteps checks that what is written down is read back, whatever the order, also over the ends of blocks and
 // with more operands than a block holds.
 func TestPackedSteps(t *testing.T) {
 	for seed := range uint64(6) {
@@ -89,7 +89,7 @@ func TestPlaces(t *testing.T) {
 	require.Equal(t, value.From(40), r.key(placed.Origin()))
 }
 
-// TestNothingRecorded holds that without a recorder values stay as they are and come from where they are.
+// TestNothingRecorded checks that without a recorder values stay as they are and come from where they are.
 func TestNothingRecorded(t *testing.T) {
 	var r *Recorder
 	v := value.IntOf(1, value.From(5))

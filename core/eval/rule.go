@@ -33,7 +33,7 @@ const (
 	unknown maybe = iota
 	no
 	yes
-	undecided // the answer fails, which is told of each document
+	undecided // the answer fails, which is reported of each document
 )
 
 // Violation is what a rule found.
@@ -53,7 +53,7 @@ type Offence struct {
 	Document int         // its position among those that the rule looked at together
 	Path     *place.Path // of what does not meet the rule; nil is the document itself
 	Value    value.Value // what is there
-	Missing  []string    // the fields behind it that the rule looked for and that are not there
+	Missing  []string    // the fields after it that the rule looked for and that are not there
 }
 
 // Outcome is the result of running a rule on a document.
@@ -182,7 +182,7 @@ func (c *compiler) ofKind(e syntax.Expression, document *check.Object) func(f *f
 	if b, ok := syntax.Bare(e).(*syntax.Binary); ok && b.Operator == syntax.And {
 		left := c.ofKind(b.Left, document)
 		if left == nil || !c.onlyOfKind(b.Left, document) {
-			return left // what stands behind need not be reached
+			return left // what is behind need not be reached
 		}
 		right := c.ofKind(b.Right, document)
 		if right == nil {
@@ -234,7 +234,7 @@ type looking struct {
 // may take: how many documents there are is no fault of the rule.
 const allowance = 20_000
 
-// runOnce looks at the document in hand.
+// runOnce looks at the current document.
 func (r *Rule) runOnce(f *frame) {
 	f.steps = max(0, f.steps-allowance)
 	f.spend(elementCost, r.Object.Span)
@@ -373,7 +373,7 @@ func (r *Rule) Places(d *Subject, looked *Outcome) {
 	d.marked.find(looked.Violations)
 }
 
-// may tells whether a document may be one that the rule looks at, by what its where says of the kind alone, which it
+// may reports whether a document may be one that the rule looks at, by what its where says of the kind alone, which it
 // remembers for each.
 func (r *Rule) may(d *Subject) maybe {
 	if d.kind < len(r.kinds) && r.kinds[d.kind] != unknown {
@@ -470,7 +470,7 @@ func (r *Rule) look(document, path value.Value) Outcome {
 	return r.looked(r.attempt(r.once))
 }
 
-// looked is what came of the look in hand.
+// looked is what came of the current look.
 func (r *Rule) looked(failures source.Findings, ok bool) (looked Outcome) {
 	looked.Failures = failures
 	looked.Met, looked.Violations = r.looking.met, r.looking.violations
@@ -540,7 +540,7 @@ func (c *compiler) requireOfRule(d *syntax.Require) statement {
 	}
 }
 
-// subject is what a condition looks at: a value, and the fields behind it that are not there. Those of a lower level
+// subject is what a condition looks at: a value, and the fields after it that are not there. Those of a lower level
 // tell more.
 type subject struct {
 	value   value.Value
@@ -590,7 +590,7 @@ func (c *compiler) subjects(e syntax.Expression, seen []int) (levels [][]func(f 
 // maxDefinitions is through how many local values the subjects of a condition are looked for.
 const maxDefinitions = 20
 
-// chainStep is a field or an index behind a local value.
+// chainStep is a field or an index after a local value.
 type chainStep struct {
 	name  string
 	index code // nil for a field

@@ -37,7 +37,7 @@ func numbered(numbers ...int64) []Subject {
 	return documents
 }
 
-// TestStepsOfRules holds that how many documents there are is no fault of a rule, and that what it found in one is
+// TestStepsOfRules checks that how many documents there are is no fault of a rule, and that what it found in one is
 // told when it goes too far in another.
 func TestStepsOfRules(t *testing.T) {
 	const text = `rule r on doc where doc.kind == "Gauge" {
@@ -68,7 +68,7 @@ func TestStepsOfRules(t *testing.T) {
 	require.True(t, r.Spent())
 }
 
-// TestKindsAreAskedOnce holds that a rule looks at the same documents, whether it asks for their kinds once or each
+// TestKindsAreAskedOnce checks that a rule looks at the same documents, whether it asks for their kinds once or each
 // time: a condition that fails, or that asks for more, is not taken as answered.
 func TestKindsAreAskedOnce(t *testing.T) {
 	for where, want := range map[string]int{

@@ -111,7 +111,7 @@ type fieldLink struct {
 	lenient  bool        // so does what has no fields
 }
 
-// fieldStep compiles fields behind one another.
+// fieldStep compiles fields after one another.
 func (c *compiler) fieldStep(e *syntax.Field) stepper {
 	var links []fieldLink
 	of := syntax.Expression(e)
@@ -161,7 +161,7 @@ func (c *compiler) isField(e *syntax.Field) bool {
 	return !env && c.module.Info.Objects[e.ID()] == nil
 }
 
-// of returns the field of a value; ended and must are as in a stepper.
+// of returns the field of a value; ended and must be as in a stepper.
 func (l *fieldLink) of(f *frame, v value.Value, must bool) (field value.Value, ended bool) {
 	at := l.at.Start
 	switch {

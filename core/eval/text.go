@@ -93,7 +93,7 @@ func (c *compiler) interpolation(e *syntax.String, shown bool) code {
 	}
 }
 
-// lines adds what stands alone on a line of a text: the lines of a text, a line for each element of a list, none for
+// lines adds what is alone on a line of a text: the lines of a text, a line for each element of a list, none for
 // null. It returns the marks of what it added.
 func (f *frame) lines(b *strings.Builder, v value.Value, indent string, shown bool, at source.Span) value.Mark {
 	if v.IsNull() || v.IsAbsent() {

@@ -90,7 +90,7 @@ func (f *frame) textRecord() *textRecord {
 	return nil
 }
 
-// Lines returns what each line of a text came from. The part behind the last line end counts as a line, empty as it
+// Lines returns what each line of a text came from. The part after the last line end counts as a line, empty as it
 // may be. It writes steps down for what chose the text.
 func (r *Recorder) Lines(v value.Value) []LineOrigin {
 	if r == nil || r.ofTexts == nil {
@@ -153,7 +153,7 @@ func (r *Recorder) linesChosen(lines []LineOrigin, by []value.Origin) []LineOrig
 type lining struct {
 	record *textRecord
 	lines  []LineOrigin
-	// Of the line in hand: where it is written, when any of it is, and the values in it.
+	// Of the current line: where it is written, when any of it is, and the values in it.
 	written source.Pos
 	begun   bool
 	values  []LineOrigin
@@ -184,7 +184,7 @@ func (l *lining) value(v value.Value, at source.Pos) {
 		if i > 0 {
 			l.end(at)
 		}
-		if texts[i] != "" || i > 0 && i < len(texts)-1 { // else it adds nothing to the line in hand
+		if texts[i] != "" || i > 0 && i < len(texts)-1 { // else it adds nothing to the current line
 			l.values = append(l.values, from)
 		}
 	}
@@ -213,7 +213,7 @@ func (l *lining) own(v value.Value, at source.Pos) {
 	}
 }
 
-// end ends the line in hand. A line that is one value comes from where that does; what else is written there decides
+// end ends the current line. A line that is one value comes from where that does; what else is written there decides
 // it, and values in it are what it depends on.
 func (l *lining) end(at source.Pos) {
 	if !l.begun && len(l.values) == 1 {

@@ -44,7 +44,7 @@ type thread struct {
 	depth    int
 	stack    []value.Value
 	frames   []frame          // of the calls that are running
-	choices  []value.Origin   // what chose the blocks that a document stands in
+	choices  []value.Origin   // what chose the blocks that a document is in
 	calls    []caller         // what is running, outermost first
 	testing  bool             // a condition of a type is tested
 	filling  []*types.Default // the defaults that are being filled in, outermost first
@@ -89,8 +89,8 @@ func (t *thread) run(body func(f *frame), size int) {
 	t.release(mark)
 }
 
-// notHeld aborts the test of a condition that cannot be computed; the condition counts as false. A value of which quantity.bytes
-// fails is not as large as it has to be, and it is the value that has to change.
+// notHeld aborts the test of a condition that cannot be computed; the condition counts as false. A value of which
+// quantity.bytes fails is not as large as it has to be, and it is the value that has to change.
 type notHeld struct{ reason string }
 
 // tests runs the test of a condition of a type. When it cannot be computed, reason says why, and it does not hold.

@@ -250,7 +250,7 @@ func (w *World) Complete(everything bool) {
 	}
 }
 
-// Lost returns what instances that were made in this world brought forth and nothing took: their documents and
+// Lost returns what instances that were made in this world produced and nothing took: their documents and
 // remarks go nowhere. It is asked when all worlds are complete, since the constants are shared by all.
 func (w *World) Lost() source.Findings {
 	var lost source.Findings

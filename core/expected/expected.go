@@ -49,7 +49,7 @@ func Each(t *testing.T, files fs.FS, functions *check.Builtins,
 	}
 }
 
-// load reads a module and those that it uses into a program, each behind those.
+// load reads a module and those that it uses into a program, each after those.
 func load(t testing.TB, program *check.Program, files fs.FS, name string) *check.Module {
 	t.Helper()
 	for _, m := range program.Modules {

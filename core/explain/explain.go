@@ -22,7 +22,7 @@ type Leaf struct {
 // EnvironmentName is the name of the leaf that is the environment.
 const EnvironmentName = "env.name"
 
-// Leaves returns what a value depends on, each once, in the order in which it is come upon.
+// Leaves returns what a value depends on, each once, in the order in which it is visited.
 func Leaves(r *eval.Recorder, o value.Origin) []Leaf {
 	c := newCollector(r)
 	c.origin(o)
@@ -49,7 +49,7 @@ func newCollector(r *eval.Recorder) *collector {
 	return &collector{recorder: r, seen: map[value.Origin]bool{}, shared: map[uintptr]bool{}, known: map[Leaf]bool{}}
 }
 
-// origin gathers the leaves behind an origin. It keeps its own stack, since a fold leaves a chain as long as its list.
+// origin gathers the leaves after an origin. It keeps its own stack, since a fold leaves a chain as long as its list.
 func (c *collector) origin(o value.Origin) {
 	stack := []value.Origin{o}
 	for len(stack) > 0 {
@@ -115,8 +115,8 @@ func (c *collector) value(v value.Value) {
 type Side struct {
 	Recorder *eval.Recorder
 	Value    value.Value // Absent when the value is not there on this side
-	// Around are the origins of the records and lists that hold the value, or would, innermost first. The first explains
-	// what is on one side only; what chose any of them chose the value too.
+	// Around are the origins of the records and lists that hold the value, or would, innermost first. The first
+	// explains what is on one side only; what chose any of them chose the value too.
 	Around []value.Origin
 	// Block is the origin of the path of the document, which knows what chose the block that it is in.
 	Block value.Origin
@@ -184,7 +184,8 @@ type Cause struct {
 	// Because names the inputs, or the environment, on which the difference depends. It is empty when the lines say
 	// it all, such as for two data files.
 	Because []Reason
-	// Tried says that the difference was seen to go when all that is named is made equal, and that it takes each of them.
+	// Tried says that the difference was seen to go when all that is named is made equal, and that it takes each of
+	// them.
 	Tried bool
 }
 
@@ -192,7 +193,8 @@ type Cause struct {
 type Reason struct {
 	Name        string
 	Left, Right source.Pos // where it got its value on each side
-	// Upstream is why the outputs of upstream environments differ that the values come from; nil when they come from none.
+	// Upstream is why the outputs of upstream environments differ that the values come from; nil when they come from
+	// none.
 	Upstream *UpstreamCause
 }
 
@@ -211,7 +213,7 @@ type UpstreamCause struct {
 	Cause Cause
 }
 
-// Difference finds the cause of a difference. Differs tells whether an input, or the part of one that a name with a
+// Difference finds the cause of a difference. Differs reports whether an input, or the part of one that a name with a
 // path of fields stands for, has another value on the other side.
 func Difference(left, right Side, differs func(input string) bool) Cause {
 	c := Cause{Left: left.Pos(), Right: right.Pos()}
@@ -307,7 +309,7 @@ func gather(reasons []Reason) []Reason {
 	return gathered
 }
 
-// Fields returns the name of an input and the fields in it, as the name of a leaf has them: odd ones stand in quotes.
+// Fields returns the name of an input and the fields in it, as the name of a leaf has them: odd ones are in quotes.
 func Fields(name string) []string {
 	fields := writtenFields(name)
 	for i, field := range fields {

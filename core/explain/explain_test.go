@@ -53,7 +53,7 @@ func TestLeaves(t *testing.T) {
 	}
 }
 
-// TestFields holds that the name of a leaf is taken apart where its fields are, and nowhere else.
+// TestFields checks that the name of a leaf is taken apart where its fields are, and nowhere else.
 func TestFields(t *testing.T) {
 	for name, want := range map[string][]string{
 		"n": {"n"}, "r.a.b": {"r", "a", "b"}, `r."odd key".x`: {"r", "odd key", "x"}, `r."a.b"`: {"r",

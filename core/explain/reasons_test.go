@@ -9,7 +9,7 @@ import (
 	"knothole/core/project"
 )
 
-// TestChoices holds that a value which was chosen as a whole depends on each choice that it went through, and on
+// TestChoices checks that a value which was chosen as a whole depends on each choice that it went through, and on
 // nothing that is in it.
 func TestChoices(t *testing.T) {
 	p, err := project.Load(fstest.MapFS{
@@ -49,7 +49,7 @@ func TestReasons(t *testing.T) {
 	}
 }
 
-// TestCommonPath holds that paths have whole fields in common: no half names, and no half of a key in quotes.
+// TestCommonPath checks that paths have whole fields in common: no half names, and no half of a key in quotes.
 func TestCommonPath(t *testing.T) {
 	for _, c := range [][3]string{
 		{"limits.cpu", "limits.memory", "limits"},

@@ -60,7 +60,7 @@ func (t *frame) builtin(e *syntax.Call, o *check.Object, arguments []*taint, wri
 }
 
 // builtinCall is one call of a built-in function that passes on what it is given. What stands for a type variable in
-// its result can only come from where that variable stands in its parameters, so that its signature tells where
+// its result can only come from where that variable is in its parameters, so that its signature tells where
 // everything goes.
 type builtinCall struct {
 	*frame

@@ -41,7 +41,7 @@ type analysis struct {
 	globals  map[*check.Object]*taint
 	running  map[*check.Object]bool
 	visits   int
-	owner    *check.Object         // the declaration in hand
+	owner    *check.Object         // the current declaration
 	declared map[types.Type]*taint // of values whose types have secret fields
 	seen     map[source.Pos]bool   // where something was reported
 }
@@ -145,8 +145,8 @@ type frame struct {
 	*analysis
 	module *check.Module
 	locals map[int]*taint
-	// patched is what the patch in hand has made of its target so far; sometimes says that an operation may not
-	// happen, since it stands in a block.
+	// patched is what the current patch has made of its target so far; sometimes says that an operation may not
+	// happen, since it is in a block.
 	patched   *taint
 	sometimes bool
 }

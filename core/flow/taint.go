@@ -11,7 +11,7 @@ import (
 	"knothole/core/value"
 )
 
-// trail says how a scalar became secret, or known only after deployment: where it stands now, and where
+// trail says how a scalar became secret, or known only after deployment: where it is now, and where
 // it came through, from its declaration on.
 type trail struct {
 	later bool
@@ -19,7 +19,7 @@ type trail struct {
 	steps []source.Related
 }
 
-// through returns the trail with one more step, and another place where the value stands now.
+// through returns the trail with one more step, and another place where the value is now.
 func (t *trail) through(step source.Related, at source.Span) *trail {
 	return &trail{t.later, at, append(slices.Clip(t.steps), step)}
 }
@@ -51,7 +51,7 @@ func elements(found *taint) *taint {
 	return &taint{rest: found, list: true}
 }
 
-// field returns the taint of what stands under a key.
+// field returns the taint of what is under a key.
 func (t *taint) field(name string) *taint {
 	switch {
 	case t == nil:
@@ -156,7 +156,7 @@ func (t *taint) eachMoved(move func(*trail) *trail) *taint {
 	return m
 }
 
-// standing returns the taint of what stands at a place now, without a step that would be worth telling.
+// standing returns the taint of what is at a place now, without a step that would be worth telling.
 func (t *taint) standing(at source.Span) *taint {
 	return t.moved(func(x *trail) *trail { return &trail{x.later, at, x.steps} })
 }

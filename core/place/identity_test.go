@@ -43,7 +43,7 @@ func TestKeys(t *testing.T) {
 	}
 }
 
-// TestHiddenIsNoName holds that what is secret names nothing, since names are shown.
+// TestHiddenIsNoName checks that what is secret names nothing, since names are shown.
 func TestHiddenIsNoName(t *testing.T) {
 	hidden := value.StringOf("pin", 0).WithMark(value.Secret)
 	require.Empty(t, place.Kind(record("kind", hidden)))

@@ -71,7 +71,7 @@ func (p *Path) Steps() []Step {
 	return steps
 }
 
-// Split returns the first step of a path and the path behind it; ok is false when there is nothing behind it.
+// Split returns the first step of a path and the path after it; ok is false when there is nothing after it.
 func (p *Path) Split() (first Step, rest *Path, ok bool) {
 	switch {
 	case p == nil:

@@ -14,7 +14,7 @@ func (r *Run) Gives(in *Input) bool {
 }
 
 // Blank returns a layer to fill in: inputs that must be decided first, then as comments those that need not be, with
-// their default. Has tells which inputs have a value already.
+// their default. Has says which inputs have a value already.
 func Blank(inputs []*Input, format string, has func(*Input) bool) string {
 	var required, optional []*Input
 	for _, in := range inputs {
@@ -118,7 +118,7 @@ var defaults = blank{open: (*Input).Required, given: func(in *Input) value.Value
 // write writes inputs that have a path in common up to a depth, those of one record below each other. Comment is the
 // depth at which a comment has begun; -1 for none.
 //
-// What is told of an input has one comment sign more than the input, so that the signs can be taken away from all.
+// What is reported of an input has one comment sign more than the input, so that the signs can be taken away from all.
 func (w blank) write(b *strings.Builder, inputs []*Input, depth, comment int) {
 	tell := "## "
 	if comment >= 0 {
@@ -171,7 +171,7 @@ func (w blank) write(b *strings.Builder, inputs []*Input, depth, comment int) {
 // widestLiteral is how many columns a mapping or sequence takes at most on one line of a layer to fill in.
 const widestLiteral = 60
 
-// blankYAML writes a value of a layer to fill in behind its key, or, when that is long, as lines below it.
+// blankYAML writes a value of a layer to fill in after its key, or, when that is long, as lines below it.
 func blankYAML(v value.Value) (first string, block []string) {
 	if v.IsAbsent() {
 		return "", nil

@@ -122,7 +122,7 @@ func completed(name string, format data.Format, text string, left []*Input) (str
 // placeMark stands for a value that is put into a layer to see where it goes.
 const placeMark = "knothole-place"
 
-// placeFor returns the line of a layer before which a key has to be put, how that is indented, and what stands before
+// placeFor returns the line of a layer before which a key has to be put, how that is indented, and what is before
 // its value there; ok is false when it has no line of its own.
 func placeFor(file *source.File, format data.Format, path []string) (line int, indent, key string, ok bool) {
 	with, err := data.Set(file, format, path, value.StringOf(placeMark, 0))

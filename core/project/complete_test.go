@@ -24,7 +24,7 @@ input note: string? = null
 output all = [camera.name, camera.fps, camera.size.wide, camera.size.high, camera.feed.url, camera.feed.retry, camera.feed."back-off", days, title, note]
 `
 
-// TestComplete holds that what is added as a comment stands where it has to: with the marks of the comments taken
+// TestComplete checks that what is added as a comment is where it has to: with the marks of the comments taken
 // away it gives each input its default.
 func TestComplete(t *testing.T) {
 	marks := map[string]*regexp.Regexp{

@@ -122,7 +122,7 @@ func (r *Run) TryInput(name, text string) string {
 	return ""
 }
 
-// readTyped reads a text as a value of a type: a string is taken as it stands, null where the type has it, other
+// readTyped reads a text as a value of a type: a string is taken as it is, null where the type has it, other
 // scalars as they are written in the language, lists and records as YAML or JSON. What is none of these is a string,
 // which then does not fit.
 func readTyped(file *source.File, t types.Type, keys data.Keys) (value.Value, source.Findings) {

@@ -47,7 +47,7 @@ func output(r *project.Run, name string) string {
 	return data.CompactJSON(value.Shown(v))
 }
 
-// TestGivenIsNotKept holds that what is given for one run leaves the environment as it is, so that a project can be
+// TestGivenIsNotKept checks that what is given for one run leaves the environment as it is, so that a project can be
 // evaluated with several inputs side by side.
 func TestGivenIsNotKept(t *testing.T) {
 	p := load(t, map[string]string{project.FileName: "[environments.north]\n[environments.north.secrets]\n" +
@@ -96,7 +96,7 @@ func TestPrecedence(t *testing.T) {
 	}
 }
 
-// TestTexts holds that the text of an input is read as its type.
+// TestTexts checks that the text of an input is read as its type.
 func TestTexts(t *testing.T) {
 	for _, c := range []struct{ declared, text, want string }{
 		{"string", "5", `"5"`}, {"string", "null", `"null"`}, {"string", "", `""`}, {"string", " a\n", `" a\n"`},
@@ -145,7 +145,7 @@ func (s store) Read(r *project.Reference) ([]byte, error) {
 	return []byte(text), nil
 }
 
-// TestSecretsAreRead holds that what references name becomes the values of secret inputs, of their types.
+// TestSecretsAreRead checks that what references name becomes the values of secret inputs, of their types.
 func TestSecretsAreRead(t *testing.T) {
 	p := load(t, map[string]string{
 		project.FileName: `
@@ -198,7 +198,7 @@ secret output sum = [lengths, number + 1, part * 2, not login.on]
 	require.Equal(t, `input "number": expected an int, found the string ‹secret›`, output(e, "sum"))
 }
 
-// TestFields holds that fields of inputs are given by their names, secret ones too, which then need no source.
+// TestFields checks that fields of inputs are given by their names, secret ones too, which then need no source.
 func TestFields(t *testing.T) {
 	p := load(t, map[string]string{
 		project.FileName: "[environments.north]\nlayers = [\"a.yaml\"]\n[environments.north.secrets]\nmail.password " +
@@ -241,7 +241,7 @@ func TestFields(t *testing.T) {
 	require.Equal(t, `input "levels.low": expected an int, found the string "tide"`, output(e, "plain"))
 }
 
-// TestLayersOfAnySize holds that a layer may be large.
+// TestLayersOfAnySize checks that a layer may be large.
 func TestLayersOfAnySize(t *testing.T) {
 	large := strings.Repeat("tide ", 2<<20)
 	p := load(t, map[string]string{project.FileName: "[environments.north]\nlayers = [\"a.yaml\"]\n",
@@ -251,7 +251,7 @@ func TestLayersOfAnySize(t *testing.T) {
 	require.Less(t, len(got), 300)
 }
 
-// TestOneInputTwoTypes holds that what layers say is checked as a whole, at the line of the strongest.
+// TestOneInputTwoTypes checks that what layers say is checked as a whole, at the line of the strongest.
 func TestOneInputTwoTypes(t *testing.T) {
 	files := map[string]string{project.FileName: "[environments.north]\nlayers = [\"a.yaml\", \"b.toml\"]\n",
 		"main.knot": "input x: { a: int }\noutput y = x\n", "a.yaml": "x: { a: 1 }\n", "b.toml": "x = 5\n"}

@@ -216,7 +216,7 @@ func (r *Run) missing(o *check.Object) bool {
 	}
 	for _, l := range r.AllLayers() {
 		if l.Bad {
-			return false // it may stand in the layer that could not be read
+			return false // it may be in the layer that could not be read
 		}
 	}
 	for at := r.Environment; at != nil; at = at.Extends {
@@ -316,8 +316,8 @@ func (r *Run) merged(o *check.Object) value.Value {
 	return v
 }
 
-// merge overlays a later layer's value on an earlier one. If removable is true, null removes the weaker value, as for entries of maps and
-// optional fields. The result is absent if nothing is left.
+// merge overlays a later layer's value on an earlier one. If removable is true, null removes the weaker value, as for
+// entries of maps and optional fields. The result is absent if nothing is left.
 func merge(weak, strong value.Value, t types.Type, removable bool) value.Value {
 	if strong.IsNull() && !types.MayBeNull(t) {
 		if removable {

@@ -45,7 +45,7 @@ func TestNullInLayers(t *testing.T) {
 	require.False(t, run.TakenAway([]string{"k", "a"}).IsValid(), "a stronger layer gives it again")
 }
 
-// TestNullWithoutWeaker holds that null for what must have a value gives it none.
+// TestNullWithoutWeaker checks that null for what must have a value gives it none.
 func TestNullWithoutWeaker(t *testing.T) {
 	p := load(t, map[string]string{
 		project.FileName: "[environments.north]\nlayers = [\"a.yaml\"]\n", "a.yaml": "r: { name: null, zone: null }\n",
@@ -54,7 +54,7 @@ func TestNullWithoutWeaker(t *testing.T) {
 	require.Equal(t, `["zone"]`, output(p.RunNamed("north"), "keys"))
 }
 
-// TestMissingBesideBrokenLayer holds that no input is reported as missing while a layer that may give it cannot be
+// TestMissingBesideBrokenLayer checks that no input is reported as missing while a layer that may give it cannot be
 // read.
 func TestMissingBesideBrokenLayer(t *testing.T) {
 	p := load(t, map[string]string{
@@ -66,7 +66,7 @@ func TestMissingBesideBrokenLayer(t *testing.T) {
 	require.Contains(t, codesOf(p, "south"), source.MissingInput)
 }
 
-// TestSecretsOfLayers holds that a secret input takes nothing from a layer, which is an error there.
+// TestSecretsOfLayers checks that a secret input takes nothing from a layer, which is an error there.
 func TestSecretsOfLayers(t *testing.T) {
 	p := load(t, map[string]string{
 		project.FileName: "[environments.north]\nlayers = [\"a.yaml\"]\n", "a.yaml": "pin: \"0412\"\n",

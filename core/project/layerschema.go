@@ -349,7 +349,7 @@ func (e *exporter) union(t *types.Union) SchemaObject {
 	return SchemaObject{{"enum", values}}
 }
 
-// limited adds what JSON Schema can say of the limits of a type; the rest stands in a comment.
+// limited adds what JSON Schema can say of the limits of a type; the rest is in a comment.
 func (e *exporter) limited(s SchemaObject, t *types.Limited) SchemaObject {
 	s = slices.Clone(s)
 	var rest []string

@@ -33,7 +33,7 @@ func (p *Project) NewEnvironment(name string, like *Environment) (entry, layerPa
 	if len(own) > 0 {
 		last := own[len(own)-1].Path
 		folder = path.Dir(last)
-		if of, ok := data.FormatOf(last); ok && of.Comment() != "" { // what is to be decided stands in comments
+		if of, ok := data.FormatOf(last); ok && of.Comment() != "" { // what is to be decided is in comments
 			format, extension = of, path.Ext(last)
 		}
 	}

@@ -366,7 +366,7 @@ func (l *loader) checkAll(given func(), withRules bool) {
 	p.remember()
 }
 
-// loader reads modules depth first, so that each stands in the program behind those that it uses.
+// loader reads modules depth first, so that each is in the program after those that it uses.
 type loader struct {
 	*Project
 	values map[*syntax.Use]value.Value // the contents of data files
@@ -650,5 +650,5 @@ func (l *loader) resolve(from, written string, span source.Span) (string, bool) 
 	return name, true
 }
 
-// Modules returns all modules of the project, each behind those that it uses.
+// Modules returns all modules of the project, each after those that it uses.
 func (p *Project) Modules() []*check.Module { return p.checked.Modules }

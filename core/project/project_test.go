@@ -71,7 +71,7 @@ func TestMerging(t *testing.T) {
 	}
 }
 
-// TestFormatsOfLayers holds that layers of all formats can lie over each other.
+// TestFormatsOfLayers checks that layers of all formats can lie over each other.
 func TestFormatsOfLayers(t *testing.T) {
 	texts := map[string][2]string{
 		"yaml": {"x:\n  a: 1\n  b: low\n", "x:\n  b: high\n"},

@@ -11,7 +11,7 @@ import (
 	"knothole/core/value"
 )
 
-// keyLike is a word in a line of a layer that stands where a key does: before a colon or an equals sign.
+// keyLike is a word in a line of a layer that is where a key does: before a colon or an equals sign.
 var keyLike = regexp.MustCompile(`([A-Za-z_][A-Za-z0-9_.-]*)["']?\s*[:=]`)
 
 // wordLike is a word anywhere in a line, which may be a key in a file that cannot be read.
@@ -225,7 +225,7 @@ func shownSafely(v value.Value, t types.Type, secret bool) value.Value {
 }
 
 // suspects returns what may be a secret where a value does not fit its type: a field that a record with secret fields
-// does not have, if asked for, and what stands in place of something that holds secrets.
+// does not have, if asked for, and what is in place of something that holds secrets.
 func suspects(v value.Value, t types.Type, fields bool) []value.Value {
 	var found []value.Value
 	seen := map[visit]bool{}
@@ -263,7 +263,7 @@ func suspects(v value.Value, t types.Type, fields bool) []value.Value {
 						if fields {
 							found = append(found, x)
 						}
-					default: // the key may hold what belongs behind it
+					default: // the key may hold what belongs after it
 						found = append(found, v)
 					}
 				}

@@ -322,7 +322,7 @@ func (l *loader) checkChosen(m *RuleModule) {
 	}
 }
 
-// Reached returns the main modules and all that they lead to, each behind those that it uses.
+// Reached returns the main modules and all that they lead to, each after those that it uses.
 func (p *Project) Reached() []*check.Module {
 	seen := map[*check.Module]bool{}
 	var reach func(from *check.Module)

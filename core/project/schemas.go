@@ -25,7 +25,7 @@ type Association struct {
 	Optional bool
 	Span     source.Span // of the pattern
 
-	reference value.Value // the path of the schema, and behind a # the part of it
+	reference value.Value // the path of the schema, and after a # the part of it
 	Schema    *schema.Schema
 }
 

@@ -270,7 +270,7 @@ func (in *Input) removedBy(l *Layer) value.Value {
 }
 
 // Opened returns inputs with maps opened: an input for each entry that an environment has or takes away, in the order
-// in which they are come upon, field by field where it is a record. Worlds are those of the environments. Of a map
+// in which they are visited, field by field where it is a record. Worlds are those of the environments. Of a map
 // with more entries than so many, the whole is one input.
 func (p *Project) Opened(inputs []*Input, runs []*Run, worlds []*eval.World, most int) (all []*Input) {
 	for _, in := range inputs {

@@ -11,7 +11,7 @@ import (
 	"knothole/core/value"
 )
 
-// TestContent holds that what is written in another way has another content.
+// TestContent checks that what is written in another way has another content.
 func TestContent(t *testing.T) {
 	var values []value.Value
 	for _, text := range []string{

@@ -13,7 +13,7 @@ import (
 // Line is one line of a rendered document.
 type Line struct {
 	Text string
-	// Value is what stands on the line, the innermost of several; Absent where only brackets do. Of a string of
+	// Value is what is on the line, the innermost of several; Absent where only brackets do. Of a string of
 	// several lines it is the line.
 	Value value.Value
 	// At is where it is decided; Path is the place in the document.
@@ -23,7 +23,7 @@ type Line struct {
 	Number int
 }
 
-// Lines returns the lines of a document with the values that stand on them. Text is how the document is written.
+// Lines returns the lines of a document with the values that are on them. Text is how the document is written.
 func Lines(d *Document, text []byte, r *eval.Recorder, sources *source.Set) []Line {
 	set := source.NewSet()
 	file, err := set.Add(d.Path, text)

@@ -15,8 +15,8 @@ import (
 	"knothole/core/value"
 )
 
-// TestLines holds that on each line of the documents of the demo stands the value that is said to stand there, and
-// that each scalar stands on a line.
+// TestLines checks that on each line of the documents of the demo stands the value that is said to be there, and
+// that each scalar is on a line.
 func TestLines(t *testing.T) {
 	p, err := project.Load(os.DirFS("../../demo/project"))
 	require.NoError(t, err)
@@ -81,7 +81,7 @@ func document(format data.Format, v value.Value) render.Document {
 	return render.Document{Document: eval.Document{Value: v}, Format: format}
 }
 
-// TestStreamOrder holds that what others need comes first, and otherwise what is declared first.
+// TestStreamOrder checks that what others need comes first, and otherwise what is declared first.
 func TestStreamOrder(t *testing.T) {
 	object := func(kind, name string) value.Value {
 		return value.RecordOf(value.NewShape([]string{"kind", "name"}),
@@ -110,7 +110,7 @@ func TestStreamOrder(t *testing.T) {
 	require.Equal(t, "1 2 3 4 5 6 7 8", strings.Join(order, " "))
 }
 
-// TestStreamOrderOfKinds holds for every kind that is ranked that it comes behind what it needs: each group before
+// TestStreamOrderOfKinds holds for every kind that is ranked that it comes after what it needs: each group before
 // the next.
 func TestStreamOrderOfKinds(t *testing.T) {
 	groups := [][]string{

@@ -168,7 +168,7 @@ func (r *Result) report(code source.Code, span source.Span, help string, related
 		Related: related, Environments: []string{r.Run.Name}})
 }
 
-// taken is a path that a document takes, or a directory that it stands in.
+// taken is a path that a document takes, or a directory that it is in.
 type taken struct {
 	name   string
 	span   source.Span

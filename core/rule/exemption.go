@@ -171,7 +171,7 @@ func (c *Checking) judge(complete bool) {
 	}
 }
 
-// countAre is a number of things with the verb behind it.
+// countAre is a number of things with the verb after it.
 func countAre(n int, word string) string {
 	if n == 1 {
 		return "1 " + word + " is"

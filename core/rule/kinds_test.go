@@ -17,7 +17,7 @@ import (
 
 var markedName = regexp.MustCompile("‹([^›]+)›")
 
-// TestCommonKinds holds that between objects of the common kinds nothing is told when all names are right, and for
+// TestCommonKinds checks that between objects of the common kinds nothing is told when all names are right, and for
 // each name that is made wrong exactly that, at its place, with the name that it nearly is.
 func TestCommonKinds(t *testing.T) {
 	written, err := os.ReadFile("testdata/linked.yaml")

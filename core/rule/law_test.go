@@ -432,7 +432,7 @@ func linksFollowed(t testing.TB, seed uint64) {
 	slices.Sort(l.lost)
 	require.Equal(t, slices.Compact(l.lost), slices.Compact(lost), l.text.String())
 
-	// In whatever order they come, what is named stands before what names it.
+	// In whatever order they come, what is named is before what names it.
 	var streamed []render.Object
 	for _, o := range objects {
 		streamed = append(streamed, render.Object{Path: o.Path, Value: o.Data})

@@ -46,7 +46,7 @@ func TestNotice(t *testing.T) {
 	}
 }
 
-// TestScopeOfLinks holds that a link leads to nothing outside of its scope.
+// TestScopeOfLinks checks that a link leads to nothing outside of its scope.
 func TestScopeOfLinks(t *testing.T) {
 	files := map[string]string{
 		project.FileName: "[environments.a]\n[[links]]\nfrom = \"*: ref\"\nto = \"*: name\"\nscope = \"space\"\n",

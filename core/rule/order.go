@@ -6,7 +6,7 @@ import (
 	"knothole/core/render"
 )
 
-// Ordered returns objects so that what others name stands before those, and otherwise in their order: by the links of
+// Ordered returns objects so that what others name is before those, and otherwise in their order: by the links of
 // the project and those between the common kinds. Where objects name each other in a cycle, their order stays.
 func Ordered(p *project.Project, objects []render.Object, builtins *eval.Builtins) []render.Object {
 	all := make([]Object, len(objects))

@@ -443,8 +443,8 @@ func (f *found) lookAtEach(rules []*runner, seen []eval.Subject, s *set) {
 	}
 }
 
-// matcher returns what tells whether paths match a pattern, nil for one that all match; documents of a stream have one
-// path.
+// matcher returns what reports whether paths match a pattern, nil for one that all match; documents of a stream have
+// one path.
 func matcher(pattern string) func(path string) bool {
 	if pattern == "" || pattern == "**" {
 		return nil

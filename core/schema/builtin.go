@@ -9,7 +9,7 @@ import (
 	"knothole/core/data"
 )
 
-// The kinds that are built in stand in the directory kinds: for each version of an interface, its kinds; beside them
+// The kinds that are built in are in the directory kinds: for each version of an interface, its kinds; beside them
 // what they have in common. They are read when one of them is asked for.
 
 //go:embed kinds
@@ -23,7 +23,7 @@ var builtInFiles = map[string]string{
 	"apiextensions.k8s.io/v1": "extensions", "coordination.k8s.io/v1": "coordination",
 }
 
-// ofCluster are the kinds that stand in no name space.
+// ofCluster are the kinds that are in no name space.
 var ofCluster = map[string]bool{"Namespace": true, "IngressClass": true, "ClusterRole": true,
 	"ClusterRoleBinding": true, "StorageClass": true, "PriorityClass": true,
 	"CustomResourceDefinition": true, "PersistentVolume": true}

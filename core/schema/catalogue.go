@@ -311,7 +311,7 @@ type Definition struct {
 	Versions int
 }
 
-// inFileName keeps what the names of kinds and groups consist of, and may stand in the name of any file (RFC 1123).
+// inFileName keeps what the names of kinds and groups consist of, and may be in the name of any file (RFC 1123).
 func inFileName(r rune) rune {
 	if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' || r == '.' || r == '-' {
 		return r

@@ -245,7 +245,7 @@ func TestFormatsOfInts(t *testing.T) {
 	}
 }
 
-// TestValuesKnownLater holds that what is known later, itself or within a record, is neither one of the values that a
+// TestValuesKnownLater checks that what is known later, itself or within a record, is neither one of the values that a
 // schema lists nor none of them.
 func TestValuesKnownLater(t *testing.T) {
 	lamp := func(colour value.Value) value.Value {
@@ -286,7 +286,7 @@ func TestPlainDefinitions(t *testing.T) {
 	}
 }
 
-// TestDefinitionsSideBySide holds that a definition may be looked at by itself while objects are validated by it, as
+// TestDefinitionsSideBySide checks that a definition may be looked at by itself while objects are validated by it, as
 // the files of one run are: it is for the detector of races.
 func TestDefinitionsSideBySide(t *testing.T) {
 	for round := range 20 {

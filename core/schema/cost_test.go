@@ -47,7 +47,7 @@ func doubled(keyword string, steps int) string {
 	return b.String()
 }
 
-// TestWorkIsBounded holds that a schema which looks at a value again and again comes to an end: what is right is found
+// TestWorkIsBounded checks that a schema which looks at a value again and again comes to an end: what is right is found
 // to be right where the same question is asked twice, and what takes too much is said to.
 func TestWorkIsBounded(t *testing.T) {
 	if testing.Short() {

@@ -80,7 +80,7 @@ func definitions(t *testing.T) []string {
 }
 
 // TestDefinitions: the objects beside the definitions in testdata are right; broken at one place each, what is said of
-// them is what stands in the file .messages.
+// them is what is in the file .messages.
 func TestDefinitions(t *testing.T) {
 	for _, name := range definitions(t) {
 		t.Run(filepath.Base(name), func(t *testing.T) {
@@ -156,7 +156,7 @@ func places(v value.Value, path string) []string {
 	return all
 }
 
-// oneMistake holds that one error is one finding: whatever is put in one place of a right object, there is at most
+// oneMistake checks that one error is one finding: whatever is put in one place of a right object, there is at most
 // one problem about that place, and none elsewhere but with what is around it.
 func oneMistake(t *testing.T, s *schema.Schema, object value.Value, wrong []value.Value) (found int) {
 	for _, path := range places(object, "") {

@@ -57,7 +57,7 @@ func (d *dialect) idKeyword() string {
 // has reports whether a vocabulary is in force.
 func (d *dialect) has(v vocabulary) bool { return d.vocabularies&v == v }
 
-// refAlone reports whether a reference makes all that stands beside it meaningless.
+// refAlone reports whether a reference makes all that is beside it meaningless.
 func (d *dialect) refAlone() bool { return d.version <= draft7 }
 
 // DefaultDialect is that of a schema that does not say which it is of.

@@ -155,7 +155,7 @@ func toVersion(v, lenient ref.Val) ref.Val {
 	return version
 }
 
-// compare tells which of two versions comes first (Semantic Versioning 2.0.0, section 11).
+// compare says which of two versions comes first (Semantic Versioning 2.0.0, section 11).
 func (v versionValue) compare(w versionValue) int {
 	if n := slices.Compare(v.numbers[:], w.numbers[:]); n != 0 {
 		return n

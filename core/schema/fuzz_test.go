@@ -13,7 +13,7 @@ import (
 	"knothole/core/source"
 )
 
-// FuzzSchemas: whatever stands in a schema or a definition, it is taken in, looked at and used without a panic and in a
+// FuzzSchemas: whatever is in a schema or a definition, it is taken in, looked at and used without a panic and in a
 // time that can be foreseen, and each finding has a place.
 func FuzzSchemas(f *testing.F) {
 	f.Add(`{ "type": "object", "properties": { "a": { "$ref": "#" }, "b": { "pattern": "^a+$" } }, "required": `+
@@ -70,7 +70,7 @@ func useAll(t *testing.T, schemaText, dataText string) {
 	}
 }
 
-// certain holds that a value is right if it is certain that it is, and says whether that is so.
+// certain checks that a value is right if it is certain that it is, and says whether that is so.
 func certain(t *testing.T, s *schema.Schema, d schema.Document, object bool) bool {
 	if !s.IsCertain(d.Root, d.Numbers, object) {
 		return false
@@ -83,7 +83,7 @@ func certain(t *testing.T, s *schema.Schema, d schema.Document, object bool) boo
 	return true
 }
 
-// oddKeywords are keywords, for schemas in which anything may stand under each.
+// oddKeywords are keywords, for schemas in which anything may be under each.
 var oddKeywords = strings.Fields("$ref $dynamicRef $recursiveRef $id id $anchor $dynamicAnchor $recursiveAnchor " +
 	"$defs definitions " +
 	"type enum const minimum maximum exclusiveMinimum multipleOf minLength pattern format items prefixItems " +

@@ -162,7 +162,7 @@ func (s *Store) metaschemaOf(r *resource) *Schema {
 	return s.schema(meta.root, meta)
 }
 
-// inner returns the schemas that stand in a schema.
+// inner returns the schemas that are in a schema.
 func (s *Schema) inner() []*Schema {
 	var all []*Schema
 	if s.raw.Kind() != value.Record {

@@ -212,7 +212,7 @@ func (t *translator) quantifier(from int, repeats bool) error {
 	return nil
 }
 
-// group reads a group behind its opening bracket.
+// group reads a group after its opening bracket.
 func (t *translator) group() error {
 	switch {
 	case t.take("?:"):
@@ -250,7 +250,7 @@ func (t *translator) group() error {
 
 var groupName = regexp.MustCompile(`^[\pL_$][\pL\pN_$]*$`)
 
-// class reads a set of characters behind its opening bracket.
+// class reads a set of characters after its opening bracket.
 func (t *translator) class() error {
 	var b strings.Builder
 	negated := t.take("^")
@@ -331,7 +331,7 @@ func written(r rune, class bool) string {
 	return regexp.QuoteMeta(string(r))
 }
 
-// escape reads what stands behind a backslash.
+// escape reads what is behind a backslash.
 func (t *translator) escape(class bool) (string, error) {
 	r, ok := t.next()
 	if !ok {
@@ -402,7 +402,7 @@ func (t *translator) character(digits int, class bool) (string, error) {
 	return written(rune(code), class), nil
 }
 
-// unicode reads what stands behind \u: four digits, twice four for characters above them, or any number in braces.
+// unicode reads what is behind \u: four digits, twice four for characters above them, or any number in braces.
 func (t *translator) unicode(class bool) (string, error) {
 	if t.take("{") {
 		end := strings.IndexByte(t.text[t.at:], '}')

@@ -412,7 +412,7 @@ func texts(list value.Value) []string {
 	return all
 }
 
-// pattern compiles a pattern; at is where it stands.
+// pattern compiles a pattern; at is where it is.
 func (c *compiler) pattern(text string, at value.Value) *matcher {
 	pattern, err := c.store.pattern(text, c.resource.dialect)
 	switch {

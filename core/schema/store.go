@@ -313,7 +313,7 @@ func (s *Store) within(v value.Value, of *Schema) *Schema {
 	return known
 }
 
-// part returns a schema that stands in another.
+// part returns a schema that is in another.
 func (s *Store) part(v value.Value, r *resource) *Schema {
 	s.mu.Lock()
 	defer s.mu.Unlock()

@@ -44,7 +44,7 @@ const (
 	TestNeeds         Code = "test-needs-environment"
 	NoExpectation     Code = "no-expectation"
 	Unused            Code = "unused"
-	// NotRendered is what stands in a module, or in an instance of one, that nothing renders.
+	// NotRendered is what is in a module, or in an instance of one, that nothing renders.
 	NotRendered Code = "not-rendered"
 	// NotInForce is a rule that nothing holds.
 	NotInForce Code = "not-in-force"

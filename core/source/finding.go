@@ -15,7 +15,7 @@ const (
 	Warning
 )
 
-// String returns the word that stands in messages.
+// String returns the word that is in messages.
 func (s Severity) String() string {
 	if s == Warning {
 		return "warning"
@@ -24,7 +24,7 @@ func (s Severity) String() string {
 }
 
 // Finding is the one form for everything that can be reported about a project. Message says what is wrong, what was
-// expected and what was found; Help is the likely fix and stands behind the marked source.
+// expected and what was found; Help is the likely fix and comes after the marked source.
 type Finding struct {
 	Code     Code
 	Severity Severity

@@ -159,7 +159,7 @@ func (f *File) LineSpan(line, column int) Span {
 	return At(f.Pos(offset + len(text)))
 }
 
-// TokenEnd returns the offset behind the word, number or quoted text that begins at offset; it never leaves the
+// TokenEnd returns the offset after the word, number or quoted text that begins at offset; it never leaves the
 // line. It serves places of which only the start is known.
 func (f *File) TokenEnd(offset int) int {
 	rest := f.Text[min(offset, len(f.Text)):]

@@ -92,7 +92,7 @@ func TestReportOrdersAndUnites(t *testing.T) {
 	require.Equal(t, []int{4, 0}, []int{errors, warnings})
 }
 
-// TestUTF16 holds that places are counted as editors count them, and found again.
+// TestUTF16 checks that places are counted as editors count them, and found again.
 func TestUTF16(t *testing.T) {
 	set := source.NewSet()
 	f, err := set.Add("a.knot", []byte("añ\U0001F30Ab\r\nx\n"))
@@ -109,7 +109,7 @@ func TestUTF16(t *testing.T) {
 	require.Equal(t, 12, f.UTF16Offset(99, 0))
 }
 
-// TestReplace holds that a file can be replaced: places are in its new version, and none in the old.
+// TestReplace checks that a file can be replaced: places are in its new version, and none in the old.
 func TestReplace(t *testing.T) {
 	set := source.NewSet()
 	a, err := set.Add("a", []byte("first"))

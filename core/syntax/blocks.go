@@ -4,7 +4,7 @@ import (
 	"fmt"
 )
 
-// test reads what stands behind `test`.
+// test reads what is behind `test`.
 func (p *parser) test(d *Test) {
 	title := func(what string) *String {
 		if p.token().kind != tokenString {
@@ -31,7 +31,7 @@ func (p *parser) test(d *Test) {
 	d.Body = p.inMode(inTest, "", "after the title")
 }
 
-// rule reads what stands behind the name of a rule.
+// rule reads what is behind the name of a rule.
 func (p *parser) rule(d *Rule) {
 	if !p.take("on") {
 		help := ""
@@ -72,7 +72,7 @@ func (p *parser) quoted(what string) *String {
 	return p.stringLiteral()
 }
 
-// expectation reads what stands behind `expect`.
+// expectation reads what is behind `expect`.
 func (p *parser) expectation(d *Expect) {
 	if next := p.peek(1); p.sign("error") && !next.newline && (next.kind == tokenString || next.kind == tokenOpen) {
 		p.at++
@@ -99,13 +99,13 @@ func (p *parser) expectation(d *Expect) {
 	}
 }
 
-// violation reads the call of a rule behind the words that say what it must find.
+// violation reads the call of a rule after the words that say what it must find.
 func (p *parser) violation(d *Expect) {
 	p.expect("from", "and the call of a rule")
 	d.Violation, d.From = true, p.expression()
 }
 
-// blockEntry reads a declaration that may stand in a block.
+// blockEntry reads a declaration that may be in a block.
 func (p *parser) blockEntry(header Header) (result Declaration) {
 	start := p.token().start
 	f, b := p.form(header, p.mode)

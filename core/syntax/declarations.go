@@ -25,18 +25,18 @@ const (
 type form struct {
 	word    string
 	context context
-	// marks are the words that may stand before it.
+	// marks are the words that may be before it.
 	marks []string
 	// unnamed says that it has no name: when it cannot be read, no name is missing.
 	unnamed bool
 	// inside says that the word also begins expressions, so that at the left edge it need not begin a declaration.
 	inside bool
-	// read reads what stands behind the word. It tells keep of the declaration as soon as its name is known, so that it
+	// read reads what is behind the word. It tells keep of the declaration as soon as its name is known, so that it
 	// is there when the rest cannot be read.
 	read func(p *parser, begun beginning, keep func(Declaration))
 }
 
-// beginning is what stands before what a form reads.
+// beginning is what is before what a form reads.
 type beginning struct {
 	header Header
 	word   string
@@ -46,7 +46,7 @@ type beginning struct {
 // forms are all forms, in the order in which messages list them.
 var forms []*form
 
-// marks are the words that stand before the word of a form.
+// marks are the words that are before the word of a form.
 var marks = []string{"secret", "later"}
 
 func init() { // for a cycle: to read a block is to read forms
@@ -192,7 +192,7 @@ func formOf(word string, in context) *form {
 	return nil
 }
 
-// words lists the words with which a declaration may begin in a context: marks stand before what also begins
+// words lists the words with which a declaration may begin in a context: marks are before what also begins
 // expressions.
 func words(in context) []string {
 	var plain, marked, inside []string
@@ -225,7 +225,7 @@ func beginsDeclaration(word string) bool {
 	})
 }
 
-// markBefore takes the mark at the current token and returns the form of the declaration behind it.
+// markBefore takes the mark at the current token and returns the form of the declaration after it.
 func (p *parser) markBefore(mark string, in context) *form {
 	var allowed []string
 	for _, f := range forms {

@@ -69,7 +69,7 @@ func (p *parser) postfix() Expression {
 	return p.changes(start, p.steps(start, p.primary()))
 }
 
-// changes reads the `with { … }` or `with s` behind an operand.
+// changes reads the `with { … }` or `with s` after an operand.
 func (p *parser) changes(start int, e Expression) Expression {
 	for p.sign("with") && p.continues() && (p.free || !p.token().newline || p.peek(1).is(p, "{")) {
 		p.at++
@@ -121,7 +121,7 @@ func (p *parser) askedType() Type {
 	return p.simpleType()
 }
 
-// steps reads the fields, indexes and calls behind an operand.
+// steps reads the fields, indexes and calls after an operand.
 func (p *parser) steps(start int, e Expression) Expression {
 	for chain := 0; ; chain++ {
 		if chain >= maxChain {
@@ -502,7 +502,7 @@ func (p *parser) forExpression() Expression {
 	return e
 }
 
-// loopHead reads what stands between `for` and its body.
+// loopHead reads what is between `for` and its body.
 func (p *parser) loopHead(e *For) {
 	e.First = p.name("a name for each element")
 	if p.take(",") {
@@ -567,7 +567,7 @@ func (p *parser) entry() *Entry {
 	return e
 }
 
-// colon takes the colon behind the key of an entry.
+// colon takes the colon after the key of an entry.
 func (p *parser) colon(key *Key) {
 	if p.take(":") {
 		return
@@ -586,7 +586,7 @@ func (p *parser) colon(key *Key) {
 	p.expected(`":" after the key `+key.text(p), help)
 }
 
-// keyEnd returns the index of the token behind the key at the current token, and whether there is a key.
+// keyEnd returns the index of the token after the key at the current token, and whether there is a key.
 func (p *parser) keyEnd() (int, bool) { return p.keyEndAt(p.at) }
 
 func (p *parser) keyEndAt(index int) (int, bool) {
@@ -617,7 +617,7 @@ func (p *parser) keyEndAt(index int) (int, bool) {
 	return 0, false
 }
 
-// hyphenatedEnd returns the offset behind the longest run of name characters and inner hyphens that begins at offset.
+// hyphenatedEnd returns the offset after the longest run of name characters and inner hyphens that begins at offset.
 func hyphenatedEnd(text string, offset int) int {
 	end := wordEnd(text, offset)
 	for {

@@ -56,7 +56,7 @@ func (f *formatter) verify(text string) {
 	}
 }
 
-// commentTexts returns the comments in their order, without white space behind them.
+// commentTexts returns the comments in their order, without white space after them.
 func (s *scanner) commentTexts() []string {
 	texts := make([]string, len(s.comments))
 	for i, c := range s.comments {
@@ -65,11 +65,11 @@ func (s *scanner) commentTexts() []string {
 	return texts
 }
 
-// line is one line of the result: what stands on it, and the columns that may be aligned with those of its neighbours.
+// line is one line of the result: what is on it, and the columns that may be aligned with those of its neighbours.
 type line struct {
 	text    string
 	indent  int
-	arrow   int    // where the arrow of a branch stands in text; 0 when there is none
+	arrow   int    // where the arrow of a branch is in text; 0 when there is none
 	comment string // behind the text
 }
 
@@ -78,7 +78,7 @@ type formatter struct {
 	*parser
 	lines   []line
 	current line
-	open    []int // for each open bracket, how far the line it stands on is indented
+	open    []int // for each open bracket, how far the line it is on is indented
 	inline  int   // how many strings are open: their tokens are copied
 }
 
@@ -94,7 +94,7 @@ func (f *formatter) run() {
 			break
 		}
 		if f.replaceable(i) {
-			// A line end separates as well. A comma that begins a line leaves that to what stands behind it.
+			// A line end separates as well. A comma that begins a line leaves that to what is behind it.
 			f.tokens[i+1].newline = f.tokens[i+1].newline || t.newline && f.tokens[i+1].kind != tokenEnd
 			continue
 		}
@@ -117,7 +117,7 @@ func (f *formatter) replaceable(i int) bool {
 	return !f.continues(i + 1)
 }
 
-// continues reports whether what stands before a token would go on with it without a separator.
+// continues reports whether what is before a token would go on with it without a separator.
 func (f *formatter) continues(i int) bool {
 	t, at := f.tokens[i], f.at
 	f.at = i
@@ -135,14 +135,14 @@ func (f *formatter) continues(i int) bool {
 		"under", "example", "deprecated"}, text)
 }
 
-// endsLine reports whether a token is the last on its line, comments aside, or stands before a closing bracket.
+// endsLine reports whether a token is the last on its line, comments aside, or is before a closing bracket.
 func (f *formatter) endsLine(i int) bool {
 	next := f.tokens[i+1]
 	return next.newline || next.kind == tokenEnd || f.tokens[i].newline && i > 0 || next.is(f.parser, ")") ||
 		next.is(f.parser, "]") || next.is(f.parser, "}")
 }
 
-// comment adds a comment that stands before the token with an index: behind the line, or on a line of its own.
+// comment adds a comment that is before the token with an index: after the line, or on a line of its own.
 func (f *formatter) comment(c comment, index int) {
 	text := strings.TrimRight(f.parser.text[c.start:c.end], " \t\r")
 	before := f.parser.text[:c.start]
@@ -158,7 +158,7 @@ func (f *formatter) comment(c comment, index int) {
 	f.lines = append(f.lines, line{text: text, indent: indent})
 }
 
-// emptyLine keeps one empty line where the source has any before an offset, but none behind an opening bracket.
+// emptyLine keeps one empty line where the source has any before an offset, but none after an opening bracket.
 func (f *formatter) emptyLine(offset int) {
 	before := strings.TrimRight(f.parser.text[:offset], " \t\r")
 	before = strings.TrimSuffix(before, "\n")
@@ -191,7 +191,7 @@ func (f *formatter) indentOf(index int, comment bool) int {
 	return indent
 }
 
-// endLine finishes the line in hand.
+// endLine finishes the current line.
 func (f *formatter) endLine() {
 	if f.current.text == "" && f.current.comment == "" {
 		return
@@ -251,7 +251,7 @@ func (f *formatter) emptyLineBefore(i int) {
 	f.emptyLine(t.start)
 }
 
-// spaced reports whether a space stands before the token with an index, which is not the first of its line.
+// spaced reports whether a space is before the token with an index, which is not the first of its line.
 func (f *formatter) spaced(i int) bool {
 	before, t := f.tokens[i-1], f.tokens[i]
 	if f.replaceable(i-1) && i > 1 {
@@ -279,7 +279,7 @@ func (f *formatter) spaced(i int) bool {
 	return true
 }
 
-// operandEnds reports whether an operand ends with a token, so that a bracket behind it is that of a call or an index.
+// operandEnds reports whether an operand ends with a token, so that a bracket after it is that of a call or an index.
 func (f *formatter) operandEnds(i int) bool {
 	t := f.tokens[i]
 	text := f.textOf(t)
@@ -301,7 +301,7 @@ func (f *formatter) operandEnds(i int) bool {
 	return false
 }
 
-// unary reports whether a minus belongs to the operand behind it.
+// unary reports whether a minus belongs to the operand after it.
 func (f *formatter) unary(i int) bool {
 	if i == 0 || f.layout.starts[i] {
 		return true

@@ -165,8 +165,8 @@ type lines struct {
 	margin string // what is taken off: the indentation of the closing quotes
 	first  bool   // nothing was added yet
 	fresh  bool   // the next character begins a line
-	indent string // white space before the line in hand, behind the margin
-	whole  bool   // what stands before was a line of its own: its line end belongs to it
+	indent string // white space before the current line, after the margin
+	whole  bool   // what is before was a line of its own: its line end belongs to it
 }
 
 // newLines returns nil for a string of one line. The margin is known from the closing quotes, which are looked up.
@@ -181,13 +181,13 @@ func (p *parser) newLines(open token) *lines {
 	return &lines{parser: p, quote: quote, margin: p.text[lineStart:closing], first: true, fresh: true}
 }
 
-// blank reports whether nothing but white space stands on its line before an insert.
+// blank reports whether nothing but white space is on its line before an insert.
 func (l *lines) blank(insert token) bool {
 	before := l.text[:insert.start]
 	return strings.Trim(before[strings.LastIndexByte(before, '\n')+1:], " \t") == ""
 }
 
-// ownLine reports whether an insert that was read stands alone on its line. The white space around it then belongs to
+// ownLine reports whether an insert that was read is alone on its line. The white space around it then belongs to
 // it.
 func (l *lines) ownLine(s *String, insert token) bool {
 	rest := l.text[l.tokens[l.at-1].end:]

@@ -84,7 +84,7 @@ func (p *parser) operatorAhead() (operator Operator, level int, ok bool) {
 	return operator, level, p.continues()
 }
 
-// continues reports whether the current token, which could continue an expression, does so although it may stand on
+// continues reports whether the current token, which could continue an expression, does so although it may be on
 // a new line.
 func (p *parser) continues() bool {
 	t := p.token()
@@ -97,7 +97,7 @@ func (p *parser) continues() bool {
 	return !p.entryAhead()
 }
 
-// entryAhead reports whether a key and what stands behind one come next, which begins an entry also where the key is
+// entryAhead reports whether a key and what is behind one come next, which begins an entry also where the key is
 // a word of the language, or begins with one.
 func (p *parser) entryAhead() bool {
 	if p.sign("*") {

@@ -11,7 +11,7 @@ import (
 )
 
 // Limits on how deep a text may nest, so that no stage after this one has to fear for its stack: maxDepth brackets
-// and prefixes inside each other, maxChain operators or steps behind each other.
+// and prefixes inside each other, maxChain operators or steps after each other.
 const (
 	maxDepth = 1000
 	maxChain = 10000
@@ -31,16 +31,16 @@ type parser struct {
 	free  bool // the innermost bracket ignores newlines
 	arms  bool // the innermost bracket is that of a match
 	mode  context
-	each  string // the name of the documents in the each in hand
+	each  string // the name of the documents in the current each
 	depth int
-	// broken says that an error in the declaration in hand was reported. What follows in it is read without a word, so
+	// broken says that an error in the current declaration was reported. What follows in it is read without a word, so
 	// that as much as possible of its tree is there.
 	broken bool
 	ids    ID
 	module *Module
-	first  int // offset at which the declaration in hand begins
+	first  int // offset at which the current declaration begins
 	layout *layout
-	// outside says that a path is read that stands in no module; named are the places of names of elements in it, which
+	// outside says that a path is read that is in no module; named are the places of names of elements in it, which
 	// may be no tokens of the language.
 	outside bool
 	named   map[source.Pos]bool
@@ -130,7 +130,7 @@ func (p *parser) declarations() {
 
 // layout is what the formatter has to know about tokens: which begin an entry, a branch or a declaration, and which are
 // the arrows of branches; which follow the token before them without a space, as the parts of runs-on do, or with one,
-// as a path behind a verb does. Separators are the commas that a line end can stand for; bare are the quoted names
+// as a path after a verb does. Separators are the commas that a line end can stand for; bare are the quoted names
 // behind a point that need no quotes.
 type layout struct {
 	starts, arrows, glued, apart, separators map[int]bool
@@ -421,7 +421,7 @@ func anyOf(words []string) string {
 	return "one of " + strings.Join(words, ", ")
 }
 
-// skip goes on to the next declaration behind the token at index start.
+// skip goes on to the next declaration after the token at index start.
 func (p *parser) skip(start int) {
 	if p.at <= start {
 		p.at = start + 1
@@ -628,7 +628,7 @@ func (p *parser) document(d *Document) {
 	p.typeAndValue(&d.Type, &d.Value)
 }
 
-// entries reads what stands between the bracket at index open and the one that closes it: entries separated by
+// entries reads what is between the bracket at index open and the one that closes it: entries separated by
 // commas or newlines. It takes both brackets; the opening one is taken already.
 func (p *parser) entries(open int, entry func()) {
 	free, arms := p.free, p.arms
@@ -676,7 +676,7 @@ func (p *parser) entries(open int, entry func()) {
 }
 
 // behindValue is the help for a value that goes on where it should have ended: how it is written here what other
-// languages write with the current token, or what stands on its line, from where it begins, as a text in quotes.
+// languages write with the current token, or what is on its line, from where it begins, as a text in quotes.
 func (p *parser) behindValue() string {
 	if help := p.wordHabit(); help != "" {
 		return help
@@ -704,7 +704,7 @@ func (p *parser) behindValue() string {
 	return p.unquotedText()
 }
 
-// unquotedText is the help for a text that lost its quotes: all that stands on the line of a value, in quotes. It is
+// unquotedText is the help for a text that lost its quotes: all that is on the line of a value, in quotes. It is
 // empty when that is none.
 func (p *parser) unquotedText() string {
 	line := strings.LastIndexByte(p.text[:p.token().start], '\n') + 1

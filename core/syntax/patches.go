@@ -34,7 +34,7 @@ const (
 	AnyKeyStep                    // .*: every key
 	DeepStep                      // .**: any number of steps
 	IndexStep                     // [2]
-	EndStep                       // [end]: behind the last element
+	EndStep                       // [end]: after the last element
 	ConditionStep                 // [condition on it]: exactly one element
 	EachStep                      // [*], [* where condition]: every element, or at least one
 	NamedStep                     // [name]: the element that is known by a name, or the field; not in modules
@@ -128,7 +128,7 @@ func (p *parser) patch() Expression {
 	return e
 }
 
-// patchAll reads what stands behind `patch` at the top of a module.
+// patchAll reads what is behind `patch` at the top of a module.
 func (p *parser) patchAll(d *PatchAll) {
 	if !p.take("all") || !p.take("documents") {
 		p.expected(`"all documents"`,
@@ -209,7 +209,7 @@ func (p *parser) step() *Step {
 	return p.keyStep(start, s)
 }
 
-// keyStep reads what stands behind the point of a step.
+// keyStep reads what is behind the point of a step.
 func (p *parser) keyStep(start int, s *Step) *Step {
 	glue := func() {
 		if p.layout != nil {

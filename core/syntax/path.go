@@ -55,7 +55,7 @@ var (
 	ofIt        = regexp.MustCompile(`(^| )(it|it\..*|end)( |$)`)
 )
 
-// namedStep reads the name of an element behind the opening bracket of a step, if it is one, and the closing bracket.
+// namedStep reads the name of an element after the opening bracket of a step, if it is one, and the closing bracket.
 func (p *parser) namedStep(s *Step) bool {
 	t := p.token()
 	if t.kind == tokenString && p.peek(1).is(p, "]") {

@@ -30,7 +30,7 @@ type token struct {
 	start, end int // offsets
 }
 
-// comment is one comment; token is the index of the token behind it.
+// comment is one comment; token is the index of the token after it.
 type comment struct {
 	start, end int
 	token      int
@@ -46,7 +46,7 @@ type scanner struct {
 	findings source.Findings
 	// open holds the strings that are open, outermost first; while tokens are scanned, an insert of the last is open.
 	open     []openString
-	conflict int // the offset behind the first line mark of a merge that was not finished; 0 when there is none
+	conflict int // the offset after the first line mark of a merge that was not finished; 0 when there is none
 }
 
 // conflictMarker begins the line with which a merge that was not finished begins.
@@ -88,7 +88,7 @@ func (s *scanner) report(code source.Code, start, end int, message, help string)
 func isLetter(c byte) bool { return c == '_' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' }
 func isDigit(c byte) bool  { return c >= '0' && c <= '9' }
 
-// wordEnd returns the offset behind the name characters that begin at offset.
+// wordEnd returns the offset after the name characters that begin at offset.
 func wordEnd(text string, offset int) int {
 	for offset < len(text) && (isLetter(text[offset]) || isDigit(text[offset])) {
 		offset++
@@ -314,8 +314,8 @@ func (s *scanner) unclosedString(start, end int, quote string) int {
 	return len(strings.TrimRight(s.text[:s.offset], "\r"))
 }
 
-// brokenText returns the offset behind the quote with which a text that goes on below the line that ends at an offset
-// is closed: the next quote, when nothing but closing brackets and a comma stands behind it, and no comment before it.
+// brokenText returns the offset after the quote with which a text that goes on below the line that ends at an offset
+// is closed: the next quote, when nothing but closing brackets and a comma comes after it, and no comment before it.
 // 0 when there is none.
 func (s *scanner) brokenText(end int, quote string) int {
 	length := strings.Index(s.text[end:], quote)
@@ -388,7 +388,7 @@ func (s *scanner) stringParts() {
 			s.add(tokenClose, end, max(end, s.unclosedString(opened.start, i, `"`)))
 			return
 		case rest[0] == '\n':
-			// The closing quotes of several lines stand on a line of their own.
+			// The closing quotes of several lines are on a line of their own.
 			line := i + 1
 			quotes := line + len(s.text[line:]) - len(strings.TrimLeft(s.text[line:], " \t"))
 			if strings.HasPrefix(s.text[quotes:], closing) {

@@ -32,7 +32,7 @@ func TestScan(t *testing.T) {
 	require.Equal(t, []string{"x", "!=", "y", "->", "z", "??", "w", "?:", ""}, texts("x != y -> z ?? w ?:"))
 }
 
-// FuzzScan: whatever the text, the tokens stand in order, and between them is nothing but white space and comments.
+// FuzzScan: whatever the text, the tokens are in order, and between them is nothing but white space and comments.
 func FuzzScan(f *testing.F) {
 	for _, text := range []string{
 		"let a = 1 # one\n", `"a${b + "c${d}"}e"`, "@\"\"\"\n  @{x} @@{\n  \"\"\"", "'''\n a\n '''", "a\r\n\tb",

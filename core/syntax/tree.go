@@ -126,7 +126,7 @@ type (
 		Body         []Declaration
 	}
 	// Expect is `expect condition else "message"`, `expect error "text" from value`, `expect violation "text" from
-	// rule(document)` or `expect no violation from rule(document)`; it stands in tests.
+	// rule(document)` or `expect no violation from rule(document)`; it is in tests.
 	Expect struct {
 		Header
 		Condition Expression // nil when an error or a violation is expected, or none
@@ -366,8 +366,8 @@ type StringPart struct {
 	Text   string
 	Value  Expression
 	Indent string
-	// Line says that nothing else stands on the line: the part is whole lines, as many as its value has, each with
-	// Indent before it and a line end behind it; none for null.
+	// Line says that nothing else is on the line: the part is whole lines, as many as its value has, each with
+	// Indent before it and a line end after it; none for null.
 	Line bool
 }
 

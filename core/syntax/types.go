@@ -9,7 +9,7 @@ import (
 // limitedType reads a type with its conditions.
 func (p *parser) limitedType() Type { return p.conditions(p.unionType()) }
 
-// conditions reads the `where … else …` behind a type, if any.
+// conditions reads the `where … else …` after a type, if any.
 func (p *parser) conditions(t Type) Type {
 	start := t.Place().Start
 	var conditions []*Condition

@@ -154,7 +154,7 @@ func (u *Universe) WidenDeep(t Type) Type {
 }
 
 // Loose returns the type of the values of which `is` says that they are of a type: they fit without any conversion,
-// but have not passed into it, so that lists are no sets yet and fields stand in any order.
+// but have not passed into it, so that lists are no sets yet and fields are in any order.
 func (u *Universe) Loose(t Type) Type {
 	if !changesPassing(t) {
 		return t
@@ -177,7 +177,7 @@ func (u *Universe) Loose(t Type) Type {
 	return u.MapParts(t, u.Loose)
 }
 
-// changesPassing reports whether a value that fits a type as it stands may still change when it passes into it: it
+// changesPassing reports whether a value that fits a type as it is may still change when it passes into it: it
 // has a set, or declared fields.
 func changesPassing(t Type) bool {
 	return contains(t, func(x Type) bool {

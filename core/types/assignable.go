@@ -75,7 +75,7 @@ func answer(kind relationKind, assumed bool, from, to Type, ask func(r *relation
 	return result
 }
 
-// ask answers a question that is part of the one in hand.
+// ask answers a question that is part of the current one.
 func (r *relation) ask(from, to Type, find func() bool) bool {
 	question := pair{from, to}
 	if known, ok := r.answers[question]; ok {
@@ -109,7 +109,7 @@ func Assignable(from, to Type) bool {
 	return answer(assignableTo, true, from, to, func(r *relation) bool { return r.assignable(from, to) })
 }
 
-// Fits reports whether every value of from is one of to as it stands, without any conversion: `is` always holds.
+// Fits reports whether every value of from is one of to as it is, without any conversion: `is` always holds.
 func Fits(from, to Type) bool {
 	return answer(fitsInto, true, from, to, func(r *relation) bool { return r.assignable(from, to) })
 }

@@ -8,7 +8,7 @@ import (
 	"knothole/core/types"
 )
 
-// TestAssignable holds what may stand where something else is expected, for the corners of records, functions and
+// TestAssignable holds what may be where something else is expected, for the corners of records, functions and
 // types that contain themselves.
 func TestAssignable(t *testing.T) {
 	u := types.NewUniverse()

@@ -103,7 +103,7 @@ func (r *relation) convertsLoose(from, to *Record) bool {
 	return len(to.Fields) > 0 || to.Rest == nil || r.converts(from.Rest, to.Rest)
 }
 
-// convertsRecord is converts for record types. A record stays as it is when its fields stand in the order of the type,
+// convertsRecord is converts for record types. A record stays as it is when its fields are in the order of the type,
 // the declared ones first, none has to be filled in and none changes.
 func (r *relation) convertsRecord(from, to *Record) bool {
 	if to.Loose {
@@ -122,7 +122,7 @@ func (r *relation) convertsRecord(from, to *Record) bool {
 			}
 			others = others[1:]
 		case !f.Optional:
-			return true // it is filled in, or stands elsewhere
+			return true // it is filled in, or is elsewhere
 		default:
 			if _, elsewhere := from.Field(f.Name); elsewhere {
 				return true

@@ -114,7 +114,7 @@ type Tuple struct {
 // Underlying returns the type itself.
 func (t *Tuple) Underlying() Type { return t }
 
-// List returns the list that a tuple is where it does not matter which element stands where.
+// List returns the list that a tuple is where it does not matter which element is where.
 func (t *Tuple) List() *List { return t.list }
 
 // Record is the type of records.
@@ -122,7 +122,7 @@ type Record struct {
 	identity
 	Fields []Field // in the order of declaration
 	Rest   Type    // of all other fields; nil when there are none
-	// Loose says that the fields of its values stand in any order: they fit, but have not passed into it, or nothing is
+	// Loose says that the fields of its values are in any order: they fit, but have not passed into it, or nothing is
 	// said of the order.
 	Loose bool
 	index map[string]int // of many fields: their positions
@@ -218,8 +218,8 @@ type Condition struct {
 	Number int         // among those of all types that are checked together
 	Text   string      // the test as it is written
 	Span   source.Span // where it is written
-	// Schema is what values are validated against, where that is the condition; nil for one that is written in a module.
-	// Object says that they are objects of a kind, as a server validates them.
+	// Schema is what values are validated against, where that is the condition; nil for one that is written in a
+	// module. Object says that they are objects of a kind, as a server validates them.
 	Schema *schema.Schema
 	Object bool
 }

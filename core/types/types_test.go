@@ -55,7 +55,7 @@ func TestKinds(t *testing.T) {
 	}
 }
 
-// TestSameTypeIsOne holds that equal types are one, and that names and instances of different modules are not.
+// TestSameTypeIsOne checks that equal types are one, and that names and instances of different modules are not.
 func TestSameTypeIsOne(t *testing.T) {
 	u := types.NewUniverse()
 	made := func() []types.Type {
@@ -77,7 +77,7 @@ func TestSameTypeIsOne(t *testing.T) {
 	require.NotEqual(t, first[8], u.RecordOf([]types.Field{{Name: "a", Type: types.Int}}, nil, true), "a loose one")
 }
 
-// TestMapParts holds that changing nothing gives the same type, and that every part is reached.
+// TestMapParts checks that changing nothing gives the same type, and that every part is reached.
 func TestMapParts(t *testing.T) {
 	u := types.NewUniverse()
 	for _, of := range []types.Type{types.Int, u.List(types.Int), u.Set(types.Int), u.Tuple(types.Int, types.Int),
@@ -97,7 +97,7 @@ func TestMapParts(t *testing.T) {
 	}
 }
 
-// TestLazy holds that what a lazy name stands for is found when it is needed and not before, once, and that it may
+// TestLazy checks that what a lazy name stands for is found when it is needed and not before, once, and that it may
 // contain itself.
 func TestLazy(t *testing.T) {
 	u := types.NewUniverse()
@@ -123,14 +123,14 @@ func chain(u *types.Universe, name string, of types.Type) *types.Named {
 	return t
 }
 
-// TestRecursiveTypes holds that types that contain themselves fit by what they hold, in any order of asking: what was
+// TestRecursiveTypes checks that types that contain themselves fit by what they hold, in any order of asking: what was
 // found while an answer was assumed does not stay when the assumption proves wrong.
 func TestRecursiveTypes(t *testing.T) {
 	for _, order := range [][]int{{0, 1, 2, 3}, {3, 2, 1, 0}, {2, 0, 3, 1}} {
 		u := types.NewUniverse()
 		a, b := chain(u, "A", types.Int), chain(u, "B", types.String)
 		same := chain(u, "Same", types.Int)
-		c := u.Named("C") // its first is as A is, those behind it as B is
+		c := u.Named("C") // its first is as A is, those after it as B is
 		c.Resolve(u.Record([]types.Field{{Name: "next", Type: u.Optional(b)}, {Name: "value", Type: types.Int}}, nil))
 		questions := []struct {
 			from, to types.Type
@@ -145,7 +145,7 @@ func TestRecursiveTypes(t *testing.T) {
 	}
 }
 
-// TestNothingIsRememberedTooEarly holds that what is asked of a name that is being resolved is asked again afterwards.
+// TestNothingIsRememberedTooEarly checks that what is asked of a name that is being resolved is asked again afterwards.
 func TestNothingIsRememberedTooEarly(t *testing.T) {
 	u := types.NewUniverse()
 	named := u.Named("Later")

@@ -119,7 +119,7 @@ func (u *Universe) Map(rest Type) Type { return u.record(nil, rest, false) }
 // Record returns a record type; rest is the type of all other fields, nil when there are none.
 func (u *Universe) Record(fields []Field, rest Type) Type { return u.record(fields, rest, false) }
 
-// RecordOf returns a record type. Loose says that its values have not passed into it, so that their fields stand in any
+// RecordOf returns a record type. Loose says that its values have not passed into it, so that their fields are in any
 // order.
 func (u *Universe) RecordOf(fields []Field, rest Type, loose bool) Type {
 	return u.record(fields, rest, loose)
@@ -152,8 +152,8 @@ func (u *Universe) record(fields []Field, rest Type, loose bool) *Record {
 	})
 }
 
-// key writes what a field adds to the key of its record. What is told of a field is told of the one that was declared
-// at its place, so that the place is part of the key.
+// key writes what a field adds to the key of its record. What is reported of a field is reported of the one that was
+// declared at its place, so that the place is part of the key.
 func (f *Field) key(b *strings.Builder) {
 	fmt.Fprintf(b, " %q %d", f.Name, f.Type.id().number)
 	if f.Optional {

@@ -124,7 +124,7 @@ func FormatFloat(f float64) string {
 	return s
 }
 
-// Scalar returns a scalar as it stands in a text, and whether it is one that may: null is not. What is not known is its
+// Scalar returns a scalar as it is in a text, and whether it is one that may: null is not. What is not known is its
 // placeholder.
 func (v Value) Scalar() (string, bool) {
 	if v.Unknown() {
@@ -143,7 +143,7 @@ func (v Value) Scalar() (string, bool) {
 	return "", false
 }
 
-// Show returns a value on one line, as it stands in messages, at most about limit bytes of it, secrets hidden.
+// Show returns a value on one line, as it is in messages, at most about limit bytes of it, secrets hidden.
 func (v Value) Show(limit int) string {
 	var b strings.Builder
 	show(&b, v, limit)

@@ -11,7 +11,7 @@ import (
 	"knothole/core/value"
 )
 
-// TestLookup holds that a Lookup finds what Get finds, in records of however many shapes, for several goroutines.
+// TestLookup checks that a Lookup finds what Get finds, in records of however many shapes, for several goroutines.
 func TestLookup(t *testing.T) {
 	random := rand.New(rand.NewPCG(4, 1))
 	shapes := make([]*value.Shape, 100)

@@ -36,7 +36,7 @@ const (
 var kindTexts = [...]string{"absent", "null", "bool", "int", "float", "string", "list", "record", "function",
 	"instance"}
 
-// String returns the kind as it stands in messages.
+// String returns the kind as it is in messages.
 func (k Kind) String() string { return kindTexts[k] }
 
 // Article returns the kind with "a" or "an" before it where a sentence needs it.
@@ -125,7 +125,7 @@ func RecordOf(shape *Shape, values []Value, o Origin) Value {
 	return Value{tag: tag(Record), pointer: unsafe.Pointer(&record{shape: shape, values: values}), origin: o}
 }
 
-// Extend returns a record with more entries behind those that it has; none of the keys may be there already. To add
+// Extend returns a record with more entries after those that it has; none of the keys may be there already. To add
 // one entry after the other takes time in proportion to how many there are, but for a factor that grows with its
 // logarithm.
 func (v Value) Extend(keys []string, values []Value, o Origin) Value {
@@ -275,13 +275,13 @@ type record struct {
 }
 
 // room is the rest of the arrays in which the keys and values of a record stand. Records that grew out of one another
-// share them: each sees its own part from the front. Who takes the place behind the last entry first may write there,
+// share them: each sees its own part from the front. Who takes the place after the last entry first may write there,
 // others copy.
 type room struct{ used atomic.Int64 }
 
 var emptyRecord = &record{shape: NewShape(nil)}
 
-// record is the empty record for what is none: what is not known may stand where a record is expected.
+// record is the empty record for what is none: what is not known may be where a record is expected.
 func (v Value) record() *record {
 	if v.Kind() != Record {
 		return emptyRecord

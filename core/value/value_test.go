@@ -92,7 +92,7 @@ func TestShowIsShort(t *testing.T) {
 	require.Equal(t, "{}", record().Show(10))
 }
 
-// TestNothingIsMisread holds that each accessor refuses a value of another kind, and reads what is not known as
+// TestNothingIsMisread checks that each accessor refuses a value of another kind, and reads what is not known as
 // nothing.
 func TestNothingIsMisread(t *testing.T) {
 	values := []value.Value{value.NullOf(0), value.BoolOf(true, 0), number(7), value.FloatOf(1.5, 0),
@@ -117,7 +117,7 @@ func TestNothingIsMisread(t *testing.T) {
 	}
 }
 
-// TestExtend holds that records that grow out of one another stay as they are, whichever grows first, and find their
+// TestExtend checks that records that grow out of one another stay as they are, whichever grows first, and find their
 // keys.
 func TestExtend(t *testing.T) {
 	grow := func(v value.Value, key string, n int64) value.Value {

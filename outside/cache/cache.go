@@ -67,7 +67,7 @@ func Open(directory string, partial bool) *Texts {
 	return t
 }
 
-// headLength is how far into a program the identity of its build stands at most.
+// headLength is how far into a program the identity of its build is at most.
 const headLength = 64 << 10
 
 // buildID is the identity that the linker gives a build, made of all that went into it: in a note of ELF, or as a text

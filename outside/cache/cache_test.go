@@ -99,7 +99,7 @@ func TestForgets(t *testing.T) {
 	require.Equal(t, []string{""}, remember("gone", false, []string{"x"}))
 }
 
-// TestIdentity holds that the program is told by its build, not by its name, size or time: the head of a built program
+// TestIdentity checks that the program is told by its build, not by its name, size or time: the head of a built program
 // has the identity that the linker gave it.
 func TestIdentity(t *testing.T) {
 	folder := t.TempDir()

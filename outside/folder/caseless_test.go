@@ -21,7 +21,7 @@ var spellings = [][]string{
 	{"same"}, {"été.yaml", "ÉTÉ.yaml"},
 }
 
-// recasings renders random documents, most of them again with names that differ in case, and holds that what is there
+// recasings renders random documents, most of them again with names that differ in case, and checks that what is there
 // then is exactly that, with these names; when a run was stopped before, a directory may keep its spelling.
 func recasings(t *testing.T, base string, seed uint64, secret bool) {
 	t.Helper()
@@ -80,7 +80,7 @@ func TestRecasedOnAnyFileSystem(t *testing.T) {
 	}
 }
 
-// TestRecased holds that a document whose name changes in case only is renamed and never lost.
+// TestRecased checks that a document whose name changes in case only is renamed and never lost.
 func TestRecased(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long, and CI runs it")

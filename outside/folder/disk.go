@@ -28,7 +28,7 @@ type disk interface {
 }
 
 // open opens the directory of an environment in a directory for rendered files; nil when there is none yet. A link that
-// leads out of the directory is refused, and so is one that stands where the directory does: two environments could
+// leads out of the directory is refused, and so is one that is where the directory does: two environments could
 // then be one.
 var open = func(base, environment string) (disk, error) {
 	outer, err := gate.OpenRoot(base)

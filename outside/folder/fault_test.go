@@ -153,7 +153,7 @@ func TestEveryFault(t *testing.T) {
 			if err != nil && !strings.Contains(err.Error(), "the next run finishes") && !killed {
 				require.Equal(t, old, contents(t, base), "operation %d failed: nothing was written", n)
 			}
-			// The next run, which finds the project as it was before: what stands there then is whole.
+			// The next run, which finds the project as it was before: what is there then is whole.
 			p, err := Prepare(base, "north", before, Options{})
 			require.NoError(t, err, "after operation %d", n)
 			whole := contents(t, base)
@@ -171,7 +171,7 @@ func TestEveryFault(t *testing.T) {
 	require.Greater(t, faults, 30)
 }
 
-// TestEditBetweenRuns holds that what a person changed after a run was killed is not lost when the next finishes its
+// TestEditBetweenRuns checks that what a person changed after a run was killed is not lost when the next finishes its
 // work.
 func TestEditBetweenRuns(t *testing.T) {
 	base := t.TempDir()

@@ -95,7 +95,7 @@ func (forgetful) End(map[string][]byte, []string) error { return nil }
 // could not be restored.
 type Summary struct{ Written, Unchanged, Removed, Left []string }
 
-// Refusal says that what other people made or changed stands in the way. Nothing was written.
+// Refusal says that what other people made or changed is in the way. Nothing was written.
 type Refusal struct {
 	Folder string
 	// Changed are the paths of files that were changed since they were written, or that were never written by the
@@ -105,10 +105,10 @@ type Refusal struct {
 	Blocked []Blocked
 }
 
-// Blocked is a document that cannot be written, since something else stands there.
+// Blocked is a document that cannot be written, since something else is there.
 type Blocked struct{ Path, By string }
 
-// Error names what stands in the way.
+// Error names what is in the way.
 func (r *Refusal) Error() string {
 	var all []string
 	for _, name := range r.Changed {
@@ -120,7 +120,7 @@ func (r *Refusal) Error() string {
 	return r.Folder + ": " + strings.Join(all, "; ")
 }
 
-// add notes what stands in the way of a path, if that is what the error says.
+// add notes what is in the way of a path, if that is what the error says.
 func (r *Refusal) add(name string, err error) bool {
 	var o obstacle
 	if !errors.As(err, &o) {
@@ -146,10 +146,10 @@ type planning struct {
 	*Plan
 	directory string
 	existing  disk              // the directory; nil when there is none yet
-	there     *reader           // of what stands in it
+	there     *reader           // of what is in it
 	before    map[string]string // the digests of what was written before, by path
 	oldRecord []byte            // in which they stand
-	record    map[string]string // the digests that will stand there
+	record    map[string]string // the digests that will be there
 	gone      map[string]string // what was written before and is no longer rendered
 	recased   map[string]bool   // what is gone and is rendered under a name that differs in case, by what both are folded
 	refusal   *Refusal
@@ -157,7 +157,7 @@ type planning struct {
 
 // Prepare finds out what is to be written into the directory of an environment in a directory for rendered files, which
 // need not exist. What a run left there that was stopped is finished or undone first. The error is a *Refusal when
-// files stand in the way.
+// files are in the way.
 func Prepare(base, environment string, files []File, options Options) (*Plan, error) {
 	if options.Done == nil {
 		options.Done = func() {}
@@ -280,7 +280,7 @@ func (p *planning) removeGone() error {
 		switch {
 		case err != nil && !errors.As(err, &o):
 			return gate.Failed(path.Join(p.directory, name), err)
-		case !exists: // nor is it when something else stands there
+		case !exists: // nor is it when something else is there
 			continue
 		case !p.ours(name, text) && !p.options.Overwrite:
 			p.refusal.Changed = append(p.refusal.Changed, name)
@@ -426,7 +426,7 @@ func (p *planning) separate(name string) bool {
 // absent is written to a journal in place of the digest of a missing file.
 const absent = "-"
 
-// stands returns the digest of what stands in a place, for the journal.
+// stands returns the digest of what is in a place, for the journal.
 func (p *Plan) stands(name string, text []byte, exists bool) string {
 	switch {
 	case !exists:
@@ -443,7 +443,7 @@ func (p *Plan) Steps() int { return len(p.steps) }
 // Summary returns what the plan does.
 func (p *Plan) Summary() Summary { return p.summary }
 
-// modes returns the modes of files and folders.
+// modes returns the modes of files and directories.
 func (p *Plan) modes() (file, folder fs.FileMode) {
 	if p.options.Secret {
 		return 0o600, 0o700
@@ -580,7 +580,7 @@ func (p *Plan) Commit(done func()) error {
 	return nil
 }
 
-// Reader reads what was rendered for one environment, and nothing that stands elsewhere.
+// Reader reads what was rendered for one environment, and nothing that is elsewhere.
 type Reader struct {
 	directory string
 	root      disk // nil when nothing is there

@@ -133,7 +133,7 @@ func TestFailureLeavesNothingBehind(t *testing.T) {
 	d := t.TempDir()
 	_, err := write(t, d, folder.Options{}, file("a", "1"))
 	require.NoError(t, err)
-	// A file of somebody stands where a directory is needed.
+	// A file of somebody is where a directory is needed.
 	require.NoError(t, os.WriteFile(filepath.Join(d, "sub"), []byte("in the way"), 0o644))
 	_, err = write(t, d, folder.Options{}, file("a", "2"), file("sub/b", "2"))
 	require.Error(t, err)
@@ -214,8 +214,8 @@ func TestSecretFiles(t *testing.T) {
 	require.NoError(t, err)
 }
 
-// TestNothingInTheFolderDecides holds that of secret files no record and no journal in the directory counts, whatever
-// it says: only what this user's cache remembers.
+// TestNothingInTheFolderDecides contains that of secret files no record and no journal in the directory counts,
+// whatever it says: only what this user's cache remembers.
 func TestNothingInTheFolderDecides(t *testing.T) {
 	t.Setenv("XDG_CACHE_HOME", t.TempDir())
 	digest := func(text string) string { return folder.Digest([]byte(text)) }
@@ -242,7 +242,7 @@ func TestNothingInTheFolderDecides(t *testing.T) {
 	}
 }
 
-// TestJournalOfAChange holds that a journal in a directory for rendered files, which may have come with a change, does
+// TestJournalOfAChange checks that a journal in a directory for rendered files, which may have come with a change, does
 // nothing that its record would not allow.
 func TestJournalOfAChange(t *testing.T) {
 	digest := func(text string) string { return folder.Digest([]byte(text)) }
@@ -263,7 +263,7 @@ func TestJournalOfAChange(t *testing.T) {
 	require.Equal(t, map[string]string{"a": "2", "b": "edited", "mine": "mine"}, tree(t, d))
 }
 
-// TestEndsOfLines holds that a directory that was checked out with other ends of lines is taken for what was written.
+// TestEndsOfLines checks that a directory that was checked out with other ends of lines is taken for what was written.
 func TestEndsOfLines(t *testing.T) {
 	d := t.TempDir()
 	_, err := write(t, d, folder.Options{}, file("a", "1\n2\n"), file("b", "1\n"), file("c", "1\n"))
@@ -331,7 +331,7 @@ func TestWhatIsNeverReplaced(t *testing.T) {
 	require.Equal(t, map[string]string{"b": "mine", "c": "mine", "d": "mine"}, tree(t, d))
 }
 
-// TestRecordsAreNoWayOut holds that a record is ignored if it names anything but a path in its directory.
+// TestRecordsAreNoWayOut checks that a record is ignored if it names anything but a path in its directory.
 func TestRecordsAreNoWayOut(t *testing.T) {
 	for _, name := range []string{"../x", "/x", "a/../../x", "", ".", "a//b", "./a"} {
 		d := filepath.Join(t.TempDir(), "north")
@@ -343,7 +343,7 @@ func TestRecordsAreNoWayOut(t *testing.T) {
 	}
 }
 
-// TestRememberedDigest holds that what a run before is remembered to have written counts only where the record says
+// TestRememberedDigest checks that what a run before is remembered to have written counts only where the record says
 // so: the file may be anybody's.
 func TestRememberedDigest(t *testing.T) {
 	d := t.TempDir()

@@ -13,7 +13,7 @@ import (
 	"knothole/outside/folder"
 )
 
-// TestModes holds that a file that is new has the mode that the mask of the user leaves, and that one that is replaced
+// TestModes checks that a file that is new has the mode that the mask of the user leaves, and that one that is replaced
 // keeps its own.
 func TestModes(t *testing.T) {
 	old := syscall.Umask(0o027)

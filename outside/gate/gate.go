@@ -81,7 +81,7 @@ func (r *Root) Mkdir(name string, mode fs.FileMode) error {
 	return r.in.Mkdir(filepath.FromSlash(name), mode)
 }
 
-// MkdirAll makes a directory and those that it stands in.
+// MkdirAll makes a directory and those that it is in.
 func (r *Root) MkdirAll(name string, mode fs.FileMode) error {
 	if err := fault("mkdir", name); err != nil {
 		return err
@@ -342,7 +342,7 @@ func (r *Root) follow(name string) (string, error) {
 	return "", errors.New("links lead in a cycle")
 }
 
-// FS returns the directory as a file system of plain files and folders.
+// FS returns the directory as a file system of plain files and directories.
 func (r *Root) FS() fs.FS { return files{r} }
 
 type files struct{ root *Root }

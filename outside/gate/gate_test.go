@@ -103,8 +103,8 @@ func soon(t *testing.T, what string, do func()) {
 	}
 }
 
-// TestOnlyPlainFiles holds that pipes, devices, directories and links that lead out are no files, and that none of them
-// holds the program up.
+// TestOnlyPlainFiles checks that pipes, devices, directories and links that lead out are no files, and that none of
+// them holds the program up.
 func TestOnlyPlainFiles(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long, and CI runs it")
@@ -157,7 +157,7 @@ func TestOnlyPlainFiles(t *testing.T) {
 	require.ErrorIs(t, err, gate.ErrTooLarge)
 }
 
-// TestReplace holds that a file is replaced whole, keeps its mode, is left alone when somebody changed it, and that a
+// TestReplace checks that a file is replaced whole, keeps its mode, is left alone when somebody changed it, and that a
 // link in the directory stays one.
 func TestReplace(t *testing.T) {
 	folder := t.TempDir()
@@ -200,7 +200,8 @@ func TestReplace(t *testing.T) {
 	require.Equal(t, []string{"a", "link", "out", "x"}, names, "nothing is left behind")
 }
 
-// TestLock holds that one of several has a directory at a time, and that a change which each of them makes is not lost.
+// TestLock checks that one of several has a directory at a time, and that a change which each of them makes is not
+// lost.
 func TestLock(t *testing.T) {
 	folder := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "count"), []byte("0"), 0o644))

@@ -113,7 +113,7 @@ func Within(folder, name string) bool {
 	}
 }
 
-// MakeFolder makes a directory and those that it stands in.
+// MakeFolder makes a directory and those that it is in.
 func MakeFolder(name string, mode fs.FileMode) error {
 	if err := fault("mkdir", name); err != nil {
 		return err

@@ -13,7 +13,7 @@ import (
 	"knothole/outside/gate"
 )
 
-// TestModesOfSources holds that a file that is replaced keeps its mode, whatever the mask of the user says, and that a
+// TestModesOfSources checks that a file that is replaced keeps its mode, whatever the mask of the user says, and that a
 // new one has what the mask leaves.
 func TestModesOfSources(t *testing.T) {
 	old := syscall.Umask(0o077)

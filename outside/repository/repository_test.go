@@ -36,7 +36,7 @@ func write(t *testing.T, name, text string) {
 	require.NoError(t, os.WriteFile(name, []byte(text), 0o755))
 }
 
-// TestFilesAtACommit holds that files are read as they were, from a directory of a repository, and that what is on the
+// TestFilesAtACommit checks that files are read as they were, from a directory of a repository, and that what is on the
 // machine of whoever runs it does not matter.
 func TestFilesAtACommit(t *testing.T) {
 	top := t.TempDir()
@@ -81,7 +81,7 @@ func TestFilesAtACommit(t *testing.T) {
 	require.ErrorIs(t, err, repository.ErrNone)
 }
 
-// TestInMemory holds that files in memory are a file system.
+// TestInMemory checks that files in memory are a file system.
 func TestInMemory(t *testing.T) {
 	files := repository.InMemory(map[string][]byte{"a": []byte("1"), "b/c/d.knot": nil, "../e": nil, "b/f": []byte("2")})
 	require.NoError(t, fstest.TestFS(files, "a", "b/c/d.knot", "b/f"))
@@ -175,7 +175,7 @@ func treeOf(entries ...string) []byte {
 	return b.Bytes()
 }
 
-// TestNamesAreExact holds that a name of a revision is a path as it is or refused, and that what a small commit may
+// TestNamesAreExact checks that a name of a revision is a path as it is or refused, and that what a small commit may
 // stand for is counted before it is kept.
 func TestNamesAreExact(t *testing.T) {
 	top := t.TempDir()
@@ -220,7 +220,7 @@ func TestNamesAreExact(t *testing.T) {
 	require.ErrorContains(t, err, "more than 100000")
 }
 
-// TestRandomTreesAreExact holds that every tree that git can hold is read with exactly its names, or refused.
+// TestRandomTreesAreExact checks that every tree that git can hold is read with exactly its names, or refused.
 func TestRandomTreesAreExact(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long, and CI runs it")
@@ -262,7 +262,7 @@ func TestRandomTreesAreExact(t *testing.T) {
 	}
 }
 
-// TestNothingRuns holds that no repository makes git run a program, whatever its configuration, attributes, hooks and
+// TestNothingRuns checks that no repository makes git run a program, whatever its configuration, attributes, hooks and
 // missing objects are: random repositories in which everything that can name a program names one that leaves a trace.
 func TestNothingRuns(t *testing.T) {
 	if testing.Short() {

@@ -369,7 +369,7 @@ func (o *objects) read(id string) ([]byte, error) {
 	if err != nil || size > gate.MaxFile {
 		return nil, fmt.Errorf("%w: it has more than %d MiB", gate.ErrTooLarge, gate.MaxFile>>20)
 	}
-	text := make([]byte, size+1) // with the line end behind it
+	text := make([]byte, size+1) // with the line end after it
 	if _, err := io.ReadFull(o.from, text); err != nil {
 		return nil, errors.New("git cannot read it to its end")
 	}

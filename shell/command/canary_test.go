@@ -50,7 +50,7 @@ func (c canary) forms() []string {
 		}
 		all = append(all, fmt.Sprint(crc32.ChecksumIEEE(raw)))
 	}
-	// In base64 a text looks different by where it stands: what is the same whatever stands before and behind it.
+	// In base64 a text looks different by where it is: what is the same whatever is before and after it.
 	for shift := range 3 {
 		for _, encoding := range []*base64.Encoding{base64.StdEncoding, base64.URLEncoding} {
 			encoded := encoding.EncodeToString([]byte(strings.Repeat("x", shift) + c.core))
@@ -144,7 +144,7 @@ test "a test may look at it" in "north" {
 	"south.toml":  "replicas = 3\n",
 }
 
-// canaryMistakes change one file of the project, so that commands fail in many ways: before and behind the reading of
+// canaryMistakes change one file of the project, so that commands fail in many ways: before and after the reading of
 // secrets.
 var canaryMistakes = []struct{ name, file, old, new string }{
 	{"none", "", "", ""},
@@ -322,7 +322,7 @@ func hasFlag(c *command, name string) bool {
 	return flags.Lookup(name) != nil
 }
 
-// TestCanary holds that no secret gets out: of no command that the program has, in no format, whatever is wrong.
+// TestCanary checks that no secret gets out: of no command that the program has, in no format, whatever is wrong.
 func TestCanary(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long, and CI runs it")

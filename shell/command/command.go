@@ -159,7 +159,8 @@ func (c *call) interruptible() (stop func()) {
 	return cancel
 }
 
-// interrupted says that the run was interrupted, if that is what an error says or there is none; other errors are shown.
+// interrupted says that the run was interrupted, if that is what an error says or there is none; other errors are
+// shown.
 func (c *call) interrupted(err error) int {
 	switch {
 	case err != nil && !errors.Is(err, context.Canceled):
@@ -281,7 +282,7 @@ func Main(arguments []string, s *system) (status int) {
 			}
 			return c.wrongUsage("%s", flagMistake(flags, err))
 		}
-		// Flags may stand between and behind arguments; behind "--" there are only arguments.
+		// Flags may be between and behind arguments; behind "--" there are only arguments.
 		taken := len(rest) - flags.NArg()
 		if taken > 0 && rest[taken-1] == "--" {
 			c.arguments = append(c.arguments, flags.Args()...)
@@ -450,7 +451,7 @@ func oneLine(arguments []any) []any {
 			cleaned[i] = a
 			continue
 		}
-		lines := strings.Split(text, "\n  ") // the help of an error of the program stands below it, two columns in
+		lines := strings.Split(text, "\n  ") // the help of an error of the program is below it, two columns in
 		for j, line := range lines {
 			lines[j] = present.Clean(line)
 		}
@@ -535,7 +536,7 @@ func (c *call) projectFolder() (folder string, ok bool) {
 	return upwards(c.folder)
 }
 
-// plainError is folder.Plain under a name that no local value has.
+// plainError is directory.Plain under a name that no local value has.
 func plainError(err error) error { return gate.Plain(err) }
 
 // upwards looks for the nearest directory with a project file.
@@ -630,8 +631,8 @@ func (c *call) openModules() (p *opened, runs []*project.Run, modules []string, 
 	return p, runs, modules, exitClean
 }
 
-// environments returns the runs of the named environments, of all that are not abstract when none is named. When a name is wrong, it
-// says so; ok is then false.
+// environments returns the runs of the named environments, of all that are not abstract when none is named. When a name
+// is wrong, it says so; ok is then false.
 func (c *call) environments(p *opened, names []string) (runs []*project.Run, ok bool) {
 	if len(names) == 0 {
 		return p.Runs(p.Concrete()), true

@@ -13,7 +13,7 @@ import (
 	"knothole/shell/command"
 )
 
-// withCache is a run of tests in which the program has directories of its own: one that it stands in, and one for what
+// withCache is a run of tests in which the program has directories of its own: one that it is in, and one for what
 // it remembers.
 type withCache struct{ *testing.M }
 
@@ -48,7 +48,7 @@ const hasty = "atexit_sleep_ms=10"
 // which finds races where these are looked for; the others run it as people have it, which starts many times faster.
 var forRaces = []string{"demo", "render", "diff", "impact", "rules", "again", "test"}
 
-// TestScripts runs the program as a process of its own on files in a temporary directory. The demo project stands in
+// TestScripts runs the program as a process of its own on files in a temporary directory. The demo project is in
 // `demo`; `edit FILE OLD NEW` replaces the one occurrence of a text.
 func TestScripts(t *testing.T) {
 	program := command.AsUsed(t)

@@ -69,13 +69,13 @@ func completeWords(c *call, words []string) int {
 // wording is words that are being typed.
 type wording struct {
 	*call
-	last   string   // the word in hand
+	last   string   // the current word
 	before []string // the words before it
 	opened *opened
 	tried  bool
 }
 
-// offer prints a word, if the one in hand may become it.
+// offer prints a word, if the current one may become it.
 func (w *wording) offer(word, about string) {
 	if !strings.HasPrefix(word, w.last) || strings.ContainsAny(word, "\n\t") {
 		return
@@ -390,7 +390,7 @@ func (w *wording) places(environment, document string) {
 	}
 }
 
-// within offers the places in a value to which the word in hand leads, one step further.
+// within offers the places in a value to which the current word leads, one step further.
 func (w *wording) within(v value.Value, path *place.Path) {
 	step := func(x value.Value, at *place.Path) {
 		text := at.String()

@@ -93,7 +93,7 @@ func nastyProject(t *testing.T, name string) string {
 	return folder
 }
 
-// TestCompletionRunsNothing holds that what Tab puts on the line is one word, which is the name, and that nothing of
+// TestCompletionRunsNothing checks that what Tab puts on the line is one word, which is the name, and that nothing of
 // it runs: in the shells as they evaluate the line afterwards.
 func TestCompletionRunsNothing(t *testing.T) {
 	t.Parallel()

@@ -356,7 +356,7 @@ func (c *call) readSide(s *sidesOf, name string, isFolder bool) (map[string]comp
 }
 
 // alignFiles gives files that stand alone the path by which they are compared: that of the document which another side
-// has and their own paths end with, else one name for all of them. It returns that path; empty when none stands alone.
+// has and their own paths end with, else one name for all of them. It returns that path; empty when none is alone.
 func (s *sidesOf) alignFiles() (key string) {
 	alone := func(i int) bool { _, is := s.files[i][""]; return is }
 	for i, name := range s.names {

@@ -97,7 +97,7 @@ func beforeChange(t *testing.T, more map[string]string) (folder string) {
 	return folder
 }
 
-// oldOrNew holds that each file is as it was before a change or as it is after it; what is being written has not the
+// oldOrNew checks that each file is as it was before a change or as it is after it; what is being written has not the
 // name of a file yet.
 func oldOrNew(t *testing.T, old, after, found map[string]string, what string) {
 	t.Helper()

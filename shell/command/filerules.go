@@ -71,7 +71,7 @@ func (c *call) openRules(modules []string, inputs []project.GivenText) (*project
 	return project.LoadRules(opened.Spelled(), names, inputs, nameOf), exitClean
 }
 
-// above returns the nearest directory that holds two folders.
+// above returns the nearest directory that holds two directories.
 func above(a, b string) string {
 	for at := a; ; at = filepath.Dir(at) {
 		if inside, err := filepath.Rel(at, b); err == nil && inside != ".." &&

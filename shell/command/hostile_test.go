@@ -87,7 +87,7 @@ func AsUsed(t *testing.T) string {
 	return program
 }
 
-// inBounds runs a command on a project and holds that it ends by itself, without a crash, in the memory that it may
+// inBounds runs a command on a project and checks that it ends by itself, without a crash, in the memory that it may
 // take. It returns what it said.
 func inBounds(t *testing.T, what, program, folder string, arguments ...string) string {
 	t.Helper()
@@ -126,7 +126,7 @@ func hostileProject(t *testing.T, module string) string {
 	return folder
 }
 
-// TestHostilePrograms holds that programs which ask for too much work end with a finding, in bounded memory.
+// TestHostilePrograms checks that programs which ask for too much work end with a finding, in bounded memory.
 func TestHostilePrograms(t *testing.T) {
 	t.Parallel()
 	program := AsUsed(t)

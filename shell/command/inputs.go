@@ -432,7 +432,7 @@ func newlyBroken(editor *project.Editor, files map[string]string) source.Finding
 			Options: render.Options{Everything: true, Validate: true}, Rules: true, Parity: true, Builtins: builtin.Table,
 			Today: time.Now()}, nil) // which only a cancelled context stops
 		return slices.DeleteFunc(found.Findings(), func(f source.Finding) bool {
-			return f.Severity != source.Error || f.Code == source.MissingInput // which is told of each environment
+			return f.Severity != source.Error || f.Code == source.MissingInput // which is reported of each environment
 		})
 	}
 	now := broken(editor.Edited())

@@ -88,7 +88,7 @@ if v == 1 { document "only/one.yaml" = v } else { document "only" as yaml = v }
 	t.Logf("%d of %d runs were killed", killed, rounds)
 }
 
-// TestTwoRunsAtOnce holds that runs that write to one directory wait for each other.
+// TestTwoRunsAtOnce checks that runs that write to one directory wait for each other.
 func TestTwoRunsAtOnce(t *testing.T) {
 	project := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(project, "knothole.toml"), []byte("[environments.north]\n"), 0o644))
@@ -116,7 +116,7 @@ func TestTwoRunsAtOnce(t *testing.T) {
 	require.Len(t, entries, 201)
 }
 
-// TestChangesAtOnce holds that none of several changes that are made at the same time is lost.
+// TestChangesAtOnce checks that none of several changes that are made at the same time is lost.
 func TestChangesAtOnce(t *testing.T) {
 	const inputs = 8
 	project := t.TempDir()

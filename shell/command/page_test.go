@@ -163,7 +163,7 @@ func TestPage(t *testing.T) {
 	assert.Zero(t, b.eval(`performance.getEntriesByType("resource").length`), "the page fetches something")
 }
 
-// TestHostilePage holds that nothing in the data of a project is anything but text on its page: no element, no script,
+// TestHostilePage checks that nothing in the data of a project is anything but text on its page: no element, no script,
 // no attribute. Without it a value could show what is not so.
 func TestHostilePage(t *testing.T) {
 	project := t.TempDir()

@@ -338,7 +338,7 @@ func nearestDocument(p *opened, runs []*project.Run, only string) string {
 	return ""
 }
 
-// encode writes the documents of an environment in their formats. Those of which it is known what they come to are left
+// encode writes the documents of an environment in their formats. Those of which it is known what they come to be left
 // to be written when they are needed; known may be nil.
 func (r *rendering) encode(result *render.Result, known *cache.Texts, made *texts) *encoded {
 	e := &encoded{environment: result.Run.Environment, kinds: make(map[string][]string, len(result.Documents)),
@@ -425,7 +425,7 @@ func fileOf(d *render.Document, header string, known *cache.Texts, made *texts) 
 	return f, nil
 }
 
-// print prints documents. One alone is printed as it is, several each behind a line with its path.
+// print prints documents. One alone is printed as it is, several each after a line with its path.
 func (r *rendering) print(c *call, all []*encoded) int {
 	count, withheld := 0, 0
 	for _, e := range all {

@@ -44,7 +44,7 @@ func (r *renderedFiles) compare(result *render.Result) error {
 	return err
 }
 
-// compareFiles compares the rendered files of one environment, which stand in a directory of the project.
+// compareFiles compares the rendered files of one environment, which are in a directory of the project.
 func (c *call) compareFiles(p *opened, e *encoded, base string) ([]committed, error) {
 	to := filepath.Join(p.folder, filepath.FromSlash(p.Out))
 	if !gate.Within(p.folder, to) {

@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestTopics holds that every word that help knows leads to a section of the manual, and that it knows the words of the
-// language.
+// TestTopics checks that every word that help knows leads to a section of the manual, and that it knows the words of
+// the language.
 func TestTopics(t *testing.T) {
 	for topic := range topics {
 		require.NotEmpty(t, manual(topic), topic)

@@ -122,7 +122,7 @@ func unseen(t *testing.T, files map[string]string, secrets map[string]string) (s
 	return seen, kept
 }
 
-// TestNothingSeenOfSecrets holds that whatever the secrets are, each command shows and writes the same, but for what
+// TestNothingSeenOfSecrets checks that whatever the secrets are, each command shows and writes the same, but for what
 // it writes into the directory of secrets.
 func TestNothingSeenOfSecrets(t *testing.T) {
 	if testing.Short() {

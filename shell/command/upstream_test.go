@@ -59,7 +59,7 @@ var upstreamValues = map[string][]string{
 	"app": {"copies: x", "copies: []"},
 }
 
-// brokenUpstream makes a project in which one layer of one environment is wrong, and holds that each command that
+// brokenUpstream makes a project in which one layer of one environment is wrong, and checks that each command that
 // needs that environment fails and names the layer, whichever environment it was asked for.
 func brokenUpstream(t *testing.T, seed uint64) {
 	t.Helper()
@@ -239,7 +239,7 @@ func brokenUpstream(t *testing.T, seed uint64) {
 	}
 }
 
-// TestBrokenUpstream holds that whatever is wrong with an environment that another needs is reported at its line.
+// TestBrokenUpstream checks that whatever is wrong with an environment that another needs is reported at its line.
 func TestBrokenUpstream(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long, and CI runs it")

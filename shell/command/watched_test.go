@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestWatchedFolders holds that what is rendered is not watched: each run would else be the cause of the next.
+// TestWatchedFolders checks that what is rendered is not watched: each run would else be the cause of the next.
 func TestWatchedFolders(t *testing.T) {
 	project := t.TempDir()
 	for _, name := range []string{"lib/deep", "rendered/north/k8s", "secret/north", ".git/hooks"} {
@@ -25,8 +25,8 @@ func TestWatchedFolders(t *testing.T) {
 		[]string{project, filepath.Join(project, "lib"), filepath.Join(project, "lib", "deep")}, watcher.WatchList())
 }
 
-// TestChangesThatCount holds that what the program itself makes in a directory that is watched is no change, and that a
-// source is.
+// TestChangesThatCount checks that what the program itself makes in a directory that is watched is no change, and that
+// a source is.
 func TestChangesThatCount(t *testing.T) {
 	project := t.TempDir()
 	outs := []string{filepath.Join(project, "rendered")}

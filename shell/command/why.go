@@ -92,7 +92,7 @@ func (w *whyRun) run(c *call) int {
 	return exitClean
 }
 
-// place finds out what the arguments behind the document name.
+// place finds out what the arguments after the document name.
 func (w *whyRun) place(c *call) (at explain.Asked, status int) {
 	rest := c.arguments[min(2, len(c.arguments)):]
 	if n := len(rest); n > 0 {

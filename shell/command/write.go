@@ -49,7 +49,7 @@ func (r *rendering) base(c *call, p *opened) (name string, own bool) {
 // destination is where the documents of a run go to.
 type destination struct {
 	to, secretTo string // the directories of documents, and of secret ones
-	around       string // what the directory of the secret documents stands in
+	around       string // what the directory of the secret documents is in
 	own          bool   // they are the project's own directories
 }
 
@@ -320,7 +320,7 @@ func (c *call) lock(name string, mode fs.FileMode) (unlock func(), err error) {
 
 // put stages what is not staged yet, and commits: what fails before that leaves everything as it was.
 func (c *call) put(targets []*target) int {
-	// Each environment has a directory of its own, so that they do not stand in each other's way.
+	// Each environment has a directory of its own, so that they is not in each other's way.
 	each := func(do func(t *target)) {
 		var group parallel.Group
 		group.SetLimit(4 * runtime.GOMAXPROCS(0))
@@ -381,7 +381,7 @@ func (c *call) put(targets []*target) int {
 	return exitClean
 }
 
-// refuse says which files stand in the way.
+// refuse says which files are in the way.
 func (c *call) refuse(refusals []*folder.Refusal) int {
 	say := func(refusal *folder.Refusal, name, what string) {
 		fmt.Fprintf(c.err, "%s: error: %s [%s]\n", c.relative(filepath.Join(refusal.Folder, name)), what,

@@ -25,7 +25,7 @@ const (
 // shownInputs is how many inputs are named beside a line.
 const shownInputs = 2
 
-// Annotated shows a document with the source of each line at the right: the place that decided what stands there, and
+// Annotated shows a document with the source of each line at the right: the place that decided what is there, and
 // the inputs on which it depends. A place that is that of the line above is not repeated.
 func (p *Presenter) Annotated(a *Annotation) {
 	p.printf("%s\n", p.bold(a.Environment+"/"+a.Document))

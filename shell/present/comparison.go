@@ -47,7 +47,7 @@ func (p *Presenter) Comparison(c *compare.Comparison, o ComparisonOptions) {
 			s.rest(s.groups[i:])
 			break
 		}
-		// Documents that are on one side only stand below each other.
+		// Documents that are on one side only are below each other.
 		if i == 0 || len(g.Rows) > 0 || len(s.groups[i-1].Rows) > 0 {
 			p.printf("\n")
 		}
@@ -282,7 +282,7 @@ func (s *comparing) group(g compare.Group) {
 	}
 }
 
-// narrow says that causes stand below what they are of.
+// narrow says that causes are below what they are of.
 func (s *comparing) narrow() bool { return s.Width < wide || s.several }
 
 // title shows the line above the rows of a group.
@@ -541,7 +541,7 @@ func (s *comparing) change(f compare.Folded) {
 	}
 }
 
-// pieces returns what is shown of a change on its line, and what stands below.
+// pieces returns what is shown of a change on its line, and what is below.
 func (s *comparing) pieces(f compare.Folded, room int) (line, block []piece) {
 	var more []piece
 	switch {

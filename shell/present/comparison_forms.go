@@ -131,7 +131,7 @@ func (s *comparing) markdownGroup(g compare.Group) string {
 // mostCell is how wide a value in a table for a review is.
 const mostCell = 60
 
-// markdown makes a text stand in a table as it is.
+// markdown makes a text are in a table as it is.
 func markdown(text string) string {
 	escaping := strings.NewReplacer("|", "\\|", "<", "&lt;", "*", "\\*", "_", "\\_", "`", "\\`", "\n", " ")
 	return escaping.Replace(Clean(text))

@@ -113,7 +113,7 @@ func shortened(texts []string, width int) []string {
 // shortSpan is the part of a text that is shown of it.
 type shortSpan struct{ from, to int }
 
-// with returns the part with more before and behind it. What is no wider than the mark for it is not left out.
+// with returns the part with more before and after it. What is no wider than the mark for it is not left out.
 func (p shortSpan) with(text []rune, before, behind int) shortSpan {
 	p.from, p.to = max(0, p.from-before), min(len(text), p.to+behind)
 	markBefore, markBehind := shortSpan{1, len(text) - 1}.marks(text)

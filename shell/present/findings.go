@@ -77,7 +77,7 @@ func (p *Presenter) wrapped(text string, column int) string {
 	return Fill(strings.Split(text, " "), column, p.Width, "    ")
 }
 
-// Fill puts words behind each other so that no line is wider than it may be. The first line begins in a column, the
+// Fill puts words after each other so that no line is wider than it may be. The first line begins in a column, the
 // others with an indent.
 func Fill(words []string, column, width int, indent string) string {
 	var b strings.Builder
@@ -111,7 +111,7 @@ func (p *Presenter) environments(names []string) string {
 
 func joined(names []string) string { return strings.Join(names, ", ") }
 
-// excerpt shows the line of a span with the span marked and the help behind the mark.
+// excerpt shows the line of a span with the span marked and the help after the mark.
 func (p *Presenter) excerpt(span source.Span, help string) {
 	l := p.Sources.Locate(span.Start)
 	if l.File == nil {
@@ -182,7 +182,7 @@ func (p *Presenter) excerpt(span source.Span, help string) {
 	mark := p.red(strings.Repeat("^", width))
 	below := ""
 	if help != "" {
-		// Help that does not fit behind the mark stands below it, on a terminal.
+		// Help that does not fit after the mark is below it, on a terminal.
 		if text := Clean(help); p.Fit && p.Width >= 40 && len(gutter)+start+width+1+columnsOf(text) > p.Width {
 			for _, line := range strings.Split(Fill(strings.Fields(text), 0, p.Width-len(gutter), ""), "\n") {
 				below += gutter + p.cyan(line) + "\n"

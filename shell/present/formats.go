@@ -47,7 +47,7 @@ type jsonFindings struct {
 	Unchecked    []*jsonPlace  `json:"unchecked,omitempty"` // conditions on secrets and later values
 }
 
-// end returns the place behind a span.
+// end returns the place after a span.
 func (p *Presenter) end(span source.Span) source.Pos {
 	l := p.Sources.Locate(span.Start)
 	if l.File == nil {

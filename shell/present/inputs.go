@@ -35,7 +35,7 @@ func (in *Inputs) Only(wanted func(name string) bool) {
 	*in = kept
 }
 
-// shortValue returns a value as it stands in a table: texts without quotes, if they could be nothing else.
+// shortValue returns a value as it is in a table: texts without quotes, if they could be nothing else.
 func shortValue(v value.Value) string {
 	v = value.Shown(v)
 	if v.Kind() == value.String && !looksOther(v.Text()) {
@@ -75,7 +75,7 @@ func (p *Presenter) InputsTable(in *Inputs) {
 		}
 		return letters(i)
 	}
-	// The letters stand in the order of the layers.
+	// The letters are in the order of the layers.
 	for _, e := range in.Runs {
 		for _, l := range e.AllLayers() {
 			letter(l)
@@ -219,7 +219,7 @@ func (p *Presenter) blocks(rows [][]cell, environments int) [][]int {
 	return blocks
 }
 
-// list shows short texts one behind the other, on as many lines as it takes.
+// list shows short texts one after the other, on as many lines as it takes.
 func (p *Presenter) list(texts []string) {
 	line := ""
 	for _, text := range texts {

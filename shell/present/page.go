@@ -43,7 +43,7 @@ var pageStyle string
 //go:embed page/page.js
 var pageScript string
 
-// pagePolicy lets a page hold what it is made of, and fetch nothing: whatever stands in the data runs nothing.
+// pagePolicy lets a page hold what it is made of, and fetch nothing: whatever is in the data runs nothing.
 var pagePolicy = fmt.Sprintf("default-src 'none'; img-src data:; style-src '%s'; script-src '%s'; base-uri 'none'; "+
 	"form-action 'none'", hashOf(pageStyle), hashOf(pageScript))
 

@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestPageContrast holds that what is written on a page can be read on everything that it is written on, in light and
+// TestPageContrast checks that what is written on a page can be read on everything that it is written on, in light and
 // in dark and printed: a contrast of 4.5 (WCAG 2.2, 1.4.3).
 func TestPageContrast(t *testing.T) {
 	blocks := regexp.MustCompile(`(?s):root \{(.*?)\}`).FindAllStringSubmatch(pageStyle, -1)

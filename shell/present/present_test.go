@@ -275,7 +275,7 @@ func inputsTable(t *testing.T, files fstest.MapFS, width int, fits bool) string 
 	return b.String()
 }
 
-// TestInputsOfManyEnvironments holds that environments which do not fit beside each other stand below each other, by
+// TestInputsOfManyEnvironments checks that environments which do not fit beside each other are below each other, by
 // their whole names, and that no line is wider than the terminal.
 func TestInputsOfManyEnvironments(t *testing.T) {
 	var names []string

@@ -12,7 +12,7 @@ import (
 )
 
 // Rules shows the rules that are in force, by the modules that they are declared in: why each is there, where it
-// looks, how many documents it saw and what it found; behind them links and exemptions.
+// looks, how many documents it saw and what it found; after them links and exemptions.
 func (p *Presenter) Rules(checked *rule.Result) {
 	last := ""
 	for _, r := range checked.Rules {

@@ -10,13 +10,13 @@ import (
 
 // Screen is where people read what is printed. Whatever is written to it, a terminal obeys nothing of it but the
 // colours that paint has put in: control characters, characters that change the direction of the text or cannot be
-// seen, and bytes that are no text, stand there as their numbers.
+// seen, and bytes that are no text, are there as their numbers.
 type Screen struct{ to io.Writer }
 
 // NewScreen returns a screen that writes to something.
 func NewScreen(to io.Writer) *Screen { return &Screen{to} }
 
-// styleMark begins a style in what is written to a screen; the byte behind it says which. It is no part of any text,
+// styleMark begins a style in what is written to a screen; the byte after it says which. It is no part of any text,
 // since no UTF-8 holds it, so that only paint writes it.
 const styleMark = 0xFF
 

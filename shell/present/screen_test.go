@@ -12,7 +12,7 @@ import (
 	"knothole/shell/present"
 )
 
-// TestScreen holds that a terminal obeys nothing that is written to a screen, and that texts of all scripts stay what
+// TestScreen checks that a terminal obeys nothing that is written to a screen, and that texts of all scripts stay what
 // they are.
 func TestScreen(t *testing.T) {
 	for text, want := range map[string]string{
@@ -51,7 +51,7 @@ func FuzzScreen(f *testing.F) {
 	})
 }
 
-// TestNamesForgeNoFindings holds that a file whose name holds a line end and colours is shown on one line.
+// TestNamesForgeNoFindings checks that a file whose name holds a line end and colours is shown on one line.
 func TestNamesForgeNoFindings(t *testing.T) {
 	set := source.NewSet()
 	file, err := set.Add("a\nmain.knot:1:1: error: forged [syntax]\x1b[31m.knot", []byte("let a = 1\n"))

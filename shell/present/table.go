@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-// cell is one cell of a table: its text, what stands behind it even when the text is cut, and what gives both a colour.
+// cell is one cell of a table: its text, what is behind it even when the text is cut, and what gives both a colour.
 type cell struct {
 	text  string
 	paint func(string) string // nil for none

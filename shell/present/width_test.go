@@ -25,7 +25,7 @@ func someWords(r *rand.Rand, most int) string {
 	return strings.Join(words, " ")
 }
 
-// TestFindingsFit holds that on a terminal no line of a finding is wider than that, whatever it says and whatever the
+// TestFindingsFit checks that on a terminal no line of a finding is wider than that, whatever it says and whatever the
 // line of its source is, and that the mark is below what is marked.
 func TestFindingsFit(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 7))
@@ -61,7 +61,7 @@ func TestFindingsFit(t *testing.T) {
 	}
 }
 
-// TestFillFits holds that words that are put behind each other stay within a width, and that none is lost.
+// TestFillFits checks that words that are put after each other stay within a width, and that none is lost.
 func TestFillFits(t *testing.T) {
 	r := rand.New(rand.NewPCG(8, 8))
 	for range 4000 {
@@ -74,7 +74,7 @@ func TestFillFits(t *testing.T) {
 	}
 }
 
-// TestTablesFit holds that the table of inputs is no wider than the terminal, whatever the names and values are.
+// TestTablesFit checks that the table of inputs is no wider than the terminal, whatever the names and values are.
 func TestTablesFit(t *testing.T) {
 	r := rand.New(rand.NewPCG(9, 9))
 	for range 150 {
