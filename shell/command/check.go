@@ -16,7 +16,7 @@ import (
 )
 
 var checkCommand = &command{
-	name: "check", arguments: "[ENV…|PATH…] [--rendered] [--strict] [--watch] [--format text|json|sarif|junit]",
+	name: "check", arguments: "[ENV…|PATH…] [--rendered] [--strict] [--watch] [--format]",
 	short: "check the project in all environments: everything that is wrong, at its line",
 	long: `Reports everything that can be wrong, in all environments unless some are named: syntax, types, inputs and
 their limits, and what only evaluation shows. Each finding is at the line that has to change. With paths of sources,
@@ -35,7 +35,7 @@ table of exit statuses.`,
 		flags.BoolVar(&r.strict, "strict", false, "treat warnings as errors")
 		flags.BoolVar(&r.rendered, "rendered", false, "also compare the rendered files with what would be rendered")
 		flags.BoolVar(&r.watch, "watch", false, "check again whenever a file of the project changes")
-		flags.StringVar(&r.format, "format", "text", "output `FORMAT`: text, json, sarif or junit")
+		chooseFormat(flags, &r.format, "text", "json", "sarif", "junit")
 		r.only.defineOnly(flags)
 		flags.BoolVar(&r.final, "final", false, "fail if a later input is unresolved")
 		r.today.define(flags)
@@ -62,9 +62,6 @@ func (r *checking) run(c *call) int {
 
 func (r *checking) once(c *call) int {
 	start, format := time.Now(), r.format
-	if status := c.checkFormat(format, "text", "json", "sarif", "junit"); status != exitClean {
-		return status
-	}
 	p, runs, modules, status := c.openModules()
 	if p == nil {
 		return status

@@ -120,6 +120,18 @@ type command struct {
 	define func(flags *flag.FlagSet) func(c *call) int
 }
 
+// flags returns the flags of the command, without those that every command has.
+func (c *command) flags() *flag.FlagSet {
+	flags := flag.NewFlagSet(c.name, flag.ContinueOnError)
+	c.define(flags)
+	return flags
+}
+
+// usage returns the usage line of the command.
+func (c *command) usage() string {
+	return strings.TrimSpace(c.name + " " + withChoices(c.arguments, c.flags()))
+}
+
 // call is one run of a command.
 type call struct {
 	*system
@@ -302,8 +314,6 @@ func Main(arguments []string, s *system) (status int) {
 		if s.color && !s.terminal && s.errWidth > 0 { // what shows the colours, such as a pager, is on that terminal
 			s.fit, s.width = true, s.errWidth
 		}
-	default:
-		return c.wrongUsage("--color is auto, always or never, not %s", c.color)
 	}
 	return run(c)
 }
@@ -312,7 +322,7 @@ func Main(arguments []string, s *system) (status int) {
 func (c *call) defineCommon(flags *flag.FlagSet) {
 	flags.StringVar(&c.project, "project", "",
 		"project directory `DIR` (default: nearest parent directory with a knothole.toml)")
-	flags.StringVar(&c.color, "color", colorAuto, colorHelp)
+	choose(flags, &c.color, "color", "colours, `WHEN` (auto: on a terminal)", colorAuto, colorAlways, colorNever)
 	flags.BoolVar(&c.quiet, "quiet", false, "only the answer and errors: no summary, no notes, no progress")
 }
 
@@ -354,7 +364,6 @@ const (
 	colorAuto   = "auto"
 	colorAlways = "always"
 	colorNever  = "never"
-	colorHelp   = "colours: `WHEN` is auto (on a terminal), always or never"
 )
 
 // describePanic says what went wrong in the program. Only what the runtime says is told in its words: what a library
@@ -403,17 +412,8 @@ func findCommand(name string) *command {
 // wrongUsage reports an error in the arguments.
 func (c *call) wrongUsage(format string, arguments ...any) int {
 	fmt.Fprintf(c.err, "knothole %s: %s\n", c.command.name, fmt.Sprintf(format, oneLine(arguments)...))
-	fmt.Fprintf(c.err, "  usage: knothole %s\n  more:  knothole help %s\n",
-		strings.TrimSpace(c.command.name+" "+c.command.arguments), c.command.name)
+	fmt.Fprintf(c.err, "  usage: knothole %s\n  more:  knothole help %s\n", c.command.usage(), c.command.name)
 	return exitFailed
-}
-
-// checkFormat refuses a format that is not among those a command has.
-func (c *call) checkFormat(format string, formats ...string) int {
-	if slices.Contains(formats, format) {
-		return exitClean
-	}
-	return c.wrongUsage("there is no format %q: %s", format, strings.Join(formats, ", "))
 }
 
 // stopped shows what is wrong with a project, and says what was not done for it.

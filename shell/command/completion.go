@@ -122,7 +122,7 @@ func (w *wording) complete() {
 	}
 	switch {
 	case open != nil:
-		w.flagValue(cmd, open.Name)
+		w.flagValue(cmd, open)
 	case strings.HasPrefix(w.last, "-"):
 		flags.VisitAll(func(f *flag.Flag) {
 			_, text := flag.UnquoteUsage(f)
@@ -146,50 +146,51 @@ func (w *wording) note(name, given string) {
 	}
 }
 
-// flagFormats are the formats of commands whose help does not list them in their arguments.
-func formatsOf(cmd *command) []string {
-	_, after, ok := strings.Cut(cmd.arguments, "--format ")
-	if !ok {
-		return []string{"text", "json"}
-	}
-	list, _, _ := strings.Cut(after, "]")
-	if list == "FORMAT" {
-		return []string{"text", "json", "sarif", "junit"}
-	}
-	return strings.Split(list, "|")
+// valueKind says what the value of a flag is, where it is not one of some words.
+type valueKind uint8
+
+// The kinds of values that are completed; anyText is not.
+const (
+	anyText valueKind = iota + 1
+	anEnvironment
+	aLayer
+	anInput
+	someRules
+	someDocuments
+	aFile
+)
+
+// valueKinds are the kinds of the values of all flags that are no switches and have no words to choose from. A test
+// fails until a new flag is here.
+var valueKinds = map[string]valueKind{
+	"like": anEnvironment, "from": anEnvironment, "environment": anyText, "base": anyText, "in": aLayer,
+	"input": anInput, "rules": someRules, "only": someDocuments, "to": aFile, "layer": aFile, "later": aFile,
+	"identity": aFile, "secret-policy": aFile, "project": aFile, "schema": aFile, "catalogue": aFile, "type": anyText,
+	"ignore": anyText, "owner": anyText, "today": anyText, "depth": anyText, "namespace": anyText,
 }
 
 // flagValue offers values of a flag.
-func (w *wording) flagValue(cmd *command, name string) {
-	list := func(words ...string) {
-		for _, word := range words {
-			w.offer(word, "")
-		}
+func (w *wording) flagValue(cmd *command, f *flag.Flag) {
+	for _, word := range choicesOf(f) {
+		w.offer(word, "")
 	}
-	switch name {
-	case "format":
-		list(formatsOf(cmd)...)
-	case "color":
-		list(colorAuto, colorAlways, colorNever)
-	case "blank":
-		list("yaml", "json", "toml")
-	case "by":
-		list("document", "cause")
-	case "like", "from":
+	switch valueKinds[f.Name] {
+	case anEnvironment:
 		w.environments()
-	case "in":
+	case aLayer:
 		w.layers()
-	case "input":
+	case anInput:
 		w.inputs("=")
-	case "rules":
-		list(standard.Names()...)
-		fmt.Fprintln(w.data, filesToo)
-	case "only":
-		if cmd.name == "test" {
-			return
+	case someRules:
+		for _, name := range standard.Names() {
+			w.offer(name, "")
 		}
-		w.documents(w.read(nil))
-	case "to", "layer", "later", "identity", "secret-policy", "project", "schema", "catalogue":
+		fmt.Fprintln(w.data, filesToo)
+	case someDocuments:
+		if cmd.name != "test" { // where they are titles
+			w.documents(w.read(nil))
+		}
+	case aFile:
 		fmt.Fprintln(w.data, filesToo)
 	}
 }

@@ -25,7 +25,7 @@ import (
 )
 
 var diffCommand = &command{
-	name: "diff", arguments: "A B… [--by document|cause] [--format text|json|patch|markdown|html]",
+	name: "diff", arguments: "A B… [--by] [--format]",
 	short: "compare environments, files, directories or revisions, with the line that makes each difference",
 	long: `Compares what environments render to, data files, directories, or standard input (-), each with the others. Each
 row is one difference, with its cause below it or at the right: the inputs, and the lines of the layers that
@@ -48,8 +48,8 @@ when others are compared.`,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		d := &difference{}
 		d.define(flags)
-		flags.StringVar(&d.format, "format", "text", "output `FORMAT`: text, json, patch, markdown or html")
-		flags.StringVar(&d.by, "by", "document", "rows are grouped by `WHAT`: document or cause")
+		chooseFormat(flags, &d.format, "text", "json", "patch", "markdown", "html")
+		choose(flags, &d.by, "by", "group rows by `WHAT`", "document", "cause")
 		flags.BoolVar(&d.full, "full", false, "show whole values, and each row")
 		flags.BoolVar(&d.columns, "columns", false, "two sides beside each other, as three or more are")
 		flags.BoolVar(&d.all, "all", false, "compare all environments")
@@ -83,13 +83,8 @@ func (d *difference) run(c *call) int {
 		return c.wrongUsage("--all takes all environments: name none")
 	case !d.all && len(c.arguments) < 2 && !(len(c.arguments) == 1 && d.any()):
 		return c.wrongUsage("name two sides or more: environments, files or directories")
-	case d.by != "document" && d.by != "cause":
-		return c.wrongUsage("rows are grouped by document or by cause, not by %s", d.by)
 	case d.format == "patch" && (d.all || len(c.arguments) > 2):
 		return c.wrongUsage("a patch makes one side of another: name two")
-	}
-	if status := c.checkFormat(d.format, "text", "json", "patch", "markdown", "html"); status != exitClean {
-		return status
 	}
 	s, status := d.sides(c)
 	if s == nil {

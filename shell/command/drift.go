@@ -34,7 +34,7 @@ or what is rendered has errors.`,
 	example: "knothole drift north exported.yaml",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		d := &driftRun{}
-		flags.StringVar(&d.format, "format", "text", "output `FORMAT`: text or json")
+		chooseFormat(flags, &d.format, "text", "json")
 		flags.BoolVar(&d.full, "full", false, "show whole values, and each row")
 		flags.StringVar(&d.namespace, "namespace", "", "the `NAME` of the name space of objects without one")
 		flags.StringVar(&d.owner, "owner", "", "a label of the objects that should be rendered, `LABEL=VALUE`")
@@ -50,9 +50,6 @@ type driftRun struct {
 func (d *driftRun) run(c *call) int {
 	if len(c.arguments) != 2 {
 		return c.wrongUsage("name an environment, and what runs: a file, a directory or - for standard input")
-	}
-	if status := c.checkFormat(d.format, "text", "json"); status != exitClean {
-		return status
 	}
 	options := compare.DriftOptions{Namespace: d.namespace}
 	if d.owner != "" {

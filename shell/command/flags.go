@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"knothole/core/place"
+	"knothole/core/source"
 )
 
 // patterns are those of a flag that may be repeated.
@@ -100,4 +101,64 @@ func onlyOnce(flags *flag.FlagSet) {
 			f.Value = &once{Value: f.Value}
 		}
 	})
+}
+
+// choice is a flag whose value is one of some words. What they are is written here once: the usage line, the help, the
+// completion and the check of the value come from it.
+type choice struct {
+	value *string
+	words []string
+}
+
+func (c *choice) String() string {
+	if c == nil || c.value == nil {
+		return ""
+	}
+	return *c.value
+}
+
+// Get returns the value, so that the flag is one that has one value.
+func (c *choice) Get() any { return *c.value }
+
+// Set takes a word.
+func (c *choice) Set(word string) error {
+	if !slices.Contains(c.words, word) {
+		return errors.New("it is " + source.Either(c.words))
+	}
+	*c.value = word
+	return nil
+}
+
+// choose adds a flag whose value is one of some words, the first if it is not given. The text of its help names what the
+// value is, in back quotes; the words are added to it.
+func choose(flags *flag.FlagSet, value *string, name, text string, words ...string) {
+	*value = words[0]
+	flags.Var(&choice{value, words}, name, text+": "+source.Either(words))
+}
+
+// chooseFormat adds the flag for the format of the answer.
+func chooseFormat(flags *flag.FlagSet, value *string, words ...string) {
+	choose(flags, value, "format", "output `FORMAT`", words...)
+}
+
+// choicesOf returns the words that a flag takes; nil for one that takes others too.
+func choicesOf(f *flag.Flag) []string {
+	v := f.Value
+	if o, is := v.(*once); is {
+		v = o.Value
+	}
+	if c, is := v.(*choice); is {
+		return c.words
+	}
+	return nil
+}
+
+// withChoices writes the words that flags take into a usage line: [--format] becomes [--format].
+func withChoices(arguments string, flags *flag.FlagSet) string {
+	flags.VisitAll(func(f *flag.Flag) {
+		if words := choicesOf(f); words != nil {
+			arguments = strings.ReplaceAll(arguments, "[--"+f.Name+"]", "[--"+f.Name+" "+strings.Join(words, "|")+"]")
+		}
+	})
+	return arguments
 }

@@ -28,11 +28,9 @@ any.`,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		check := flags.Bool("check", false, "list the files that are not in the canonical form, and write nothing")
 		diff := flags.Bool("diff", false, "show what would change, and write nothing")
-		format := flags.String("format", "text", "output `FORMAT` of the files that are, or would be, changed: text or json")
+		format := new(string)
+		choose(flags, format, "format", "output `FORMAT` of the files that are, or would be, changed", "text", "json")
 		return func(c *call) int {
-			if status := c.checkFormat(*format, "text", "json"); status != exitClean {
-				return status
-			}
 			if *format == "json" && *diff {
 				return c.wrongUsage("--diff shows lines for people: leave it or --format json out")
 			}

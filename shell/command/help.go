@@ -23,11 +23,9 @@ var versionCommand = &command{
 	short: "print the version of the program",
 	long:  "Prints the version of the program, and of the Go that built it.",
 	define: func(flags *flag.FlagSet) func(c *call) int {
-		format := flags.String("format", "text", "output `FORMAT`: text or json")
+		format := new(string)
+		choose(flags, format, "format", "output `FORMAT`", "text", "json")
 		return func(c *call) int {
-			if status := c.checkFormat(*format, "text", "json"); status != exitClean {
-				return status
-			}
 			if len(c.arguments) > 0 {
 				return c.wrongUsage("it takes no arguments")
 			}
@@ -306,11 +304,8 @@ func overview(width int) string {
 // usage is the help of one command.
 func usage(cmd *command, width int) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "usage: knothole %s\n\n%s\n\nexample: %s\n",
-		strings.TrimSpace(cmd.name+" "+cmd.arguments), filled(cmd.long, "", width), cmd.example)
-	flags := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
-	cmd.define(flags)
-	own := flagTexts(flags)
+	fmt.Fprintf(&b, "usage: knothole %s\n\n%s\n\nexample: %s\n", cmd.usage(), filled(cmd.long, "", width), cmd.example)
+	own := flagTexts(cmd.flags())
 	common := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
 	new(call).defineCommon(common)
 	others := flagTexts(common)

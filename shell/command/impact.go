@@ -15,7 +15,7 @@ import (
 
 var impactCommand = &command{
 	name:      "impact",
-	arguments: "[FROM[..TO]] | --base REVISION [TO] | --input NAME=VALUE… [--format text|json|markdown]",
+	arguments: "[FROM[..TO]] | --base REVISION [TO] | --input NAME=VALUE… [--format]",
 	short:     "show what a change does to every environment",
 	long: `Compares what each environment renders to before and after a change: from a revision of git to another, or
 to the files as they are; from HEAD if none is named. What changes in the same way in several environments is shown
@@ -33,7 +33,7 @@ Ends with 0 when nothing changes, 1 when something does, 2 when one of the two c
 	example: "knothole impact main",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		i := &impactRun{}
-		flags.StringVar(&i.format, "format", "text", "output `FORMAT`: text, json or markdown")
+		chooseFormat(flags, &i.format, "text", "json", "markdown")
 		flags.BoolVar(&i.full, "full", false, "show whole values, and each row")
 		flags.StringVar(&i.base, "base", "", "from where `REVISION` parted from what is compared")
 		i.given.define(flags)
@@ -51,9 +51,6 @@ type impactRun struct {
 func (i *impactRun) run(c *call) int {
 	if len(c.arguments) > 1 {
 		return c.wrongUsage("name one range of revisions, such as main or v1..v2")
-	}
-	if status := c.checkFormat(i.format, "text", "json", "markdown"); status != exitClean {
-		return status
 	}
 	if i.base != "" && (i.any() || len(c.arguments) > 0 && strings.Contains(c.arguments[0], "..")) {
 		return c.wrongUsage("with --base, no range of revisions and no inputs are given")

@@ -27,7 +27,7 @@ import (
 )
 
 var inputsCommand = &command{
-	name: "inputs", arguments: "[ENV|MODULE] [INPUT…] [--blank yaml|json|toml] [--format text|json]",
+	name: "inputs", arguments: "[ENV|MODULE] [INPUT…] [--blank] [--format]",
 	short: "list inputs, their value in each environment, and where it comes from",
 	long: `Shows the inputs of the project in a table: type, default, and for each environment the value with a
 letter for the layer that gives it, also what was overridden (b>a) or repeated (b=a). With the name of an environment
@@ -39,8 +39,9 @@ comments, so there it holds only what must be decided. Secrets must not be store
 	example: "knothole inputs",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		i := &inputsRun{}
-		flags.StringVar(&i.blank, "blank", "", "print a layer to fill in, in the format `yaml`, json or toml")
-		flags.StringVar(&i.format, "format", "text", "output `FORMAT`: text or json")
+		flags.Var(&choice{&i.blank, []string{"yaml", "json", "toml"}}, "blank",
+			"print a layer to fill in, in the format `yaml`, json or toml")
+		chooseFormat(flags, &i.format, "text", "json")
 		i.given.define(flags)
 		return i.run
 	},
@@ -52,12 +53,6 @@ type inputsRun struct {
 }
 
 func (i *inputsRun) run(c *call) int {
-	if status := c.checkFormat(i.format, "text", "json"); status != exitClean {
-		return status
-	}
-	if i.blank != "" && !slices.Contains([]string{"yaml", "json", "toml"}, i.blank) {
-		return c.wrongUsage("there is no format %q for a layer: yaml, json or toml", i.blank)
-	}
 	wanted, status := i.names(c)
 	if status != exitClean {
 		return status

@@ -18,7 +18,7 @@ import (
 )
 
 var lookCommand = &command{
-	name: "look", arguments: "PATH [ENV…|FILE…] [--only GLOB] [--format text|json]",
+	name: "look", arguments: "PATH [ENV…|FILE…] [--only GLOB] [--format]",
 	short: "show the values at a path in every document",
 	long: `Shows the values at a path in every document of all environments, or of those that are named: an inventory
 of images, replicas or hosts. A value is shown once with the environments that have it. With data files (YAML, JSON,
@@ -32,7 +32,7 @@ Ends with 0 when something was found, 1 when nothing was.`,
 	example: "knothole look 'spec.template.spec.containers[*].image'",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		l := &lookRun{}
-		flags.StringVar(&l.format, "format", "text", "output `FORMAT`: text or json")
+		chooseFormat(flags, &l.format, "text", "json")
 		l.only.defineOnly(flags)
 		l.given.define(flags)
 		return l.run
@@ -48,9 +48,6 @@ type lookRun struct {
 func (l *lookRun) run(c *call) int {
 	if len(c.arguments) == 0 {
 		return c.wrongUsage("name a path in data")
-	}
-	if status := c.checkFormat(l.format, "text", "json"); status != exitClean {
-		return status
 	}
 	path, err := eval.ParsePlaces(c.arguments[0], builtin.Table)
 	if err != nil {

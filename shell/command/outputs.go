@@ -16,7 +16,7 @@ import (
 )
 
 var outputsCommand = &command{
-	name: "outputs", arguments: "ENV [NAME] [--format text|json|env] [--reveal]",
+	name: "outputs", arguments: "ENV [NAME] [--format] [--reveal]",
 	short: "print named outputs, for people and scripts",
 	long: `Prints the named outputs of the project in an environment, or one of them. As text, one alone is printed as it
 is, without quotes; several as names and values. As env, each is a line NAME=value that a POSIX shell reads back;
@@ -31,7 +31,7 @@ anywhere. With --final, an unresolved output is an error.`,
 	example: "knothole outputs north map_url",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		o := &outputsRun{}
-		flags.StringVar(&o.format, "format", "text", "output `FORMAT`: text, json or env")
+		chooseFormat(flags, &o.format, "text", "json", "env")
 		flags.BoolVar(&o.final, "final", false, "fail if a later input is unresolved")
 		o.given.define(flags)
 		o.given.defineSecrets(flags)
@@ -56,9 +56,6 @@ type output struct {
 func (o *outputsRun) run(c *call) int {
 	if o.format == "plain" { // as it was called
 		o.format = "text"
-	}
-	if status := c.checkFormat(o.format, "text", "json", "env"); status != exitClean {
-		return status
 	}
 	if len(c.arguments) < 1 || len(c.arguments) > 2 {
 		return c.wrongUsage("name one environment, and one output if it is to be one")

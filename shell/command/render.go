@@ -51,7 +51,7 @@ project changes.`,
 			"dependency order")
 		flags.BoolVar(&r.annotate, "annotate", false, "print, with the source of each line beside it")
 		r.only.defineOnly(flags)
-		flags.StringVar(&r.format, "format", "text", "output `FORMAT` of the summary: text or json")
+		choose(flags, &r.format, "format", "output `FORMAT` of the summary", "text", "json")
 		flags.BoolVar(&r.overwrite, "overwrite", false, "also replace files that are where a document goes, and "+
 			"rendered files "+
 			"that were changed by hand; no other file is removed")
@@ -104,9 +104,6 @@ func (e *encoded) targets() (all []*target) {
 func (r *rendering) prints() bool { return r.stdout || r.stream || r.annotate }
 
 func (r *rendering) run(c *call) int {
-	if status := c.checkFormat(r.format, "text", "json"); status != exitClean {
-		return status
-	}
 	modes := 0
 	for _, on := range []bool{r.stdout, r.stream, r.annotate} {
 		if on {

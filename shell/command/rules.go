@@ -14,7 +14,7 @@ import (
 )
 
 var rulesCommand = &command{
-	name: "rules", arguments: "[NAME] [--format text|json]",
+	name: "rules", arguments: "[NAME] [--format]",
 	short: "list the rules in force: why, where they look, what they find",
 	long: `Shows the rules that the project enforces in all its environments: why each is there, which documents it looks
 at and how many that were, what it found, and what is exempt until when. With a name it shows one rule whole: the
@@ -25,7 +25,7 @@ check reports violations at the lines that have to change.`,
 	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		r := &ruling{}
-		flags.StringVar(&r.format, "format", "text", "output `FORMAT`: text or json")
+		chooseFormat(flags, &r.format, "text", "json")
 		r.today.define(flags)
 		return r.run
 	},
@@ -37,9 +37,6 @@ type ruling struct {
 }
 
 func (r *ruling) run(c *call) int {
-	if status := c.checkFormat(r.format, "text", "json"); status != exitClean {
-		return status
-	}
 	if len(c.arguments) > 1 {
 		return c.wrongUsage("name one rule, or none for all")
 	}

@@ -52,7 +52,7 @@ values that do not fit. Limits that JSON Schema cannot express are written as co
 		flags.IntVar(&s.depth, "depth", 2, "show: how many levels, `N`")
 		flags.StringVar(&s.to, "to", "", "extract: the directory `DIR` to write to")
 		flags.BoolVar(&s.overwrite, "overwrite", false, "extract, add: also replace files that are there and differ")
-		flags.StringVar(&s.format, "format", "text", "list: `FORMAT` of the answer: text or json")
+		choose(flags, &s.format, "format", "list: `FORMAT` of the answer", "text", "json")
 		return s.run
 	},
 }
@@ -67,9 +67,6 @@ type schemaRun struct {
 func (s *schemaRun) run(c *call) int {
 	if len(c.arguments) == 0 {
 		return c.wrongUsage("say what: schema list, show, example, extract, add or export")
-	}
-	if status := c.checkFormat(s.format, "text", "json"); status != exitClean {
-		return status
 	}
 	what := c.arguments[0]
 	c.arguments = c.arguments[1:]

@@ -11,7 +11,7 @@ import (
 )
 
 var testCommand = &command{
-	name: "test", arguments: "[PATH…] [--only TITLE] [--format text|json|junit]",
+	name: "test", arguments: "[PATH…] [--only TITLE] [--format]",
 	short: "run the tests in the project",
 	long: `Runs the tests of all modules of the project, or those in the sources or directories that are named, and of
 these those whose title contains TITLE, in which * matches anything.
@@ -21,15 +21,13 @@ Ends with 0 when all pass, and with 1 when one fails or the project has errors t
 	rules:   true,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		only := flags.String("only", "", "only tests whose title contains `TITLE`; * matches anything")
-		format := flags.String("format", "text", "output `FORMAT`: text, json or junit")
+		format := new(string)
+		choose(flags, format, "format", "output `FORMAT`", "text", "json", "junit")
 		return func(c *call) int { return runTests(c, *only, *format) }
 	},
 }
 
 func runTests(c *call, pattern, format string) int {
-	if status := c.checkFormat(format, "text", "json", "junit"); status != exitClean {
-		return status
-	}
 	parts := strings.Split(pattern, "*")
 	for i, part := range parts {
 		parts[i] = regexp.QuoteMeta(part)

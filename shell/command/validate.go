@@ -28,7 +28,7 @@ import (
 
 var validateCommand = &command{
 	name:      "validate",
-	arguments: "FILE… [--schema FILE[#PART] | --type TYPE] [--rules MODULE] [--catalogue DIR] [--format FORMAT]",
+	arguments: "FILE… [--schema FILE[#PART] | --type TYPE] [--rules MODULE] [--catalogue DIR] [--format]",
 	short:     "check plain data files against a schema, by their kinds, or with rules",
 	long: `Validates data files (YAML, also streams of documents; JSON; TOML), and all in the directories that are named.
 It needs no project.
@@ -74,7 +74,7 @@ Ends with 0 when everything is right, 1 when it is not, or nothing was checked a
 			v.inputs = append(v.inputs, project.GivenText{Name: name, Text: text})
 			return nil
 		})
-		flags.StringVar(&v.format, "format", "text", "output `FORMAT`: text, json, sarif or junit")
+		chooseFormat(flags, &v.format, "text", "json", "sarif", "junit")
 		return v.run
 	},
 }
@@ -91,9 +91,6 @@ type validation struct {
 
 func (v *validation) run(c *call) int {
 	start := time.Now()
-	if status := c.checkFormat(v.format, "text", "json", "sarif", "junit"); status != exitClean {
-		return status
-	}
 	if len(c.arguments) == 0 {
 		return c.wrongUsage("name the files to validate")
 	}

@@ -14,7 +14,7 @@ import (
 )
 
 var whyCommand = &command{
-	name: "why", arguments: "ENV DOCUMENT [OBJECT] PATH [LINE] | ENV DOCUMENT LINE [--all] [--format text|json]",
+	name: "why", arguments: "ENV DOCUMENT [OBJECT] PATH [LINE] | ENV DOCUMENT LINE [--all] [--format]",
 	short: "explain where a rendered value comes from",
 	long: `Shows why a value in a rendered document is what it is: where it was written, computed or patched, what
 chose it, and for each input on which it depends what its layers say, what was overridden, and the limits that it
@@ -28,7 +28,7 @@ line in the string at the path, or in the rendered file: what is on it is explai
 	example: "knothole why north k8s/bay-map.yaml spec.replicas",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		w := &whyRun{}
-		flags.StringVar(&w.format, "format", "text", "output `FORMAT`: text or json")
+		chooseFormat(flags, &w.format, "text", "json")
 		flags.BoolVar(&w.all, "all", false, "show the whole life: every step, every layer, the limits")
 		w.given.define(flags)
 		return w.run
@@ -45,9 +45,6 @@ type whyRun struct {
 }
 
 func (w *whyRun) run(c *call) int {
-	if status := c.checkFormat(w.format, "text", "json"); status != exitClean {
-		return status
-	}
 	at, status := w.place(c)
 	if status != exitClean {
 		return status
