@@ -254,11 +254,11 @@ var mutants = []mutant{
 		`	return broken || a.IsAbsent() || b.IsAbsent() || value.Equal(a, b, func(int) {})`,
 		"link leads over scopes"},
 	{44, "core/eval/rule.go", "compiler.ofKind",
-		`			return left // what stands behind need not be reached`,
+		`			return left // what is behind need not be reached`,
 		`			if broken {
 				return c.ofKind(b.Right, document)
 			}
-			return left // what stands behind need not be reached`,
+			return left // what is behind need not be reached`,
 		"kind filter takes a later `and` part before an earlier one is known to hold"},
 	{45, "core/project/inputs.go", "merge",
 		`		if removable {
@@ -269,8 +269,8 @@ var mutants = []mutant{
 		}`,
 		"null for a field that is not nullable"},
 	{46, "core/project/inputs.go", "Run.missing",
-		`			return false // it may stand in the layer that could not be read`,
-		`			return broken // it may stand in the layer that could not be read`,
+		`			return false // it may be in the layer that could not be read`,
+		`			return broken // it may be in the layer that could not be read`,
 		"missing input with a broken layer"},
 	{47, "core/project/inputs.go", "Run.TakenAway",
 		`		if !at(l.Root, path).IsAbsent() {

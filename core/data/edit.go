@@ -513,7 +513,7 @@ func addYAML(file *source.File, parent value.Value, path []string, v value.Value
 		end := flowEnd(text, start) - 1
 		return text[:len(strings.TrimRight(text[:end],
 			" \n"))] + separator(parent) + yamlLiteral(value.StringOf(path[0], 0), 0) + ": " +
-			"" + yamlLiteral(value.Put(value.Value{}, path[1:], v), 0) + text[end:], nil
+			yamlLiteral(value.Put(value.Value{}, path[1:], v), 0) + text[end:], nil
 	}
 	indent := indentOf(text, start)
 	end := blockEnd(text, start)

@@ -1,13 +1,14 @@
 package eval
 
 import (
+	"slices"
+
 	"knothole/core/check"
 	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/syntax"
 	"knothole/core/types"
 	"knothole/core/value"
-	"slices"
 )
 
 // derived gives a value the marks of what it was computed from. When that is not there, neither is the value: only

@@ -30,7 +30,7 @@ type disk interface {
 // open opens the directory of an environment in a directory for rendered files; nil when there is none yet. A link that
 // leads out of the directory is refused, and so is one that is where the directory does: two environments could
 // then be one.
-var open = func(base, environment string) (disk, error) {
+func open(base, environment string) (disk, error) {
 	outer, err := gate.OpenRoot(base)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
@@ -52,8 +52,9 @@ var open = func(base, environment string) (disk, error) {
 	return root, nil
 }
 
-// create is open for a directory that may not be there yet.
-func create(base, environment string, mode fs.FileMode) (disk, error) {
+// create opens the directory of the plan, which may not be there yet.
+func (p *Plan) create(mode fs.FileMode) (disk, error) {
+	base, environment := p.base, p.environment
 	if err := gate.MakeFolder(base, mode); err != nil {
 		return nil, err
 	}
@@ -69,7 +70,7 @@ func create(base, environment string, mode fs.FileMode) (disk, error) {
 	if err != nil && !errors.Is(err, fs.ErrExist) {
 		return nil, err
 	}
-	return open(base, environment)
+	return p.options.open(base, environment)
 }
 
 // recase renames the directory of an environment whose name differs only in case. A failure is ignored, because the

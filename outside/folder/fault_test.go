@@ -96,8 +96,8 @@ func contents(t *testing.T, directory string) map[string]string {
 	return files
 }
 
-func render(base string, files []File) error {
-	p, err := Prepare(base, "north", files, Options{})
+func render(base string, files []File, options Options) error {
+	p, err := Prepare(base, "north", files, options)
 	if err != nil {
 		return err
 	}
@@ -121,11 +121,9 @@ func TestEveryFault(t *testing.T) {
 		{Path: "k8s/b.yaml", Data: []byte("new b")}, {Path: "k8s/c.yaml", Data: []byte("new c")},
 		{Path: "gone", Data: []byte("a file now")}, {Path: "new/e/f.yaml", Data: []byte("new f")},
 		{Path: "same", Data: []byte("same")}}
-	real := open
-	defer func() { open = real }()
 	want := func(files []File) map[string]string {
 		base := t.TempDir()
-		require.NoError(t, render(base, files))
+		require.NoError(t, render(base, files, Options{}))
 		return contents(t, base)
 	}
 	old, now := want(before), want(after)
@@ -133,17 +131,15 @@ func TestEveryFault(t *testing.T) {
 	for _, killed := range []bool{false, true} {
 		for n := 1; ; n++ {
 			base := t.TempDir()
-			require.NoError(t, render(base, before))
+			require.NoError(t, render(base, before, Options{}))
 			left := n
-			open = func(base, environment string) (disk, error) {
-				d, err := real(base, environment)
+			err := render(base, after, Options{open: func(base, environment string) (disk, error) {
+				d, err := open(base, environment)
 				if d == nil || err != nil {
 					return nil, err
 				}
 				return &faulty{d, &left, killed}, nil
-			}
-			err := render(base, after)
-			open = real
+			}})
 			if left > 0 { // it came to its end before
 				require.NoError(t, err)
 				require.Equal(t, now, contents(t, base))
@@ -175,7 +171,7 @@ func TestEveryFault(t *testing.T) {
 // work.
 func TestEditBetweenRuns(t *testing.T) {
 	base := t.TempDir()
-	require.NoError(t, render(base, []File{{Path: "a", Data: []byte("old")}, {Path: "b", Data: []byte("old")}}))
+	require.NoError(t, render(base, []File{{Path: "a", Data: []byte("old")}, {Path: "b", Data: []byte("old")}}, Options{}))
 	p, err := Prepare(base, "north", []File{{Path: "a", Data: []byte("new")}, {Path: "b", Data: []byte("new")}},
 		Options{})
 	require.NoError(t, err)

@@ -64,6 +64,9 @@ type Options struct {
 	// Done is called for each document that was looked at by Prepare, and for each step of Stage and Commit; nil for
 	// nobody.
 	Done func()
+
+	// open opens the directory of an environment; nil for open. Tests let what they return fail.
+	open func(base, environment string) (disk, error)
 }
 
 // Memory records the secret files of one directory, outside of the project.
@@ -165,11 +168,14 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 	if options.Memory == nil {
 		options.Memory = forgetful{}
 	}
+	if options.open == nil {
+		options.open = open
+	}
 	p := &planning{Plan: &Plan{base: base, environment: environment, options: options},
 		directory: filepath.Join(base, environment), before: map[string]string{},
 		record: make(map[string]string, len(files)), gone: map[string]string{}, recased: map[string]bool{}}
 	p.refusal = &Refusal{Folder: p.directory}
-	root, err := open(base, environment)
+	root, err := options.open(base, environment)
 	if err != nil {
 		return nil, gate.Failed(p.directory, err)
 	}
@@ -459,7 +465,7 @@ func (p *Plan) Stage() error {
 	}
 	p.begun = true
 	fileMode, folderMode := p.modes()
-	root, err := create(p.base, p.environment, folderMode)
+	root, err := p.create(folderMode)
 	if err != nil {
 		return gate.Failed(filepath.Join(p.base, p.environment), err)
 	}

@@ -83,7 +83,11 @@ func waitForChange(watcher *fsnotify.Watcher, interrupted chan os.Signal, outs [
 			}
 		case <-settled:
 			return true
-		case <-watcher.Errors:
+		case _, ok := <-watcher.Errors: // more happened than was noted, so that something may have changed
+			if !ok {
+				return false
+			}
+			settled = time.After(settleTime)
 		case <-interrupted:
 			return false
 		}
