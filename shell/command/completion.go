@@ -160,7 +160,7 @@ const (
 	aFile
 )
 
-// valueKinds are the kinds of the values of all flags that are no switches and have no words to choose from. A test
+// valueKinds are the kinds of the values of all flags that take a value and have no words to choose from. A test
 // fails until a new flag is here.
 var valueKinds = map[string]valueKind{
 	"like": anEnvironment, "from": anEnvironment, "environment": anyText, "base": anyText, "in": aLayer,

@@ -136,13 +136,13 @@ func (s *staging) begin() bool {
 	defer s.mu.Unlock()
 	if !s.begun {
 		s.begun = true
-		s.c.writing.Store(true)
 		if s.refuse = s.r.checkDestination(s.c, s.p, s.destination); s.refuse == nil {
 			unlock, err := s.c.lock(s.to, 0o755)
 			if err != nil {
 				s.refuse = &refusal{message: s.c.told(err) + ": nothing was written"}
 			} else {
 				s.unlock = unlock
+				s.c.writing.Store(true) // not before: a run that waits for another one can be stopped at once
 			}
 		}
 	}
