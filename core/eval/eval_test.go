@@ -137,7 +137,7 @@ func TestHidden(t *testing.T) {
 		`{ k: pin }.k`:         `a`,
 		`let p = pin then p`:   `a`,
 	} {
-		v, findings := evaluated(t, "secret input pin: string\nsecret output v = "+expression+"\n")
+		v, findings := evaluated(t, "secret input pin: string\nlet v = "+expression+"\n")
 		require.Empty(t, findings, expression)
 		require.True(t, v.Secret(), expression)
 		text, ok := v.Scalar()
