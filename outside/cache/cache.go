@@ -35,6 +35,7 @@ type Texts struct {
 	texts   map[string]bool // the digests of before, once they are asked for
 	all     bool            // what was known before stays
 	changed bool
+	packed  []byte // what Save writes, once that is certain; the maps are then gone
 }
 
 // Open reads what is known of the documents that go to a directory. Everything is known of the running program only:
@@ -130,18 +131,15 @@ func (t *Texts) Put(content Content, digest string) {
 	t.used[content], t.changed = d, true
 }
 
-// Save keeps what was noted for the next run. That it cannot is no error: the next run then makes everything anew.
-func (t *Texts) Save() {
-	if t.name == "" {
-		return
+// Pack says that nothing more is asked for or noted: what Save needs takes less memory from then on.
+func (t *Texts) Pack() {
+	if t.packed == nil && t.name != "" && (t.changed || !t.all && len(t.used) != len(t.before)) {
+		t.packed = t.format()
 	}
-	if !t.changed && (t.all || len(t.used) == len(t.before)) {
-		if root, err := gate.OpenRoot(filepath.Dir(t.name)); err == nil {
-			_ = root.Touch(filepath.Base(t.name)) // so that it is not forgotten
-			root.Close()
-		}
-		return
-	}
+	t.before, t.used, t.texts = nil, nil, nil
+}
+
+func (t *Texts) format() []byte {
 	if t.all {
 		for content, digest := range t.before {
 			if _, ok := t.used[content]; !ok {
@@ -154,6 +152,22 @@ func (t *Texts) Save() {
 	for content, digest := range t.used {
 		text = append(append(text, content[:]...), digest[:]...)
 	}
+	return text
+}
+
+// Save keeps what was noted for the next run. That it cannot is no error: the next run then makes everything anew.
+func (t *Texts) Save() {
+	if t.name == "" {
+		return
+	}
+	t.Pack()
+	if t.packed == nil {
+		if root, err := gate.OpenRoot(filepath.Dir(t.name)); err == nil {
+			_ = root.Touch(filepath.Base(t.name)) // so that it is not forgotten
+			root.Close()
+		}
+		return
+	}
 	if gate.MakeFolder(filepath.Dir(t.name), 0o700) != nil {
 		return
 	}
@@ -162,7 +176,7 @@ func (t *Texts) Save() {
 		return
 	}
 	defer root.Close()
-	if root.Keep(filepath.Base(t.name), text, 0o600) == nil {
+	if root.Keep(filepath.Base(t.name), t.packed, 0o600) == nil {
 		forget(root)
 	}
 }

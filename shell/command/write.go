@@ -103,14 +103,24 @@ func (s *staging) stage(result *render.Result) {
 		if e.target.stage(); e.target.err == nil {
 			e.done.add(result.Run.Name, e.target.plan.Summary(), e.kinds)
 		}
-		for _, f := range e.plain {
-			delete(e.kinds, f.Path)
-		}
-		e.kinds, e.plain, e.target.files = maps.Clone(e.kinds), nil, nil // the clone is small
+		e.forget()
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.of[result] = e
+}
+
+// forget lets go of what is not needed once the documents of an environment are staged.
+func (e *encoded) forget() {
+	kinds := map[string][]string{}
+	for _, f := range e.secret {
+		kinds[f.Path] = e.kinds[f.Path]
+	}
+	for _, name := range e.withheld {
+		kinds[name] = e.kinds[name]
+	}
+	e.kinds, e.plain, e.target.files = kinds, nil, nil
+	e.known.Pack()
 }
 
 // take keeps what was staged, in the order of the environments.
