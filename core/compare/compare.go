@@ -5,8 +5,6 @@ package compare
 import (
 	"slices"
 
-	"knothole/core/check"
-	"knothole/core/eval"
 	"knothole/core/explain"
 	"knothole/core/place"
 	"knothole/core/project"
@@ -109,18 +107,20 @@ func Environments(p *project.Project, runs []*project.Run, o Options) (*Comparis
 	if findings.HasErrors() {
 		return nil, findings
 	}
+	return between(results, o), findings
+}
+
+// between compares what environments of a project have rendered to, recorded.
+func between(results []*render.Result, o Options) *Comparison {
 	sides := make([]Side, len(results))
 	for i, r := range results {
 		sides[i] = Rendered(r, o)
 	}
 	c := Compared(sides)
-	if c.Equal() && c.Unread == 0 {
-		return c, findings
+	if !c.Equal() || c.Unread > 0 {
+		c.Explain(sides, o)
 	}
-	for against := 1; against < len(sides); against++ {
-		addCauses(c, sides, against, o)
-	}
-	return c, findings
+	return c
 }
 
 // Compared compares sides; the causes of what differs are only where it is written.
@@ -138,7 +138,8 @@ func Compared(sides []Side) *Comparison {
 	return c
 }
 
-// Explain adds to a comparison of sides that are not all environments of one project where what differs is written.
+// Explain adds why documents and values differ: for sides that are not all environments of one project, the lines that
+// they come from.
 func (c *Comparison) Explain(sides []Side, o Options) {
 	for against := 1; against < len(sides); against++ {
 		addCauses(c, sides, against, o)
@@ -269,10 +270,10 @@ func sameOrder(a, b value.Value) bool {
 // differ.
 func addCauses(c *Comparison, sides []Side, against int, o Options) {
 	a, b := sides[0], sides[against]
-	differs := func(string) bool { return true }
+	var differs explain.Differing
 	together := a.unit != nil && a.unit == b.unit
 	if together {
-		differs = differingInputs(a.unit, [2]*eval.World{a.result.World, b.result.World})
+		differs = explain.DifferingInputs(a.unit, a.result.World, b.result.World)
 	}
 	for i := range c.Documents {
 		d := &c.Documents[i]
@@ -315,11 +316,11 @@ func addCauses(c *Comparison, sides []Side, against int, o Options) {
 		for i := range c.Documents {
 			d := &c.Documents[i]
 			if d.Against == against {
-				addUpstream(&d.Cause, runs, maxUpstream)
+				d.Cause.FollowUpstream(runs)
 			}
 			for j := range d.Rows {
 				if d.Rows[j].Against == against {
-					addUpstream(&d.Rows[j].Cause, runs, maxUpstream)
+					d.Rows[j].Cause.FollowUpstream(runs)
 				}
 			}
 		}
@@ -334,45 +335,6 @@ func (r *Row) side(s Side, number int) explain.Side {
 		of.Around = append(of.Around, holder.Cells[number].Origin())
 	}
 	return of
-}
-
-// differingInputs returns whether an input, or a part of one, has different values in two environments.
-func differingInputs(u *project.Unit, worlds [2]*eval.World) func(string) bool {
-	a, b := worlds[0], worlds[1]
-	differing := map[string]bool{}
-	return func(name string) bool {
-		known, ok := differing[name]
-		if !ok {
-			fields := explain.Fields(name)
-			known = !samePart(inputOf(u, a, fields[0]), inputOf(u, b, fields[0]), fields[1:])
-			differing[name] = known
-		}
-		return known
-	}
-}
-
-// inputOf returns the value of an input; Absent when there is none.
-func inputOf(u *project.Unit, w *eval.World, name string) value.Value {
-	at := slices.IndexFunc(u.Inputs(), func(o *check.Object) bool { return o.Name == name })
-	if at < 0 {
-		return value.Value{}
-	}
-	v, _ := w.Value(u.Inputs()[at])
-	return v
-}
-
-// samePart reports whether what fields lead to is the same in two values. The fields of a list are those of all its
-// elements.
-func samePart(a, b value.Value, fields []string) bool {
-	switch {
-	case len(fields) == 0:
-		return value.Identical(a, b)
-	case a.Kind() == value.List && b.Kind() == value.List:
-		return slices.EqualFunc(a.Elements(), b.Elements(), func(x, y value.Value) bool { return samePart(x, y, fields) })
-	case a.Kind() == value.List || b.Kind() == value.List:
-		return false
-	}
-	return samePart(a.Get(fields[0]), b.Get(fields[0]), fields[1:])
 }
 
 // maxTable bounds the table of commonPairs.

@@ -6,6 +6,7 @@ import (
 	"knothole/core/explain"
 	"knothole/core/place"
 	"knothole/core/project"
+	"knothole/core/render"
 	"knothole/core/value"
 )
 
@@ -22,16 +23,19 @@ type Elsewhere struct {
 }
 
 // Others returns what is at a place of a document in other environments; with a line, whether that of the text at the
-// place is there too.
+// place is there too. All are evaluated once; those in which something is wrong are left out.
 func Others(p *project.Project, run *project.Run, others []*project.Run, document string, at *place.Path,
 	line int) []Elsewhere {
+	only := Options{Only: func(path string) bool { return path == document }}
+	results, _ := render.All(p, append([]*project.Run{run}, others...),
+		render.Options{Only: only.Only, Recording: true})
 	var all []Elsewhere
-	for _, other := range others {
-		c, _ := Environments(p, []*project.Run{run, other},
-			Options{Only: func(path string) bool { return path == document }})
-		if c == nil {
+	for _, r := range results[1:] {
+		other := r.Run
+		if r.Findings.HasErrors() || r.Violations.HasErrors() || p.CheckLayers([]*project.Run{other}).HasErrors() {
 			continue // what is wrong there is for check to tell
 		}
+		c := between([]*render.Result{results[0], r}, only)
 		if run.Unit != other.Unit && len(c.Documents) == 1 && c.Documents[0].Status == OnlyLeft {
 			continue // it has documents of its own
 		}

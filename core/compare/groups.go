@@ -177,10 +177,9 @@ func familyKey(r Row) string {
 	if len(r.Cause.Because) == 0 { // nothing says that they belong together but that they say the same
 		b.WriteString("\n" + r.said())
 	}
-	for _, name := range namesOf(r.Cause) {
-		top, _, part := strings.Cut(strings.ReplaceAll(name, "[", "."), ".")
-		b.WriteString("\n" + top)
-		if part {
+	for _, reason := range r.Cause.Because {
+		b.WriteString("\n" + reason.Whole())
+		if reason.Whole() != reason.Name {
 			b.WriteString(" part")
 		}
 	}
@@ -276,10 +275,15 @@ func byDocument(rows []Folded, documents []*Document) []Group {
 // Reasons counts for each input how many places it explains, the most frequent first. Parts of one input are told
 // together where they are many.
 func (c *Comparison) Reasons() []ReasonCount {
-	counts := map[string]int{}
+	counts := map[string]*ReasonCount{} // by name
+	parts := map[string][]*ReasonCount{}
 	add := func(cause explain.Cause) {
 		for _, reason := range cause.Because {
-			counts[reason.Name]++
+			if counts[reason.Name] == nil {
+				counts[reason.Name] = &ReasonCount{Name: reason.Name}
+				parts[reason.Whole()] = append(parts[reason.Whole()], counts[reason.Name])
+			}
+			counts[reason.Name].Places++
 		}
 	}
 	for _, d := range c.Documents {
@@ -290,7 +294,22 @@ func (c *Comparison) Reasons() []ReasonCount {
 			add(d.Cause)
 		}
 	}
-	return counted(counts)
+	var all []ReasonCount
+	for whole, of := range parts {
+		together := ReasonCount{Name: whole, Parts: len(of)}
+		for _, one := range of {
+			if together.Places += one.Places; len(of) <= fewParts {
+				all = append(all, *one)
+			}
+		}
+		if len(of) > fewParts {
+			all = append(all, together)
+		}
+	}
+	slices.SortFunc(all, func(a, b ReasonCount) int {
+		return cmp.Or(b.Places-a.Places, strings.Compare(a.Name, b.Name))
+	})
+	return all
 }
 
 // ReasonCount says how many places differ because of something.
@@ -303,46 +322,10 @@ type ReasonCount struct {
 // fewParts is how many parts of one input are counted one by one.
 const fewParts = 3
 
-func counted(counts map[string]int) []ReasonCount {
-	parts := map[string][]string{}
-	for name := range counts {
-		parts[Input(name)] = append(parts[Input(name)], name)
-	}
-	var all []ReasonCount
-	for input, names := range parts {
-		if len(names) > fewParts {
-			r := ReasonCount{Name: input, Parts: len(names)}
-			for _, name := range names {
-				r.Places += counts[name]
-			}
-			all = append(all, r)
-			continue
-		}
-		for _, name := range names {
-			all = append(all, ReasonCount{Name: name, Places: counts[name]})
-		}
-	}
-	slices.SortFunc(all, func(a, b ReasonCount) int {
-		return cmp.Or(b.Places-a.Places, strings.Compare(a.Name, b.Name))
-	})
-	return all
-}
-
 func namesOf(c explain.Cause) []string {
 	names := make([]string, len(c.Because))
 	for i, r := range c.Because {
 		names[i] = r.Name
 	}
 	return names
-}
-
-// Input returns the input of which a name of a cause is a part; env.name and env.tags are themselves.
-func Input(name string) string {
-	if name == explain.EnvironmentName || name == tagsName {
-		return name
-	}
-	if at := strings.IndexAny(name, ".["); at > 0 {
-		return name[:at]
-	}
-	return name
 }

@@ -15,15 +15,7 @@ import (
 	"knothole/core/value"
 )
 
-// leaf is something outside of the templates that two environments have different: an input or a part of one, what the
-// environment is called, or its tags.
-type leaf struct {
-	name   string // as people write it: infra.zones[0]
-	fields []string
-	pos    [2]source.Pos // where it got its value on each side; no place where nothing gives one
-}
-
-// The leaves that are no inputs come first, if they differ.
+// The environment itself comes first, if it differs.
 const tagsName = "env.tags"
 
 // delta is how a value, or a part of it, differs between two environments. A nil one says that it does not.
@@ -42,11 +34,11 @@ type differences struct {
 	worlds [2]*eval.World // recorded
 	given  [2][]project.Assignment
 	inputs []*delta
-	leaves []leaf
+	leaves []explain.Reason // a leaf is an input or a part of one, what the environment is called, or its tags
 	// name and tags are the numbers of the leaves that say how the environment is called; -1 when it is the same.
 	name, tags int
 	byName     map[string][]int // what named found
-	// beginning and complete index the leaves by the prefixes of their names, and by their full names.
+	// beginning and complete index the leaves by the prefixes of their fields, and by all of them.
 	beginning, complete map[string][]int
 	values              int // how many there are in the inputs of a side
 }
@@ -59,10 +51,10 @@ func newDifferences(u *project.Unit, left, right *render.Result) *differences {
 		d.given[i] = run.Assignments()
 	}
 	if d.sides[0].Name != d.sides[1].Name {
-		d.name = d.add(leaf{name: explain.EnvironmentName})
+		d.name = d.add(explain.Reason{Name: explain.EnvironmentName})
 	}
 	if !slices.Equal(d.sides[0].Tags, d.sides[1].Tags) {
-		d.tags = d.add(leaf{name: tagsName})
+		d.tags = d.add(explain.Reason{Name: tagsName})
 	}
 	for _, a := range d.given[0] {
 		if !a.Missing {
@@ -75,7 +67,7 @@ func newDifferences(u *project.Unit, left, right *render.Result) *differences {
 	return d
 }
 
-func (d *differences) add(l leaf) int {
+func (d *differences) add(l explain.Reason) int {
 	d.leaves = append(d.leaves, l)
 	return len(d.leaves) - 1
 }
@@ -89,9 +81,10 @@ func (d *differences) input(a, b *project.Assignment) *delta {
 		return nil // both are not known, and not compared
 	case a.Missing || b.Missing:
 		found := d.whole(path, a.Value, b.Value)
-		for i, of := range []*project.Assignment{a, b} {
-			if of.Missing {
-				d.leaves[found.leaf].pos[i] = of.From.Pos()
+		l := &d.leaves[found.leaf]
+		for i, at := range []*source.Pos{&l.Left, &l.Right} {
+			if of := []*project.Assignment{a, b}[i]; of.Missing {
+				*at = of.From.Pos()
 			}
 		}
 		return found
@@ -117,23 +110,21 @@ func (d *differences) filled(side int, o *check.Object) (v value.Value, ok bool)
 
 // whole is a difference of which no part is told apart.
 func (d *differences) whole(path *place.Path, a, b value.Value) *delta {
-	l := leaf{name: path.String()}
-	for _, step := range path.Steps() {
-		if step.Kind == place.Field {
-			l.fields = append(l.fields, step.Name)
-		}
+	return &delta{leaf: d.add(explain.Reason{Name: path.String(), Path: path, Left: d.posOf(0, path, a),
+		Right: d.posOf(1, path, b)}), order: -1}
+}
+
+// posOf is the line that gives a part of an input its value on a side.
+func (d *differences) posOf(side int, path *place.Path, v value.Value) source.Pos {
+	if v.IsAbsent() {
+		return d.absentAt(d.sides[side], path)
 	}
-	for i, v := range []value.Value{a, b} {
-		l.pos[i] = d.worlds[i].Recorder().Pos(v.Origin())
-		if v.IsAbsent() {
-			l.pos[i] = d.absentAt(d.sides[i], path, l.fields)
-		}
-	}
-	return &delta{leaf: d.add(l), order: -1}
+	return d.worlds[side].Recorder().Pos(v.Origin())
 }
 
 // absentAt is the place that says that nothing is given: of the null that takes it away, or of the default.
-func (d *differences) absentAt(run *project.Run, path *place.Path, fields []string) source.Pos {
+func (d *differences) absentAt(run *project.Run, path *place.Path) source.Pos {
+	fields := path.Fields()
 	if len(path.Steps()) == len(fields) { // no list is on the way
 		if at := run.TakenAway(fields); at.IsValid() {
 			return at
@@ -295,7 +286,7 @@ func (c *delta) ordered(own, others []string, on func(leaf int) bool) []string {
 	return all
 }
 
-func (d *differences) all() []leaf { return d.leaves }
+func (d *differences) all() []explain.Reason { return d.leaves }
 
 // effort is the cost of merging and converting the inputs, in documents.
 func (d *differences) effort() int { return d.values / valuesOfDocument }
@@ -317,7 +308,7 @@ func (d *differences) named(c *explain.Cause) (leaves []int) {
 	for _, r := range c.Because {
 		found, ok := d.byName[r.Name]
 		if !ok {
-			found = d.leavesOf(r.Name)
+			found = d.leavesOf(r)
 			d.byName[r.Name] = found
 		}
 		leaves = append(leaves, found...)
@@ -326,23 +317,24 @@ func (d *differences) named(c *explain.Cause) (leaves []int) {
 	return slices.Compact(leaves)
 }
 
-// leavesOf returns the leaves of a name. It finds them by prefix, because a large input has many leaves.
-func (d *differences) leavesOf(name string) (leaves []int) {
+// leavesOf returns the leaves that a reason names. It finds them by prefix, because a large input has many leaves.
+func (d *differences) leavesOf(r explain.Reason) (leaves []int) {
 	if d.beginning == nil {
 		d.beginning, d.complete = map[string][]int{}, map[string][]int{}
 		for i, l := range d.leaves {
-			for n := range l.fields {
-				key := strings.Join(l.fields[:n+1], "\x00")
+			fields := l.Path.Fields()
+			for n := range fields {
+				key := strings.Join(fields[:n+1], "\x00")
 				d.beginning[key] = append(d.beginning[key], i)
 			}
-			key := strings.Join(l.fields, "\x00")
+			key := strings.Join(fields, "\x00")
 			d.complete[key] = append(d.complete[key], i)
 		}
 	}
-	if name == explain.EnvironmentName {
+	if r.Path == nil {
 		return d.complete[""] // what is no input
 	}
-	fields := explain.Fields(name)
+	fields := r.Path.Fields()
 	for n := 1; n < len(fields); n++ {
 		leaves = append(leaves, d.complete[strings.Join(fields[:n], "\x00")]...)
 	}

@@ -24,7 +24,7 @@ type revisions struct {
 	context     context.Context
 	after       *project.Snapshot // with which trials share what is the same
 	files       [2]map[string]string
-	leaves      []leaf
+	leaves      []explain.Reason
 	hunks       []hunk
 	sources     [2]*source.Set
 	cost        int // see effort
@@ -100,15 +100,18 @@ func (r *revisions) file(name, left, right string) {
 
 // add adds changed lines, which are called by the first of them on the right, or on the left where there are none.
 func (r *revisions) add(h hunk) {
-	var l leaf
+	var l explain.Reason
 	for side, s := range r.sources {
 		if h.lines[side][0] == h.lines[side][1] {
 			continue
 		}
-		l.pos[side] = lineStart(s.Named(h.file), h.lines[side][0])
-		l.name = fmt.Sprintf("%s:%d", h.file, h.lines[side][0]+1)
+		at := lineStart(s.Named(h.file), h.lines[side][0])
+		l.Name = fmt.Sprintf("%s:%d", h.file, h.lines[side][0]+1)
 		if side == 0 {
-			l.name += " before"
+			l.Left = at
+			l.Name += " before"
+		} else {
+			l.Right = at
 		}
 	}
 	r.hunks, r.leaves = append(r.hunks, h), append(r.leaves, l)
@@ -122,7 +125,7 @@ func lineStart(f *source.File, line int) source.Pos {
 	return f.Pos(offset)
 }
 
-func (r *revisions) all() []leaf { return r.leaves }
+func (r *revisions) all() []explain.Reason { return r.leaves }
 
 // effort is the cost of loading a project whose unchanged files have already been read.
 func (r *revisions) effort() int {

@@ -1,7 +1,6 @@
 package compare
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
@@ -100,18 +99,20 @@ func ChangedLines(left, right value.Value) (all []ChangedLine) {
 // namedIn returns the names of what a cause names and something with these leaves depends on.
 func namedIn(c explain.Cause, leaves []explain.Leaf) (names []string) {
 	for _, reason := range c.Because {
-		if slices.ContainsFunc(leaves, func(l explain.Leaf) bool { return partOf(l.Name, reason.Name) }) {
+		if slices.ContainsFunc(leaves, func(l explain.Leaf) bool { return partOf(l, reason) }) {
 			names = append(names, reason.Name)
 		}
 	}
 	return names
 }
 
-var elementNumber = regexp.MustCompile(`\[[0-9]+\]`)
-
-// partOf reports whether one of two names of inputs with fields is that of a part of the other. Leaves do not tell the
-// elements of a list apart.
-func partOf(a, b string) bool {
-	a, b = elementNumber.ReplaceAllString(a, ""), elementNumber.ReplaceAllString(b, "")
-	return strings.HasPrefix(a+".", b+".") || strings.HasPrefix(b+".", a+".")
+// partOf reports whether one of a leaf and a reason is a part of the other. Leaves do not tell the elements of a list
+// apart.
+func partOf(l explain.Leaf, r explain.Reason) bool {
+	if l.Path == nil || r.Path == nil {
+		return l.Name == r.Name
+	}
+	a, b := l.Path.Fields(), r.Path.Fields()
+	n := min(len(a), len(b))
+	return slices.Equal(a[:n], b[:n])
 }

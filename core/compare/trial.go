@@ -34,7 +34,7 @@ type trials struct {
 // variation is what two sides have different that makes their documents, and how they are rendered with some of it as
 // on the other.
 type variation interface {
-	all() []leaf
+	all() []explain.Reason
 	// named returns the leaves that the record of an evaluation names for a difference.
 	named(c *explain.Cause) []int
 	// render renders the documents of a side that are wanted, with some leaves as on the other side.
@@ -321,9 +321,8 @@ func (t *trials) tell(s *subject, causes []int, tried bool) {
 	before := s.cause.Because
 	s.cause.Because, s.cause.Tried = nil, tried
 	for _, i := range causes {
-		l := t.all()[i]
-		r := explain.Reason{Name: l.name, Left: l.pos[0], Right: l.pos[1]}
-		if l.fields == nil { // where it is read
+		r := t.all()[i]
+		if r.Path == nil { // where it is read
 			for _, known := range before {
 				if known.Name == explain.EnvironmentName {
 					r.Left, r.Right = known.Left, known.Right

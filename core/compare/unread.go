@@ -81,10 +81,10 @@ func (s Side) sourceOf(v value.Value) string {
 	}
 	var from []string
 	for _, e := range explain.Story(s.recorder(), v.Origin(), s.unit.Project.InSource) {
-		if e.Kind != explain.Input {
+		if e.Input == nil {
 			continue
 		}
-		in, err := s.unit.InputNamed(e.Name)
+		in, err := s.unit.InputAt(e.Input.Path.Fields())
 		if err != nil {
 			continue
 		}

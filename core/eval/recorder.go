@@ -21,10 +21,10 @@ type Recorder struct {
 	// operands are those of all steps. Those of one step are in one block.
 	operands [][]value.Origin
 	replaced []value.Value // by patches
-	inputs   []string      // the names of inputs, with the paths in them
-	numbers  map[string]uint32
-	defaults []value.Origin // of inputs, where these depend on something
-	ofTexts  *textRecord    // nil when the lines of texts are not told apart
+	inputs   []*InputPart
+	whole    map[string]*InputPart // whole inputs, by name
+	defaults []value.Origin        // of inputs, where these depend on something
+	ofTexts  *textRecord           // nil when the lines of texts are not told apart
 }
 
 // Blocks hold so many steps, or operands, as powers of two. A step with more operands than a block holds has a block of
@@ -34,8 +34,51 @@ const (
 	operandBits = 14
 )
 
+// InputPart is an input, or a part of one, that values come from. The elements of a list are one: what is said of a part
+// of them is said of all. A Recorder has one InputPart for each, so that they are compared by their addresses.
+type InputPart struct {
+	Outer  *InputPart  // that of which it is a part; nil for a whole input
+	Path   *place.Path // fields only: the input, and the way into it
+	Name   string      // the path as it is written
+	number uint32
+	parts  map[string]*InputPart
+}
+
+// In reports whether the input is another, or a part of it.
+func (p *InputPart) In(other *InputPart) bool {
+	for ; p != nil; p = p.Outer {
+		if p == other {
+			return true
+		}
+	}
+	return false
+}
+
+// part returns the field of an input, or the input with a name when outer is nil.
+func (r *Recorder) part(outer *InputPart, name string) *InputPart {
+	known := &r.whole
+	if outer != nil {
+		known = &outer.parts
+	}
+	if p := (*known)[name]; p != nil {
+		return p
+	}
+	p := &InputPart{Outer: outer, number: uint32(len(r.inputs))}
+	if outer == nil {
+		p.Path, p.Name = (*place.Path)(nil).Field(name), place.Key(name)
+	} else {
+		p.Path, p.Name = outer.Path.Field(name), outer.Name+"."+place.Key(name)
+	}
+	if *known == nil {
+		*known = map[string]*InputPart{}
+	}
+	(*known)[name] = p
+	r.inputs = append(r.inputs, p)
+	return p
+}
+
 // packedStep is one step. Its first number is where its operands begin, as the number of their block and the position
-// in it; for an input it is that of its name.
+// in it; for an input it is its number.
 type packedStep struct {
 	pos   source.Pos
 	first uint32
@@ -58,7 +101,7 @@ const (
 // RecordedStep says how one value came to be.
 type RecordedStep struct {
 	Pos   source.Pos // the line that decided the value: where it was written or computed
-	Input string     // the input that the value is, with the path of fields in it; empty for others
+	Input *InputPart // that the value is; nil for a value that is not an input
 	// Environment says that the value is env.name or another field of env.
 	Environment bool
 	// Operands are what it was computed from, or chosen by; of an input, its default, when that depends on something.
@@ -123,7 +166,7 @@ func (r *Recorder) listed(first, count uint32) []value.Origin {
 
 // Inputs calls take for each input, and each part of one, that a value was computed from, in the order in which they
 // are visited.
-func (r *Recorder) Inputs(o value.Origin, take func(name string, at source.Pos)) {
+func (r *Recorder) Inputs(o value.Origin, take func(in *InputPart, at source.Pos)) {
 	seen, stack := map[value.Origin]bool{}, []value.Origin{o}
 	for len(stack) > 0 {
 		o := stack[len(stack)-1]
@@ -133,7 +176,7 @@ func (r *Recorder) Inputs(o value.Origin, take func(name string, at source.Pos))
 			continue
 		}
 		seen[o] = true
-		if step.Input != "" {
+		if step.Input != nil {
 			take(step.Input, step.Pos)
 		}
 		for _, operand := range slices.Backward(step.Operands) {
@@ -245,20 +288,16 @@ func (r *Recorder) patched(v, old value.Value, at source.Pos) value.Value {
 	return v.WithOrigin(r.add(s))
 }
 
-// input marks a value and all that it holds as coming from an input; fields are named with their path in it.
+// input marks a value and all that it holds as coming from the input with a name.
 func (r *Recorder) input(name string, v value.Value) value.Value {
 	if r == nil {
 		return v
 	}
-	number, ok := r.numbers[name]
-	if !ok {
-		if r.numbers == nil {
-			r.numbers = map[string]uint32{}
-		}
-		number = uint32(len(r.inputs))
-		r.inputs, r.numbers[name] = append(r.inputs, name), number
-	}
-	s := packedStep{pos: r.Pos(v.Origin()), origin: fromInput, first: number}
+	return r.inputPart(r.part(nil, name), v)
+}
+
+func (r *Recorder) inputPart(p *InputPart, v value.Value) value.Value {
+	s := packedStep{pos: r.Pos(v.Origin()), origin: fromInput, first: p.number}
 	if _, depends := v.Origin().Step(); depends {
 		r.defaults = append(r.defaults, v.Origin())
 		s.count = uint32(len(r.defaults))
@@ -268,13 +307,13 @@ func (r *Recorder) input(name string, v value.Value) value.Value {
 	case value.List:
 		elements := make([]value.Value, v.Len())
 		for i, x := range v.Elements() {
-			elements[i] = r.input(name, x)
+			elements[i] = r.inputPart(p, x)
 		}
 		return value.ListOf(elements, o)
 	case value.Record:
 		values := make([]value.Value, v.Len())
 		for i, x := range v.Values() {
-			values[i] = r.input(name+"."+place.Key(v.Shape().Keys()[i]), x)
+			values[i] = r.inputPart(r.part(p, v.Shape().Keys()[i]), x)
 		}
 		return value.RecordOf(v.Shape(), values, o)
 	}

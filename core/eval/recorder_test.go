@@ -29,8 +29,11 @@ func TestPackedSteps(t *testing.T) {
 				step.Environment = true
 				o = r.environment(at)
 			case kind == 1:
-				step.Input = []string{"a", "a.b", "c"}[random.IntN(3)]
-				o = r.input(step.Input, value.IntOf(1, value.From(at))).Origin()
+				step.Input = r.part(nil, "a")
+				if name := []string{"", "b", "c"}[random.IntN(3)]; name != "" {
+					step.Input = r.part(step.Input, name)
+				}
+				o = r.inputPart(step.Input, value.IntOf(1, value.From(at))).Origin()
 			case kind == 2:
 				step.Kind = Computed
 				n := 1 + random.IntN(4)

@@ -124,7 +124,7 @@ func (t *textRecord) known(v value.Value) []LineOrigin {
 				return nil
 			}
 			return t.recorder.linesChosen(t.constants.find(o, v.Text()), by)
-		case step.Input != "" || step.Environment || step.Kind == Computed:
+		case step.Input != nil || step.Environment || step.Kind == Computed:
 			return nil
 		case step.Kind == Chosen && len(step.Operands) == 1:
 			by, o = append(by, step.Operands[0]), value.From(step.Pos)

@@ -9,18 +9,22 @@ import (
 	"strings"
 
 	"knothole/core/eval"
+	"knothole/core/place"
 	"knothole/core/source"
 	"knothole/core/value"
 )
 
-// Leaf is something outside of the templates that a value depends on: an input, or the environment itself.
+// Leaf is something outside of the templates that a value depends on: an input, or a part of one, or the environment.
 type Leaf struct {
-	Name string     // the input with the path in it, or "env.name"
-	Pos  source.Pos // where the input got its value, or where env is read
+	*eval.InputPart
+	Pos source.Pos // where the input got its value, or where env is read
 }
 
 // EnvironmentName is the name of the leaf that is the environment.
 const EnvironmentName = "env.name"
+
+// environment is what values depend on that read env. It is no input, and has no path.
+var environment = &eval.InputPart{Name: EnvironmentName}
 
 // Leaves returns what a value depends on, each once, in the order in which it is visited.
 func Leaves(r *eval.Recorder, o value.Origin) []Leaf {
@@ -60,11 +64,11 @@ func (c *collector) origin(o value.Origin) {
 			continue
 		}
 		c.seen[o] = true
-		leaf := Leaf{Name: step.Input, Pos: step.Pos}
+		leaf := Leaf{step.Input, step.Pos}
 		if step.Environment {
-			leaf.Name = EnvironmentName
+			leaf.InputPart = environment
 		}
-		if leaf.Name != "" && !c.known[leaf] {
+		if leaf.InputPart != nil && !c.known[leaf] {
 			c.known[leaf] = true
 			c.leaves = append(c.leaves, leaf)
 		}
@@ -93,7 +97,7 @@ func (c *collector) choices(o value.Origin) {
 
 // decided gathers what a list or record was computed from, where it was: how many elements it has, and which.
 func (c *collector) decided(o value.Origin) {
-	if step, ok := c.recorder.Step(o); ok && step.Kind == eval.Computed && step.Input == "" {
+	if step, ok := c.recorder.Step(o); ok && step.Kind == eval.Computed && step.Input == nil {
 		c.origin(o)
 	}
 }
@@ -192,7 +196,8 @@ type Cause struct {
 // Reason is one thing that makes two values differ.
 type Reason struct {
 	Name        string
-	Left, Right source.Pos // where it got its value on each side
+	Path        *place.Path // of an input; nil for the environment, its tags, and changed lines
+	Left, Right source.Pos  // where it got its value on each side
 	// Upstream is why the outputs of upstream environments differ that the values come from; nil when they come from
 	// none.
 	Upstream *UpstreamCause
@@ -207,15 +212,23 @@ func (r Reason) String() string {
 	return text
 }
 
+// Whole returns the name of the input of which a reason names a part; anything else is named as it is.
+func (r Reason) Whole() string {
+	if r.Path == nil {
+		return r.Name
+	}
+	return r.Path.First().Name
+}
+
 // UpstreamCause is why the outputs of two upstream environments differ.
 type UpstreamCause struct {
 	By    [2]string // the names of those that told each side
 	Cause Cause
 }
 
-// Difference finds the cause of a difference. Differs reports whether an input, or the part of one that a name with a
-// path of fields stands for, has another value on the other side.
-func Difference(left, right Side, differs func(input string) bool) Cause {
+// Difference finds the cause of a difference. Differs reports whether an input has another value on the other side; nil
+// says that all may have.
+func Difference(left, right Side, differs Differing) Cause {
 	c := Cause{Left: left.Pos(), Right: right.Pos()}
 	ways := []func(Side) []Leaf{Side.held, Side.chosen, Side.holders}
 	if !left.present() || !right.present() {
@@ -232,26 +245,24 @@ func Difference(left, right Side, differs func(input string) bool) Cause {
 }
 
 // reasons returns those of the leaves of two sides that make them differ.
-func reasons(sides [2][]Leaf, differs func(input string) bool) (because []Reason) {
+func reasons(sides [2][]Leaf, differs Differing) (because []Reason) {
 	// The part of an input says more than the whole, also where the part is the same on both sides: it was only gone
 	// through.
 	hasPart := map[string]bool{}
 	for _, leaf := range slices.Concat(sides[0], sides[1]) {
-		for at, letter := range leaf.Name {
-			if letter == '.' {
-				hasPart[leaf.Name[:at]] = true
-			}
+		for outer := leaf.Outer; outer != nil; outer = outer.Outer {
+			hasPart[outer.Name] = true
 		}
 	}
 	for i, leaves := range sides {
 		for _, leaf := range leaves {
-			if leaf.Name != EnvironmentName && (hasPart[leaf.Name] || !differs(leaf.Name)) {
+			if leaf.Path != nil && (hasPart[leaf.Name] || differs != nil && !differs(leaf.InputPart)) {
 				continue
 			}
 			at := slices.IndexFunc(because, func(r Reason) bool { return r.Name == leaf.Name })
 			if at < 0 {
 				at = len(because)
-				because = append(because, Reason{Name: leaf.Name})
+				because = append(because, Reason{Name: leaf.Name, Path: leaf.Path})
 			}
 			if r := &because[at]; i == 0 && !r.Left.IsValid() {
 				r.Left = leaf.Pos
@@ -262,7 +273,7 @@ func reasons(sides [2][]Leaf, differs func(input string) bool) (because []Reason
 	}
 	// What got its value at one place for both sides cannot make them differ, unless nothing else does.
 	telling := slices.DeleteFunc(slices.Clone(because),
-		func(r Reason) bool { return r.Name != EnvironmentName && r.Left == r.Right })
+		func(r Reason) bool { return r.Path != nil && r.Left == r.Right })
 	if len(telling) > 0 {
 		because = telling
 	}
@@ -277,16 +288,12 @@ const few = 2
 // gather names, where many parts of one input make a difference, what these parts have in common instead.
 func gather(reasons []Reason) []Reason {
 	parts := map[string][]Reason{}
-	top := func(name string) string {
-		name, _, _ = strings.Cut(name, ".")
-		return name
-	}
 	for _, r := range reasons {
-		parts[top(r.Name)] = append(parts[top(r.Name)], r)
+		parts[r.Whole()] = append(parts[r.Whole()], r)
 	}
 	var gathered []Reason
 	for _, r := range reasons {
-		of := parts[top(r.Name)]
+		of := parts[r.Whole()]
 		if len(of) <= few {
 			gathered = append(gathered, r)
 			continue
@@ -296,7 +303,7 @@ func gather(reasons []Reason) []Reason {
 		}
 		common := of[0]
 		for _, other := range of[1:] {
-			common.Name = commonPath(common.Name, other.Name)
+			common.Path = place.Common(common.Path, other.Path)
 			if !common.Left.IsValid() {
 				common.Left = other.Left
 			}
@@ -304,68 +311,8 @@ func gather(reasons []Reason) []Reason {
 				common.Right = other.Right
 			}
 		}
+		common.Name = common.Path.String()
 		gathered = append(gathered, common)
 	}
 	return gathered
-}
-
-// Fields returns the name of an input and the fields in it, as the name of a leaf has them: odd ones are in quotes.
-func Fields(name string) []string {
-	fields := writtenFields(name)
-	for i, field := range fields {
-		if text, err := strconv.Unquote(field); err == nil {
-			fields[i] = text
-		}
-	}
-	return fields
-}
-
-// Tokens returns the way that the name of a leaf stands for, as the tokens of a JSON Pointer (RFC 6901): the input, and
-// fields and positions in it.
-func Tokens(name string) (tokens []string) {
-	for _, field := range writtenFields(name) {
-		written, positions := field, ""
-		if strings.HasSuffix(field, "]") {
-			if at := strings.Index(strings.TrimPrefix(field, `"`), "["); !strings.HasPrefix(field, `"`) {
-				written, positions = field[:at], field[at:]
-			} else if end := strings.LastIndexByte(field, '"'); end >= 0 {
-				written, positions = field[:end+1], field[end+1:]
-			}
-		}
-		if text, err := strconv.Unquote(written); err == nil {
-			written = text
-		}
-		tokens = append(tokens, written)
-		tokens = append(tokens, strings.FieldsFunc(positions, func(r rune) bool { return r == '[' || r == ']' })...)
-	}
-	return tokens
-}
-
-// writtenFields takes the name of a leaf apart at its points, but for those in quotes.
-func writtenFields(name string) []string {
-	var fields []string
-	for start := 0; start <= len(name); {
-		end, quoted := start, false
-		for end < len(name) && (quoted || name[end] != '.') {
-			if name[end] == '\\' {
-				end++
-			} else if name[end] == '"' {
-				quoted = !quoted
-			}
-			end++
-		}
-		fields = append(fields, name[start:min(end, len(name))])
-		start = end + 1
-	}
-	return fields
-}
-
-// commonPath returns the fields with which two names of leaves begin.
-func commonPath(a, b string) string {
-	as, bs := writtenFields(a), writtenFields(b)
-	n := 0
-	for n < len(as) && n < len(bs) && as[n] == bs[n] {
-		n++
-	}
-	return strings.Join(as[:n], ".")
 }

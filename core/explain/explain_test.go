@@ -52,13 +52,3 @@ func TestLeaves(t *testing.T) {
 		require.Equal(t, want, names, expression)
 	}
 }
-
-// TestFields checks that the name of a leaf is taken apart where its fields are, and nowhere else.
-func TestFields(t *testing.T) {
-	for name, want := range map[string][]string{
-		"n": {"n"}, "r.a.b": {"r", "a", "b"}, `r."odd key".x`: {"r", "odd key", "x"}, `r."a.b"`: {"r",
-			"a.b"}, `r."q\"u."`: {"r", `q"u.`},
-	} {
-		require.Equal(t, want, explain.Fields(name), name)
-	}
-}

@@ -6,6 +6,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"knothole/core/eval"
+	"knothole/core/place"
 	"knothole/core/project"
 )
 
@@ -33,35 +35,27 @@ func TestChoices(t *testing.T) {
 // TestReasons holds which leaves tell two sides apart: each at the first place on each side, a part of an input rather
 // than the whole, and none that is given at one place for both, unless there are no others.
 func TestReasons(t *testing.T) {
-	all := func(string) bool { return true }
-	for _, c := range []struct {
+	part := func(outer *eval.InputPart, name string) *eval.InputPart {
+		if outer == nil {
+			return &eval.InputPart{Path: (*place.Path)(nil).Field(name), Name: name}
+		}
+		return &eval.InputPart{Outer: outer, Path: outer.Path.Field(name), Name: outer.Name + "." + name}
+	}
+	n, m, r := part(nil, "n"), part(nil, "m"), part(nil, "r")
+	a, b, c := part(r, "a"), part(part(r, "b"), "c"), part(part(r, "b"), "d")
+	for _, of := range []struct {
 		left, right []Leaf
 		want        []Reason
 	}{
-		{[]Leaf{{"n", 10}, {"n", 20}}, []Leaf{{"n", 30}, {"n", 40}}, []Reason{{Name: "n", Left: 10, Right: 30}}},
-		{[]Leaf{{"n", 10}, {"m", 20}}, []Leaf{{"m", 21}, {"n", 10}}, []Reason{{Name: "m", Left: 20, Right: 21}}},
-		{[]Leaf{{"n", 10}}, []Leaf{{"n", 10}}, []Reason{{Name: "n", Left: 10, Right: 10}}},
-		{[]Leaf{{"r", 10}, {"r.a", 11}}, []Leaf{{"r", 20}}, []Reason{{Name: "r.a", Left: 11}}},
-		{[]Leaf{{EnvironmentName, 5}, {"n", 10}}, []Leaf{{"n", 10}, {EnvironmentName, 5}},
+		{[]Leaf{{n, 10}, {n, 20}}, []Leaf{{n, 30}, {n, 40}}, []Reason{{Name: "n", Path: n.Path, Left: 10, Right: 30}}},
+		{[]Leaf{{n, 10}, {m, 20}}, []Leaf{{m, 21}, {n, 10}}, []Reason{{Name: "m", Path: m.Path, Left: 20, Right: 21}}},
+		{[]Leaf{{n, 10}}, []Leaf{{n, 10}}, []Reason{{Name: "n", Path: n.Path, Left: 10, Right: 10}}},
+		{[]Leaf{{r, 10}, {a, 11}}, []Leaf{{r, 20}}, []Reason{{Name: "r.a", Path: a.Path, Left: 11}}},
+		{[]Leaf{{environment, 5}, {n, 10}}, []Leaf{{n, 10}, {environment, 5}},
 			[]Reason{{Name: EnvironmentName, Left: 5, Right: 5}}},
+		{[]Leaf{{b, 10}, {c, 11}}, nil, []Reason{{Name: "r.b.c", Path: b.Path, Left: 10}, {Name: "r.b.d", Path: c.Path, Left: 11}}},
+		{[]Leaf{{a, 10}, {b, 11}, {c, 12}}, nil, []Reason{{Name: "r", Path: r.Path, Left: 10}}},
 	} {
-		require.Equal(t, c.want, reasons([2][]Leaf{c.left, c.right}, all))
-	}
-}
-
-// TestCommonPath checks that paths have whole fields in common: no half names, and no half of a key in quotes.
-func TestCommonPath(t *testing.T) {
-	for _, c := range [][3]string{
-		{"limits.cpu", "limits.memory", "limits"},
-		{"limits.cpu", "limits.cpus", "limits"},
-		{"limits.cpu", "limits.cpu", "limits.cpu"},
-		{"limits.cpu", "limits.cpu.quota", "limits.cpu"},
-		{"limits", "levels", ""},
-		{`ports."a.b".x`, `ports."a.c".x`, "ports"},
-		{`ports."a.b".x`, `ports."a.b".y`, `ports."a.b"`},
-		{`ports."a\".b".x`, `ports."a\".c".x`, "ports"},
-	} {
-		require.Equal(t, c[2], commonPath(c[0], c[1]), "%s, %s", c[0], c[1])
-		require.Equal(t, c[2], commonPath(c[1], c[0]), "%s, %s", c[1], c[0])
+		require.Equal(t, of.want, reasons([2][]Leaf{of.left, of.right}, nil))
 	}
 }

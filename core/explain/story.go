@@ -2,7 +2,6 @@ package explain
 
 import (
 	"slices"
-	"strings"
 
 	"knothole/core/eval"
 	"knothole/core/source"
@@ -28,14 +27,25 @@ const (
 type Event struct {
 	Kind     EventKind
 	Pos      source.Pos
-	Name     string       // of the input, with the path in it
-	Depth    int          // how far this is from the value itself
-	Replaced *value.Value // what a patch replaced; nil for nothing
-	From     source.Pos   // where that came from
+	Input    *eval.InputPart // nil for anything else
+	Depth    int             // how far this is from the value itself
+	Replaced *value.Value    // what a patch replaced; nil for nothing
+	From     source.Pos      // where that came from
 }
 
 // storyLimit is how many events a story has at most.
 const storyLimit = 200
+
+// Name returns the name of the input, or of the environment; empty for anything else.
+func (e Event) Name() string {
+	switch {
+	case e.Input != nil:
+		return e.Input.Name
+	case e.Kind == Environment:
+		return EnvironmentName
+	}
+	return ""
+}
 
 // Story returns the life of a value, from the document back to where it was written. Each thing is told once.
 // InSource says whether a place is in a module.
@@ -62,8 +72,8 @@ func (s *story) add(e Event) {
 // holds reports whether what chose a value is the input of which it is a part: that goes without saying.
 func (s *story) holds(by value.Origin) bool {
 	step, ok := s.recorder.Step(by)
-	return ok && step.Input != "" &&
-		slices.ContainsFunc(s.events, func(e Event) bool { return strings.HasPrefix(e.Name, step.Input+".") })
+	return ok && step.Input != nil &&
+		slices.ContainsFunc(s.events, func(e Event) bool { return e.Input != step.Input && e.Input.In(step.Input) })
 }
 
 func (s *story) tell(o value.Origin, depth int) {
@@ -77,13 +87,13 @@ func (s *story) tell(o value.Origin, depth int) {
 		if o.Pos().IsValid() {
 			s.add(Event{Kind: Written, Pos: o.Pos(), Depth: depth})
 		}
-	case step.Input != "":
-		s.add(Event{Kind: Input, Pos: step.Pos, Name: step.Input, Depth: depth})
+	case step.Input != nil:
+		s.add(Event{Kind: Input, Pos: step.Pos, Input: step.Input, Depth: depth})
 		for _, operand := range step.Operands { // its default
 			s.tell(operand, depth+1)
 		}
 	case step.Environment:
-		s.add(Event{Kind: Environment, Pos: step.Pos, Name: EnvironmentName, Depth: depth})
+		s.add(Event{Kind: Environment, Pos: step.Pos, Depth: depth})
 	case step.Kind == eval.Placed:
 		s.add(Event{Kind: Placed, Pos: step.Pos, Depth: depth})
 		s.tell(step.Operands[0], depth)

@@ -93,14 +93,14 @@ func Value(run *project.Run, document string, at Asked) (why *Why, whyNot string
 	w.Path = new(place.Namer).Path(w.Document.Value, w.Path)
 	own := deep(r.Recorder(), w.Value)
 	for _, leaf := range holders.leaves {
-		same := func(other Leaf) bool { return other.Name == leaf.Name }
+		same := func(other Leaf) bool { return other.InputPart == leaf.InputPart }
 		if !slices.ContainsFunc(own, same) && !slices.ContainsFunc(w.Holders, same) {
 			w.Holders = append(w.Holders, leaf)
 		}
 	}
-	names := w.names(r.Recorder())
-	w.addInputs(r, names)
-	w.Upstream = upstreamOf(run, names, maxUpstream)
+	leaves := w.leaves(r.Recorder())
+	w.addInputs(r, leaves)
+	w.Upstream = upstreamOf(run, leaves, maxUpstream)
 	return w, "", findings
 }
 
@@ -168,24 +168,24 @@ func (w *Why) onLine(p *project.Project, r *render.Result, number int) (written 
 	}
 }
 
-// names returns the inputs on which the value depends, in the order in which they are told.
-func (w *Why) names(r *eval.Recorder) []string {
-	var names []string
+// leaves returns the inputs on which the value depends, each once, in the order in which they are shown.
+func (w *Why) leaves(r *eval.Recorder) (leaves []Leaf) {
 	for _, leaf := range slices.Concat(deep(r, w.Value), w.Holders) {
-		if leaf.Name != EnvironmentName && !slices.Contains(names, leaf.Name) {
-			names = append(names, leaf.Name)
+		same := func(other Leaf) bool { return other.InputPart == leaf.InputPart }
+		if leaf.Path != nil && !slices.ContainsFunc(leaves, same) {
+			leaves = append(leaves, leaf)
 		}
 	}
-	return names
+	return leaves
 }
 
-func (w *Why) addInputs(r *render.Result, names []string) {
+func (w *Why) addInputs(r *render.Result, leaves []Leaf) {
 	all := w.Run.Unit.Project.InputsOf(w.Run.Unit.Module)
-	for _, name := range names {
+	for _, leaf := range leaves {
+		fields := leaf.Path.Fields()
 		var best *project.Input
 		for _, in := range all {
-			own := in.Name()
-			if name == own || strings.HasPrefix(name, own+".") {
+			if len(in.Path) <= len(fields) && slices.Equal(in.Path, fields[:len(in.Path)]) {
 				best = in
 			}
 		}

@@ -57,6 +57,48 @@ func (p *Path) Keyed(name string, i int) *Path {
 // Step returns the path with one more step.
 func (p *Path) Step(step Step) *Path { return &Path{p, step} }
 
+// First returns the first step; p must not be empty.
+func (p *Path) First() Step {
+	for p.outer != nil {
+		p = p.outer
+	}
+	return p.step
+}
+
+// Fields returns the fields on the way, without the elements of lists.
+func (p *Path) Fields() (fields []string) {
+	for _, s := range p.Steps() {
+		if s.Kind == Field {
+			fields = append(fields, s.Name)
+		}
+	}
+	return fields
+}
+
+// Tokens returns the path as the tokens of a JSON Pointer (RFC 6901).
+func (p *Path) Tokens() (tokens []string) {
+	for _, s := range p.Steps() {
+		if s.Kind == Field {
+			tokens = append(tokens, s.Name)
+		} else {
+			tokens = append(tokens, strconv.Itoa(s.Index))
+		}
+	}
+	return tokens
+}
+
+// Common returns the path with which two begin.
+func Common(a, b *Path) (common *Path) {
+	others := b.Steps()
+	for i, s := range a.Steps() {
+		if i == len(others) || s != others[i] {
+			break
+		}
+		common = common.Step(s)
+	}
+	return common
+}
+
 // Steps returns the steps from the beginning.
 func (p *Path) Steps() []Step {
 	n := 0
@@ -148,14 +190,9 @@ func Key(name string) string {
 // Pointer returns the path as a JSON Pointer (RFC 6901).
 func (p *Path) Pointer() string {
 	var b strings.Builder
-	for _, s := range p.Steps() {
-		b.WriteByte('/')
-		if s.Kind == Field {
-			// RFC 6901 section 3: "~" becomes "~0" and "/" becomes "~1".
-			b.WriteString(strings.ReplaceAll(strings.ReplaceAll(s.Name, "~", "~0"), "/", "~1"))
-		} else {
-			b.WriteString(strconv.Itoa(s.Index))
-		}
+	for _, token := range p.Tokens() {
+		// RFC 6901 section 3: "~" becomes "~0" and "/" becomes "~1".
+		b.WriteString("/" + strings.ReplaceAll(strings.ReplaceAll(token, "~", "~0"), "/", "~1"))
 	}
 	return b.String()
 }

@@ -122,3 +122,34 @@ func TestFind(t *testing.T) {
 		require.NotNil(t, miss)
 	}
 }
+
+// TestCommon checks that paths have whole steps in common.
+func TestCommon(t *testing.T) {
+	path := func(fields ...string) (p *place.Path) {
+		for _, field := range fields {
+			p = p.Field(field)
+		}
+		return p
+	}
+	for _, c := range [][3]*place.Path{
+		{path("limits", "cpu"), path("limits", "memory"), path("limits")},
+		{path("limits", "cpu"), path("limits", "cpus"), path("limits")},
+		{path("limits", "cpu"), path("limits", "cpu"), path("limits", "cpu")},
+		{path("limits", "cpu"), path("limits", "cpu", "quota"), path("limits", "cpu")},
+		{path("limits"), path("levels"), nil},
+		{path("ports", "a.b", "x"), path("ports", "a.c", "x"), path("ports")},
+		{path("ports").Index(0).Field("x"), path("ports").Index(1).Field("x"), path("ports")},
+	} {
+		require.Equal(t, c[2], place.Common(c[0], c[1]), "%s, %s", c[0], c[1])
+		require.Equal(t, c[2], place.Common(c[1], c[0]), "%s, %s", c[1], c[0])
+	}
+}
+
+// TestPathParts holds what a path is taken apart into.
+func TestPathParts(t *testing.T) {
+	p := (*place.Path)(nil).Field("zones").Index(2).Field("a.b").Keyed("map", 1)
+	require.Equal(t, []string{"zones", "a.b"}, p.Fields())
+	require.Equal(t, []string{"zones", "2", "a.b", "1"}, p.Tokens())
+	require.Equal(t, "zones", p.First().Name)
+	require.Empty(t, (*place.Path)(nil).Fields())
+}

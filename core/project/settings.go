@@ -403,16 +403,21 @@ func (u *Unit) InputNamed(name string) (*Input, error) {
 	if err != nil {
 		return nil, err
 	}
+	return u.InputAt(path)
+}
+
+// InputAt returns an input, or the part of one that fields lead to.
+func (u *Unit) InputAt(path []string) (*Input, error) {
 	var names []string
 	for _, in := range u.Project.InputsOf(u.Module) {
-		if in.Name() == name {
+		if slices.Equal(in.Path, path) {
 			return in, nil
 		}
 		names = append(names, in.Name())
 	}
 	o := u.Module.Objects[path[0]]
 	if o == nil || o.Kind != check.ObjectInput {
-		help := source.Suggest(name, names, "its inputs are "+strings.Join(names, ", "))
+		help := source.Suggest((&Reference{Path: path}).Name(), names, "its inputs are "+strings.Join(names, ", "))
 		return nil, fmt.Errorf("%s has no input %q [%s]\n  %s", u.Module.Path, path[0], source.UnknownInput, help)
 	}
 	in := &Input{Object: o, Path: path, Type: o.Type, Span: o.Span, Secret: IsSecret(o)}

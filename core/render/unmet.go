@@ -2,7 +2,6 @@ package render
 
 import (
 	"slices"
-	"strings"
 
 	"knothole/core/check"
 	"knothole/core/eval"
@@ -62,32 +61,32 @@ func nameReadUpstream(runs []*project.Run, findings source.Findings) {
 
 // read returns the inputs that a requirement read.
 func read(unit *project.Unit, w *eval.World, u eval.Unmet) (related []source.Related) {
-	var names []string
-	w.Recorder().Inputs(u.Origin, func(name string, at source.Pos) {
-		if slices.Contains(names, name) || len(names) == shownRead {
+	var inputs []*eval.InputPart
+	w.Recorder().Inputs(u.Origin, func(in *eval.InputPart, at source.Pos) {
+		if slices.Contains(inputs, in) || len(inputs) == shownRead {
 			return
 		}
 		// A record or list that is gone through on the way to a part of it tells less than the part.
-		v := inputValue(unit, w, name)
-		if v.IsAbsent() || v.Kind() == value.Record && len(names) > 0 {
+		v := inputValue(unit, w, in)
+		if v.IsAbsent() || v.Kind() == value.Record && len(inputs) > 0 {
 			return
 		}
-		names = append(names, name)
-		related = append(related, source.Related{Span: source.At(at), Text: name + " is " + value.Shown(v).Show(60)})
+		inputs = append(inputs, in)
+		related = append(related, source.Related{Span: source.At(at), Text: in.Name + " is " + value.Shown(v).Show(60)})
 	})
-	// The whole is told by its parts.
-	return slices.DeleteFunc(related, func(r source.Related) bool {
-		name, _, _ := strings.Cut(r.Text, " is ")
-		return slices.ContainsFunc(names, func(other string) bool { return strings.HasPrefix(other, name+".") })
-	})
+	all := related
+	related = nil
+	for i, in := range inputs { // a part tells more than the whole
+		if !slices.ContainsFunc(inputs, func(other *eval.InputPart) bool { return other != in && other.In(in) }) {
+			related = append(related, all[i])
+		}
+	}
+	return related
 }
 
-// inputValue returns what an input, or the part of one that a name stands for, is; Absent when that is not known.
-func inputValue(unit *project.Unit, w *eval.World, name string) value.Value {
-	path, err := project.SplitName(name)
-	if err != nil {
-		return value.Value{}
-	}
+// inputValue returns what an input, or a part of one, is; Absent when that is not known.
+func inputValue(unit *project.Unit, w *eval.World, in *eval.InputPart) value.Value {
+	path := in.Path.Fields()
 	o := unit.Module.Objects[path[0]]
 	if o == nil || o.Kind != check.ObjectInput {
 		return value.Value{}

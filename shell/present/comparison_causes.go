@@ -4,13 +4,15 @@ import (
 	"fmt"
 	"strings"
 
-	"knothole/core/compare"
 	"knothole/core/explain"
 	"knothole/core/source"
 )
 
-// causeName is something that a difference is because of, as it is shown, and what it is the name of.
-type causeName struct{ text, of string }
+// causeName is something that a difference is because of, as it is shown, and what it stands for.
+type causeName struct {
+	text string
+	of   explain.Reason
+}
 
 // cause says why values differ: what they depend on, and the lines that decided them, of layers or of templates. Where
 // causes were tried, one that was not, because that takes too long or cannot be evaluated, says so.
@@ -41,15 +43,15 @@ func (s *comparing) causeText(c explain.Cause, against int) string {
 func (s *comparing) causeParts(c explain.Cause, against int) (names []causeName, lines string) {
 	parts := map[string]int{}
 	for _, r := range c.Because {
-		parts[compare.Input(r.Name)]++
+		parts[r.Whole()]++
 	}
 	for _, r := range c.Because {
-		input := compare.Input(r.Name)
+		input := r.Whole()
 		switch n := parts[input]; {
 		case n <= fewParts || s.options.Full:
-			names = append(names, causeName{s.because(r.Name), r.Name})
+			names = append(names, causeName{s.because(r.Name), r})
 		case n > 0:
-			names = append(names, causeName{fmt.Sprintf("%s (%d parts)", Clean(input), n), input})
+			names = append(names, causeName{fmt.Sprintf("%s (%d parts)", Clean(input), n), r})
 			parts[input] = -1 << 20
 		}
 	}

@@ -483,18 +483,16 @@ func (m *pageMaking) addReasons() {
 }
 
 // linkTo is what leads to an input, or the environments; empty where the page has neither.
-func (m *pageMaking) linkTo(name string) string {
-	if m.c.Sources != nil {
+func (m *pageMaking) linkTo(r explain.Reason) string {
+	switch {
+	case m.c.Sources != nil:
 		return ""
+	case r.Path != nil:
+		return m.inputs[r.Whole()]
+	case m.view.Tree != nil:
+		return "environments"
 	}
-	input := compare.Input(name)
-	if strings.HasPrefix(name, "env.") && input == name {
-		if m.view.Tree != nil {
-			return "environments"
-		}
-		return ""
-	}
-	return m.inputs[input]
+	return ""
 }
 
 // cause is the cause of a difference.
@@ -507,7 +505,7 @@ func (m *pageMaking) causeOf(cause explain.Cause, against int) pageCause {
 	var numbers []string
 	for i, r := range m.reasons {
 		if slices.ContainsFunc(cause.Because, func(b explain.Reason) bool {
-			return b.Name == r.Name || r.Parts > 0 && compare.Input(b.Name) == r.Name
+			return b.Name == r.Name || r.Parts > 0 && b.Whole() == r.Name
 		}) {
 			numbers = append(numbers, strconv.Itoa(i))
 		}

@@ -249,8 +249,8 @@ func wholeValue(v value.Value) string {
 
 func (p *Presenter) eventRow(e explain.Event) []cell {
 	text := eventTexts[e.Kind]
-	if e.Name != "" && e.Kind == explain.Input {
-		text += " " + e.Name
+	if e.Name() != "" && e.Kind == explain.Input {
+		text += " " + e.Name()
 	}
 	if e.Replaced != nil {
 		text += ", in place of " + cut(shortValue(*e.Replaced), 40)
@@ -381,7 +381,7 @@ func (p *Presenter) upstreamJSON(all []explain.UpstreamValue) (out []upstreamJSO
 }
 
 func (p *Presenter) eventJSON(e explain.Event) eventJSON {
-	j := eventJSON{Kind: e.Kind, Name: e.Name, Depth: e.Depth, Place: p.jsonPlace(e.Pos)}
+	j := eventJSON{Kind: e.Kind, Name: e.Name(), Depth: e.Depth, Place: p.jsonPlace(e.Pos)}
 	if e.Replaced != nil {
 		j.Replaced = raw(*e.Replaced)
 	}
