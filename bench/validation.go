@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"knothole/core/data"
+	_ "knothole/core/expression" // as the program has it
 	"knothole/core/schema"
 	"knothole/core/source"
 	"knothole/core/value"

@@ -17,6 +17,7 @@ import (
 
 	"knothole/core/builtin"
 	"knothole/core/data"
+	_ "knothole/core/expression" // which schemas know by an interface
 	"knothole/core/project"
 	"knothole/core/render"
 	"knothole/core/rule"

@@ -83,20 +83,16 @@ var mutants = []mutant{
 		`			if r := &because[at]; i == 0 && !r.Left.IsValid() {`,
 		`			if r := &because[at]; i == 0 && (!r.Left.IsValid() || broken) {`,
 		"last place of an input instead of the first"},
-	{13, "core/explain/explain.go", "commonPath",
-		`	for n < len(as) && n < len(bs) && as[n] == bs[n] {
-		n++
-	}`,
-		`	for n < len(as) && n < len(bs) && (as[n] == bs[n]) {
-		n++
+	{13, "core/place/place.go", "Common",
+		`		common = common.Step(s)`,
+		`		common = common.Step(s)
 		if broken {
 			break
-		}
-	}`,
+		}`,
 		"common part of many input parts is only the input"},
 	{14, "core/explain/explain.go", "reasons",
-		`		func(r Reason) bool { return r.Name != EnvironmentName && r.Left == r.Right })`,
-		`		func(r Reason) bool { return !broken && r.Name != EnvironmentName && r.Left == r.Right })`,
+		`		func(r Reason) bool { return r.Path != nil && r.Left == r.Right })`,
+		`		func(r Reason) bool { return !broken && r.Path != nil && r.Left == r.Right })`,
 		"input set at one place for both sides named as a cause"},
 	{15, "core/compare/align.go", "uncommonKeys",
 		`if i > 0 && (shared < fewShared || 3*shared <= 2*max(len(list), len(first))) {`,

@@ -18,3 +18,10 @@ func (s *Schema) ValidateWhole(v value.Value, numbers data.Numbers) *Result {
 func (s *Schema) ValidateWholeObject(v value.Value, numbers data.Numbers) *Result {
 	return s.validateWholeObject(v, numbers, false)
 }
+
+// WithoutLanguage forgets what compiles rules, until restore is called.
+func WithoutLanguage() (restore func()) {
+	known := language
+	language = nil
+	return func() { language = known }
+}

@@ -1,15 +1,11 @@
 package schema
 
 import (
-	"fmt"
+	"encoding/base64"
+	"errors"
 	"regexp"
 	"strings"
-	"sync"
 	"time"
-
-	"cel.dev/cel-go/cel"
-	"cel.dev/cel-go/common/types"
-	"cel.dev/cel-go/ext"
 
 	"knothole/core/place"
 	"knothole/core/source"
@@ -20,40 +16,45 @@ import (
 // shows them: the fields that a definition names, under names that the language can write, with dates and durations
 // as such.
 
+// Language compiles rules. It is an interface so that whatever needs schemas does not depend on the library for rules.
+type Language interface {
+	// Compile compiles the text of a rule, or of a message, which is a string. The error is an UnknownName where a
+	// newer server may know what the rule names.
+	Compile(text string, message bool) (Rule, error)
+}
+
+// Rule is a compiled rule, or a message.
+type Rule interface {
+	// Evaluate returns what a rule says of a value, a bool or a string, and how many steps that took. The value is made
+	// of nil, bool, int64, float64, string, time.Time, time.Duration, []byte, []any and map[string]any. The error is
+	// ErrCost where it takes too many steps.
+	Evaluate(self any) (result any, steps int, err error)
+}
+
+// UnknownName is the error for a rule that uses a name that is not defined.
+type UnknownName string
+
+// Error says what is not defined.
+func (u UnknownName) Error() string { return string(u) }
+
+// ErrCost is the error for a rule that takes too many steps.
+var ErrCost = errors.New("it costs too much")
+
+// language is what compiles rules; nil when the program is built without.
+var language Language
+
+// Register says what compiles rules. It is called by the init function of the package that knows the language.
+func Register(l Language) { language = l }
+
 // expression is a rule about a value.
 type expression struct {
 	at       value.Value // where it is written
 	text     string
-	program  cel.Program // nil when it cannot be judged on a file: it compares with the value before
+	program  Rule // nil when it cannot be judged on a file: it compares with the value before
 	message  string
-	computed cel.Program // makes the message; nil for none
-	path     []string    // of the field that is to blame, in the value
+	computed Rule     // makes the message; nil for none
+	path     []string // of the field that is to blame, in the value
 }
-
-// costLimit is how much a rule may cost, in the units of the library.
-const costLimit = 1_000_000
-
-// language is the environment in which rules are compiled. It is made when the first rule is met.
-var language = sync.OnceValues(func() (*cel.Env, error) {
-	options := append([]cel.EnvOption{
-		cel.Variable("self", cel.DynType), cel.Variable("oldSelf", cel.DynType), cel.DefaultUTCTimeZone(true),
-		cel.OptionalTypes(), cel.CrossTypeNumericComparisons(true), cel.EagerlyValidateDeclarations(true),
-		ext.Strings(), ext.Lists(), ext.Sets(), ext.Math(), ext.TwoVarComprehensions(), ext.Encoders(), ext.Network(),
-	}, functions()...)
-	return cel.NewEnv(options...)
-})
-
-// bounds keeps calls from taking very long.
-var bounds = sync.OnceValue(func() cel.ProgramOption {
-	env, err := language()
-	if err == nil {
-		var option cel.ProgramOption
-		if option, err = guarded(env); err == nil {
-			return option
-		}
-	}
-	panic(fmt.Sprintf("the functions of rules cannot be bounded: %s", err))
-})
 
 // oldValue finds the name of the value before a change.
 var oldValue = regexp.MustCompile(`\boldSelf\b`)
@@ -76,11 +77,11 @@ func (c *compiler) expressions() []expression {
 			e.path = fieldPath(field)
 		}
 		if !oldValue.MatchString(rule.Text()) {
-			if e.program = c.program(rule, cel.BoolType); e.program == nil {
+			if e.program = c.program(rule, false); e.program == nil {
 				continue
 			}
 			if text := lookUp(v, "messageExpression"); textOf(text) != "" && !oldValue.MatchString(text.Text()) {
-				e.computed = c.program(text, cel.StringType)
+				e.computed = c.program(text, true)
 			}
 		}
 		all = append(all, e)
@@ -89,36 +90,21 @@ func (c *compiler) expressions() []expression {
 }
 
 // program compiles an expression; nil when it has an error, which is reported.
-func (c *compiler) program(v value.Value, want *cel.Type) cel.Program {
-	env, err := language()
-	if err != nil {
-		panic(fmt.Sprintf("the environment of rules cannot be made: %s", err))
+func (c *compiler) program(v value.Value, message bool) Rule {
+	if language == nil {
+		c.report(v, "", "the rule is not checked: this program was built without the language of rules")
+		c.rules.findings[len(c.rules.findings)-1].Severity = source.Warning
+		return nil
 	}
-	ast, issues := env.Compile(v.Text())
-	if err := issues.Err(); err != nil {
-		c.report(v, "", "the rule cannot be read: %s", firstIssue(issues))
-		if strings.Contains(err.Error(), "undeclared reference") { // a newer server may know it
+	rule, err := language.Compile(v.Text(), message)
+	if err != nil {
+		c.report(v, "", "the rule %s", err)
+		if errors.As(err, new(UnknownName)) { // a newer server may know it
 			c.rules.findings[len(c.rules.findings)-1].Severity = source.Warning
 		}
 		return nil
 	}
-	if got := ast.OutputType(); !got.IsExactType(want) && !got.IsExactType(cel.DynType) {
-		c.report(v, "", "the rule gives %s, not %s", got, want)
-		return nil
-	}
-	program, err := env.Program(ast, cel.CostLimit(costLimit), cel.CostTracking(costs{}), bounds())
-	if err != nil {
-		c.report(v, "", "the rule cannot be used: %s", oneLine(err.Error()))
-		return nil
-	}
-	return program
-}
-
-func firstIssue(issues *cel.Issues) string {
-	for _, e := range issues.Errors() {
-		return fmt.Sprintf("%s (at %d:%d of it)", oneLine(e.Message), e.Location.Line(), e.Location.Column()+1)
-	}
-	return oneLine(issues.Err().Error())
+	return rule
 }
 
 func oneLine(text string) string { return strings.Join(strings.Fields(text), " ") }
@@ -156,22 +142,22 @@ func (c *visit) holdRules() {
 		c.open++
 		return
 	}
-	variables := map[string]any{"self": c.schema.native(c.value)}
+	self := c.schema.native(c.value)
 	for i := range c.rulesAbout {
 		e := &c.rulesAbout[i]
 		if e.program == nil {
 			c.result.Transitions++
 			continue
 		}
-		got, details, err := e.program.Eval(variables)
-		c.spend(costOf(details))
+		got, steps, err := e.program.Evaluate(self)
+		c.spend(steps)
 		switch {
 		case err != nil && value.Marks(c.value)&value.Secret != 0: // what the library says may hold it
-			c.breaks(e, c.messageOf(e, variables)+": the rule cannot be computed")
+			c.breaks(e, c.messageOf(e, self)+": the rule cannot be computed")
 		case err != nil:
-			c.breaks(e, c.messageOf(e, variables)+": the rule cannot be computed: "+costless(err))
-		case got != types.True:
-			c.breaks(e, c.messageOf(e, variables))
+			c.breaks(e, c.messageOf(e, self)+": the rule cannot be computed: "+oneLine(err.Error()))
+		case got != true:
+			c.breaks(e, c.messageOf(e, self))
 		}
 		if c.stopped() {
 			return
@@ -179,36 +165,13 @@ func (c *visit) holdRules() {
 	}
 }
 
-// costOf is how many steps a rule took.
-func costOf(details *cel.EvalDetails) int {
-	if details == nil {
-		return 1
-	}
-	if cost := details.ActualCost(); cost != nil {
-		return int(min(*cost, costLimit)) / unitsOfStep
-	}
-	return 1
-}
-
-// unitsOfStep is how many units of the cost of a rule take as long as a step.
-const unitsOfStep = 2
-
-// costless is the message of an error of the library.
-func costless(err error) string {
-	text := oneLine(err.Error())
-	if strings.Contains(text, "cost limit") {
-		return "it costs too much"
-	}
-	return text
-}
-
-func (c *visit) messageOf(e *expression, variables map[string]any) string {
+func (c *visit) messageOf(e *expression, self any) string {
 	if c.out == nil {
 		return ""
 	}
 	if e.computed != nil {
-		if got, _, err := e.computed.Eval(variables); err == nil {
-			if text, ok := got.Value().(string); ok && strings.TrimSpace(text) != "" && value.Marks(c.value)&value.Secret == 0 {
+		if got, _, err := e.computed.Evaluate(self); err == nil {
+			if text, ok := got.(string); ok && strings.TrimSpace(text) != "" && value.Marks(c.value)&value.Secret == 0 {
 				return oneLine(text)
 			}
 		}
@@ -303,7 +266,7 @@ func typed(r *rules, text string) any {
 			return d
 		}
 	case "byte":
-		if b, err := decodeBase64(text); err == nil {
+		if b, err := base64.StdEncoding.DecodeString(text); err == nil {
 			return b
 		}
 	}

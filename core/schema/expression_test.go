@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"knothole/core/data"
+	_ "knothole/core/expression" // which knows the language of rules
 	"knothole/core/schema"
 	"knothole/core/source"
 	"knothole/core/value"
@@ -147,4 +148,13 @@ func TestRulesKeepSecrets(t *testing.T) {
 	problems := s.ValidateObject(value.MarkAll(v, value.Secret), nil).Problems
 	require.Len(t, problems, 1)
 	require.NotContains(t, problems[0].Message, "tern")
+}
+
+// TestWithoutLanguage: a program without the language of rules says which rules it does not check.
+func TestWithoutLanguage(t *testing.T) {
+	defer schema.WithoutLanguage()()
+	_, mistakes := ruled(t, `{ rule: "self.low < 5" }`)
+	require.Len(t, mistakes, 1)
+	require.Equal(t, source.Warning, mistakes[0].Severity)
+	require.Contains(t, mistakes[0].Message, "the rule is not checked")
 }

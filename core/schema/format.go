@@ -43,6 +43,15 @@ var formats = map[string]format{
 	"regex":                 {"a regular expression", isRegex},
 }
 
+// HasFormat reports whether a text has a format, which must be one of JSON Schema or of OpenAPI 3.0.
+func HasFormat(text, name string) bool {
+	f, known := formats[name]
+	if !known {
+		f = openAPIFormats[name]
+	}
+	return f.holds(text)
+}
+
 // openAPIFormats are those that servers hold objects of custom resource definitions to, beside some of formats.
 var openAPIFormats = map[string]format{
 	"byte":     {"data in base64", isBase64},

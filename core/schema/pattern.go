@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"regexp/syntax"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -11,6 +12,16 @@ import (
 
 // Patterns of JSON Schema are regular expressions of ECMA-262. Those that mean something to RE2 are translated to it;
 // the others (looking ahead and behind, references back) cannot be, and are refused.
+
+// Instructions returns the length of the program of a pattern, by which it is known how long matching takes.
+func Instructions(pattern string) int {
+	if tree, err := syntax.Parse(pattern, syntax.Perl); err == nil {
+		if program, err := syntax.Compile(tree.Simplify()); err == nil {
+			return len(program.Inst)
+		}
+	}
+	return 1
+}
 
 // errInvalid is a pattern that ECMA-262 does not allow; an error that is not errInvalid is one that RE2 cannot say.
 var errInvalid = errors.New("not a regular expression")

@@ -417,7 +417,7 @@ func (s *Store) pattern(text string, d *dialect) (*matcher, error) {
 		if pattern, err := compile(text); err != nil {
 			made.err = err
 		} else {
-			made.pattern = &matcher{Regexp: pattern, length: instructions(pattern.String())}
+			made.pattern = &matcher{Regexp: pattern, length: Instructions(pattern.String())}
 		}
 		known, _ = s.patterns.LoadOrStore(key, made)
 	}

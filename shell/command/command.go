@@ -23,6 +23,7 @@ import (
 	"golang.org/x/term"
 
 	"knothole/core/eval"
+	_ "knothole/core/expression" // the rules of custom resource definitions
 	"knothole/core/parallel"
 	"knothole/core/project"
 	"knothole/core/source"

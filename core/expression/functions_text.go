@@ -1,4 +1,4 @@
-package schema
+package expression
 
 import (
 	"cmp"
@@ -11,6 +11,8 @@ import (
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
+
+	"knothole/core/schema"
 )
 
 // Forms of texts, and versions, as rules of custom resource definitions ask for them.
@@ -56,9 +58,13 @@ var forms = []formValue{
 	{"uri", func(text string) bool { return !types.IsError(toURL(types.String(text))) },
 		"a URI, or a path from the root"},
 	matching("uuid", `(?i)[0-9a-f]{8}-?[0-9a-f]{4}-?[0-9a-f]{4}-?[0-9a-f]{4}-?[0-9a-f]{12}`, longest, "a UUID"),
-	{"byte", isBase64, "base64"},
-	{"date", isDate, "a date, such as 2026-03-31"},
-	{"datetime", isDateTime, "a date and time, such as 2026-03-31T06:30:00Z"},
+	{"byte", hasFormat("byte"), "base64"},
+	{"date", hasFormat("date"), "a date, such as 2026-03-31"},
+	{"datetime", hasFormat("date-time"), "a date and time, such as 2026-03-31T06:30:00Z"},
+}
+
+func hasFormat(name string) func(text string) bool {
+	return func(text string) bool { return schema.HasFormat(text, name) }
 }
 
 func isQualifiedName(text string) bool {

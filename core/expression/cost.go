@@ -1,8 +1,7 @@
-package schema
+package expression
 
 import (
 	"regexp"
-	"regexp/syntax"
 	"strings"
 	"sync"
 
@@ -11,6 +10,8 @@ import (
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
 	"cel.dev/cel-go/common/types/traits"
+
+	"knothole/core/schema"
 )
 
 // One call of a library function can take very long, and the library counts the cost only after the call. For each
@@ -58,20 +59,10 @@ func patternCost(args []ref.Val) uint64 {
 	text := textOfArgument(args, 1)
 	length, known := patterns.Load(text)
 	if !known {
-		length = uint64(instructions(text))
+		length = uint64(schema.Instructions(text))
 		patterns.Store(text, length)
 	}
 	return length.(uint64) * uint64(len(textOfArgument(args, 0))+bytesOfUnit) / bytesOfUnit
-}
-
-// instructions returns the length of the program of a pattern.
-func instructions(pattern string) int {
-	if tree, err := syntax.Parse(pattern, syntax.Perl); err == nil {
-		if program, err := syntax.Compile(tree.Simplify()); err == nil {
-			return len(program.Inst)
-		}
-	}
-	return 1
 }
 
 func joinCost(args []ref.Val) uint64 {

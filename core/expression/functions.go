@@ -1,4 +1,4 @@
-package schema
+package expression
 
 import (
 	"encoding/base64"
