@@ -126,7 +126,7 @@ func (d *differences) posOf(side int, path *place.Path, v value.Value) source.Po
 func (d *differences) absentAt(run *project.Run, path *place.Path) source.Pos {
 	fields := path.Fields()
 	if len(path.Steps()) == len(fields) { // no list is on the way
-		if at := run.TakenAway(fields); at.IsValid() {
+		if at := run.AllLayers().TakenAway(fields); at.IsValid() {
 			return at
 		}
 	}

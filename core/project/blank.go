@@ -10,7 +10,7 @@ import (
 
 // Gives returns whether the layers of the run give an input a value; those of no run give none.
 func (r *Run) Gives(in *Input) bool {
-	return r != nil && !in.lastIn(r.AllLayers()).IsAbsent()
+	return r != nil && r.AllLayers().Has(in.Path)
 }
 
 // Blank returns a layer to fill in: inputs that must be decided first, then as comments those that need not be, with
@@ -47,19 +47,11 @@ func Blank(inputs []*Input, format string, has func(*Input) bool) string {
 			}
 		}
 		var b strings.Builder
-		defaults.write(&b, append(first, last...), 0, -1)
+		defaults.yaml(&b, append(first, last...), 0, -1)
 		return b.String()
 	}
 	var b strings.Builder
-	for i, in := range append(required, optional...) {
-		if i > 0 {
-			b.WriteByte('\n')
-		}
-		for _, line := range in.about() {
-			b.WriteString("## " + line + "\n")
-		}
-		b.WriteString(blankLine(in) + "\n")
-	}
+	defaults.toml(&b, append(required, optional...), "## ", (*Input).Name)
 	return b.String()
 }
 
@@ -91,16 +83,7 @@ func (in *Input) about() []string {
 	return append(append(lines, text), meaning...)
 }
 
-// blankLine is the line of one input in a TOML layer to fill in. It is a comment, since TOML has no key without a
-// value.
-func blankLine(in *Input) string {
-	if in.Required() {
-		return "# " + in.Name() + " ="
-	}
-	return strings.TrimSuffix("# "+in.Name()+" = "+inputDefault(in, data.TOML), " ")
-}
-
-// blank writes inputs as a mapping of YAML, to be filled in.
+// blank writes inputs as a layer to be filled in.
 type blank struct {
 	open  func(*Input) bool        // whether an input is a key, which must be given a value, and not a comment
 	given func(*Input) value.Value // what is written for an input; Absent for nothing
@@ -108,18 +91,37 @@ type blank struct {
 
 // defaults are layers to fill in: what must be decided is a key without a value, which says nothing; what need not be
 // is a comment, with its default.
-var defaults = blank{open: (*Input).Required, given: func(in *Input) value.Value {
-	if in.Required() {
-		return value.Value{}
-	}
-	return in.Literal
-}}
+var defaults = blank{open: (*Input).Required, given: func(in *Input) value.Value { return in.Literal }}
 
-// write writes inputs that have a path in common up to a depth, those of one record below each other. Comment is the
+// literal writes what is written for an input in a format. It is empty, which says nothing, when there is nothing, such
+// as a default that is computed, and when the format cannot express it.
+func (w blank) literal(in *Input, format data.Format) string {
+	v := w.given(in)
+	if v.IsAbsent() || v.IsNull() && !format.HasNull() {
+		return ""
+	}
+	return data.Literal(v, format)
+}
+
+// toml writes inputs as comments of TOML, which has no key without a value. What is reported of an input begins with a
+// sign; name returns its key.
+func (w blank) toml(b *strings.Builder, inputs []*Input, sign string, name func(*Input) string) {
+	for i, in := range inputs {
+		if i > 0 && sign != "# " {
+			b.WriteByte('\n')
+		}
+		for _, text := range in.about() {
+			b.WriteString(sign + text + "\n")
+		}
+		b.WriteString(strings.TrimSuffix("# "+name(in)+" = "+w.literal(in, data.TOML), " ") + "\n")
+	}
+}
+
+// yaml writes inputs that have a path in common up to a depth, those of one record below each other. Comment is the
 // depth at which a comment has begun; -1 for none.
 //
 // What is reported of an input has one comment sign more than the input, so that the signs can be taken away from all.
-func (w blank) write(b *strings.Builder, inputs []*Input, depth, comment int) {
+func (w blank) yaml(b *strings.Builder, inputs []*Input, depth, comment int) {
 	tell := "## "
 	if comment >= 0 {
 		tell = "# "
@@ -153,7 +155,7 @@ func (w blank) write(b *strings.Builder, inputs []*Input, depth, comment int) {
 				}
 			}
 			line(from, depth, key)
-			w.write(b, inputs[i:last], depth+1, from)
+			w.yaml(b, inputs[i:last], depth+1, from)
 		} else {
 			for _, text := range in.about() {
 				line(comment, depth, tell+text)
@@ -185,13 +187,4 @@ func blankYAML(v value.Value) (first string, block []string) {
 		return literal, nil
 	}
 	return "", strings.Split(strings.TrimSuffix(string(text), "\n"), "\n")
-}
-
-// inputDefault writes the default of an input in a format. It is empty, which says nothing, when there is none, when it
-// is computed, and when the format cannot hold it.
-func inputDefault(in *Input, format data.Format) string {
-	if in.Literal.IsAbsent() || in.Literal.IsNull() && !format.HasNull() {
-		return ""
-	}
-	return data.Literal(in.Literal, format)
 }

@@ -113,7 +113,7 @@ func completed(name string, format data.Format, text string, left []*Input) (str
 	if len(elsewhere) > 0 {
 		b.WriteString("\n# Optional fields of the records above, with their defaults:\n")
 		for _, in := range elsewhere {
-			b.WriteString(strings.TrimSuffix("# "+in.Name()+": "+inputDefault(in, format), " ") + "\n")
+			b.WriteString(strings.TrimSuffix("# "+in.Name()+": "+defaults.literal(in, format), " ") + "\n")
 		}
 	}
 	return b.String(), nil
@@ -156,18 +156,15 @@ func commented(inputs []*Input, depth int, format data.Format, indent, key strin
 			part.Path = in.Path[depth:]
 			inner[i] = &part
 		}
-		defaults.write(&b, inner, 0, -1)
+		defaults.yaml(&b, inner, 0, -1)
 	} else {
-		for _, in := range inputs {
-			for _, text := range in.about() {
-				b.WriteString("# " + text + "\n")
-			}
+		defaults.toml(&b, inputs, "# ", func(in *Input) string {
 			name := key
 			for _, step := range in.Path[depth+1:] {
 				name += "." + place.Key(step)
 			}
-			b.WriteString(strings.TrimSuffix("# "+name+" = "+inputDefault(in, format), " ") + "\n")
-		}
+			return name
+		})
 	}
 	var result strings.Builder
 	if depth == 0 {

@@ -56,8 +56,8 @@ func (e *Editor) run() *Run { return e.project.Run(e.environment) }
 
 // own returns the layers that only this environment has, or only those for which the changes are made, weakest first.
 // Layers that are the value of one input are not among them.
-func (e *Editor) own() []*Layer {
-	var own []*Layer
+func (e *Editor) own() Layers {
+	var own Layers
 	for _, l := range e.environment.Layers {
 		shared := l.Into != ""
 		for _, other := range e.project.Environments {
@@ -90,10 +90,8 @@ func (e *Editor) layer(path []string) (*Layer, error) {
 			strings.Join(names, ", "))
 	}
 	own := e.own()
-	for _, l := range slices.Backward(own) {
-		if v := at(l.Root, path); !l.Root.IsAbsent() && !v.IsAbsent() {
-			return l, nil
-		}
+	for l := range own.With(path) {
+		return l, nil
 	}
 	if len(own) > 0 {
 		return own[len(own)-1], nil
@@ -235,25 +233,22 @@ func (e *Editor) Unset(name string) error {
 // does.
 func (e *Editor) giving(in *Input) (*Layer, error) {
 	all := e.run().AllLayers()
-	says := func(l *Layer) bool { return l.Into == "" && !l.Root.IsAbsent() && !at(l.Root, in.Path).IsAbsent() }
 	if e.in != "" {
 		l, err := e.layer(in.Path)
-		if err == nil && !says(l) {
+		if err == nil && l.At(in.Path).IsAbsent() {
 			err = fmt.Errorf("%s says nothing of %s", l.Path, in.Name())
 		}
 		return l, err
 	}
-	for _, l := range slices.Backward(e.own()) {
-		if says(l) {
-			return l, nil
-		}
+	for l := range e.own().With(in.Path) {
+		return l, nil
 	}
-	for _, l := range slices.Backward(all) {
-		if says(l) {
+	for l := range all.With(in.Path) {
+		if l.Into == "" {
 			return nil, fmt.Errorf("%s has %s from %s, which other environments have too: --in %s takes it out for "+
 				"all", e.environment.Name, in.Name(), l.Path, l.Path)
 		}
-		if l.Into == in.Path[0] && !at(l.Root, in.Path[1:]).IsAbsent() {
+		if l.Into == in.Path[0] {
 			return nil, fmt.Errorf("%s has %s from %s, which is the value of %s: change it there", e.environment.Name,
 				in.Name(), l.Path, l.Into)
 		}

@@ -173,10 +173,7 @@ func (u *Unit) deprecated(layers []*Layer) source.Findings {
 			continue
 		}
 		for _, l := range layers {
-			if l.Root.IsAbsent() {
-				continue
-			}
-			if v := l.Root.Get(o.Name); !v.IsAbsent() {
+			if v := l.At([]string{o.Name}); !v.IsAbsent() {
 				findings.Add(source.Finding{Code: source.Deprecated, Severity: source.Warning, Span: u.Project.keyOf(v),
 					Help:    d.Deprecated,
 					Message: fmt.Sprintf("the input %q is deprecated", o.Name),
@@ -224,7 +221,7 @@ func (r *Run) missing(o *check.Object) bool {
 			return false // where it comes from is said, but wrongly
 		}
 	}
-	return r.withSecretFields(o, r.merged(o)).IsAbsent() && r.reference(o) == nil
+	return r.withSecretFields(o, r.AllLayers().Of(o, false)).IsAbsent() && r.reference(o) == nil
 }
 
 // reference returns where a secret input comes from; nil when nothing says so.
@@ -249,7 +246,7 @@ func (r *Run) Missing() []*check.Object {
 }
 
 // files returns the layers of an environment that are files of values: not those that are one input's value.
-func (e *Environment) files() []*Layer {
+func (e *Environment) files() Layers {
 	return slices.DeleteFunc(e.written(), func(l *Layer) bool { return l.Into != "" })
 }
 
@@ -300,83 +297,6 @@ func (u *Unit) missingInput(o *check.Object, environments []*Environment) source
 	}
 }
 
-// merged returns what the layers of the run say about an input, Absent when nothing.
-func (r *Run) merged(o *check.Object) value.Value {
-	var v value.Value
-	for _, l := range r.AllLayers() {
-		if l.Root.IsAbsent() {
-			continue
-		}
-		given := l.Root.Get(o.Name)
-		if given.IsAbsent() {
-			continue
-		}
-		v = merge(v, given, o.Type, false)
-	}
-	return v
-}
-
-// merge overlays a later layer's value on an earlier one. If removable is true, null removes the weaker value, as for
-// entries of maps and optional fields. The result is absent if nothing is left.
-func merge(weak, strong value.Value, t types.Type, removable bool) value.Value {
-	if strong.IsNull() && !types.MayBeNull(t) {
-		if removable {
-			return value.Value{}
-		}
-		return weak // null means "not given here"
-	}
-	record := recordOf(t)
-	if strong.Kind() != value.Record || types.Core(t) != types.Any && record == nil {
-		return strong
-	}
-	var b value.Builder
-	if weak.Kind() == value.Record {
-		for i, key := range weak.Shape().Keys() {
-			if over := strong.Get(key); !over.IsAbsent() {
-				field, optional := fieldOf(record, key)
-				if x := merge(weak.Values()[i], over, field, optional); !x.IsAbsent() {
-					b.Set(key, x)
-				}
-				continue
-			}
-			b.Set(key, weak.Values()[i])
-		}
-	}
-	for i, key := range strong.Shape().Keys() {
-		if weak.Kind() == value.Record && !weak.Get(key).IsAbsent() {
-			continue
-		}
-		field, optional := fieldOf(record, key)
-		if x := merge(value.Value{}, strong.Values()[i], field, optional); !x.IsAbsent() {
-			b.Set(key, x)
-		}
-	}
-	return b.Record(strong.Origin())
-}
-
-// recordOf returns the record type that a type is, null aside; nil when it is another union or no record.
-func recordOf(t types.Type) *types.Record {
-	isOther := func(p types.Type) bool { return p != types.Null && types.AsRecord(p) == nil }
-	if slices.ContainsFunc(types.Parts(t), isOther) {
-		return nil
-	}
-	return types.OnlyRecord(t)
-}
-
-// fieldOf returns the type of a field, and whether null removes it.
-func fieldOf(record *types.Record, key string) (t types.Type, removable bool) {
-	if record == nil {
-		return types.Any, true
-	}
-	if f, ok := record.Field(key); ok {
-		return f.Type, f.Optional
-	}
-	if record.Rest != nil {
-		return record.Rest, true
-	}
-	return types.Any, false
-}
-
 // Assignment is what an environment gives an input.
 type Assignment struct {
 	Input *check.Object
@@ -412,7 +332,7 @@ func (r *Run) Assignments() []Assignment {
 }
 
 func (r *Run) assignment(o *check.Object) Assignment {
-	v := r.merged(o)
+	v := r.AllLayers().Of(o, false)
 	if !IsSecret(o) {
 		return Assignment{Input: o, Value: r.withSecretFields(o, guarded(v, o.Type))}
 	}
@@ -453,25 +373,9 @@ func (p *Project) WorldOf(environment eval.Environment, assignments []Assignment
 	return w
 }
 
-// TakenAway returns where a layer takes away what weaker ones give at a path of keys in an input, with null; no place
-// when none does.
-func (r *Run) TakenAway(path []string) source.Pos {
-	for _, l := range slices.Backward(r.AllLayers()) {
-		for n := len(path); n > 0; n-- {
-			if v := at(l.Root, path[:n]); v.Kind() == value.Null {
-				return v.Origin().Pos()
-			}
-		}
-		if !at(l.Root, path).IsAbsent() {
-			break
-		}
-	}
-	return source.NoPos
-}
-
 // gives reports whether a secret input, or a secret field of one, is given for this run.
 func (r *Run) gives(path []string) bool {
-	return slices.ContainsFunc(r.Given, func(l *Layer) bool { return l.Secret && !at(l.Root, path).IsAbsent() })
+	return slices.ContainsFunc(r.Given, func(l *Layer) bool { return l.Secret && !l.At(path).IsAbsent() })
 }
 
 // withSecretFields puts the secrets into the value of an input that are fields of it. One that is not read is not

@@ -40,9 +40,9 @@ func TestNullInLayers(t *testing.T) {
 	run := p.RunNamed("north")
 	require.Empty(t, codesOf(p, "north"))
 	require.Equal(t, `[{"name":"a","note":null,"zone":"z"},{"b":2},1,null,{"a":1}]`, output(run, "v"))
-	require.True(t, run.TakenAway([]string{"m", "a"}).IsValid())
-	require.False(t, run.TakenAway([]string{"m", "b"}).IsValid())
-	require.False(t, run.TakenAway([]string{"k", "a"}).IsValid(), "a stronger layer gives it again")
+	require.True(t, run.AllLayers().TakenAway([]string{"m", "a"}).IsValid())
+	require.False(t, run.AllLayers().TakenAway([]string{"m", "b"}).IsValid())
+	require.False(t, run.AllLayers().TakenAway([]string{"k", "a"}).IsValid(), "a stronger layer gives it again")
 }
 
 // TestNullWithoutWeaker checks that null for what must have a value gives it none.

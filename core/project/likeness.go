@@ -8,7 +8,6 @@ import (
 
 	"knothole/core/data"
 	"knothole/core/source"
-	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -43,7 +42,7 @@ func (p *Project) NewEnvironment(name string, like *Environment) (entry, layerPa
 
 // entryLike returns the entry of the project file for an environment like another, with a layer of its own in the
 // place of those that only the other has.
-func entryLike(name, layerPath string, like *Environment, own []*Layer) string {
+func entryLike(name, layerPath string, like *Environment, own Layers) string {
 	var layers []string
 	for _, l := range like.Layers {
 		if l.Into == "" && !slices.Contains(own, l) {
@@ -83,79 +82,28 @@ func entryLike(name, layerPath string, like *Environment, own []*Layer) string {
 
 // layerLike returns a layer with what another environment decides in layers that only it has, and with what has no
 // value, as comments: it is to be decided here too.
-func (p *Project) layerLike(name string, format data.Format, like *Environment, own []*Layer) string {
+func (p *Project) layerLike(name string, format data.Format, like *Environment, own Layers) string {
 	shared := slices.DeleteFunc(p.Run(like).AllLayers(),
 		func(l *Layer) bool { return slices.Contains(own, l) || l.Into != "" })
 	var b strings.Builder
 	fmt.Fprintf(&b, "## Values of %s. Decide the commented values; they are copied from %s.\n\n", name, like.Name)
 	m := like.Unit.Module
-	own = slices.DeleteFunc(slices.Clone(own), func(l *Layer) bool { return l.Root.IsAbsent() })
-	given := func(in *Input) value.Value {
-		var v value.Value
-		for _, l := range own {
-			v = together(v, l.Root.Get(in.Path[0]), m.Objects[in.Path[0]].Type, false)
-		}
-		return at(v, in.Path[1:])
-	}
+	given := func(in *Input) value.Value { return at(own.Of(in.Object, true), in.Path[1:]) }
 	var open []*Input
 	for _, in := range p.InputsOf(m) {
-		decided := !in.Required() || !in.lastIn(shared).IsAbsent()
+		decided := !in.Required() || shared.Has(in.Path)
 		if given(in).IsAbsent() && decided || in.Secret || in.Later {
 			continue
 		}
 		open = append(open, in)
 	}
+	layer := blank{open: func(*Input) bool { return false }, given: given}
 	if format == data.YAML {
-		blank{open: func(*Input) bool { return false }, given: given}.write(&b, open, 0, -1)
-		return b.String()
-	}
-	for i, in := range open {
-		if i > 0 {
-			b.WriteByte('\n')
-		}
-		for _, line := range in.about() {
-			b.WriteString("## " + line + "\n")
-		}
-		literal := ""
-		if v := given(in); !v.IsAbsent() {
-			literal = " " + data.Literal(v, format)
-		}
-		b.WriteString("# " + in.Name() + " =" + literal + "\n")
+		layer.yaml(&b, open, 0, -1)
+	} else {
+		layer.toml(&b, open, "## ", (*Input).Name)
 	}
 	return b.String()
-}
-
-// together returns what two layers say as one layer would: as merge does, but null stays that takes away what weaker
-// layers say.
-func together(weak, strong value.Value, t types.Type, removable bool) value.Value {
-	if strong.IsAbsent() || strong.IsNull() && !types.MayBeNull(t) && !removable {
-		return weak
-	}
-	record := recordOf(t)
-	if strong.Kind() != value.Record || weak.Kind() != value.Record || types.Core(t) != types.Any && record == nil {
-		return strong
-	}
-	var b value.Builder
-	for i, key := range weak.Shape().Keys() {
-		field, optional := fieldOf(record, key)
-		b.Set(key, together(weak.Values()[i], strong.Get(key), field, optional))
-	}
-	for i, key := range strong.Shape().Keys() {
-		if weak.Get(key).IsAbsent() {
-			b.Set(key, strong.Values()[i])
-		}
-	}
-	return b.Record(strong.Origin())
-}
-
-// lastIn returns the value that the strongest of some layers gives an input; Absent when none does.
-func (in *Input) lastIn(layers []*Layer) value.Value {
-	for _, l := range slices.Backward(layers) {
-		if v := at(l.Root, in.Path); !l.Root.IsAbsent() && !v.IsAbsent() {
-			return v
-		}
-	}
-	return value.Value{}
 }
 
 func tomlKey(name string) string {

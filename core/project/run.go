@@ -104,7 +104,7 @@ func (r *Run) of(e *Environment) *Run {
 
 // AllLayers returns the layers of the run and of the environments that its environment extends, weakest first. Those
 // that are outputs of other environments are evaluated.
-func (r *Run) AllLayers() []*Layer {
+func (r *Run) AllLayers() Layers {
 	layers := r.written()
 	for i, l := range layers {
 		if l.Outputs != nil {
@@ -115,11 +115,11 @@ func (r *Run) AllLayers() []*Layer {
 }
 
 // written is AllLayers as the project file has them: what is an output of another environment has no value.
-func (r *Run) written() []*Layer { return slices.Concat(r.Environment.written(), r.Given) }
+func (r *Run) written() Layers { return slices.Concat(r.Environment.written(), r.Given) }
 
 // written returns the layers that the project file gives the environment, weakest first.
-func (e *Environment) written() []*Layer {
-	var layers []*Layer
+func (e *Environment) written() Layers {
+	var layers Layers
 	if e.Extends != nil {
 		layers = e.Extends.written()
 	}

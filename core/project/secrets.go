@@ -357,17 +357,6 @@ func secretNear(o *check.Object, path []string) string {
 	return fmt.Sprintf("declare it so: secret input %s: %s", o.Name, o.Type)
 }
 
-// at returns what records hold at a path, Absent when it leads nowhere.
-func at(v value.Value, path []string) value.Value {
-	for _, key := range path {
-		if v.Kind() != value.Record {
-			return value.Value{}
-		}
-		v = v.Get(key)
-	}
-	return v
-}
-
 // placed is a value in another, and the way to it.
 type placed struct {
 	path  *place.Path

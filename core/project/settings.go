@@ -220,17 +220,14 @@ func (r *Run) Settings(w *eval.World, in *Input) Settings {
 	var s Settings
 	p, before := r.Unit.Project, in.Literal
 	for _, l := range r.AllLayers() {
-		if l.Root.IsAbsent() {
-			continue
-		}
-		v := at(l.Root, in.Path)
-		if gone := in.removedBy(l); !gone.IsAbsent() {
+		v := l.At(in.Path)
+		if gone := in.takenAwayBy(l); !gone.IsAbsent() {
 			s.All, before = append(s.All, Setting{Layer: l, Value: gone, At: p.keyOf(gone).Start}), value.Value{}
 			s.Repeats, s.Removed = false, true
 			continue
 		}
-		if v.IsAbsent() || v.IsNull() && !types.MayBeNull(in.Type) && !in.optional {
-			continue // "not given here"
+		if effectOf(v, in.Type, in.optional) == givesNothing {
+			continue
 		}
 		s.Removed = false
 		s.Repeats = !before.IsAbsent() && value.Identical(v, before)
@@ -256,17 +253,6 @@ func (r *Run) Settings(w *eval.World, in *Input) Settings {
 		}
 	}
 	return s
-}
-
-// removedBy returns the null with which a layer takes away the input, or the entry of a map that it is in; Absent when
-// it does not.
-func (in *Input) removedBy(l *Layer) value.Value {
-	for of := in; of != nil; of = of.Parent {
-		if v := at(l.Root, of.Path); of.entry && v.IsNull() && !types.MayBeNull(of.Type) {
-			return v
-		}
-	}
-	return value.Value{}
 }
 
 // Opened returns inputs with maps opened: an input for each entry that an environment has or takes away, in the order
@@ -308,7 +294,7 @@ func (in *Input) keys(runs []*Run, worlds []*eval.World) (keys []string) {
 	}
 	for i, r := range runs {
 		for _, l := range r.AllLayers() {
-			add(at(l.Root, in.Path))
+			add(l.At(in.Path))
 		}
 		if v, ok := worlds[i].Value(in.Object); ok {
 			add(at(v, in.Path[1:]))
