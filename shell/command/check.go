@@ -35,7 +35,7 @@ table of exit statuses.`,
 		flags.BoolVar(&r.strict, "strict", false, "treat warnings as errors")
 		flags.BoolVar(&r.rendered, "rendered", false, "also compare the rendered files with what would be rendered")
 		flags.BoolVar(&r.watch, "watch", false, "check again whenever a file of the project changes")
-		chooseFormat(flags, &r.format, "text", "json", "sarif", "junit")
+		chooseFormat(flags, &r.format, present.Findings.Names()...)
 		r.only.defineOnly(flags)
 		flags.BoolVar(&r.final, "final", false, "fail if a later input is unresolved")
 		r.today.define(flags)
@@ -115,7 +115,8 @@ func (r *checking) once(c *call) int {
 		}
 	}
 	unchecked := outcome.Unchecked
-	if err := c.show(c.presenter(p, c.answer(format)), findings, len(runs), unchecked, format); err != nil {
+	if err := present.Findings.Show(c.presenter(p, c.answer(format)), format, &present.Checked{Findings: findings,
+		Environments: len(runs), Unchecked: unchecked, Version: Version}); err != nil {
 		return c.failed("%s", err)
 	}
 	if format == "text" {
@@ -173,19 +174,4 @@ func (c *call) printUnchecked(p *opened, unchecked []source.Pos) {
 	fmt.Fprintf(c.err, "skipped %s that need secrets or later values: %s%s\n", source.Count(len(unchecked),
 		"condition"),
 		strings.Join(places, ", "), more)
-}
-
-// show shows findings in a format.
-func (c *call) show(p *present.Presenter, findings source.Findings, environments int, unchecked []source.Pos,
-	format string) error {
-	switch format {
-	case "json":
-		return p.FindingsJSON(findings, environments, unchecked)
-	case "sarif":
-		return p.FindingsSARIF(findings, Version)
-	case "junit":
-		return p.FindingsJUnit(findings)
-	}
-	p.Findings(findings)
-	return nil
 }

@@ -48,7 +48,7 @@ when others are compared.`,
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		d := &difference{}
 		d.define(flags)
-		chooseFormat(flags, &d.format, "text", "json", "patch", "markdown", "html")
+		chooseFormat(flags, &d.format, present.Comparisons.Names()...)
 		choose(flags, &d.by, "by", "group rows by `WHAT`", "document", "cause")
 		flags.BoolVar(&d.full, "full", false, "show whole values, and each row")
 		flags.BoolVar(&d.columns, "columns", false, "two sides beside each other, as three or more are")
@@ -103,20 +103,9 @@ func (d *difference) run(c *call) int {
 	presenter := c.sourcesPresenter(s, c.answer(d.format))
 	options := present.ComparisonOptions{GroupOptions: compare.GroupOptions{ByCause: d.by == "cause", Full: d.full},
 		Columns: d.columns}
-	var err error
-	switch d.format {
-	case "json":
-		err = presenter.ComparisonJSON(comparison, options)
-	case "patch":
-		err = presenter.ComparisonPatch(comparison)
-	case "markdown":
-		presenter.ComparisonMarkdown(comparison, options)
-	case "html":
-		err = presenter.Page(d.page(s, comparison), options)
-	default:
-		presenter.Comparison(comparison, options)
-	}
-	if err != nil {
+	shown := &present.Compared{Comparison: comparison, ComparisonOptions: options,
+		Page: func() *present.Page { return d.page(s, comparison) }}
+	if err := present.Comparisons.Show(presenter, d.format, shown); err != nil {
 		return c.failed("%s", err)
 	}
 	if comparison.Unread > 0 && !c.quiet && d.format != "text" {

@@ -34,7 +34,7 @@ or what is rendered has errors.`,
 	example: "knothole drift north exported.yaml",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		d := &driftRun{}
-		chooseFormat(flags, &d.format, "text", "json")
+		chooseFormat(flags, &d.format, present.Comparisons.Only("text", "json").Names()...)
 		flags.BoolVar(&d.full, "full", false, "show whole values, and each row")
 		flags.StringVar(&d.namespace, "namespace", "", "the `NAME` of the name space of objects without one")
 		flags.StringVar(&d.owner, "owner", "", "a label of the objects that should be rendered, `LABEL=VALUE`")
@@ -83,13 +83,10 @@ func (d *driftRun) run(c *call) int {
 	comparison, others := compare.Drift(rendered, running, options)
 	comparison.ExplainDrift(rendered)
 	presenter := c.presenter(p, c.answer(d.format))
-	shown := present.ComparisonOptions{GroupOptions: compare.GroupOptions{Full: d.full}}
-	if d.format == "json" {
-		if err := presenter.ComparisonJSON(comparison, shown); err != nil {
-			return c.failed("%s", err)
-		}
-	} else {
-		presenter.Comparison(comparison, shown)
+	shown := &present.Compared{Comparison: comparison,
+		ComparisonOptions: present.ComparisonOptions{GroupOptions: compare.GroupOptions{Full: d.full}}}
+	if err := present.Comparisons.Show(presenter, d.format, shown); err != nil {
+		return c.failed("%s", err)
 	}
 	if !c.quiet {
 		if !comparison.Equal() && d.format == "text" {

@@ -33,7 +33,7 @@ Ends with 0 when nothing changes, 1 when something does, 2 when one of the two c
 	example: "knothole impact main",
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		i := &impactRun{}
-		chooseFormat(flags, &i.format, "text", "json", "markdown")
+		chooseFormat(flags, &i.format, present.Impacts.Names()...)
 		flags.BoolVar(&i.full, "full", false, "show whole values, and each row")
 		flags.StringVar(&i.base, "base", "", "from where `REVISION` parted from what is compared")
 		i.given.define(flags)
@@ -140,17 +140,10 @@ func (i *impactRun) would(c *call) int {
 
 // show shows what changes.
 func (i *impactRun) show(c *call, p *opened, change string, impact *compare.Impact) int {
-	presenter := c.presenter(p, c.answer(i.format))
-	options := present.ComparisonOptions{GroupOptions: compare.GroupOptions{Full: i.full}}
-	switch i.format {
-	case "json":
-		if err := presenter.ImpactJSON(change, impact, options); err != nil {
-			return c.failed("%s", err)
-		}
-	case "markdown":
-		presenter.ImpactMarkdown(change, impact, options)
-	default:
-		presenter.Impact(change, impact, options)
+	shown := &present.Impact{Impact: impact, Change: change,
+		ComparisonOptions: present.ComparisonOptions{GroupOptions: compare.GroupOptions{Full: i.full}}}
+	if err := present.Impacts.Show(c.presenter(p, c.answer(i.format)), i.format, shown); err != nil {
+		return c.failed("%s", err)
 	}
 	if len(impact.Blocks)+len(impact.Secrets) == 0 {
 		return exitClean

@@ -8,6 +8,7 @@ import (
 
 	"knothole/core/render"
 	"knothole/core/source"
+	"knothole/shell/present"
 )
 
 var testCommand = &command{
@@ -22,7 +23,7 @@ Ends with 0 when all pass, and with 1 when one fails or the project has errors t
 	define: func(flags *flag.FlagSet) func(c *call) int {
 		only := flags.String("only", "", "only tests whose title contains `TITLE`; * matches anything")
 		format := new(string)
-		choose(flags, format, "format", "output `FORMAT`", "text", "json", "junit")
+		chooseFormat(flags, format, present.Tests.Names()...)
 		return func(c *call) int { return runTests(c, *only, *format) }
 	},
 }
@@ -42,15 +43,11 @@ func runTests(c *call, pattern, format string) int {
 	}
 	_, findings := render.All(p.Project, p.Runs(p.Concrete()), render.Options{})
 	if findings.HasErrors() {
-		presenter, err := c.presenter(p, c.answer(format)), error(nil)
-		switch format { // who reads the answer must not take nothing for nothing wrong
-		case "junit":
-			err = presenter.FindingsJUnit(findings)
-		case "json":
-			err = presenter.FindingsJSON(findings, len(p.Concrete()), nil)
-		}
-		if err != nil {
-			return c.failed("%s", err)
+		if format != "text" { // who reads the answer must not take nothing for nothing wrong
+			wrong := &present.Checked{Findings: findings, Environments: len(p.Concrete()), Version: Version}
+			if err := present.Findings.Show(c.presenter(p, c.answer(format)), format, wrong); err != nil {
+				return c.failed("%s", err)
+			}
 		}
 		return c.stopped(p, findings, "no test was run")
 	}
@@ -69,17 +66,7 @@ func runTests(c *call, pattern, format string) int {
 			failed++
 		}
 	}
-	presenter := c.presenter(p, c.answer(format))
-	var err error
-	switch format {
-	case "junit":
-		err = presenter.TestsJUnit(results)
-	case "json":
-		err = presenter.TestsJSON(results)
-	default:
-		presenter.Tests(results)
-	}
-	if err != nil {
+	if err := present.Tests.Show(c.presenter(p, c.answer(format)), format, results); err != nil {
 		return c.failed("%s", err)
 	}
 	if !c.quiet {

@@ -74,7 +74,7 @@ Ends with 0 when everything is right, 1 when it is not, or nothing was checked a
 			v.inputs = append(v.inputs, project.GivenText{Name: name, Text: text})
 			return nil
 		})
-		chooseFormat(flags, &v.format, "text", "json", "sarif", "junit")
+		chooseFormat(flags, &v.format, present.Findings.Names()...)
 		return v.run
 	},
 }
@@ -403,7 +403,8 @@ func (v *validation) answer(c *call, sources *source.Set, report *source.Report,
 	findings := report.Findings(sources)
 	presenter := &present.Presenter{Out: c.answer(v.format), Sources: sources, Color: c.system.color, Width: c.width,
 		Fit: c.fit}
-	if err := c.show(presenter, findings, 0, nil, v.format); err != nil {
+	shown := &present.Checked{Findings: findings, Version: Version}
+	if err := present.Findings.Show(presenter, v.format, shown); err != nil {
 		return c.failed("%s", err)
 	}
 	checked := 0

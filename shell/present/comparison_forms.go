@@ -12,9 +12,9 @@ import (
 	"knothole/core/value"
 )
 
-// ComparisonPatch shows a JSON Patch (RFC 6902) for each document that differs. A document on the second side only is
+// comparisonPatch shows a JSON Patch (RFC 6902) for each document that differs. A document on the second side only is
 // added as a whole, one on the first only removed.
-func (p *Presenter) ComparisonPatch(c *compare.Comparison) error {
+func (p *Presenter) comparisonPatch(c *compare.Comparison) error {
 	type documentPatch struct {
 		Document string            `json:"document"`
 		Patch    []json.RawMessage `json:"patch"`
@@ -36,8 +36,8 @@ func (p *Presenter) ComparisonPatch(c *compare.Comparison) error {
 // mostMarkdown is how many characters are written for a review: what takes comments has a limit.
 const mostMarkdown = 60_000
 
-// ComparisonMarkdown shows a comparison for a review: what it comes to, because of what, and what differs, folded.
-func (p *Presenter) ComparisonMarkdown(c *compare.Comparison, o ComparisonOptions) {
+// comparisonMarkdown shows a comparison for a review: what it comes to, because of what, and what differs, folded.
+func (p *Presenter) comparisonMarkdown(c *compare.Comparison, o ComparisonOptions) {
 	s := &comparing{Presenter: p, c: c, options: o, groups: c.Groups(o.GroupOptions)}
 	arrow := " → "
 	if len(c.Sides) > 2 {

@@ -17,6 +17,14 @@ type jsonPlace struct {
 	Column int    `json:"column"`
 }
 
+// String returns a location as messages have it. What has none is said of the program.
+func (p *jsonPlace) String() string {
+	if p == nil {
+		return "knothole"
+	}
+	return fmt.Sprintf("%s:%d:%d", p.File, p.Line, p.Column)
+}
+
 type jsonReason struct {
 	Name     string        `json:"name"`
 	Places   []*jsonPlace  `json:"locations"` // on the first side, and on that with which it was compared
@@ -113,13 +121,9 @@ type jsonCount struct {
 // comparisonVersion is that of the form of comparisons in JSON.
 const comparisonVersion = 4
 
-// ComparisonJSON shows the same as JSON. Pointers (RFC 6901) and cells are those of each side, null where there is
-// none; nothing is folded but in the groups. What is equal on all sides and was not read is not equal.
-func (p *Presenter) ComparisonJSON(c *compare.Comparison, o ComparisonOptions) error {
-	return writeJSON(p.Out, p.comparisonJSON(c, o))
-}
-
-func (p *Presenter) comparisonJSON(c *compare.Comparison, o ComparisonOptions) *jsonComparison {
+// comparisonModel returns a comparison as JSON has it. Pointers (RFC 6901) and cells are those of each side, null where
+// there is none; nothing is folded but in the groups. What is equal on all sides and was not read is not equal.
+func (p *Presenter) comparisonModel(c *compare.Comparison, o ComparisonOptions) *jsonComparison {
 	out := &jsonComparison{Version: comparisonVersion, Sides: c.Sides, Equal: c.Equal() && c.Unread == 0,
 		Unread: c.Unread, Documents: []jsonDocument{}, Causes: []*jsonCause{}, Groups: []jsonGroup{},
 		Because: []jsonCount{}}

@@ -31,11 +31,15 @@ type jsonBroken struct {
 	Advice    bool     `json:"advice,omitempty"`
 	Documents []string `json:"documents,omitempty"`
 	Path      string   `json:"path,omitempty"` // in the first of the documents
+
+	declared *jsonPlace // where the rule is
 }
 
 type jsonRelated struct {
 	Place *jsonPlace `json:"location"`
 	Text  string     `json:"text"`
+
+	end *jsonPlace
 }
 
 type jsonFindings struct {
@@ -69,18 +73,18 @@ func writeJSON(out io.Writer, x any) error {
 	return encoder.Encode(x)
 }
 
-// FindingsJSON shows findings as JSON. Lines and columns count from 1, columns in code points; `end` is behind the
-// place.
-func (p *Presenter) FindingsJSON(findings source.Findings, environments int, unchecked []source.Pos) error {
-	out := jsonFindings{Version: 2, Environments: environments, Findings: []jsonFinding{}}
-	out.Errors, out.Warnings = findings.Count()
-	for _, f := range findings {
+// model returns findings as JSON has them, and the other forms for programs show them. Lines and columns count from 1,
+// columns in code points; `end` is after the finding.
+func (p *Presenter) model(c *Checked) *jsonFindings {
+	out := &jsonFindings{Version: 2, Environments: c.Environments, Findings: []jsonFinding{}}
+	out.Errors, out.Warnings = c.Findings.Count()
+	for _, f := range c.Findings {
 		out.Findings = append(out.Findings, p.jsonFinding(f))
 	}
-	for _, at := range unchecked {
+	for _, at := range c.Unchecked {
 		out.Unchecked = append(out.Unchecked, p.jsonPlace(at))
 	}
-	return writeJSON(p.Out, out)
+	return out
 }
 
 func (p *Presenter) jsonFinding(f source.Finding) jsonFinding {
@@ -88,10 +92,10 @@ func (p *Presenter) jsonFinding(f source.Finding) jsonFinding {
 		Environments: f.Environments,
 		Place:        p.jsonPlace(f.Span.Start), End: p.jsonPlace(p.end(f.Span))}
 	if b := f.Broken; b != nil {
-		j.Broken = &jsonBroken{b.Rule, b.Reason, b.Advice, b.Documents, b.Place}
+		j.Broken = &jsonBroken{b.Rule, b.Reason, b.Advice, b.Documents, b.Place, p.jsonPlace(b.Span.Start)}
 	}
 	for _, r := range f.Related {
-		j.Related = append(j.Related, jsonRelated{p.jsonPlace(r.Span.Start), r.Text})
+		j.Related = append(j.Related, jsonRelated{p.jsonPlace(r.Span.Start), r.Text, p.jsonPlace(p.end(r.Span))})
 	}
 	return j
 }
@@ -157,9 +161,8 @@ type (
 	}
 )
 
-// whole is a finding's message with the environments and the help, for formats that have no place of their own for
-// them.
-func whole(f source.Finding) string {
+// whole is a finding's message with the environments and the help, for forms that have nothing else for them.
+func (f *jsonFinding) whole() string {
 	text := f.Message
 	if len(f.Environments) > 0 {
 		text += fmt.Sprintf(" (in %s)", joined(f.Environments))
@@ -170,38 +173,35 @@ func whole(f source.Finding) string {
 	return text
 }
 
-// FindingsSARIF shows findings as SARIF 2.1.0; version is that of the program.
-func (p *Presenter) FindingsSARIF(findings source.Findings, version string) error {
+// sarif shows findings as SARIF 2.1.0; version is that of the program.
+func (p *Presenter) sarif(m *jsonFindings, version string) error {
 	driver := sarifDriver{Name: "knothole", Version: version, Rules: []sarifRule{}}
-	index := map[source.Code]int{}
-	for i, code := range source.Codes() {
-		page, _ := source.PageOf(code)
-		index[code] = i
-		driver.Rules = append(driver.Rules, sarifRule{ID: string(code), Full: sarifText{page.Text}})
+	index := map[string]int{}
+	add := func(rule sarifRule) {
+		index[rule.ID] = len(driver.Rules)
+		driver.Rules = append(driver.Rules, rule)
 	}
-	rules := map[string]int{}
-	for _, f := range findings {
-		if f.Broken == nil {
-			continue
-		}
-		if _, known := rules[f.Broken.Rule]; !known {
-			rules[f.Broken.Rule] = len(driver.Rules)
-			driver.Rules = append(driver.Rules, p.sarifRuleOf(f, findings))
-		}
+	for _, code := range source.Codes() {
+		page, _ := source.PageOf(code)
+		add(sarifRule{ID: string(code), Full: sarifText{page.Text}})
 	}
 	results := []sarifResult{}
-	for _, f := range findings {
-		r := sarifResult{RuleID: string(f.Code), RuleIndex: index[f.Code], Level: f.Severity.String(),
-			Message: sarifText{whole(f)}}
+	for i := range m.Findings {
+		f := &m.Findings[i]
+		r := sarifResult{RuleID: string(f.Code), Level: f.Severity, Message: sarifText{f.whole()}}
 		if f.Broken != nil {
-			r.RuleIndex = rules[f.Broken.Rule]
-			r.RuleID = driver.Rules[r.RuleIndex].ID
+			r.RuleID = "rule/" + f.Broken.Rule
+			if _, known := index[r.RuleID]; !known {
+				add(m.sarifRule(f.Broken))
+			}
 		}
-		if l, ok := p.sarifLocation(f.Span); ok {
-			r.Locations = []sarifLocation{l}
+		r.RuleIndex = index[r.RuleID]
+		if f.Place != nil {
+			r.Locations = []sarifLocation{sarifAt(f.Place, f.End)}
 		}
 		for i, related := range f.Related {
-			if l, ok := p.sarifLocation(related.Span); ok {
+			if related.Place != nil {
+				l := sarifAt(related.Place, related.end)
 				l.ID, l.Message = i+1, &sarifText{related.Text}
 				r.Related = append(r.Related, l)
 			}
@@ -215,12 +215,11 @@ func (p *Presenter) FindingsSARIF(findings source.Findings, version string) erro
 	})
 }
 
-// sarifRuleOf describes a rule of the project (section 3.49): its reason, and where it is written.
-func (p *Presenter) sarifRuleOf(f source.Finding, findings source.Findings) sarifRule {
-	b := f.Broken
+// sarifRule describes a rule of the project (section 3.49): its reason, and where it is written.
+func (m *jsonFindings) sarifRule(b *jsonBroken) sarifRule {
 	level := source.Warning
-	for _, other := range findings {
-		if other.Broken != nil && other.Broken.Rule == b.Rule && other.Severity == source.Error {
+	for _, other := range m.Findings {
+		if other.Broken != nil && other.Broken.Rule == b.Rule && other.Severity == source.Error.String() {
 			level = source.Error
 		}
 	}
@@ -229,19 +228,14 @@ func (p *Presenter) sarifRuleOf(f source.Finding, findings source.Findings) sari
 		reason = "The rule " + b.Rule + " of the project."
 	}
 	return sarifRule{ID: "rule/" + b.Rule, Short: &sarifText{"rule " + b.Rule}, Full: sarifText{reason},
-		Help:          &sarifText{fmt.Sprintf("%s Declared at %s.", reason, p.location(b.Span.Start))},
+		Help:          &sarifText{fmt.Sprintf("%s Declared at %s.", reason, b.declared)},
 		Configuration: &sarifConfiguration{level.String()}}
 }
 
-func (p *Presenter) sarifLocation(span source.Span) (sarifLocation, bool) {
-	l := p.Sources.Locate(span.Start)
-	if l.File == nil {
-		return sarifLocation{}, false
-	}
-	end := p.Sources.Locate(p.end(span))
-	uri := (&url.URL{Path: p.file(l.File.Path)}).String()
+func sarifAt(start, end *jsonPlace) sarifLocation {
+	uri := (&url.URL{Path: start.File}).String()
 	return sarifLocation{Physical: sarifPhysical{sarifArtifact{uri},
-		sarifRegion{l.Line, l.Column, end.Line, end.Column}}}, true
+		sarifRegion{start.Line, start.Column, end.Line, end.Column}}}
 }
 
 type (
@@ -268,27 +262,27 @@ type (
 	}
 )
 
-// FindingsJUnit shows findings as JUnit XML: a test case for each finding, which fails when it is an error, or one case
+// findingsJUnit shows findings as JUnit XML: a test case for each finding, which fails when it is an error, or one case
 // that passes when there is none.
-func (p *Presenter) FindingsJUnit(findings source.Findings) error {
+func (p *Presenter) findingsJUnit(m *jsonFindings) error {
 	suite := junitSuite{Name: "knothole check"}
-	for _, f := range findings {
-		place := p.location(f.Span.Start)
+	for i := range m.Findings {
+		f := &m.Findings[i]
 		class := string(f.Code)
 		if f.Broken != nil {
 			class = "rule." + f.Broken.Rule
 		}
-		c := junitCase{Class: class, Name: Clean(place + ": " + f.Message)}
-		if f.Severity == source.Error {
+		c := junitCase{Class: class, Name: Clean(f.Place.String() + ": " + f.Message)}
+		if f.Severity == source.Error.String() {
 			suite.Failures++
 			c.Failure = &junitFailure{Type: class, Message: Clean(f.Message),
-				Text: Clean(place + ": " + whole(f))}
+				Text: Clean(f.Place.String() + ": " + f.whole())}
 		} else {
-			c.Output = Clean("warning: " + whole(f))
+			c.Output = Clean("warning: " + f.whole())
 		}
 		suite.Cases = append(suite.Cases, c)
 	}
-	if len(findings) == 0 {
+	if len(m.Findings) == 0 {
 		suite.Cases = []junitCase{{Class: "check", Name: "nothing to report"}}
 	}
 	suite.Tests = len(suite.Cases)
@@ -309,8 +303,8 @@ func (p *Presenter) junit(suite junitSuite) error {
 // shownPlaces is how many places are named of what a test could not check.
 const shownPlaces = 3
 
-// Tests shows what became of tests: a line for each, with what was found below those that failed.
-func (p *Presenter) Tests(results []project.TestResult) {
+// tests shows what became of tests: a line for each, with what was found below those that failed.
+func (p *Presenter) tests(results []project.TestResult) {
 	for _, r := range results {
 		word := p.green("pass")
 		if len(r.Findings) > 0 {
@@ -363,20 +357,14 @@ type (
 	}
 )
 
-// TestsJSON shows tests as JSON.
-func (p *Presenter) TestsJSON(results []project.TestResult) error {
-	out := jsonTests{Version: 2, Tests: []jsonTest{}}
+// testModel returns tests as JSON has them.
+func (p *Presenter) testModel(results []project.TestResult) *jsonTests {
+	out := &jsonTests{Version: 2, Tests: []jsonTest{}}
 	for _, r := range results {
+		found := p.model(&Checked{Findings: r.Findings, Unchecked: r.UncheckedAt})
 		one := jsonTest{Title: r.Title, Place: p.jsonPlace(r.Span.Start), Environments: append([]string{},
-			r.Environments...),
-			Passed: len(r.Findings) == 0, Unchecked: []*jsonPlace{},
-			Findings: []jsonFinding{}}
-		for _, at := range r.UncheckedAt {
-			one.Unchecked = append(one.Unchecked, p.jsonPlace(at))
-		}
-		for _, f := range r.Findings {
-			one.Findings = append(one.Findings, p.jsonFinding(f))
-		}
+			r.Environments...), Passed: len(r.Findings) == 0, Unchecked: append([]*jsonPlace{}, found.Unchecked...),
+			Findings: found.Findings}
 		if one.Passed {
 			out.Passed++
 		} else {
@@ -384,21 +372,25 @@ func (p *Presenter) TestsJSON(results []project.TestResult) error {
 		}
 		out.Tests = append(out.Tests, one)
 	}
-	return writeJSON(p.Out, out)
+	return out
 }
 
-// TestsJUnit shows tests as JUnit XML.
-func (p *Presenter) TestsJUnit(results []project.TestResult) error {
-	suite := junitSuite{Name: "knothole test", Tests: len(results)}
-	for _, r := range results {
-		c := junitCase{Class: p.location(r.Span.Start), Name: Clean(r.Title)}
-		if len(r.Findings) > 0 {
-			suite.Failures++
+func (p *Presenter) testsJSON(results []project.TestResult) error {
+	return writeJSON(p.Out, p.testModel(results))
+}
+
+// testsJUnit shows tests as JUnit XML.
+func (p *Presenter) testsJUnit(results []project.TestResult) error {
+	m := p.testModel(results)
+	suite := junitSuite{Name: "knothole test", Tests: len(m.Tests), Failures: m.Failed}
+	for _, t := range m.Tests {
+		c := junitCase{Class: t.Place.String(), Name: Clean(t.Title)}
+		if !t.Passed {
 			var texts []string
-			for _, f := range r.Findings {
-				texts = append(texts, Clean(p.location(f.Span.Start)+": "+whole(f)))
+			for i := range t.Findings {
+				texts = append(texts, Clean(t.Findings[i].Place.String()+": "+t.Findings[i].whole()))
 			}
-			c.Failure = &junitFailure{Type: string(r.Findings[0].Code), Message: Clean(r.Findings[0].Message),
+			c.Failure = &junitFailure{Type: string(t.Findings[0].Code), Message: Clean(t.Findings[0].Message),
 				Text: strings.Join(texts, "\n")}
 		}
 		suite.Cases = append(suite.Cases, c)

@@ -7,8 +7,8 @@ import (
 	"knothole/core/source"
 )
 
-// Impact shows what a change does, by the environments in which it does the same.
-func (p *Presenter) Impact(change string, impact *compare.Impact, o ComparisonOptions) {
+// impact shows what a change does, by the environments in which it does the same.
+func (p *Presenter) impact(change string, impact *compare.Impact, o ComparisonOptions) {
 	p.printf("%s\n", p.bold(Clean(change)))
 	for _, b := range impact.Blocks {
 		places := 0
@@ -40,12 +40,12 @@ func (p *Presenter) Impact(change string, impact *compare.Impact, o ComparisonOp
 	}
 }
 
-// ImpactMarkdown shows it for a review.
-func (p *Presenter) ImpactMarkdown(change string, impact *compare.Impact, o ComparisonOptions) {
+// impactMarkdown shows it for a review.
+func (p *Presenter) impactMarkdown(change string, impact *compare.Impact, o ComparisonOptions) {
 	p.printf("**%s**\n", markdown(change))
 	for _, b := range impact.Blocks {
 		p.printf("\nin **%s**:\n", markdown(strings.Join(b.Environments, ", ")))
-		p.ComparisonMarkdown(b.Comparison, o)
+		p.comparisonMarkdown(b.Comparison, o)
 	}
 	if len(impact.Secrets) > 0 {
 		p.printf("\nSecrets from another source, which are not read here:\n\n")
@@ -59,8 +59,8 @@ func (p *Presenter) ImpactMarkdown(change string, impact *compare.Impact, o Comp
 	}
 }
 
-// ImpactJSON shows it for programs.
-func (p *Presenter) ImpactJSON(change string, impact *compare.Impact, o ComparisonOptions) error {
+// impactJSON shows it for programs.
+func (p *Presenter) impactJSON(change string, impact *compare.Impact, o ComparisonOptions) error {
 	type jsonBlock struct {
 		Environments []string        `json:"environments"`
 		Comparison   *jsonComparison `json:"comparison"`
@@ -79,7 +79,7 @@ func (p *Presenter) ImpactJSON(change string, impact *compare.Impact, o Comparis
 		Unchanged []string     `json:"unchanged"`
 	}{2, change, []jsonBlock{}, []jsonSecret{}, append([]string{}, impact.Unchanged...)}
 	for _, b := range impact.Blocks {
-		out.Blocks = append(out.Blocks, jsonBlock{b.Environments, p.comparisonJSON(b.Comparison, o)})
+		out.Blocks = append(out.Blocks, jsonBlock{b.Environments, p.comparisonModel(b.Comparison, o)})
 	}
 	for _, s := range impact.Secrets {
 		out.Secrets = append(out.Secrets, jsonSecret{s.Environment, s.Document, s.Path.String(), s.From})

@@ -201,7 +201,7 @@ only-b.json   only in b
 func TestComparisonJSON(t *testing.T) {
 	c, p, b := comparison(t, "input n: int\ndocument \"x.yaml\" = { \"a/b\": [{ name: \"k\", n: n }], s: \"<&>\" }\n"+
 		"document \"y.yaml\" = { \"a/b\": [{ name: \"k\", n: n }] }\n", "n: 1\n", "n: 2\n")
-	require.NoError(t, p.ComparisonJSON(c, present.ComparisonOptions{}))
+	require.NoError(t, present.Comparisons.Show(p, "json", &present.Compared{Comparison: c}))
 	var decoded struct {
 		Equal     bool
 		Documents []struct {
@@ -313,4 +313,23 @@ func TestInputsOfManyEnvironments(t *testing.T) {
 	require.Contains(t, text, "in 212 environments")
 	require.Contains(t, text, "map.coast-number-0.floodwatch.example, and another in each")
 	require.Less(t, len(text), 600)
+}
+
+// TestViews: whatever a view shows of a finding, it shows the finding: what is wrong, where, and how to find out more.
+func TestViews(t *testing.T) {
+	set := source.NewSet()
+	f, err := set.Add("main.knot", []byte("let a = b\n"))
+	require.NoError(t, err)
+	for _, name := range present.Findings.Names() {
+		var out strings.Builder
+		p := &present.Presenter{Out: &out, Sources: set}
+		require.NoError(t, present.Findings.Show(p, name, &present.Checked{Findings: source.Findings{{
+			Code: source.UnknownName, Span: f.Span(8, 9), Message: "there is nothing called b", Help: "declare it"}}}))
+		for _, part := range []string{"there is nothing called b", "declare it", "main.knot", string(source.UnknownName)} {
+			require.Contains(t, out.String(), part, name)
+		}
+		out.Reset()
+		require.NoError(t, present.Findings.Show(p, name, &present.Checked{}))
+		require.NotContains(t, out.String(), "main.knot", "%s: nothing is left of the answer before", name)
+	}
 }

@@ -65,11 +65,7 @@ func (p *Presenter) file(name string) string {
 
 // location returns file:line:column of a place.
 func (p *Presenter) location(at source.Pos) string {
-	l := p.Sources.Locate(at)
-	if l.File == nil {
-		return "knothole"
-	}
-	return fmt.Sprintf("%s:%d:%d", p.file(l.File.Path), l.Line, l.Column)
+	return p.jsonPlace(at).String()
 }
 
 // line returns file:line of a place.
