@@ -1,7 +1,6 @@
 package expression
 
 import (
-	"encoding/base64"
 	"math/big"
 	"net/url"
 	"reflect"
@@ -96,8 +95,6 @@ func functions() []cel.EnvOption {
 		}),
 	}...)
 }
-
-func decodeBase64(text string) ([]byte, error) { return base64.StdEncoding.DecodeString(text) }
 
 // elements returns the elements of a list.
 func elements(v ref.Val) []ref.Val {
