@@ -80,7 +80,7 @@ func TestIndexes(t *testing.T) {
 	for _, name := range pageCode.FindAllStringSubmatch(section("Codes by question"), -1) {
 		indexed = append(indexed, source.Code(name[1]))
 	}
-	require.ElementsMatch(t, codes, indexed)
+	require.ElementsMatch(t, codes, indexed, "each code is in a row of Codes by question of docs/reference.md")
 	var functions []string
 	for _, f := range builtin.All() {
 		functions = append(functions, f.Group+"."+f.Name())

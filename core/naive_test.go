@@ -45,6 +45,8 @@ type (
 	naiveFailure struct{ message string }
 	// naiveTooMuch ends one that takes too long, or needs a type that is inferred.
 	naiveTooMuch struct{}
+	// naiveUnknown is a form or a function that the naive evaluator should know.
+	naiveUnknown string
 )
 
 // naiveScope is a chain of local names; `it` is one of them.
@@ -217,7 +219,7 @@ func (n *naive) lenient(e syntax.Expression, s *naiveScope) any {
 		v, _ := n.step(e, s)
 		return v
 	}
-	panic(fmt.Sprintf("the naive evaluator does not know %T", e))
+	panic(naiveUnknown(fmt.Sprintf("%T", e)))
 }
 
 func (n *naive) name(name string, s *naiveScope) any {
@@ -764,7 +766,7 @@ func naiveBuiltin(name string, a []any) any {
 		}
 		return strings.ToUpper(s)
 	default:
-		panic("the naive evaluator does not know " + name)
+		panic(naiveUnknown(name))
 	}
 	return result
 }
@@ -803,6 +805,8 @@ func (n *naive) output(name string) (text string, failed, known bool) {
 		case nil:
 		case naiveFailure:
 			text, failed, known = problem.message, true, true
+		case naiveUnknown:
+			panic("the naive evaluator does not know " + problem)
 		default:
 			known = false // it takes too long, or needs what the naive evaluator does not know
 		}
@@ -887,4 +891,30 @@ func TestOneMeaningOfRandomPrograms(t *testing.T) {
 		compared += oneMeaning(t, seed)
 	}
 	require.Greater(t, compared, 2000, "most outputs are compared")
+}
+
+// TestProgramsHaveAllForms checks that the generator leaves out no form of expression but those that the naive evaluator
+// does not know, so that a form that is added has to have the same meaning in both evaluators.
+func TestProgramsHaveAllForms(t *testing.T) {
+	found := map[string]bool{}
+	for seed := range uint64(100) {
+		g := newGenerator(seed)
+		g.plain = true
+		file, err := source.NewSet().Add("main.knot", []byte(g.program()))
+		require.NoError(t, err)
+		for _, d := range syntax.Parse(file).Declarations {
+			syntax.Inspect(d, func(n syntax.Node) bool {
+				found[strings.TrimPrefix(fmt.Sprintf("%T", n), "*syntax.")] = true
+				return true
+			})
+		}
+	}
+	var missing []string
+	for _, form := range forms(t, "expression") {
+		if !found[form] {
+			missing = append(missing, form)
+		}
+	}
+	require.Equal(t, []string{"Bad", "Env", "Places", "Patch"}, missing,
+		"each other form has to be generated, and known to the naive evaluator")
 }

@@ -66,7 +66,7 @@ func TestEveryCodeHasAPage(t *testing.T) {
 		constants = append(constants, source.Code(match[1]))
 	}
 	slices.Sort(constants)
-	require.Equal(t, constants, source.Codes())
+	require.Equal(t, constants, source.Codes(), "the page of a code is core/source/pages/CODE.txtar")
 }
 
 // TestEveryCodeOccurs checks that every code is found by a program of the corpus, or, what only the outside can find,
@@ -85,6 +85,6 @@ func TestEveryCodeOccurs(t *testing.T) {
 	for _, code := range source.Codes() {
 		plain, escaped := "["+string(code)+"]", `\[`+string(code)+`\]`
 		require.True(t, strings.Contains(all.String(), plain) || strings.Contains(all.String(), escaped),
-			"no program shows %s", code)
+			"no program of core/testdata/corpus or script of shell/command/testdata has the finding %s", code)
 	}
 }

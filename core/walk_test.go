@@ -2,7 +2,10 @@ package core_test
 
 import (
 	"fmt"
+	"os"
 	"reflect"
+	"regexp"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -74,5 +77,36 @@ func TestInspectReachesAll(t *testing.T) {
 		}
 		require.Len(t, visited, len(wanted))
 	}
-	require.Greater(t, len(kinds), 45)
+	for _, form := range slices.Concat(forms(t, "expression"), forms(t, "describesType"), declarations(t)) {
+		require.True(t, kinds["*syntax."+form], "no program of core/testdata/corpus has a %s", form)
+	}
+}
+
+var (
+	formMethod  = regexp.MustCompile(`(?m)^func \(\*(\w+)\) (expression|describesType)\(\)`)
+	declaration = regexp.MustCompile(`(\w+) struct \{\n\t\tHeader\n`)
+)
+
+// forms returns the names of the forms of expressions, or of types, which have a method that says so.
+func forms(t *testing.T, method string) (names []string) {
+	text, err := os.ReadFile("syntax/walk.go")
+	require.NoError(t, err)
+	for _, found := range formMethod.FindAllStringSubmatch(string(text), -1) {
+		if found[2] == method {
+			names = append(names, found[1])
+		}
+	}
+	require.Greater(t, len(names), 10)
+	return names
+}
+
+// declarations returns the names of the forms of declarations.
+func declarations(t *testing.T) (names []string) {
+	text, err := os.ReadFile("syntax/tree.go")
+	require.NoError(t, err)
+	for _, found := range declaration.FindAllStringSubmatch(string(text), -1) {
+		names = append(names, found[1])
+	}
+	require.Greater(t, len(names), 10)
+	return names
 }

@@ -175,8 +175,10 @@ func (c *checker) inferExpression(e syntax.Expression, want types.Type, absent b
 		return c.inferField(e, absent)
 	case *syntax.Index:
 		return c.inferIndex(e, absent)
+	case *syntax.Bad:
+		return types.Invalid
 	}
-	return types.Invalid
+	panic(fmt.Sprintf("the checker does not know %T", e))
 }
 
 func (c *checker) inferName(e *syntax.Name) types.Type {

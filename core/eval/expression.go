@@ -1,6 +1,8 @@
 package eval
 
 import (
+	"fmt"
+
 	"knothole/core/check"
 	"knothole/core/source"
 	"knothole/core/syntax"
@@ -176,8 +178,10 @@ func (c *compiler) bareExpression(e syntax.Expression) code {
 		return c.field(e)
 	case *syntax.Index:
 		return c.steps(e)
+	case *syntax.Bad:
+		return c.broken()
 	}
-	return c.broken()
+	panic(fmt.Sprintf("the compiler does not know %T", e))
 }
 
 // broken stands for what has an error that was reported.
