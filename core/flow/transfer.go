@@ -82,8 +82,10 @@ func (t *frame) transfer(e syntax.Expression) *taint {
 		return t.instanceMember(e, t.expression(e.Of).field(e.Name.Name))
 	case *syntax.Index:
 		return t.index(e)
+	case *syntax.Null, *syntax.Bool, *syntax.Int, *syntax.Float, *syntax.String, *syntax.Unary, *syntax.Is, *syntax.Bad:
+		return t.computed(e)
 	}
-	return t.computed(e)
+	panic(fmt.Sprintf("the flow of secrets does not know %T", e))
 }
 
 // computed returns the taint of what is computed from all parts of an expression.

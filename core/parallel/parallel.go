@@ -4,6 +4,7 @@ package parallel
 
 import (
 	"context"
+	"fmt"
 	"runtime"
 	"sync"
 
@@ -23,6 +24,9 @@ type Panic struct {
 	Value   any
 	Callers []uintptr // of the function that panicked, innermost first (see runtime.Callers)
 }
+
+// Error returns what the function panicked with, which the runtime shows of a panic that nothing catches.
+func (p *Panic) Error() string { return fmt.Sprint(p.Value) }
 
 // mostCallers is how many callers of a function that panicked are kept.
 const mostCallers = 64
