@@ -3,8 +3,11 @@ package schema
 import (
 	"embed"
 	"fmt"
+	"io/fs"
 	"net/url"
+	"regexp"
 	"strings"
+	"sync"
 
 	"knothole/core/data"
 )
@@ -15,18 +18,27 @@ import (
 //go:embed kinds
 var kindFiles embed.FS
 
-// builtInFiles are the files by the versions of interfaces that they have.
-var builtInFiles = map[string]string{
-	"v1": "core", "apps/v1": "apps", "batch/v1": "batch", "autoscaling/v1": "autoscaling",
-	"autoscaling/v2": "autoscaling", "networking.k8s.io/v1": "networking", "policy/v1": "policy",
-	"rbac.authorization.k8s.io/v1": "rbac", "storage.k8s.io/v1": "storage", "scheduling.k8s.io/v1": "scheduling",
-	"apiextensions.k8s.io/v1": "extensions", "coordination.k8s.io/v1": "coordination",
-}
+// builtInFiles are the files by the versions of interfaces that they have, each of which begins a line.
+var builtInFiles = sync.OnceValue(func() map[string]string {
+	files := map[string]string{}
+	names, err := fs.Glob(kindFiles, "kinds/*.yaml")
+	if err != nil {
+		panic(err)
+	}
+	for _, name := range names {
+		text, err := kindFiles.ReadFile(name)
+		if err != nil {
+			panic(err)
+		}
+		for _, version := range versionLine.FindAllSubmatch(text, -1) {
+			files[string(version[1])] = name
+		}
+	}
+	return files
+})
 
-// ofCluster are the kinds that are in no name space.
-var ofCluster = map[string]bool{"Namespace": true, "IngressClass": true, "ClusterRole": true,
-	"ClusterRoleBinding": true, "StorageClass": true, "PriorityClass": true,
-	"CustomResourceDefinition": true, "PersistentVolume": true}
+// versionLine begins the kinds of a version; what they share is by names with capitals.
+var versionLine = regexp.MustCompile(`(?m)^([a-z][a-z0-9./]*):$`)
 
 // builtInScheme is that of the addresses of what is built in.
 const builtInScheme = "knothole"
@@ -57,20 +69,18 @@ func (c *Catalogue) builtIn(apiVersion, name string) *Kind {
 
 // readBuiltIn adds the kinds of a version that are built in, unless the project has its own.
 func (c *Catalogue) readBuiltIn(apiVersion string) {
-	file, ok := builtInFiles[apiVersion]
+	file, ok := builtInFiles()[apiVersion]
 	if !ok || c.read[apiVersion] {
 		return
 	}
 	c.read[apiVersion] = true
 	c.Store.mu.Lock()
-	r := c.Store.load(&url.URL{Scheme: builtInScheme, Path: "/kinds/" + file + ".yaml"}, openAPI)
+	r := c.Store.load(&url.URL{Scheme: builtInScheme, Path: "/" + file}, openAPI)
 	c.Store.mu.Unlock()
 	kinds := r.root.Get(apiVersion)
 	for i, name := range kinds.Shape().Keys() {
-		k := &Kind{APIVersion: apiVersion, Name: name, Schema: c.Store.part(kinds.Values()[i], r), Scope: "Namespaced"}
-		if ofCluster[name] {
-			k.Scope = "Cluster"
-		}
+		of := kinds.Values()[i]
+		k := &Kind{APIVersion: apiVersion, Name: name, Schema: c.Store.part(of, r), Scope: of.Get("x-scope").Text()}
 		if _, own := c.kinds[k.Key()]; !own {
 			c.kinds[k.Key()] = k
 		}
@@ -78,7 +88,7 @@ func (c *Catalogue) readBuiltIn(apiVersion string) {
 }
 
 func (c *Catalogue) allBuiltIn() {
-	for apiVersion := range builtInFiles {
+	for apiVersion := range builtInFiles() {
 		c.readBuiltIn(apiVersion)
 	}
 }

@@ -40,14 +40,21 @@ func validated(t *testing.T, c *schema.Catalogue, text string) []string {
 	return lines
 }
 
-// TestBuiltIn: every kind that is built in is a right schema, and the table of files is that of the directory.
+// TestBuiltIn: every kind that is built in is a right schema, and the manual names it.
 func TestBuiltIn(t *testing.T) {
 	c := schema.NewCatalogue(schema.NewStore(source.NewSet()))
 	kinds := c.Kinds()
 	require.Greater(t, len(kinds), 24)
+	manual, err := os.ReadFile("../../docs/schemas.md")
+	require.NoError(t, err)
+	_, listed, ok := strings.Cut(string(manual), "### What is built in")
+	require.True(t, ok)
 	for _, k := range kinds {
 		require.Empty(t, k.Schema.Mistakes(), k.Key())
 		require.NotEmpty(t, k.Schema.Description(), k.Key())
+		require.Contains(t, []string{"Cluster", "Namespaced"}, k.Scope, "the x-scope of %s", k.Key())
+		require.Regexp(t, `\b`+k.Name+`\b`, listed, "docs/schemas.md names each kind that is built in")
+		require.Contains(t, least, k.Name, "the least that a %s has", k.Name)
 		require.Empty(t, validated(t, c, "apiVersion: "+k.APIVersion+"\nkind: "+k.Name+"\n"+least[k.Name]), k.Key())
 	}
 }
