@@ -80,7 +80,7 @@ func (c *Catalogue) readBuiltIn(apiVersion string) {
 	kinds := r.root.Get(apiVersion)
 	for i, name := range kinds.Shape().Keys() {
 		of := kinds.Values()[i]
-		k := &Kind{APIVersion: apiVersion, Name: name, Schema: c.Store.part(of, r), Scope: of.Get("x-scope").Text()}
+		k := &Kind{APIVersion: apiVersion, Name: name, Schema: c.Store.part(of, r), Scope: textOf(of.Get("x-scope"))}
 		if _, own := c.kinds[k.Key()]; !own {
 			c.kinds[k.Key()] = k
 		}
