@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -167,7 +168,7 @@ func causes(folder, left, right string) error {
 		if err != nil {
 			return err
 		}
-		results, findings := render.All(p, runs, render.Options{})
+		results, findings, _ := render.All(p, runs, render.Options{})
 		if findings.HasErrors() {
 			return errors.New(findings[0].Message)
 		}
@@ -175,7 +176,7 @@ func causes(folder, left, right string) error {
 		for _, r := range results {
 			sides = append(sides, compare.Rendered(r, compare.Options{}))
 		}
-		if compare.Compared(sides).Equal() {
+		if c, err := compare.Compared(context.Background(), sides); err != nil || c.Equal() {
 			return errors.New("nothing differs")
 		}
 		return nil
@@ -185,7 +186,7 @@ func causes(folder, left, right string) error {
 		if err != nil {
 			return err
 		}
-		c, findings := compare.Environments(p, runs, compare.Options{})
+		c, findings, _ := compare.Environments(p, runs, compare.Options{})
 		if c == nil || c.Equal() || findings.HasErrors() {
 			return errors.New("nothing was compared, or nothing differs")
 		}

@@ -92,7 +92,7 @@ func evaluate(text string) (time.Duration, error) {
 	if err != nil {
 		return 0, err
 	}
-	_, findings := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Outputs: true})
+	_, findings, _ := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Outputs: true})
 	took := time.Since(start)
 	if findings.HasErrors() {
 		return 0, fmt.Errorf("%s", findings[0].Message)
@@ -112,7 +112,7 @@ func compareBoth(text string) (time.Duration, error) {
 	if err != nil {
 		return 0, err
 	}
-	c, findings := compare.Environments(p, p.Runs(p.Concrete()), compare.Options{})
+	c, findings, _ := compare.Environments(p, p.Runs(p.Concrete()), compare.Options{})
 	took := time.Since(start)
 	switch {
 	case findings.HasErrors():

@@ -137,7 +137,7 @@ func holdRules(title, entries string, count int) error {
 			return err
 		}
 		start := time.Now()
-		results, findings := render.All(p, p.Runs(p.Concrete()), render.Options{})
+		results, findings, _ := render.All(p, p.Runs(p.Concrete()), render.Options{})
 		evaluated := time.Now()
 		if findings.HasErrors() {
 			return fmt.Errorf("the fleet does not render: %s", findings[0].Message)

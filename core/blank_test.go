@@ -150,7 +150,7 @@ func judgeBlank(t *testing.T, seed uint64) {
 		"knothole.toml": file("[environments.a]\nlayers = [\"filled.json\"]\n")}
 	p, err := project.Load(files)
 	require.NoError(t, err)
-	_, findings := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true})
+	_, findings, _ := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true})
 	require.False(t, findings.HasErrors(), "%v\n%s\n%s", findings, program, filled)
 	for _, format := range []string{"yaml", "toml"} {
 		blank := project.Blank(p.InputsOf(p.Unit().Module), format, func(*project.Input) bool { return false })
@@ -194,7 +194,7 @@ func judgeBlank(t *testing.T, seed uint64) {
 		files["knothole.toml"] = file("[environments.a]\nlayers = [\"blank." + format + "\", \"filled.json\"]\n")
 		with, err := project.Load(files)
 		require.NoError(t, err)
-		_, findings := render.All(with, with.Runs(with.Concrete()), render.Options{Everything: true})
+		_, findings, _ := render.All(with, with.Runs(with.Concrete()), render.Options{Everything: true})
 		require.False(t, findings.HasErrors(), "%v\n%s\n---\n%s\n---\n%s", told(with, findings), program, blank, filled)
 	}
 }
@@ -269,7 +269,7 @@ func judgeLike(t *testing.T, seed uint64) {
 		files["knothole.toml"], files[layerPath] = file(entries+entry), file(uncommented(layer))
 		p, err = project.Load(files)
 		require.NoError(t, err)
-		results, findings := render.All(p, []*project.Run{p.RunNamed("a"), p.RunNamed("b")},
+		results, findings, _ := render.All(p, []*project.Run{p.RunNamed("a"), p.RunNamed("b")},
 			render.Options{Everything: true})
 		require.False(t, findings.HasErrors(), "%v\n%s\n---\n%s\n---\n%s", told(p, findings), program,
 			files["own."+string(format)].Data, layer)

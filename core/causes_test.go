@@ -249,6 +249,13 @@ func parsed(t *testing.T, text string) value.Value {
 
 // load loads the project with some environments.
 func (c *coasts) load(t *testing.T, sides [2]coast) *project.Project {
+	p, err := project.Load(c.files(t, sides))
+	require.NoError(t, err)
+	return p
+}
+
+// files are those of the project with some environments.
+func (c *coasts) files(t *testing.T, sides [2]coast) fstest.MapFS {
 	files := fstest.MapFS{"main.knot": {Data: []byte(c.program)}, "part.knot": {Data: []byte(partOfCoasts)},
 		"piers.yaml": {Data: []byte(piersOfCoasts)}}
 	var b strings.Builder
@@ -263,9 +270,7 @@ func (c *coasts) load(t *testing.T, sides [2]coast) *project.Project {
 		files[s.name+".yaml"] = &fstest.MapFile{Data: text}
 	}
 	files[project.FileName] = &fstest.MapFile{Data: []byte(b.String())}
-	p, err := project.Load(files)
-	require.NoError(t, err)
-	return p
+	return files
 }
 
 // texts are the files of the project as it was written.
@@ -285,7 +290,7 @@ func (c *coasts) texts(t *testing.T) map[string]string {
 // rendered returns the documents of one environment, as far as it can be rendered.
 func (c *coasts) rendered(t *testing.T, sides [2]coast, name string) map[string]value.Value {
 	p := c.load(t, sides)
-	results, _ := render.All(p, []*project.Run{p.RunNamed(name)}, render.Options{})
+	results, _, _ := render.All(p, []*project.Run{p.RunNamed(name)}, render.Options{})
 	all := map[string]value.Value{}
 	for _, d := range results[0].Documents {
 		all[d.Path] = d.Value
@@ -417,7 +422,7 @@ func (j *judged) right() int {
 // judge tries the causes that are named for the differences of a project.
 func (j *judged) judge(t *testing.T, c *coasts, told func(what, where string)) {
 	p := c.load(t, c.written)
-	found, findings := compare.Environments(p, []*project.Run{p.RunNamed("west"), p.RunNamed("east")},
+	found, findings, _ := compare.Environments(p, []*project.Run{p.RunNamed("west"), p.RunNamed("east")},
 		compare.Options{})
 	if findings.HasErrors() {
 		return
@@ -543,7 +548,7 @@ func TestTrialsThatEndEarly(t *testing.T) {
 		sides := [][]*project.Run{{west, east}, {west, east, west}, {west, west, east}}[seed%3]
 		run := func(limit int) *compare.Comparison {
 			defer compare.LimitTrials(limit)()
-			found, findings := compare.Environments(p, sides, compare.Options{})
+			found, findings, _ := compare.Environments(p, sides, compare.Options{})
 			if findings.HasErrors() {
 				return nil
 			}

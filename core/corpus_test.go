@@ -1,7 +1,6 @@
 package core_test
 
 import (
-	"context"
 	"flag"
 	"fmt"
 	"os"
@@ -105,7 +104,7 @@ var today = time.Date(2027, 3, 31, 12, 0, 0, 0, time.UTC)
 // verified returns what is wrong with a project in some runs.
 func verified(p *project.Project, runs []*project.Run, options render.Options, today time.Time,
 	emit func(*render.Result) error) source.Findings {
-	outcome, err := verify.Project(context.Background(), p, runs, verify.Options{Options: options, Rules: true,
+	outcome, err := verify.Project(p, runs, verify.Options{Options: options, Rules: true,
 		Builtins: builtin.Table, Today: today}, emit)
 	if err != nil {
 		panic(err) // there is nothing that could fail
@@ -171,7 +170,11 @@ func runProgram(t *testing.T, files fstest.MapFS) string {
 			fmt.Fprintf(&b, "%snot checked: %s\n", prefix, p.Sources.Locate(u.At.Start))
 		}
 	}
-	for _, test := range p.Tests(nil, func(string) bool { return true }) {
+	tests, err := p.Tests(nil, func(string) bool { return true })
+	if err != nil {
+		panic(err)
+	}
+	for _, test := range tests {
 		fmt.Fprintf(&b, "test %q: %d findings\n", test.Title, len(test.Findings))
 		for _, f := range test.Findings {
 			writeFinding(&b, p.Sources, f)

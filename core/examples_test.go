@@ -23,7 +23,7 @@ func TestExamples(t *testing.T) {
 			for i := range texts {
 				p, err := project.Load(os.DirFS(folder))
 				require.NoError(t, err)
-				results, findings := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true})
+				results, findings, _ := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true})
 				require.Empty(t, findings)
 				var b strings.Builder
 				for _, r := range results {

@@ -209,7 +209,7 @@ func FuzzPlaces(f *testing.F) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			_, findings := render.All(p, p.Runs(p.Concrete()), render.Options{})
+			_, findings, _ := render.All(p, p.Runs(p.Concrete()), render.Options{})
 			w := p.Run(p.Concrete()[0]).World(false)
 			o := p.Unit().Module.Objects["x"]
 			if o == nil || findings.HasErrors() {
@@ -300,7 +300,7 @@ func FuzzSecrets(f *testing.F) {
 			if findings.HasErrors() {
 				return
 			}
-			results, findings := render.All(p, []*project.Run{run}, render.Options{Everything: true})
+			results, findings, _ := render.All(p, []*project.Run{run}, render.Options{Everything: true})
 			if findings.HasErrors() {
 				return
 			}

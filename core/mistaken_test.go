@@ -79,7 +79,7 @@ func showsNothing(t *testing.T, seed uint64) {
 		"l." + format: {Data: []byte(layer)},
 	})
 	require.NoError(t, err)
-	_, findings := render.All(p, p.Runs(p.Concrete()), render.Options{})
+	_, findings, _ := render.All(p, p.Runs(p.Concrete()), render.Options{})
 	shown := func(where, text string) {
 		require.NotContains(t, text, canary, "seed %d, %s:\n%s", seed, where, layer)
 	}

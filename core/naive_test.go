@@ -826,8 +826,8 @@ func oneMeaning(t *testing.T, seed uint64) (compared int) {
 		"main.knot": {Data: []byte(program)}}
 	p, err := project.Load(files)
 	require.NoError(t, err)
-	results, _ := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Outputs: true})
-	recorded, _ := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Outputs: true, Recording: true})
+	results, _, _ := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Outputs: true})
+	recorded, _, _ := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Outputs: true, Recording: true})
 	found, again := outputTexts(results[0]), outputTexts(recorded[0])
 	require.Equal(t, found, again, "recorded, seed %d:\n%s", seed, program)
 	file, err := source.NewSet().Add("main.knot", []byte(program))

@@ -28,7 +28,7 @@ func findingsOf(t *testing.T, files []source.PageFile) source.Findings {
 	}
 	p, err := project.Load(fs)
 	require.NoError(t, err)
-	outcome, err := verify.Project(t.Context(), p, p.Runs(p.Concrete()), verify.Options{
+	outcome, err := verify.Project(p, p.Runs(p.Concrete()), verify.Options{
 		Options: render.Options{Everything: true, Validate: true}, Rules: true, Parity: true, Builtins: builtin.Table,
 		Today: time.Now()}, nil)
 	require.NoError(t, err)

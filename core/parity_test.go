@@ -34,15 +34,15 @@ func TestParityByDigests(t *testing.T) {
 		p, err := project.Load(files)
 		require.NoError(t, err)
 		runs := p.Runs(p.Concrete())
-		without, err := verify.Project(t.Context(), p, runs, verify.Options{Builtins: builtin.Table}, nil)
+		without, err := verify.Project(p, runs, verify.Options{Builtins: builtin.Table}, nil)
 		require.NoError(t, err)
 		if without.HasErrors() {
 			continue
 		}
-		with, err := verify.Project(t.Context(), p, runs, verify.Options{Parity: true, Builtins: builtin.Table}, nil)
+		with, err := verify.Project(p, runs, verify.Options{Parity: true, Builtins: builtin.Table}, nil)
 		require.NoError(t, err)
 		all, number := compare.Digests{}, uint64(0) // as if all documents differed
-		_, _ = verify.Project(t.Context(), p, runs, verify.Options{Builtins: builtin.Table}, func(r *render.Result) error {
+		_, _ = verify.Project(p, runs, verify.Options{Builtins: builtin.Table}, func(r *render.Result) error {
 			all[r.Run.Name] = map[string][32]byte{}
 			for _, d := range r.Documents {
 				var digest [32]byte
@@ -52,7 +52,9 @@ func TestParityByDigests(t *testing.T) {
 			}
 			return nil
 		})
-		without.Add(compare.CheckParity(p, all, builtin.Table)...)
+		more, err := compare.CheckParity(p, all, builtin.Table)
+		require.NoError(t, err)
+		without.Add(more...)
 		require.Equal(t, without.Findings(), with.Findings(), "seed %d", seed)
 		if len(with.Findings()) > 0 {
 			found++

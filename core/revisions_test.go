@@ -86,7 +86,7 @@ func revised(t *testing.T, seed uint64) (places int) {
 	}
 	documents := func(files map[string]string) map[string]value.Value {
 		p := load(files)
-		results, _ := render.All(p, []*project.Run{p.RunNamed("west")}, render.Options{})
+		results, _, _ := render.All(p, []*project.Run{p.RunNamed("west")}, render.Options{})
 		all := map[string]value.Value{}
 		for _, d := range results[0].Documents {
 			all[d.Path] = d.Value
@@ -94,7 +94,7 @@ func revised(t *testing.T, seed uint64) (places int) {
 		return all
 	}
 	before, after := load(files[0]), load(files[1])
-	found, _ := compare.Revisions([2]compare.Revision{{Name: "before", Project: before, Environment: "west"},
+	found, _, _ := compare.Revisions([2]compare.Revision{{Name: "before", Project: before, Environment: "west"},
 		{Name: "after", Project: after, Environment: "west"}}, compare.Options{}, memory)
 	if found == nil {
 		return 0

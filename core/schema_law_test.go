@@ -249,7 +249,7 @@ func typesAreSchemas(t *testing.T, seed uint64) (valid bool) {
 		project.FileName: {Data: []byte("[environments.bench]\n")}, "s.json": {Data: schemaText},
 		"main.knot": {Data: fmt.Appendf(nil, "let v: schema \"./s.json\" = %s\noutput a = v\n", dataText)}})
 	require.NoError(t, err)
-	_, findings := render.All(written, written.Runs(written.Concrete()), render.Options{Everything: true})
+	_, findings, _ := render.All(written, written.Runs(written.Concrete()), render.Options{Everything: true})
 	require.Equal(t, ok, !findings.HasErrors(), "%s\n%v", label, findings)
 	g.passages(t, s, schemaText, dataText)
 	return ok

@@ -132,7 +132,7 @@ func judgeLines(t *testing.T, seed uint64) (judged int) {
 		"knothole.toml": []byte("[environments.a]\nlayers = [\"a.yaml\"]\n")}
 	p, err := project.Load(memory(files))
 	require.NoError(t, err)
-	results, findings := render.All(p, p.Runs(p.Concrete()), render.Options{Recording: true})
+	results, findings, _ := render.All(p, p.Runs(p.Concrete()), render.Options{Recording: true})
 	if findings.HasErrors() {
 		for _, f := range findings {
 			require.Contains(t, []string{"unused"}, string(f.Code), "%s\n%s", f.Message, l.main.String())

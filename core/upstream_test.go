@@ -168,11 +168,11 @@ func judgeTelling(t *testing.T, seed uint64) (rows int) {
 	}
 	p, err := project.Load(g.files(t, false))
 	require.NoError(t, err)
-	found, findings := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true})
+	found, findings, _ := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true})
 	require.Empty(t, findings, "%v\n%s", findings, g.show(t))
 	plain, err := project.Load(g.files(t, true))
 	require.NoError(t, err)
-	other, findings := render.All(plain, readers(plain), render.Options{})
+	other, findings, _ := render.All(plain, readers(plain), render.Options{})
 	require.Empty(t, findings, "%v\n%s", findings, g.show(t))
 	byName := map[string]*render.Result{}
 	for _, r := range found {
@@ -213,7 +213,7 @@ func judgeTelling(t *testing.T, seed uint64) (rows int) {
 		at := slices.IndexFunc(r.Documents, func(d render.Document) bool { return d.Path == "s.json" })
 		require.Equal(t, `{"s":"`+toldSecret+`"}`, data.CompactJSON(r.Documents[at].Value), g.show(t))
 	}
-	c, findings := compare.Environments(p, readers(p), compare.Options{})
+	c, findings, _ := compare.Environments(p, readers(p), compare.Options{})
 	require.Empty(t, findings)
 	for _, d := range c.Documents {
 		for _, row := range d.Rows {
@@ -320,7 +320,7 @@ func TestAnyChoiceIsRefusedOrRead(t *testing.T) {
 		p, err := project.Load(fstest.MapFS{"knothole.toml": file(configuration.String()), "main.knot": file(module),
 			"other.knot": file("input told: { *: any } = {}\noutput p = 1\ndocument \"b.json\" = { told: told }\n")})
 		require.NoError(t, err)
-		results, findings := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true})
+		results, findings, _ := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true})
 		if findings.HasErrors() {
 			refused++
 			continue

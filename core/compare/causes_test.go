@@ -45,7 +45,7 @@ func TestFirstThatDiffers(t *testing.T) {
 		"c.yaml":    {Data: []byte("n: 3\nm: 3\n")},
 		"main.knot": {Data: []byte("input n: int\ninput m: int\ndocument \"d.yaml\" = { n: n, m: m }\n")}})
 	require.NoError(t, err)
-	c, findings := compare.Environments(p, p.Runs(p.Concrete()), compare.Options{})
+	c, findings, _ := compare.Environments(p, p.Runs(p.Concrete()), compare.Options{})
 	require.Empty(t, findings)
 	against := map[string]int{}
 	for _, r := range c.Documents[0].Rows {

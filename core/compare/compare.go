@@ -3,6 +3,7 @@
 package compare
 
 import (
+	"context"
 	"slices"
 
 	"knothole/core/explain"
@@ -101,65 +102,79 @@ func (o Options) filtered(path string, v value.Value) value.Value {
 
 // Environments compares what environments of a project render to. They are evaluated once, recorded, for the causes:
 // to evaluate again what differs takes longer where much does, and saves little where little does. The comparison is
-// nil when there are errors.
-func Environments(p *project.Project, runs []*project.Run, o Options) (*Comparison, source.Findings) {
-	results, findings := renderAll(p, runs, render.Options{Only: o.only, Recording: true})
-	if findings.HasErrors() {
-		return nil, findings
+// nil when there are errors. The error is that of the context of the project.
+func Environments(p *project.Project, runs []*project.Run, o Options) (*Comparison, source.Findings, error) {
+	results, findings, err := renderAll(p, runs, render.Options{Only: o.only, Recording: true})
+	if err != nil || findings.HasErrors() {
+		return nil, findings, err
 	}
-	return between(results, o), findings
+	c, err := between(p.Context(), results, o)
+	return c, findings, err
 }
 
 // between compares what environments of a project have rendered to, recorded.
-func between(results []*render.Result, o Options) *Comparison {
+func between(ctx context.Context, results []*render.Result, o Options) (*Comparison, error) {
 	sides := make([]Side, len(results))
 	for i, r := range results {
 		sides[i] = Rendered(r, o)
 	}
-	c := Compared(sides)
-	if !c.Equal() || c.Unread > 0 {
-		c.Explain(sides, o)
+	c, err := Compared(ctx, sides)
+	if err == nil && (!c.Equal() || c.Unread > 0) {
+		err = c.Explain(ctx, sides, o)
 	}
-	return c
+	if err != nil {
+		return nil, err
+	}
+	return c, nil
 }
 
-// Compared compares sides; the causes of what differs are only where it is written.
-func Compared(sides []Side) *Comparison {
+// Compared compares sides; the causes of what differs are only where it is written. The error is that of the context.
+func Compared(ctx context.Context, sides []Side) (*Comparison, error) {
 	c := &Comparison{}
 	for _, s := range sides {
 		c.Sides = append(c.Sides, s.Name)
 	}
 	for _, path := range paths(sides) {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		d := compareDocuments(path, sides)
 		d.addUnread(sides)
 		c.Unread += len(d.Unread)
 		c.Documents = append(c.Documents, d)
 	}
-	return c
+	return c, nil
 }
 
 // Explain adds why documents and values differ: for sides that are not all environments of one project, the lines that
-// they come from.
-func (c *Comparison) Explain(sides []Side, o Options) {
+// they come from. The error is that of the context.
+func (c *Comparison) Explain(ctx context.Context, sides []Side, o Options) error {
 	for against := 1; against < len(sides); against++ {
-		addCauses(c, sides, against, o)
+		if err := addCauses(ctx, c, sides, against, o); err != nil {
+			return err
+		}
 	}
+	return nil
 }
 
 // renderAll renders the environments of runs, a run that is named twice once.
-func renderAll(p *project.Project, runs []*project.Run, options render.Options) ([]*render.Result, source.Findings) {
+func renderAll(p *project.Project, runs []*project.Run, options render.Options) ([]*render.Result, source.Findings,
+	error) {
 	var once []*project.Run
 	for _, r := range runs {
 		if !slices.Contains(once, r) {
 			once = append(once, r)
 		}
 	}
-	results, findings := render.All(p, once, options)
+	results, findings, err := render.All(p, once, options)
+	if err != nil {
+		return nil, nil, err
+	}
 	all := make([]*render.Result, len(runs))
 	for i, r := range runs {
 		all[i] = results[slices.Index(once, r)]
 	}
-	return all, findings
+	return all, findings, nil
 }
 
 // paths returns the paths of all sides, sorted.
@@ -268,7 +283,7 @@ func sameOrder(a, b value.Value) bool {
 
 // addCauses finds why documents and places differ between the first side and another, where these are the first that
 // differ.
-func addCauses(c *Comparison, sides []Side, against int, o Options) {
+func addCauses(ctx context.Context, c *Comparison, sides []Side, against int, o Options) error {
 	a, b := sides[0], sides[against]
 	var differs explain.Differing
 	together := a.unit != nil && a.unit == b.unit
@@ -276,6 +291,9 @@ func addCauses(c *Comparison, sides []Side, against int, o Options) {
 		differs = explain.DifferingInputs(a.unit, a.result.World, b.result.World)
 	}
 	for i := range c.Documents {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
 		d := &c.Documents[i]
 		if d.Alike() {
 			continue
@@ -308,12 +326,17 @@ func addCauses(c *Comparison, sides []Side, against int, o Options) {
 	if together && a.result.Run != b.result.Run {
 		t := &trials{variation: newDifferences(a.unit, a.result, b.result), options: o, against: against,
 			units: [2]map[string]*Content{a.Contents, b.Contents}, outcomes: map[string]*outcome{}, left: budgetFor(len(c.Documents))}
-		t.confirm(c.Documents)
+		if err := t.confirm(ctx, c.Documents); err != nil {
+			return err
+		}
 		c.Tried = true
 	}
 	if together {
 		runs := [2]*project.Run{a.result.Run, b.result.Run}
 		for i := range c.Documents {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
 			d := &c.Documents[i]
 			if d.Against == against {
 				d.Cause.FollowUpstream(runs)
@@ -326,6 +349,7 @@ func addCauses(c *Comparison, sides []Side, against int, o Options) {
 		}
 	}
 	c.addLines(sides, against)
+	return ctx.Err() // without which what was evaluated for it is whole
 }
 
 // side is what a row has on a side.

@@ -115,7 +115,7 @@ func compareProject(t *testing.T, files map[string]string) (*compare.Comparison,
 	}
 	p, err := project.Load(fs)
 	require.NoError(t, err)
-	c, findings := compare.Environments(p, []*project.Run{p.RunNamed("a"), p.RunNamed("b")},
+	c, findings, _ := compare.Environments(p, []*project.Run{p.RunNamed("a"), p.RunNamed("b")},
 		compare.Options{})
 	require.False(t, findings.HasErrors(), "%v", findings)
 	var lines []string

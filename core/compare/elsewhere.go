@@ -23,19 +23,26 @@ type Elsewhere struct {
 }
 
 // Others returns what is at a place of a document in other environments; with a line, whether that of the text at the
-// place is there too. All are evaluated once; those in which something is wrong are left out.
+// place is there too. All are evaluated once; those in which something is wrong are left out. The error is that of the
+// context of the project.
 func Others(p *project.Project, run *project.Run, others []*project.Run, document string, at *place.Path,
-	line int) []Elsewhere {
+	line int) ([]Elsewhere, error) {
 	only := Options{Only: func(path string) bool { return path == document }}
-	results, _ := render.All(p, append([]*project.Run{run}, others...),
+	results, _, err := render.All(p, append([]*project.Run{run}, others...),
 		render.Options{Only: only.Only, Recording: true})
+	if err != nil {
+		return nil, err
+	}
 	var all []Elsewhere
 	for _, r := range results[1:] {
 		other := r.Run
 		if r.Findings.HasErrors() || r.Violations.HasErrors() || p.CheckLayers([]*project.Run{other}).HasErrors() {
 			continue // what is wrong there is for check to tell
 		}
-		c := between([]*render.Result{results[0], r}, only)
+		c, err := between(p.Context(), []*render.Result{results[0], r}, only)
+		if err != nil {
+			return nil, err
+		}
 		if run.Unit != other.Unit && len(c.Documents) == 1 && c.Documents[0].Status == OnlyLeft {
 			continue // it has documents of its own
 		}
@@ -64,7 +71,7 @@ func Others(p *project.Project, run *project.Run, others []*project.Run, documen
 		}
 		all = append(all, one)
 	}
-	return all
+	return all, nil
 }
 
 // has reports whether a line of the text on the first side is on the second too.

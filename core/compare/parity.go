@@ -100,8 +100,8 @@ func (d Digests) differing(environments []string) (differs func(path string) boo
 }
 
 // CheckParity finds unexpected differences between environments that must be the same, and allowed ones that do not
-// exist. Only documents whose digests differ are evaluated again.
-func CheckParity(p *project.Project, digests Digests, builtins *eval.Builtins) source.Findings {
+// exist. Only documents whose digests differ are evaluated again. The error is that of the context of the project.
+func CheckParity(p *project.Project, digests Digests, builtins *eval.Builtins) (source.Findings, error) {
 	var findings source.Findings
 	for _, group := range p.Parity() {
 		allowance, found := NewAllowance(group.MayDiffer, builtins)
@@ -112,9 +112,12 @@ func CheckParity(p *project.Project, digests Digests, builtins *eval.Builtins) s
 			for _, name := range group.Environments {
 				runs = append(runs, p.RunNamed(name))
 			}
-			unlike, stopped := Environments(p, runs, Options{Only: differs, Ignore: allowance.Filtered})
-			if all, _ = Environments(p, runs, Options{Only: differs}); unlike == nil || all == nil {
-				return append(findings, stopped...)
+			unlike, stopped, err := Environments(p, runs, Options{Only: differs, Ignore: allowance.Filtered})
+			if err == nil {
+				all, _, err = Environments(p, runs, Options{Only: differs})
+			}
+			if err != nil || unlike == nil || all == nil {
+				return append(findings, stopped...), err
 			}
 			for i := range unlike.Documents {
 				findings = append(findings, unlike.unlike(&unlike.Documents[i], group)...)
@@ -131,7 +134,7 @@ func CheckParity(p *project.Project, digests Digests, builtins *eval.Builtins) s
 			}
 		}
 	}
-	return findings
+	return findings, nil
 }
 
 // unlike returns the findings of a document that is to be alike.

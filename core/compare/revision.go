@@ -212,8 +212,10 @@ type Revision struct {
 }
 
 // Revisions compares the documents of an environment at two revisions. Tree makes a file system from files. The
-// comparison is nil if either revision has errors.
-func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS) (*Comparison, [2]source.Findings) {
+// comparison is nil if either revision has errors. The error is that of the context of a project.
+func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS) (*Comparison, [2]source.Findings,
+	error) {
+	ctx := sides[1].Project.Context()
 	var findings [2]source.Findings
 	rendered := make([]Side, 2)
 	c := &Comparison{}
@@ -224,23 +226,31 @@ func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS)
 			rendered[i] = Side{Name: s.Name, Contents: map[string]*Content{}}
 			continue
 		}
-		results, found := render.All(s.Project, []*project.Run{run},
+		results, found, err := render.All(s.Project, []*project.Run{run},
 			render.Options{Only: o.only, Recording: true})
+		if err != nil {
+			return nil, findings, err
+		}
 		findings[i] = found
 		rendered[i] = Rendered(results[0], o)
 		rendered[i].Name = s.Name
 	}
 	if findings[0].HasErrors() || findings[1].HasErrors() {
-		return nil, findings
+		return nil, findings, nil
 	}
 	sources := c.Sources
-	c = Compared(rendered)
-	if c.Sources = sources; c.Equal() {
-		return c, findings
+	c, err := Compared(ctx, rendered)
+	if err != nil {
+		return nil, findings, err
 	}
-	c.Explain(rendered, o)
+	if c.Sources = sources; c.Equal() {
+		return c, findings, nil
+	}
+	if err := c.Explain(ctx, rendered, o); err != nil {
+		return nil, findings, err
+	}
 	if sides[0].Environment != sides[1].Environment || sides[0].Project == sides[1].Project {
-		return c, findings
+		return c, findings, nil
 	}
 	for i := range c.Documents { // what differs between revisions is their lines, not the inputs
 		d := &c.Documents[i]
@@ -252,10 +262,12 @@ func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS)
 	t := &trials{variation: newRevisions(sides[0].Project, sides[1].Project, sides[0].Environment, tree), options: o,
 		against: 1, units: [2]map[string]*Content{rendered[0].Contents, rendered[1].Contents}, outcomes: map[string]*outcome{},
 		left: budgetOfRevisions + len(c.Documents)}
-	t.confirm(c.Documents)
+	if err := t.confirm(ctx, c.Documents); err != nil {
+		return nil, findings, err
+	}
 	c.Tried = true
 	c.addLines(rendered, 1)
-	return c, findings
+	return c, findings, nil
 }
 
 // budgetOfRevisions is how much may be tried: to load a project is much.

@@ -2,6 +2,7 @@ package compare
 
 import (
 	"cmp"
+	"context"
 	"encoding/binary"
 	"fmt"
 	"maps"
@@ -22,6 +23,7 @@ import (
 // trials finds causes by trying.
 type trials struct {
 	variation
+	context  context.Context
 	against  int // the side with which the first is compared
 	options  Options
 	units    [2]map[string]*Content
@@ -99,8 +101,10 @@ type subject struct {
 	first    []int // the leaves that the record names
 }
 
-// confirm finds the causes of differences by trying. What the record says stays where it would cost too much.
-func (t *trials) confirm(documents []Document) {
+// confirm finds the causes of differences by trying. What the record says stays where it would cost too much. The error
+// is that of the context.
+func (t *trials) confirm(ctx context.Context, documents []Document) error {
+	t.context = ctx
 	var subjects []*subject
 	add := func(s *subject) {
 		s.first = t.named(s.cause)
@@ -129,6 +133,7 @@ func (t *trials) confirm(documents []Document) {
 	for _, key := range keys {
 		t.group(groups[key])
 	}
+	return ctx.Err()
 }
 
 // shared finds differences that one leaf explains alone in many documents, such as the domain of a site. The record
@@ -294,7 +299,7 @@ func (t *trials) outcome(leaves []int, document string, together []string) *outc
 		together = []string{document}
 	}
 	// To know which documents there are costs something for each of them, too.
-	if t.left -= t.cost(len(together)); t.left < 0 {
+	if t.left -= t.cost(len(together)); t.left < 0 || t.context.Err() != nil {
 		return nil
 	}
 	for side := range 2 {

@@ -160,9 +160,12 @@ func (w *World) stopped(o *check.Object) {
 	w.evaluation.reports.stopped.CompareAndSwap(nil, &Silent{describe(o)})
 }
 
-// Stopped returns what did not come to its end in this world or among the constants, nil when all did. Something must
-// have been found then.
+// Stopped returns what did not come to its end in this world or among the constants, nil when all did or the evaluation
+// was ended (see Until). Something must have been found then.
 func (w *World) Stopped() *Silent {
+	if w.cancelled() {
+		return nil
+	}
 	if u := w.evaluation.stopped.Load(); u != nil {
 		return u
 	}

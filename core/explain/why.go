@@ -1,6 +1,7 @@
 package explain
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -44,28 +45,30 @@ type Asked struct {
 	Line int
 }
 
-// Value explains one value of an environment. Only the document in question is evaluated. The findings are those that
-// keep it from being rendered; why not is said when the document or the place is not there.
-func Value(run *project.Run, document string, at Asked) (why *Why, whyNot string, findings source.Findings) {
+// Value explains one value of an environment. Only the document in question is evaluated. It is nil when there are
+// findings that keep the document from being rendered. The error says that the document or the place is not there, or
+// is that of the context of the project.
+func Value(run *project.Run, document string, at Asked) (*Why, source.Findings, error) {
 	p := run.Unit.Project
-	results, findings := render.All(p, []*project.Run{run},
+	results, findings, err := render.All(p, []*project.Run{run},
 		render.Options{Recording: true, Only: func(name string) bool { return name == document }})
-	if findings.HasErrors() {
-		return nil, "", findings
+	if err != nil || findings.HasErrors() {
+		return nil, findings, err
 	}
 	r := results[0]
 	if len(r.Documents) == 0 {
-		return nil, noDocument(run, document), nil
+		return nil, nil, noDocument(run, document)
 	}
 	w := &Why{Run: run, Document: &r.Documents[0]}
 	var written source.Pos // of a line, where that is known better than from how it was made
+	var whyNot string
 	if at.Path == nil {
 		written, whyNot = w.onLine(p, r, at.Line)
 	} else {
 		written, whyNot = w.find(at, r.Recorder(), p.Sources)
 	}
 	if whyNot != "" {
-		return nil, w.Document.Path + ": " + whyNot, nil
+		return nil, nil, fmt.Errorf("%s: %s", w.Document.Path, whyNot)
 	}
 	w.Events = Story(r.Recorder(), w.Value.Origin(), p.InSource)
 	for i, known := range w.Events {
@@ -101,7 +104,7 @@ func Value(run *project.Run, document string, at Asked) (why *Why, whyNot string
 	leaves := w.leaves(r.Recorder())
 	w.addInputs(r, leaves)
 	w.Upstream = upstreamOf(run, leaves, maxUpstream)
-	return w, "", findings
+	return w, findings, p.Context().Err()
 }
 
 // find follows the path, which must lead to one place.
@@ -196,16 +199,19 @@ func (w *Why) addInputs(r *render.Result, leaves []Leaf) {
 	}
 }
 
-func noDocument(run *project.Run, document string) string {
-	results, _ := render.All(run.Unit.Project, []*project.Run{run}, render.Options{})
+func noDocument(run *project.Run, document string) error {
+	results, _, err := render.All(run.Unit.Project, []*project.Run{run}, render.Options{})
+	if err != nil {
+		return err
+	}
 	var names []string
 	for _, d := range results[0].Documents {
 		names = append(names, d.Path)
 	}
 	text := fmt.Sprintf("%s has no document %q", run.Name, document)
 	if len(names) == 0 {
-		return text
+		return errors.New(text)
 	}
-	return text + "\n  " + source.Suggest(document, names, "documents are such as "+
-		strings.Join(names[:min(len(names), 6)], ", "))
+	return fmt.Errorf("%s\n  %s", text, source.Suggest(document, names, "documents are such as "+
+		strings.Join(names[:min(len(names), 6)], ", ")))
 }

@@ -27,8 +27,9 @@ type TestResult struct {
 }
 
 // Tests runs the tests of the named modules, or of all when none is named, whose title is wanted, in the order of the
-// modules. Each runs in a world of its own. Those of modules that come with the program are run when they are named.
-func (p *Project) Tests(modules []string, wanted func(title string) bool) []TestResult {
+// modules. Each runs in a world of its own. Those of modules that come with the program are run when they are named. The
+// error is that of the context of the project.
+func (p *Project) Tests(modules []string, wanted func(title string) bool) ([]TestResult, error) {
 	var results []TestResult
 	for _, m := range p.checked.Modules {
 		if modules != nil && !slices.Contains(modules, m.Path) || modules == nil && standard.Is(m.Path) {
@@ -37,10 +38,13 @@ func (p *Project) Tests(modules []string, wanted func(title string) bool) []Test
 		for _, o := range m.Order {
 			if d, ok := o.Declaration.(*syntax.Test); ok && !o.Invalid && wanted(d.Title) {
 				results = append(results, p.test(o, d))
+				if err := p.Context().Err(); err != nil {
+					return nil, err
+				}
 			}
 		}
 	}
-	return results
+	return results, nil
 }
 
 // test runs a test, in all environments that it is for.

@@ -1,7 +1,6 @@
 package render
 
 import (
-	"context"
 	"fmt"
 	"runtime"
 
@@ -17,13 +16,13 @@ import (
 
 // Each renders the environments of runs. Emit is called with each result in the order of the runs, by one goroutine at
 // a time; it may change the result, and keep it. What was found in all environments and in the project goes into the
-// report. The error is that of emit, or of the context.
-func Each(ctx context.Context, p *project.Project, runs []*project.Run, options Options, report *Report,
+// report. The error is that of emit, or of the context of the project.
+func Each(p *project.Project, runs []*project.Run, options Options, report *Report,
 	emit func(*Result) error) error {
 	environments, lost := NewReport(p), NewReport(p)
 	var stopped *eval.Silent
 	reached := map[*project.Association]bool{}
-	err := parallel.Ordered(ctx, len(runs), runtime.GOMAXPROCS(0), func(i int) *Result {
+	err := parallel.Ordered(p.Context(), len(runs), runtime.GOMAXPROCS(0), func(i int) *Result {
 		r := Environment(runs[i], options)
 		if options.Then != nil {
 			options.Then(r)
@@ -45,6 +44,9 @@ func Each(ctx context.Context, p *project.Project, runs []*project.Run, options 
 		}
 		return emit(r)
 	})
+	if err == nil {
+		err = p.Context().Err() // what was evaluated last may not be whole
+	}
 	if err != nil {
 		return err
 	}
@@ -108,15 +110,19 @@ func (r *Report) Add(findings ...source.Finding) {
 // Findings returns the findings in the order in which they are shown.
 func (r *Report) Findings() source.Findings { return r.Report.Findings(r.project.Sources) }
 
-// All renders the environments of several runs, and returns the results in the order of the runs.
-func All(p *project.Project, runs []*project.Run, options Options) ([]*Result, source.Findings) {
+// All renders the environments of several runs, and returns the results in the order of the runs. The error is that of
+// the context of the project.
+func All(p *project.Project, runs []*project.Run, options Options) ([]*Result, source.Findings, error) {
 	results := make([]*Result, 0, len(runs))
 	report := NewReport(p)
-	_ = Each(context.Background(), p, runs, options, report, func(r *Result) error { // which never fails
+	err := Each(p, runs, options, report, func(r *Result) error {
 		results = append(results, r)
 		return nil
 	})
-	return results, report.Findings()
+	if err != nil {
+		return nil, nil, err
+	}
+	return results, report.Findings(), nil
 }
 
 // constants evaluates what needs no environment, where there is none.

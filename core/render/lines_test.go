@@ -20,7 +20,7 @@ import (
 func TestLines(t *testing.T) {
 	p, err := project.Load(os.DirFS("../../demo/project"))
 	require.NoError(t, err)
-	results, findings := render.All(p, p.Runs(p.Concrete()), render.Options{})
+	results, findings, _ := render.All(p, p.Runs(p.Concrete()), render.Options{})
 	require.Empty(t, findings)
 	documents, scalars := 0, 0
 	for _, r := range results {

@@ -168,7 +168,7 @@ func holdAll(t testing.TB, files fstest.MapFS, recording bool) (*project.Project
 	p, err := project.Load(files)
 	require.NoError(t, err)
 	require.False(t, p.Findings.HasErrors(), told(p, p.Findings))
-	results, findings := render.All(p, p.Runs(p.Concrete()), render.Options{Recording: recording})
+	results, findings, _ := render.All(p, p.Runs(p.Concrete()), render.Options{Recording: recording})
 	require.False(t, findings.HasErrors(), told(p, findings))
 	return p, check(p, results, time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC))
 }

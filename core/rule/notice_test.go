@@ -23,7 +23,7 @@ func held(t *testing.T, files map[string]string, day string) (codes []source.Cod
 	require.NoError(t, err)
 	today, err := time.Parse(time.DateOnly, day)
 	require.NoError(t, err)
-	results, findings := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Validate: true})
+	results, findings, _ := render.All(p, p.Runs(p.Concrete()), render.Options{Everything: true, Validate: true})
 	findings = append(findings, check(p, results, today).Findings...)
 	for _, f := range findings {
 		codes = append(codes, f.Code)

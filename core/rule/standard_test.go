@@ -45,7 +45,7 @@ func TestStandard(t *testing.T) {
 				findings = nil
 			}
 			require.Empty(t, findings, told(p, findings))
-			results := p.Tests([]string{name}, func(string) bool { return true })
+			results, _ := p.Tests([]string{name}, func(string) bool { return true })
 			require.NotEmpty(t, results)
 			for _, r := range results {
 				require.Empty(t, r.Findings, r.Title+"\n"+told(p, r.Findings))

@@ -4,7 +4,6 @@
 package verify
 
 import (
-	"context"
 	"crypto/sha256"
 	"slices"
 	"sync"
@@ -42,8 +41,8 @@ type Outcome struct {
 
 // Project evaluates and checks the environments of runs. Emit is called with each result in the order of the runs, by
 // one goroutine at a time; nil for nobody. What it does not keep is let go. The error is that of emit, or of the
-// context.
-func Project(ctx context.Context, p *project.Project, runs []*project.Run, options Options,
+// context of the project.
+func Project(p *project.Project, runs []*project.Run, options Options,
 	emit func(*render.Result) error) (*Outcome, error) {
 	out := &Outcome{Rules: &rule.Result{}, Report: render.NewReport(p)}
 	var rules *rule.Checking
@@ -61,7 +60,7 @@ func Project(ctx context.Context, p *project.Project, runs []*project.Run, optio
 	if options.Parity = options.Parity && len(p.Parity()) > 0; options.Parity {
 		options.Then = digesting(p, digests, options.Then)
 	}
-	err := render.Each(ctx, p, runs, options.Options, out.Report, func(r *render.Result) error {
+	err := render.Each(p, runs, options.Options, out.Report, func(r *render.Result) error {
 		if rules != nil {
 			rules.Take(r)
 		}
@@ -89,7 +88,11 @@ func Project(ctx context.Context, p *project.Project, runs []*project.Run, optio
 		out.Add(p.Program.Constants()...)
 	}
 	if options.Parity && !out.HasErrors() {
-		out.Add(compare.CheckParity(p, digests, options.Builtins)...)
+		found, err := compare.CheckParity(p, digests, options.Builtins)
+		if err != nil {
+			return nil, err
+		}
+		out.Add(found...)
 	}
 	return out, nil
 }

@@ -83,7 +83,7 @@ func (r *checking) once(c *call) int {
 		Parity: modules == nil && !r.overrides() && len(runs) == len(p.Concrete()),
 	}
 	rendered := &renderedFiles{c: c, p: p}
-	outcome, err := verify.Project(c.ctx, p.Project, runs, options, func(result *render.Result) error {
+	outcome, err := verify.Project(p.Project, runs, options, func(result *render.Result) error {
 		if r.rendered {
 			return rendered.compare(result)
 		}

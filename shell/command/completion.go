@@ -364,7 +364,7 @@ func (w *wording) read(names []string) []*render.Result {
 			runs = []*project.Run{p.RunNamed(names[0])}
 		}
 	}
-	results, _ := render.All(p.Project, runs, render.Options{})
+	results, _, _ := render.All(p.Project, runs, render.Options{})
 	return results
 }
 

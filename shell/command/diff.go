@@ -382,7 +382,10 @@ func (d *difference) compare(c *call, s *sidesOf) (*compare.Comparison, source.F
 		return comparison, nil, status
 	}
 	if !slices.Contains(s.runs, nil) {
-		comparison, findings := compare.Environments(s.project.Project, s.runs, o)
+		comparison, findings, err := compare.Environments(s.project.Project, s.runs, o)
+		if err != nil {
+			return nil, nil, c.interrupted(err)
+		}
 		if comparison == nil {
 			return nil, nil, c.unmade(s.project, findings)
 		}
@@ -392,8 +395,11 @@ func (d *difference) compare(c *call, s *sidesOf) (*compare.Comparison, source.F
 	s.compared = make([]compare.Side, len(s.names))
 	for i, e := range s.runs {
 		if e != nil {
-			results, found := render.All(s.project.Project, []*project.Run{e},
+			results, found, err := render.All(s.project.Project, []*project.Run{e},
 				render.Options{Recording: true, Only: o.Only})
+			if err != nil {
+				return nil, nil, c.interrupted(err)
+			}
 			if found.HasErrors() {
 				return nil, nil, c.unmade(s.project, found)
 			}
@@ -413,8 +419,13 @@ func (d *difference) compare(c *call, s *sidesOf) (*compare.Comparison, source.F
 			maps.DeleteFunc(s.compared[i].Contents, func(name string, _ *compare.Content) bool { return name != alone })
 		}
 	}
-	comparison := compare.Compared(s.compared)
-	comparison.Explain(s.compared, o)
+	comparison, err := compare.Compared(c.ctx, s.compared)
+	if err == nil {
+		err = comparison.Explain(c.ctx, s.compared, o)
+	}
+	if err != nil {
+		return nil, nil, c.interrupted(err)
+	}
 	return comparison, findings, exitClean
 }
 

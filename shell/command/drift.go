@@ -75,7 +75,10 @@ func (d *driftRun) run(c *call) int {
 	if running == nil {
 		return status
 	}
-	results, findings := render.All(p.Project, runs, render.Options{Recording: true})
+	results, findings, err := render.All(p.Project, runs, render.Options{Recording: true})
+	if err != nil {
+		return c.interrupted(err)
+	}
 	if findings.HasErrors() {
 		return c.unmade(p, findings)
 	}

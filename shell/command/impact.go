@@ -122,7 +122,10 @@ func (i *impactRun) would(c *call) int {
 		if status != exitClean {
 			return status
 		}
-		comparison, findings := compare.Environments(p.Project, []*project.Run{p.Run(e), with}, compare.Options{})
+		comparison, findings, err := compare.Environments(p.Project, []*project.Run{p.Run(e), with}, compare.Options{})
+		if err != nil {
+			return c.interrupted(err)
+		}
 		if comparison == nil {
 			c.presenter(p, c.err).Findings(findings)
 			fmt.Fprintf(c.err, "\n%s is not compared\n", e.Name)
@@ -202,7 +205,10 @@ func (c *call) revisions(p *opened, at [2]*revision, environments [2]string, o c
 			sides[i].Name += "@" + r.name
 		}
 	}
-	comparison, findings := compare.Revisions(sides, o, repository.InMemory)
+	comparison, findings, err := compare.Revisions(sides, o, repository.InMemory)
+	if err != nil {
+		return nil, c.interrupted(err)
+	}
 	if comparison != nil {
 		return comparison, exitClean
 	}

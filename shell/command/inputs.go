@@ -2,7 +2,6 @@ package command
 
 import (
 	"bufio"
-	"context"
 	"flag"
 	"fmt"
 	"io"
@@ -140,7 +139,10 @@ func (i *inputsRun) run(c *call) int {
 	}
 	status = exitClean
 	if modules == nil {
-		_, findings := render.All(p.Project, runs, render.Options{})
+		_, findings, err := render.All(p.Project, runs, render.Options{})
+		if err != nil {
+			return c.interrupted(err)
+		}
 		if errors, _ := findings.Count(); errors > 0 {
 			fmt.Fprintf(c.err, "%s; run knothole check for details\n", source.Count(errors, "error"))
 			status = exitFindings
@@ -364,7 +366,11 @@ func runSet(c *call, s setting) int {
 		fmt.Fprintln(c.err, "\nnothing was written")
 		return exitFindings
 	}
-	if broken := newlyBroken(editor, files); len(broken) > 0 {
+	broken, err := newlyBroken(editor, files)
+	if err != nil {
+		return c.interrupted(err)
+	}
+	if len(broken) > 0 {
 		c.presenter(&opened{editor.Edited(), p.folder, p.prefix}, c.err).Findings(broken)
 		fmt.Fprintln(c.err, "\nnothing was written")
 		if slices.ContainsFunc(broken, func(f source.Finding) bool { return f.Code == source.Parity }) {
@@ -407,9 +413,9 @@ func runSet(c *call, s setting) int {
 
 // newlyBroken returns the errors that there are with the changes of an editor, and were not without them: limits of
 // components, requirements, schemas, rules, and what cannot be computed, in the environments that have a changed layer
-// and in those that read their outputs; and differences that parity does not allow.
-func newlyBroken(editor *project.Editor, files map[string]string) source.Findings {
-	broken := func(p *project.Project) source.Findings {
+// and in those that read their outputs; and differences that parity does not allow. The error is that of the context.
+func newlyBroken(editor *project.Editor, files map[string]string) (source.Findings, error) {
+	broken := func(p *project.Project) (source.Findings, error) {
 		var changed []*project.Environment
 		for _, e := range p.Concrete() {
 			if slices.ContainsFunc(p.Run(e).AllLayers(), func(l *project.Layer) bool { _, is := files[l.Path]; return is }) {
@@ -423,23 +429,26 @@ func newlyBroken(editor *project.Editor, files map[string]string) source.Finding
 				concerned = append(concerned, e)
 			}
 		}
-		found, _ := verify.Project(context.Background(), p, p.Runs(concerned), verify.Options{
+		found, err := verify.Project(p, p.Runs(concerned), verify.Options{
 			Options: render.Options{Everything: true, Validate: true}, Rules: true, Parity: true, Builtins: builtin.Table,
-			Today: time.Now()}, nil) // which only a cancelled context stops
+			Today: time.Now()}, nil)
+		if err != nil {
+			return nil, err
+		}
 		return slices.DeleteFunc(found.Findings(), func(f source.Finding) bool {
 			return f.Severity != source.Error || f.Code == source.MissingInput // which is reported of each environment
-		})
+		}), nil
 	}
-	now := broken(editor.Edited())
-	if len(now) == 0 {
-		return nil
+	now, err := broken(editor.Edited())
+	if err != nil || len(now) == 0 {
+		return nil, err
 	}
-	before := broken(editor.Project())
+	before, err := broken(editor.Project())
 	return slices.DeleteFunc(now, func(f source.Finding) bool {
 		return slices.ContainsFunc(before, func(was source.Finding) bool {
 			return was.Code == f.Code && was.Message == f.Message && slices.Equal(was.Environments, f.Environments)
 		})
-	})
+	}), err
 }
 
 // take takes the values of inputs over from another environment, or out.

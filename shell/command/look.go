@@ -77,7 +77,10 @@ func (l *lookRun) run(c *call) int {
 		if status := l.apply(c, p, chosen); status != exitClean {
 			return status
 		}
-		results, findings := render.All(p.Project, chosen, render.Options{Only: l.only.filter()})
+		results, findings, err := render.All(p.Project, chosen, render.Options{Only: l.only.filter()})
+		if err != nil {
+			return c.interrupted(err)
+		}
 		if findings.HasErrors() {
 			return c.stopped(p, findings, "nothing was looked at")
 		}

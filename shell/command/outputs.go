@@ -77,7 +77,10 @@ func (o *outputsRun) run(c *call) int {
 		defer from.Root.Close()
 		run, findings = run.WithSecrets(from)
 	}
-	results, found := render.All(p.Project, []*project.Run{run}, render.Options{Outputs: true})
+	results, found, err := render.All(p.Project, []*project.Run{run}, render.Options{Outputs: true})
+	if err != nil {
+		return c.interrupted(err)
+	}
 	var all []output
 	for _, out := range results[0].Outputs {
 		all = append(all, output{object: out.Object, value: out.Value})

@@ -255,7 +255,7 @@ func (r *rendering) evaluate(c *call, p *opened, runs []*project.Run) (*rendered
 			found.staging.stage(result)
 		}
 	}
-	outcome, err := verify.Project(c.ctx, p.Project, runs, options, func(result *render.Result) error {
+	outcome, err := verify.Project(p.Project, runs, options, func(result *render.Result) error {
 		found.staging.take(result)
 		if whole {
 			found.results = append(found.results, result)
@@ -323,7 +323,7 @@ func printRemarks(c *call, remarks []remarkJSON) {
 // nearestDocument suggests a document for a pattern that matches none.
 func nearestDocument(p *opened, runs []*project.Run, only string) string {
 	var names []string
-	results, _ := render.All(p.Project, runs, render.Options{})
+	results, _, _ := render.All(p.Project, runs, render.Options{})
 	for _, result := range results {
 		for _, d := range result.Documents {
 			names = append(names, d.Path)

@@ -61,7 +61,7 @@ func (r *reporting) run(c *call) int {
 	if len(runs) == 1 {
 		page.Title = fmt.Sprintf("%s: %s", p.Name, runs[0].Name)
 	}
-	outcome, err := verify.Project(c.ctx, p.Project, runs, verify.Options{
+	outcome, err := verify.Project(p.Project, runs, verify.Options{
 		Options: render.Options{Everything: true, Validate: true}, Rules: true, Builtins: builtin.Table,
 		Today: r.today.time(), Parity: len(runs) == len(p.Concrete())}, nil)
 	if err != nil {
@@ -70,7 +70,10 @@ func (r *reporting) run(c *call) int {
 	findings := outcome.Findings()
 	page.Rules, page.Findings, page.Unchecked = outcome.Rules, findings, outcome.Unchecked
 	var broken bool
-	page.Comparison, page.NotCompared, broken = r.compare(p, runs)
+	page.Comparison, page.NotCompared, broken, err = r.compare(p, runs)
+	if err != nil {
+		return c.interrupted(err)
+	}
 	columns := runs
 	if page.Comparison != nil { // the columns of the page are those that are compared
 		columns = nil
@@ -97,7 +100,7 @@ func (r *reporting) run(c *call) int {
 
 // compare compares those environments that can be rendered; it says which cannot, and whether that is for errors.
 func (r *reporting) compare(p *opened, runs []*project.Run) (found *compare.Comparison, left []string,
-	broken bool) {
+	broken bool, err error) {
 	runs = slices.DeleteFunc(slices.Clone(runs), func(r *project.Run) bool {
 		other := r.Unit != runs[0].Unit
 		if other {
@@ -106,9 +109,9 @@ func (r *reporting) compare(p *opened, runs []*project.Run) (found *compare.Comp
 		return other
 	})
 	for len(runs) > 0 {
-		comparison, findings := compare.Environments(p.Project, runs, compare.Options{Only: r.only.filter()})
-		if comparison != nil {
-			return comparison, left, broken
+		comparison, findings, err := compare.Environments(p.Project, runs, compare.Options{Only: r.only.filter()})
+		if err != nil || comparison != nil {
+			return comparison, left, broken, err
 		}
 		broken = true
 		has := func(r *project.Run) bool {
@@ -128,7 +131,7 @@ func (r *reporting) compare(p *opened, runs []*project.Run) (found *compare.Comp
 			break
 		}
 	}
-	return nil, append(left, "No environment can be rendered."), true
+	return nil, append(left, "No environment can be rendered."), true, nil
 }
 
 // writePage writes a page to a file, as a whole, or to standard output.

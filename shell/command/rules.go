@@ -44,7 +44,7 @@ func (r *ruling) run(c *call) int {
 	if p == nil {
 		return status
 	}
-	outcome, err := verify.Project(c.ctx, p.Project, p.Runs(p.Concrete()), verify.Options{
+	outcome, err := verify.Project(p.Project, p.Runs(p.Concrete()), verify.Options{
 		Options: render.Options{Validate: true}, Rules: true, Builtins: builtin.Table, Today: r.today.time()}, nil)
 	if err != nil {
 		return c.interrupted(err)

@@ -41,7 +41,10 @@ func runTests(c *call, pattern, format string) int {
 	if modules == nil && len(c.arguments) > 0 {
 		return c.wrongUsage("%s is an environment; a test says itself in which it runs", environments[0].Name)
 	}
-	_, findings := render.All(p.Project, p.Runs(p.Concrete()), render.Options{})
+	_, findings, err := render.All(p.Project, p.Runs(p.Concrete()), render.Options{})
+	if err != nil {
+		return c.interrupted(err)
+	}
 	if findings.HasErrors() {
 		if format != "text" { // who reads the answer must not take nothing for nothing wrong
 			wrong := &present.Checked{Findings: findings, Environments: len(p.Concrete()), Version: Version}
@@ -51,7 +54,10 @@ func runTests(c *call, pattern, format string) int {
 		}
 		return c.stopped(p, findings, "no test was run")
 	}
-	results := p.Tests(modules, matches.MatchString)
+	results, err := p.Tests(modules, matches.MatchString)
+	if err != nil {
+		return c.interrupted(err)
+	}
 	switch {
 	case len(results) == 0 && pattern != "":
 		return c.failed("no test has a title with %q in it", pattern)

@@ -381,14 +381,20 @@ func (v *validation) validate(c *call, sources *source.Set, validator *schema.Va
 	group.SetLimit(runtime.GOMAXPROCS(0))
 	for i, file := range read {
 		group.Go(func() error {
+			if err := c.ctx.Err(); err != nil {
+				return err
+			}
 			format, _ := data.ReadableFormatOf(file.Path)
 			results[i], found[i] = validator.File(file, format)
 			bar.add()
 			return nil
 		})
 	}
-	_ = group.Wait() // validating reports findings, not errors
+	err := group.Wait()
 	bar.stop()
+	if err != nil {
+		return nil, c.interrupted(err)
+	}
 	report.Add(slices.Concat(found...)...)
 	if v.program != nil {
 		report.Add(v.program.Findings...)

@@ -53,10 +53,10 @@ func (w *whyRun) run(c *call) int {
 	if p == nil {
 		return status
 	}
-	why, whyNot, findings := explain.Value(run, c.arguments[1], at)
+	why, findings, err := explain.Value(run, c.arguments[1], at)
 	switch {
-	case whyNot != "":
-		return c.failed("%s", whyNot)
+	case err != nil:
+		return c.interrupted(err)
 	case why == nil:
 		return c.stopped(p, findings, "nothing was explained")
 	}
@@ -77,7 +77,10 @@ func (w *whyRun) run(c *call) int {
 			}
 		}
 		shown := others[:min(len(others), manyOthers)]
-		elsewhere = compare.Others(p.Project, run, shown, c.arguments[1], why.Path, why.Line)
+		elsewhere, err = compare.Others(p.Project, run, shown, c.arguments[1], why.Path, why.Line)
+		if err != nil {
+			return c.interrupted(err)
+		}
 		more = len(others) - len(shown)
 	}
 	if w.all {

@@ -137,7 +137,7 @@ func comparison(t *testing.T, main, a, b string) (*compare.Comparison, *present.
 		"main.knot": {Data: []byte(main)}, "a.yaml": {Data: []byte(a)}, "b.yaml": {Data: []byte(b)},
 	})
 	require.NoError(t, err)
-	c, findings := compare.Environments(files, []*project.Run{files.RunNamed("a"), files.RunNamed("b")},
+	c, findings, _ := compare.Environments(files, []*project.Run{files.RunNamed("a"), files.RunNamed("b")},
 		compare.Options{})
 	require.NotNil(t, c, "%v", findings)
 	p, out := presenter(files.Sources)
