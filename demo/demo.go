@@ -74,11 +74,11 @@ func nameOf(folder string) string {
 
 // WriteNew writes a small project into a directory, which need not be there, with the name of the directory. It must be
 // empty, but for hidden files such as those of git, and what a run left that was stopped.
-func WriteNew(folder string) error {
-	if err := gate.MakeFolder(folder, 0o755); err != nil {
+func WriteNew(disk *gate.Disk, folder string) error {
+	if err := disk.MakeFolder(folder, 0o755); err != nil {
 		return err
 	}
-	root, err := gate.OpenRoot(folder)
+	root, err := disk.OpenRoot(folder)
 	if err != nil {
 		return err
 	}
@@ -148,10 +148,11 @@ func CheckEmpty(folder string) error {
 }
 
 func copyTree(from, to string) error {
-	if err := gate.MakeFolder(to, 0o755); err != nil {
+	var disk *gate.Disk // of the machine
+	if err := disk.MakeFolder(to, 0o755); err != nil {
 		return err
 	}
-	root, err := gate.OpenRoot(to)
+	root, err := disk.OpenRoot(to)
 	if err != nil {
 		return err
 	}

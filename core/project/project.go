@@ -219,20 +219,11 @@ func (p *Project) report(code source.Code, span source.Span, help, format string
 	p.Findings.Add(source.Finding{Code: code, Span: span, Message: fmt.Sprintf(format, arguments...), Help: help})
 }
 
-// leadsOut is how the files of an os.Root say that a link leads out of it.
-const leadsOut = "path escapes from parent"
-
-// errLeadsOut says that a file is reached through a link that leads out of the project.
-var errLeadsOut = errors.New("it is, or is reached through, a link that leads out of the project")
-
 // unwrapped takes the operation and the path off an error of a file system.
 func unwrapped(err error) error {
 	var pathError *fs.PathError
 	if errors.As(err, &pathError) {
-		err = pathError.Err
-	}
-	if err.Error() == leadsOut {
-		return errLeadsOut
+		return pathError.Err
 	}
 	return err
 }
@@ -243,7 +234,7 @@ func (p *Project) read(name string, span source.Span) (file *source.File, ok boo
 	text, err := fs.ReadFile(p.files, name)
 	if err != nil {
 		if !errors.Is(err, fs.ErrNotExist) {
-			if err = unwrapped(err); errors.Is(err, errLeadsOut) {
+			if err = unwrapped(err); errors.Is(err, source.ErrLeadsOut) {
 				p.report(source.OutsideProject, span, "everything a project uses must be inside it; copy the file",
 					"%s is, or is reached through, a link that leads out of the project", name)
 				return nil, false

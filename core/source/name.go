@@ -1,6 +1,7 @@
 package source
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 	"unicode"
@@ -43,6 +44,9 @@ func init() {
 		}
 	}
 }
+
+// ErrLeadsOut is the error of a file system for a name that leads out of its directory, by a link.
+var ErrLeadsOut = errors.New("it is, or is reached through, a link that leads out of the project")
 
 // UnfitName returns the reason why a file name is invalid on some system, or an empty string. Rendered files have the
 // same names everywhere, so a name must be valid on all systems.

@@ -28,7 +28,8 @@ const kept = 30 * 24 * time.Hour
 
 // Texts are the digests of the texts of documents, by their content. They are good for one goroutine.
 type Texts struct {
-	name    string // of the file; empty for no cache
+	disk    *gate.Disk // where it is kept; nil for the machine's
+	name    string     // of the file; empty for no cache
 	program [sha256.Size]byte
 	before  map[Content][sha256.Size]byte
 	used    map[Content][sha256.Size]byte
@@ -41,8 +42,8 @@ type Texts struct {
 // Open reads what is known of the documents that go to a directory. Everything is known of the running program only:
 // another one may write the same content in another way. Partial says that only some of the documents will be asked
 // for.
-func Open(directory string, partial bool) *Texts {
-	t := &Texts{used: map[Content][sha256.Size]byte{}, before: map[Content][sha256.Size]byte{}, all: partial}
+func Open(disk *gate.Disk, directory string, partial bool) *Texts {
+	t := &Texts{disk: disk, used: map[Content][sha256.Size]byte{}, before: map[Content][sha256.Size]byte{}, all: partial}
 	user, err := os.UserCacheDir()
 	if err != nil {
 		return t
@@ -162,16 +163,16 @@ func (t *Texts) Save() {
 	}
 	t.Pack()
 	if t.packed == nil {
-		if root, err := gate.OpenRoot(filepath.Dir(t.name)); err == nil {
+		if root, err := t.disk.OpenRoot(filepath.Dir(t.name)); err == nil {
 			_ = root.Touch(filepath.Base(t.name)) // so that it is not forgotten
 			root.Close()
 		}
 		return
 	}
-	if gate.MakeFolder(filepath.Dir(t.name), 0o700) != nil {
+	if t.disk.MakeFolder(filepath.Dir(t.name), 0o700) != nil {
 		return
 	}
-	root, err := gate.OpenRoot(filepath.Dir(t.name))
+	root, err := t.disk.OpenRoot(filepath.Dir(t.name))
 	if err != nil {
 		return
 	}

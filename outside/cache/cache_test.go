@@ -25,7 +25,7 @@ func digest(text string) string {
 // remember opens what is known of a directory, asks for some contents, notes others, and keeps it. It returns the
 // digests of those that were asked for.
 func remember(folder string, partial bool, ask []string, note ...string) []string {
-	texts := cache.Open(folder, partial)
+	texts := cache.Open(nil, folder, partial)
 	var known []string
 	for _, name := range ask {
 		known = append(known, texts.Digest(content(name)))

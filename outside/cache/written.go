@@ -21,7 +21,8 @@ import (
 // project cannot alter it. It contains only keyed digests: they reveal nothing about the files, and adding one requires
 // the key.
 type Written struct {
-	file    string // empty when there is no place for it
+	disk    *gate.Disk // where it is kept; nil for the machine's
+	file    string     // empty when there is no place for it
 	key     []byte
 	digests map[string][]string // by path; two while a file is replaced
 	journal string              // the digest of the journal of a run that began; empty for none
@@ -36,8 +37,8 @@ const (
 )
 
 // OpenWritten reads the record of a directory. Without a cache, the record is empty.
-func OpenWritten(directory string) *Written {
-	w := &Written{digests: map[string][]string{}}
+func OpenWritten(disk *gate.Disk, directory string) *Written {
+	w := &Written{disk: disk, digests: map[string][]string{}}
 	user, err := os.UserCacheDir()
 	if err != nil {
 		return w
@@ -47,7 +48,7 @@ func OpenWritten(directory string) *Written {
 		return w
 	}
 	base := filepath.Join(user, folderName, writtenFolder)
-	if w.key = readKey(base); w.key == nil {
+	if w.key = readKey(disk, base); w.key == nil {
 		return w
 	}
 	of := sha256.Sum256([]byte(absolute))
@@ -70,17 +71,17 @@ func OpenWritten(directory string) *Written {
 }
 
 // readKey reads the user's key, and creates it if it does not exist.
-func readKey(base string) []byte {
+func readKey(disk *gate.Disk, base string) []byte {
 	name := filepath.Join(base, keyName)
 	if key, err := gate.ReadFile(name); err == nil && len(key) == sha256.Size {
 		return key
 	} else if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return nil
 	}
-	if gate.MakeFolder(base, 0o700) != nil {
+	if disk.MakeFolder(base, 0o700) != nil {
 		return nil
 	}
-	root, err := gate.OpenRoot(base)
+	root, err := disk.OpenRoot(base)
 	if err != nil {
 		return nil
 	}
@@ -146,10 +147,10 @@ func (w *Written) End(files map[string][]byte, removed []string) error {
 }
 
 func (w *Written) save() error {
-	if err := gate.MakeFolder(filepath.Dir(w.file), 0o700); err != nil {
+	if err := w.disk.MakeFolder(filepath.Dir(w.file), 0o700); err != nil {
 		return err
 	}
-	root, err := gate.OpenRoot(filepath.Dir(w.file))
+	root, err := w.disk.OpenRoot(filepath.Dir(w.file))
 	if err != nil {
 		return err
 	}
@@ -167,7 +168,7 @@ func (w *Written) save() error {
 		if err := root.Remove(digestsName); err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
-		gate.RemoveEmpty(filepath.Dir(w.file))
+		w.disk.RemoveEmpty(filepath.Dir(w.file))
 		return nil
 	}
 	return root.Keep(digestsName, b.Bytes(), 0o600)

@@ -49,14 +49,14 @@ func recasings(t *testing.T, base string, seed uint64, secret bool) {
 		}
 		if random.IntN(6) == 0 { // a run that is stopped somewhere, as by a full disk
 			left := random.IntN(20)
-			restore := gate.Inject(func(operation, name string) error {
+			stopped := options()
+			stopped.Disk = &gate.Disk{Fault: func(operation, name string) error {
 				if left--; left < 0 {
 					return errors.New("stopped")
 				}
 				return nil
-			})
-			_, _ = write(t, d, options(), files...)
-			restore()
+			}}
+			_, _ = write(t, d, stopped, files...)
 			spelt = func(files map[string]string) map[string]string {
 				folded := map[string]string{}
 				for name, text := range files {

@@ -30,8 +30,8 @@ type disk interface {
 // open opens the directory of an environment in a directory for rendered files; nil when there is none yet. A link that
 // leads out of the directory is refused, and so is one that is where the directory does: two environments could
 // then be one.
-func open(base, environment string) (disk, error) {
-	outer, err := gate.OpenRoot(base)
+func open(on *gate.Disk, base, environment string) (disk, error) {
+	outer, err := on.OpenRoot(base)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
@@ -55,10 +55,10 @@ func open(base, environment string) (disk, error) {
 // create opens the directory of the plan, which may not be there yet.
 func (p *Plan) create(mode fs.FileMode) (disk, error) {
 	base, environment := p.base, p.environment
-	if err := gate.MakeFolder(base, mode); err != nil {
+	if err := p.options.Disk.MakeFolder(base, mode); err != nil {
 		return nil, err
 	}
-	outer, err := gate.OpenRoot(base)
+	outer, err := p.options.Disk.OpenRoot(base)
 	if err != nil {
 		return nil, err
 	}

@@ -134,7 +134,7 @@ func TestEveryFault(t *testing.T) {
 			require.NoError(t, render(base, before, Options{}))
 			left := n
 			err := render(base, after, Options{open: func(base, environment string) (disk, error) {
-				d, err := open(base, environment)
+				d, err := open(nil, base, environment)
 				if d == nil || err != nil {
 					return nil, err
 				}

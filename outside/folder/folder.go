@@ -65,6 +65,9 @@ type Options struct {
 	// nobody.
 	Done func()
 
+	// Disk is where the files are written; nil for the machine's.
+	Disk *gate.Disk
+
 	// open opens the directory of an environment; nil for open. Tests let what they return fail.
 	open func(base, environment string) (disk, error)
 }
@@ -169,7 +172,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 		options.Memory = forgetful{}
 	}
 	if options.open == nil {
-		options.open = open
+		options.open = func(base, environment string) (disk, error) { return open(options.Disk, base, environment) }
 	}
 	p := &planning{Plan: &Plan{base: base, environment: environment, options: options},
 		directory: filepath.Join(base, environment), before: map[string]string{},
@@ -536,8 +539,8 @@ func (p *Plan) Cancel() {
 		p.root.Close()
 		p.root = nil
 	}
-	gate.RemoveEmpty(filepath.Join(p.base, p.environment))
-	gate.RemoveEmpty(p.base)
+	p.options.Disk.RemoveEmpty(filepath.Join(p.base, p.environment))
+	p.options.Disk.RemoveEmpty(p.base)
 }
 
 // Commit puts all that was staged in place. Once it has begun, the next run finishes what it leaves. Done is called for
@@ -596,7 +599,7 @@ type Reader struct {
 // Read opens what was rendered for an environment in a directory for rendered files; nothing need be there.
 func Read(base, environment string) (*Reader, error) {
 	directory := filepath.Join(base, environment)
-	root, err := open(base, environment)
+	root, err := open(nil, base, environment)
 	if err != nil {
 		return nil, gate.Failed(directory, err)
 	}
@@ -669,8 +672,8 @@ const attributesName = ".gitattributes"
 
 // Attributes writes the git attributes into a directory for rendered files, if they do not exist. A failure is ignored:
 // a checkout with other line endings is then reported as different.
-func Attributes(base string) {
-	root, err := gate.OpenRoot(base)
+func Attributes(disk *gate.Disk, base string) {
+	root, err := disk.OpenRoot(base)
 	if err != nil {
 		return
 	}

@@ -171,7 +171,7 @@ func TestFilesAndFoldersTakeEachOthersPlace(t *testing.T) {
 // remembered are options for secret files, with what the user's cache directory remembers of a directory.
 func remembered(t *testing.T, directory string) folder.Options {
 	t.Helper()
-	return folder.Options{Secret: true, Memory: cache.OpenWritten(directory)}
+	return folder.Options{Secret: true, Memory: cache.OpenWritten(nil, directory)}
 }
 
 func TestSecretFiles(t *testing.T) {

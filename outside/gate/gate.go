@@ -16,6 +16,8 @@ import (
 	"path/filepath"
 	"strings"
 	"time"
+
+	"knothole/core/source"
 )
 
 // MaxFile is how large a file may be that is read, in bytes.
@@ -33,33 +35,37 @@ var ErrTooLarge = errors.New("it is too large")
 // ErrChanged says that a file is not what it was when it was read.
 var ErrChanged = errors.New("it was changed by somebody else in the meantime; run the command again")
 
-// fault is asked before each change of the file system, and may let it fail: see Inject.
-var fault = noFault
+// Disk is that of the machine, as far as files are changed. Nil is the disk as it is.
+type Disk struct {
+	// Fault is asked before each change, and may let it fail, so that a test can see what is left then. Nothing need
+	// survive a loss of power where it is set: waiting for the disk would only take time.
+	Fault func(operation, name string) error
+}
 
-func noFault(operation, name string) error { return nil }
-
-// injected says that a test lets changes fail: then nothing need survive a loss of power, and waiting for the disk
-// would only take time.
-var injected bool
-
-// Inject lets changes of the file system fail, so that a test can see what is left then. It is not for several tests at
-// a time.
-func Inject(f func(operation, name string) error) (restore func()) {
-	fault, injected = f, true
-	return func() { fault, injected = noFault, false }
+func (d *Disk) fault(operation, name string) error {
+	if d == nil {
+		return nil
+	}
+	return d.Fault(operation, name)
 }
 
 // Root is a directory of the machine. Names in it have forward slashes; a link that leads out of it is refused.
-type Root struct{ in *os.Root }
+type Root struct {
+	in   *os.Root
+	disk *Disk
+}
 
 // OpenRoot opens a directory.
-func OpenRoot(name string) (*Root, error) {
+func (d *Disk) OpenRoot(name string) (*Root, error) {
 	in, err := os.OpenRoot(name)
 	if err != nil {
 		return nil, err
 	}
-	return &Root{in}, nil
+	return &Root{in, d}, nil
 }
+
+// OpenRoot opens a directory of the disk as it is.
+func OpenRoot(name string) (*Root, error) { return (*Disk)(nil).OpenRoot(name) }
 
 // OpenRoot opens a directory in a directory.
 func (r *Root) OpenRoot(name string) (*Root, error) {
@@ -67,7 +73,7 @@ func (r *Root) OpenRoot(name string) (*Root, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Root{in}, nil
+	return &Root{in, r.disk}, nil
 }
 
 // Close gives the directory back.
@@ -83,7 +89,7 @@ func (r *Root) Mkdir(name string, mode fs.FileMode) error {
 
 // MkdirAll makes a directory and those that it is in.
 func (r *Root) MkdirAll(name string, mode fs.FileMode) error {
-	if err := fault("mkdir", name); err != nil {
+	if err := r.disk.fault("mkdir", name); err != nil {
 		return err
 	}
 	return r.in.MkdirAll(filepath.FromSlash(name), mode)
@@ -91,7 +97,7 @@ func (r *Root) MkdirAll(name string, mode fs.FileMode) error {
 
 // Rename gives something another name, over a file that is there.
 func (r *Root) Rename(from, to string) error {
-	if err := fault("rename", to); err != nil {
+	if err := r.disk.fault("rename", to); err != nil {
 		return err
 	}
 	return r.in.Rename(filepath.FromSlash(from), filepath.FromSlash(to))
@@ -104,7 +110,7 @@ func (r *Root) Chmod(name string, mode fs.FileMode) error {
 
 // Remove removes a file or an empty directory.
 func (r *Root) Remove(name string) error {
-	if err := fault("remove", name); err != nil {
+	if err := r.disk.fault("remove", name); err != nil {
 		return err
 	}
 	return r.in.Remove(filepath.FromSlash(name))
@@ -112,7 +118,7 @@ func (r *Root) Remove(name string) error {
 
 // RemoveAll removes a file, or a directory with all that is in it; that there is none is no error.
 func (r *Root) RemoveAll(name string) error {
-	if err := fault("remove", name); err != nil {
+	if err := r.disk.fault("remove", name); err != nil {
 		return err
 	}
 	return r.in.RemoveAll(filepath.FromSlash(name))
@@ -183,10 +189,10 @@ func size(n int64) string {
 
 // WriteFile writes a file in full. It is not for files that others could be reading: see Replace.
 func (r *Root) WriteFile(name string, text []byte, mode fs.FileMode) error {
-	if err := fault("create", name); err != nil {
+	if err := r.disk.fault("create", name); err != nil {
 		return err
 	}
-	if err := fault("write", name); err != nil {
+	if err := r.disk.fault("write", name); err != nil {
 		_ = r.in.WriteFile(filepath.FromSlash(name), text[:len(text)/2], mode)
 		return err
 	}
@@ -258,14 +264,14 @@ func (r *Root) put(name string, text []byte, mode fs.FileMode, how putting) erro
 		}
 	}
 	staged := path.Join(folder, stagedPrefix+path.Base(name))
-	if err := fault("create", staged); err != nil {
+	if err := r.disk.fault("create", staged); err != nil {
 		return err
 	}
 	f, err := r.in.OpenFile(filepath.FromSlash(staged), os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode)
 	if err != nil {
 		return err
 	}
-	if err = fault("write", staged); err != nil {
+	if err = r.disk.fault("write", staged); err != nil {
 		text = text[:len(text)/2]
 	}
 	if _, err2 := f.Write(text); err == nil {
@@ -275,7 +281,7 @@ func (r *Root) put(name string, text []byte, mode fs.FileMode, how putting) erro
 		err = f.Chmod(mode)
 	}
 	if err == nil && how.safe {
-		if err = fault("sync", staged); err == nil && !injected {
+		if err = r.disk.fault("sync", staged); err == nil && r.disk == nil {
 			err = f.Sync()
 		}
 	}
@@ -304,7 +310,7 @@ func (r *Root) Touch(name string) error {
 // syncFolder keeps the names in a directory on the disk. Where directories cannot be synced, names are as safe as the
 // file system makes them.
 func (r *Root) syncFolder(name string) error {
-	if injected {
+	if r.disk != nil {
 		return nil
 	}
 	f, err := r.in.Open(filepath.FromSlash(name))
@@ -333,10 +339,10 @@ func (r *Root) follow(name string) (string, error) {
 			return "", err
 		}
 		if to = filepath.ToSlash(to); path.IsAbs(to) {
-			return "", errors.New(leadsOut)
+			return "", errLeadsOut
 		}
 		if name = path.Join(path.Dir(name), to); !filepath.IsLocal(filepath.FromSlash(name)) {
-			return "", errors.New(leadsOut)
+			return "", errLeadsOut
 		}
 	}
 	return "", errors.New("links lead in a cycle")
@@ -354,7 +360,7 @@ func (f files) Open(name string) (fs.File, error) {
 	}
 	opened, err := f.root.in.OpenFile(filepath.FromSlash(name), os.O_RDONLY|dontWait, 0)
 	if err != nil {
-		return nil, err
+		return nil, outward(name, err)
 	}
 	if info, err := opened.Stat(); err == nil && info.IsDir() {
 		return opened, nil
@@ -375,7 +381,15 @@ func (f files) ReadFile(name string) ([]byte, error) {
 	if errors.Is(err, ErrNotPlain) {
 		err = &fs.PathError{Op: "open", Path: name, Err: err}
 	}
-	return text, err
+	return text, outward(name, err)
+}
+
+// outward returns an error of a name as who reads the files knows it when a link leads out of them.
+func outward(name string, err error) error {
+	if err != nil && errors.Is(Plain(err), errLeadsOut) {
+		return &fs.PathError{Op: "open", Path: name, Err: source.ErrLeadsOut}
+	}
+	return err
 }
 
 // Lstat describes what a name stands for, a link too.
@@ -396,6 +410,8 @@ func (f files) Stat(name string) (fs.FileInfo, error) { return fs.Stat(f.root.in
 // leadsOut is how an os.Root says that a link leads out of it.
 const leadsOut = "path escapes from parent"
 
+var errLeadsOut = errors.New("a link leads out of the directory, and is not followed")
+
 // Plain takes the operation and the path off an error of the file system, which the caller names better.
 func Plain(err error) error {
 	var pathError *fs.PathError
@@ -410,7 +426,7 @@ func Plain(err error) error {
 		}
 	}
 	if err != nil && err.Error() == leadsOut {
-		return errors.New("a link leads out of the directory, and is not followed")
+		return errLeadsOut
 	}
 	return err
 }

@@ -114,16 +114,16 @@ func Within(folder, name string) bool {
 }
 
 // MakeFolder makes a directory and those that it is in.
-func MakeFolder(name string, mode fs.FileMode) error {
-	if err := fault("mkdir", name); err != nil {
+func (d *Disk) MakeFolder(name string, mode fs.FileMode) error {
+	if err := d.fault("mkdir", name); err != nil {
 		return err
 	}
 	return os.MkdirAll(name, mode)
 }
 
 // RemoveEmpty removes a directory when it is empty.
-func RemoveEmpty(name string) {
-	if fault("remove", name) == nil {
+func (d *Disk) RemoveEmpty(name string) {
+	if d.fault("remove", name) == nil {
 		_ = os.Remove(name)
 	}
 }

@@ -4,7 +4,7 @@ import "golang.org/x/sys/unix"
 
 // Sync keeps the files of a directory on the disk, with all else that was written to its file system.
 func (r *Root) Sync(folder string) error {
-	if err := fault("sync", "."); err != nil || injected {
+	if err := r.disk.fault("sync", "."); err != nil || r.disk != nil {
 		return err
 	}
 	f, err := r.in.Open(folder)

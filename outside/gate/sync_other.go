@@ -11,7 +11,7 @@ import (
 
 // Sync syncs the files of a directory one by one, because this system has no call for all of them.
 func (r *Root) Sync(folder string) error {
-	if err := fault("sync", "."); err != nil || injected {
+	if err := r.disk.fault("sync", "."); err != nil || r.disk != nil {
 		return err
 	}
 	entries, err := fs.ReadDir(r.in.FS(), folder)

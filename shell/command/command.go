@@ -58,6 +58,7 @@ type system struct {
 	color       bool           // whether out shows colours
 	errColor    bool           // whether err does
 	signals     chan os.Signal // that interrupt a run; nil where there are none
+	disk        *gate.Disk     // where files are written; nil for the machine's
 }
 
 // gcPercent is how much the heap may grow, in percent, before it is looked through.

@@ -122,23 +122,22 @@ func TestEveryFaultOfEveryChange(t *testing.T) {
 	}
 	t.Setenv("XDG_CACHE_HOME", t.TempDir())
 	t.Setenv("KNOTHOLE_SECRET_PIN", "0412")
-	none := func(string, string) error { return nil }
-	defer gate.Inject(none)()
 	faults := 0
 	for _, c := range changing {
 		t.Run(c.name, func(t *testing.T) {
-			prepare := func() (folder string, run func() (int, string)) {
+			none := func(string, string) error { return nil }
+			prepare := func() (folder string, run func(fault func(operation, name string) error) (int, string)) {
 				folder = beforeChange(t, c.files)
-				return folder, func() (int, string) {
+				return folder, func(fault func(operation, name string) error) (int, string) {
 					var out bytes.Buffer
 					status := Main(c.arguments, &system{in: strings.NewReader(""), out: &out, err: &out, folder: folder,
-						width: 120})
+						width: 120, disk: &gate.Disk{Fault: fault}})
 					return status, out.String()
 				}
 			}
 			folder, run := prepare()
 			old := contents(t, folder)
-			status, said := run()
+			status, said := run(none)
 			require.Equal(t, exitClean, status, said)
 			after := contents(t, folder)
 			require.NotEqual(t, old, after)
@@ -146,9 +145,7 @@ func TestEveryFaultOfEveryChange(t *testing.T) {
 				for n := 1; ; n++ {
 					folder, run := prepare()
 					f := &faulty{left: n, dead: dead}
-					gate.Inject(f.fault)
-					status, said := run()
-					gate.Inject(none)
+					status, said := run(f.fault)
 					if !f.fired {
 						break
 					}
@@ -165,7 +162,7 @@ func TestEveryFaultOfEveryChange(t *testing.T) {
 					if status == exitClean {
 						continue // what failed was of no weight
 					}
-					status, said = run()
+					status, said = run(none)
 					require.Contains(t, []int{exitClean, exitFailed}, status, "%s\nthen: %s", what, said)
 					if status == exitFailed { // it is done already, and says so
 						require.Contains(t, said, "there is an environment", "%s\nthen: %s", what, said)

@@ -111,7 +111,7 @@ func (c *call) rewrite(name string, before, text []byte) error {
 	if real, err := gate.Real(name); err == nil {
 		name = real
 	}
-	root, err := gate.OpenRoot(filepath.Dir(name))
+	root, err := c.disk.OpenRoot(filepath.Dir(name))
 	if err != nil {
 		return err
 	}

@@ -520,7 +520,7 @@ func (s setting) agreed(
 
 // replace writes files of the project that were edited, each whole or not at all, and says what it did.
 func (c *call) replace(p *opened, editor *project.Editor, files map[string]string) int {
-	root, err := gate.OpenRoot(p.folder)
+	root, err := c.disk.OpenRoot(p.folder)
 	if err != nil {
 		return c.failed("%s", plainError(err))
 	}

@@ -25,14 +25,14 @@ func (c *call) leftovers(p *opened) leftovers {
 	at := func(to string) string { return filepath.Join(p.folder, filepath.FromSlash(to)) }
 	return leftovers{folder.Orphans(at(p.Out), names, nil), folder.Orphans(at(p.SecretOut), names,
 		func(name string) bool {
-			return len(cache.OpenWritten(filepath.Join(realName(at(p.SecretOut)), name)).Names()) > 0
+			return len(cache.OpenWritten(c.disk, filepath.Join(realName(at(p.SecretOut)), name)).Names()) > 0
 		})}
 }
 
 // recoverable returns what decides whether a file may be removed that was rendered for an environment that is gone:
 // git has it as it is, or the cache knows that this machine rendered it. A record alone may have come with a change.
 func (c *call) recoverable(p *opened, at string) func(name string, text []byte) bool {
-	known := cache.Open(at, true)
+	known := cache.Open(c.disk, at, true)
 	r, err := c.repositoryOf(p.folder, repository.Open)
 	return func(name string, text []byte) bool {
 		return known.Knows(folder.Digest(text)) || err == nil && r.Has(filepath.Join(realName(at), name), text)
@@ -60,7 +60,7 @@ func (l leftovers) targets(c *call, p *opened, d *destination, options folder.Op
 			at := filepath.Join(base, name)
 			options.Memory, options.Recoverable = nil, nil
 			if secret {
-				options.Memory = cache.OpenWritten(filepath.Join(realName(base), name))
+				options.Memory = cache.OpenWritten(c.disk, filepath.Join(realName(base), name))
 			} else {
 				options.Recoverable = c.recoverable(p, at)
 			}

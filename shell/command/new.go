@@ -12,7 +12,6 @@ import (
 	"knothole/core/data"
 	"knothole/core/project"
 	"knothole/demo"
-	"knothole/outside/gate"
 )
 
 var newCommand = &command{
@@ -43,7 +42,7 @@ func runNew(c *call) int {
 	}
 	folder := c.path(c.arguments[0])
 	var there *demo.NotEmpty
-	switch err := demo.WriteNew(folder); {
+	switch err := demo.WriteNew(c.disk, folder); {
 	case errors.As(err, &there):
 		return c.notEmpty(there)
 	case err != nil:
@@ -103,7 +102,7 @@ func runNewEnvironment(c *call, name, like string) int {
 	if err != nil {
 		return c.failed("%s: nothing was written", err)
 	}
-	root, err := gate.OpenRoot(p.folder)
+	root, err := c.disk.OpenRoot(p.folder)
 	if err != nil {
 		return c.failed("%s", plainError(err))
 	}

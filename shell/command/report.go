@@ -166,7 +166,7 @@ func (c *call) putPage(to string, text []byte) error {
 		return err
 	}
 	defer unlock()
-	root, err := gate.OpenRoot(filepath.Dir(to))
+	root, err := c.disk.OpenRoot(filepath.Dir(to))
 	if err != nil {
 		return err
 	}

@@ -316,10 +316,10 @@ func (s *schemaRun) extract(c *call, to string) int {
 	if all == nil {
 		return status
 	}
-	if err := gate.MakeFolder(to, 0o755); err != nil {
+	if err := c.disk.MakeFolder(to, 0o755); err != nil {
 		return c.failed("%s cannot be made: %s", c.relative(to), plainError(err))
 	}
-	root, err := gate.OpenRoot(to)
+	root, err := c.disk.OpenRoot(to)
 	if err != nil {
 		return c.failed("%s cannot be opened: %s", c.relative(to), plainError(err))
 	}

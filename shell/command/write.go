@@ -84,7 +84,7 @@ type staging struct {
 func (r *rendering) staging(c *call, p *opened) *staging {
 	d := r.destination(c, p)
 	return &staging{destination: &d, r: r, c: c, p: p, made: &texts{}, unlock: func() {},
-		options: folder.Options{Overwrite: r.overwrite, Partial: r.only != nil}, of: map[*render.Result]*encoded{}}
+		options: folder.Options{Disk: c.disk, Overwrite: r.overwrite, Partial: r.only != nil}, of: map[*render.Result]*encoded{}}
 }
 
 // stage encodes and stages what an environment renders to. It may be called from any goroutine.
@@ -95,7 +95,7 @@ func (s *staging) stage(result *render.Result) {
 	}
 	var known *cache.Texts
 	if !s.r.prints() {
-		known = cache.Open(filepath.Join(s.to, result.Run.Name), s.r.only != nil)
+		known = cache.Open(s.c.disk, filepath.Join(s.to, result.Run.Name), s.r.only != nil)
 	}
 	e := s.r.encode(result, known, s.made)
 	if !s.r.prints() && e.err == nil && s.begin() {
@@ -203,7 +203,7 @@ func (s *staging) commit(start time.Time) int {
 		if r.secrets {
 			options := s.options
 			options.Secret = true
-			options.Memory = cache.OpenWritten(filepath.Join(realName(s.secretTo), e.environment.Name))
+			options.Memory = cache.OpenWritten(c.disk, filepath.Join(realName(s.secretTo), e.environment.Name))
 			e.secretTarget = &target{environment: e.environment.Name, base: s.secretTo, files: e.secret, options: options}
 			targets = append(targets, e.secretTarget)
 			wrote = wrote || len(e.secret) > 0
@@ -232,7 +232,7 @@ func (s *staging) commit(start time.Time) int {
 		e.known.Save()
 	}
 	if s.own {
-		folder.Attributes(s.to)
+		folder.Attributes(c.disk, s.to)
 	}
 	if r.prune {
 		left.remove(c, targets)
