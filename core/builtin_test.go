@@ -9,44 +9,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"knothole/core/builtin"
-	"knothole/core/check"
 	"knothole/core/data"
 	"knothole/core/project"
 	"knothole/core/source"
-	"knothole/core/types"
 )
-
-// TestExamples runs the example of every function in a program of its own and compares what it gives.
-func TestBuiltinExamples(t *testing.T) {
-	for _, f := range builtin.All() {
-		t.Run(f.Group+"."+f.Name(), func(t *testing.T) {
-			require.NotEmpty(t, f.Description)
-			require.Contains(t, f.Example, f.Group+"."+f.Name()+"(", "the example must call the function")
-			p, err := project.Load(fstest.MapFS{
-				project.FileName: {Data: []byte("[environments.bench]\n")},
-				"main.knot":      {Data: []byte("output example = " + f.Example)},
-			})
-			require.NoError(t, err)
-			require.Empty(t, p.Findings)
-			v, ok := p.Run(p.Concrete()[0]).World(false).Value(p.Unit().Module.Objects["example"])
-			require.True(t, ok, "%v", p.Program.Constants())
-			require.Equal(t, f.Result, data.CompactJSON(v))
-		})
-	}
-}
-
-// TestSignatures reads every signature, and checks that a function that can fail says when.
-func TestSignatures(t *testing.T) {
-	u := types.NewUniverse()
-	for _, f := range builtin.All() {
-		o := check.Signature(u, f.Signature)
-		require.NotNil(t, o.Type, f.Signature)
-		require.Equal(t, f.Name(), f.Signature[:strings.IndexByte(f.Signature, '(')])
-		for _, p := range o.Parameters {
-			require.NotEqual(t, types.Invalid, p.Type, f.Signature)
-		}
-	}
-}
 
 // TestFailuresNameTheArgument makes calls fail and looks which argument the finding marks.
 func TestFailuresNameTheArgument(t *testing.T) {
