@@ -17,13 +17,13 @@ import (
 func TestCommentsGetPlainer(t *testing.T) {
 	most := map[string]int{
 		`\b[sS]tand(s|ing)?\b`:                          142,
-		`\b([hH]eld|[hH]olds?)\b`:                       262,
-		`\b([tT]old|[tT]ells?|[tT]ellers?)\b`:           142,
+		`\b([hH]eld|[hH]olds?)\b`:                       260,
+		`\b([tT]old|[tT]ells?|[tT]ellers?)\b`:           141,
 		`\b[bB]ehind\b`:                                 49,
 		`\bin hand\b`:                                   6,
-		`\b(is|are) no [a-z]`:                           67,
+		`\b(is|are) no [a-z]`:                           65,
 		`\b[fF]olders?\b`:                               4,
-		`\b[pP]laces?\b`:                                313,
+		`\b[pP]laces?\b`:                                311,
 		`\b(come|comes|came|bring|brings) (forth|upon)`: 3,
 		`\b[wW]hoever\b`:                                7,
 	}

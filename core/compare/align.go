@@ -239,7 +239,7 @@ func nowhere(sides int) []int {
 // enough is how much of two elements must be equal for one to be the other with changes.
 const enough = 0.6
 
-// rename puts an element with another key into the slot of one that is much like it and has gone.
+// rename puts an element with another key into the slot of a similar element that was removed.
 func (n *Node) rename(sides [][]value.Value) {
 	for side := 1; side < len(sides); side++ {
 		var gone, come []int // slots

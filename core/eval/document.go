@@ -34,8 +34,8 @@ type Document struct {
 	Failed  bool          // it was evaluated, and something is wrong, which is among the findings
 	Removed bool          // a patch removed it
 
-	// evaluate makes the value for who holds the lock of the constants or does not. Who visited the document may have
-	// held it then.
+	// evaluate computes the value; locked says whether the caller holds the lock of the constants. Who visited the
+	// document may have had it then.
 	evaluate func(locked *lockHeld) value.Value
 	world    *World
 	owner    *check.Object // the declaration that it is in

@@ -231,7 +231,7 @@ type looking struct {
 }
 
 // allowance is how many steps a rule may take for each document that it looks at, beside those that any declaration
-// may take: how many documents there are is no fault of the rule.
+// may take: a rule is not charged for the number of documents.
 const allowance = 20_000
 
 // runOnce looks at the current document.
@@ -303,17 +303,17 @@ func (r *Rule) guarded(body func(f *frame)) (ok bool) {
 	return true
 }
 
-// Spent reports whether the rule took more steps than it may: it is not held any more.
+// Spent reports whether the rule took more steps than it may: it no longer runs.
 func (r *Rule) Spent() bool { return r.thread.steps > stepLimit }
 
-// Each looks at documents one after the other, at those of which the path matches (nil for all), and tells what came
-// of it where that is more than that the document meets the rule. It returns how many documents it looked at.
-// Violations have no places yet. The kinds of the documents are numbered.
+// Each looks at documents one after the other, at those of which the path matches (nil for all), and calls emit for
+// each that violates the rule or on which the rule fails. It returns how many documents it looked at. Violations have
+// no paths yet. The kinds of the documents are numbered.
 func (r *Rule) Each(documents []Subject, matches func(path string) bool,
-	tell func(i int, looked Outcome)) (met int) {
+	emit func(i int, outcome Outcome)) (met int) {
 	reports := r.thread.reports
 	for i := 0; ; i++ {
-		inHand := false
+		running := false
 		r.looking = looking{}
 		failures, ok := r.attempt(func(f *frame) {
 			before := len(reports.findings)
@@ -323,7 +323,7 @@ func (r *Rule) Each(documents []Subject, matches func(path string) bool,
 				if may == no || matches != nil && !matches(d.Path) {
 					continue
 				}
-				inHand = true
+				running = true
 				r.looking.document, r.looking.met = d.Data, false
 				r.looking.chosen = may == yes && r.run.onlyKind
 				if r.run.path >= 0 {
@@ -333,21 +333,21 @@ func (r *Rule) Each(documents []Subject, matches func(path string) bool,
 				if len(r.looking.violations) > 0 || len(reports.findings) > before || reports.stopped.Load() != nil {
 					return
 				}
-				inHand = false
+				running = false
 				if r.looking.met {
 					met++
 				}
 			}
 		})
-		if !inHand {
+		if !running {
 			return met
 		}
-		looked := r.looked(failures, ok)
-		if looked.Met {
+		outcome := r.looked(failures, ok)
+		if outcome.Met {
 			met++
 		}
-		if looked.Failed || len(looked.Violations) > 0 {
-			tell(i, looked)
+		if outcome.Failed || len(outcome.Violations) > 0 {
+			emit(i, outcome)
 		}
 	}
 }

@@ -37,7 +37,7 @@ func (e *end) is(o *Object) bool {
 	return place.Kind(o.Data) == e.Kind
 }
 
-// ReadLinks reads the links of a project; what is no place is among the findings.
+// ReadLinks reads the links of a project; invalid paths are reported as findings.
 func ReadLinks(p *project.Project, builtins *eval.Builtins) (links []*Link, findings source.Findings) {
 	parse := func(text string, at source.Span) *eval.Places {
 		places, err := eval.ParsePlaces(text, builtins)
