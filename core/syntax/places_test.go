@@ -98,7 +98,7 @@ func TestAlone(t *testing.T) {
 					}
 				}
 				slice := m.File.Slice(e.Place())
-				again := parsed(t, "let x = (" + slice + "\n)\n")
+				again := parsed(t, "let x = ("+slice+"\n)\n")
 				require.Empty(t, again.Findings, "%s: %q", name, slice)
 				inner := again.Declarations[0].(*Let).Value.(*Paren).Inner
 				require.True(t, same(reflect.ValueOf(e), reflect.ValueOf(inner)), "%s: %T %q", name, e, slice)
