@@ -256,23 +256,21 @@ var mutants = []mutant{
 			}
 			return left // what is behind need not be reached`,
 		"kind filter takes a later `and` part before an earlier one is known to hold"},
-	{45, "core/project/inputs.go", "merge",
-		`		if removable {
-			return value.Value{}
-		}`,
-		`		if removable || broken {
-			return value.Value{}
-		}`,
-		"null for a field that is not nullable"},
+	{45, "core/project/layered.go", "effectOf",
+		`	case removable:
+		return takesAway`,
+		`	case removable || broken:
+		return takesAway`,
+		"null for a field that is not nullable takes away what weaker layers give"},
 	{46, "core/project/inputs.go", "Run.missing",
 		`			return false // it may be in the layer that could not be read`,
 		`			return broken // it may be in the layer that could not be read`,
 		"missing input with a broken layer"},
-	{47, "core/project/inputs.go", "Run.TakenAway",
-		`		if !at(l.Root, path).IsAbsent() {
+	{47, "core/project/layered.go", "Layers.TakenAway",
+		`		if !l.At(path).IsAbsent() {
 			break
 		}`,
-		`		if !at(l.Root, path).IsAbsent() && !broken {
+		`		if !l.At(path).IsAbsent() && !broken {
 			break
 		}`,
 		"taken away by a weaker layer"},
