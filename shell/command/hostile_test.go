@@ -128,6 +128,9 @@ func hostileProject(t *testing.T, module string) string {
 
 // TestHostilePrograms checks that programs which ask for too much work end with a finding, in bounded memory.
 func TestHostilePrograms(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, and CI runs it")
+	}
 	t.Parallel()
 	program := AsUsed(t)
 	for name, c := range hostile {
