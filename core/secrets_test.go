@@ -131,8 +131,8 @@ func undecided(findings map[string]string) []string {
 var decidedBySecrets = map[source.Code]bool{source.Limit: true, source.WrongType: true, source.Requirement: true,
 	source.HiddenDecision: true}
 
-// shown evaluates a program with some secrets: what each output came to, and what was found.
-func shown(t *testing.T, program string, secrets secretTexts) (outputs, findings map[string]string) {
+// loadSecret loads a program whose inputs are secrets.
+func loadSecret(t *testing.T, program string) *project.Project {
 	t.Helper()
 	p, err := project.Load(fstest.MapFS{
 		project.FileName: {Data: []byte("[environments.bench.secrets]\npin = { variable = \"PIN\" }\n" +
@@ -141,6 +141,13 @@ func shown(t *testing.T, program string, secrets secretTexts) (outputs, findings
 		"main.knot": {Data: []byte(program)},
 	})
 	require.NoError(t, err)
+	return p
+}
+
+// shown evaluates a program with some secrets: what each output came to, and what was found.
+func shown(t *testing.T, program string, secrets secretTexts) (outputs, findings map[string]string) {
+	t.Helper()
+	p := loadSecret(t, program)
 	outputs, findings = map[string]string{}, map[string]string{}
 	if p.Unit().Module == nil {
 		return outputs, findings
