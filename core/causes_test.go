@@ -546,15 +546,14 @@ func TestTrialsThatEndEarly(t *testing.T) {
 		p := c.load(t, c.written)
 		west, east := p.RunNamed("west"), p.RunNamed("east")
 		sides := [][]*project.Run{{west, east}, {west, east, west}, {west, west, east}}[seed%3]
-		run := func(limit int) *compare.Comparison {
-			defer compare.LimitTrials(limit)()
-			found, findings, _ := compare.Environments(p, sides, compare.Options{})
+		run := func(budget *int) *compare.Comparison {
+			found, findings, _ := compare.Environments(p, sides, compare.Options{Budget: budget})
 			if findings.HasErrors() {
 				return nil
 			}
 			return found
 		}
-		recorded, full := run(0), run(-1)
+		recorded, full := run(new(int)), run(nil)
 		if recorded == nil {
 			continue
 		}
@@ -562,7 +561,7 @@ func TestTrialsThatEndEarly(t *testing.T) {
 		require.Equal(t, slices.Sorted(maps.Keys(all)), slices.Sorted(maps.Keys(most)), "seed %d", seed)
 		documents := c.try(t, nil)
 		for _, limit := range []int{1, 3, 10, 40, 150} {
-			found := run(limit)
+			found := run(&limit)
 			rows := rowsOf(found)
 			require.Equal(t, slices.Sorted(maps.Keys(all)), slices.Sorted(maps.Keys(rows)), "seed %d", seed)
 			for key, row := range rows {

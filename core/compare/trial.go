@@ -8,7 +8,6 @@ import (
 	"maps"
 	"slices"
 	"strings"
-	"sync/atomic"
 
 	"knothole/core/explain"
 	"knothole/core/render"
@@ -47,22 +46,11 @@ type variation interface {
 
 // budgetFor returns the budget for trials, in documents, if so many documents differ. In a small project every
 // difference is tried; in a large one, trials cost about as much as the comparison.
-func budgetFor(differ int) int {
-	if limit := trialLimit.Load(); limit >= 0 {
-		return int(limit)
+func (o Options) budgetFor(differ int) int {
+	if o.Budget != nil {
+		return *o.Budget
 	}
 	return min(6000, 120_000/max(1, differ)) + 2*differ
-}
-
-// trialLimit is the budget for all trials if it is not negative.
-var trialLimit atomic.Int64
-
-func init() { trialLimit.Store(-1) }
-
-// LimitTrials sets the budget for trials of causes, in documents, for tests of comparisons whose trials end early.
-func LimitTrials(documents int) (restore func()) {
-	trialLimit.Store(int64(documents))
-	return func() { trialLimit.Store(-1) }
 }
 
 // set is a set of leaves, with one bit for the number of each.
