@@ -11,8 +11,8 @@ import (
 )
 
 // followed holds for a random program that the checker follows secrets to each place at which evaluation finds that one
-// decides something or would show. Left out is what only values tell: the choice of a member of a union, and of a branch
-// of a match by the type.
+// decides something or would show. Left out is what only values tell: the choice of a member of a union, and of a
+// branch of a match by the type.
 func followed(t *testing.T, seed uint64) (found int) {
 	t.Helper()
 	program := newGenerator(seed).secretProgram()

@@ -15,8 +15,9 @@ import (
 // stand before it. Values and places know nothing of the language, so that its types may speak of places.
 var order = []string{
 	"core/parallel", "core/source", "core/syntax", "core/value", "core/place", "core/data", "core/schema",
-	"core/expression", "core/types", "core/check", "core/expected", "core/flow", "core/eval", "core/builtin", "core/standard",
-	"core/project", "core/render", "core/rule", "core/explain", "core/compare", "core/verify", "core/lift", "core/packages",
+	"core/expression", "core/types", "core/check", "core/expected", "core/flow", "core/eval", "core/builtin",
+	"core/standard", "core/project", "core/render", "core/rule", "core/explain", "core/compare", "core/verify",
+	"core/lift", "core/packages",
 }
 
 // TestLayout keeps the architecture: the core knows neither the shell nor the outside, and its arrows point one way.

@@ -893,8 +893,8 @@ func TestOneMeaningOfRandomPrograms(t *testing.T) {
 	require.Greater(t, compared, 2000, "most outputs are compared")
 }
 
-// TestProgramsHaveAllForms checks that the generator leaves out no form of expression but those that the naive evaluator
-// does not know, so that a form that is added has to have the same meaning in both evaluators.
+// TestProgramsHaveAllForms checks that the generator leaves out no form of expression but those that the naive
+// evaluator does not know, so that a form that is added has to have the same meaning in both evaluators.
 func TestProgramsHaveAllForms(t *testing.T) {
 	found := map[string]bool{}
 	for seed := range uint64(100) {

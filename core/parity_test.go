@@ -26,7 +26,8 @@ func TestParityByDigests(t *testing.T) {
 		if seed%3 == 0 {
 			texts["east.yaml"] = texts["west.yaml"]
 		}
-		texts[project.FileName] += "[[parity]]\nenvironments = [\"west\", \"east\"]\nmay_differ = [\"a.yaml: **\", \"*: name\"]\n"
+		texts[project.FileName] += "[[parity]]\nenvironments = [\"west\", \"east\"]\n" +
+			"may_differ = [\"a.yaml: **\", \"*: name\"]\n"
 		files := fstest.MapFS{}
 		for name, text := range texts {
 			files[name] = &fstest.MapFile{Data: []byte(text)}

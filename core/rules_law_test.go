@@ -21,7 +21,8 @@ func ruleErrors(t *testing.T, files fstest.MapFS) map[string]bool {
 	t.Helper()
 	p, err := project.Load(files)
 	require.NoError(t, err)
-	findings := verified(p, p.Runs(p.Concrete()), render.Options{Everything: true, Validate: true}, time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC), nil)
+	findings := verified(p, p.Runs(p.Concrete()), render.Options{Everything: true, Validate: true},
+		time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC), nil)
 	found := map[string]bool{}
 	for _, f := range findings {
 		if f.Severity == source.Error {

@@ -80,7 +80,8 @@ func (l *layered) files() fstest.MapFS {
 	add("north.yaml", func(v int) string { return fmt.Sprintf("copies: %d\n", v) })
 	add("main.knot", func(v int) string {
 		var b strings.Builder
-		b.WriteString("use \"./piers.yaml\" as piers\ninput copies: int where it in 0..20 = 1\nsecret input pin: string = \"x\"\n")
+		b.WriteString("use \"./piers.yaml\" as piers\ninput copies: int where it in 0..20 = 1\n" +
+			"secret input pin: string = \"x\"\n")
 		total := "copies"
 		for i := range l.modules {
 			fmt.Fprintf(&b, "use \"./m%d.knot\" as m%d\n", i, i)
@@ -192,7 +193,8 @@ func TestSnapshotCounts(t *testing.T) {
 	files := fstest.MapFS{project.FileName: {Data: []byte("[environments.north]\n")},
 		"m0.knot": {Data: []byte("let x = 1\n")}}
 	for i := 1; i < 20; i++ {
-		files[fmt.Sprintf("m%d.knot", i)] = &fstest.MapFile{Data: fmt.Appendf(nil, "use \"./m%d.knot\" as m\nlet x = m.x + 1\n",
+		files[fmt.Sprintf("m%d.knot", i)] = &fstest.MapFile{Data: fmt.Appendf(nil,
+			"use \"./m%d.knot\" as m\nlet x = m.x + 1\n",
 			i-1)}
 	}
 	files["main.knot"] = &fstest.MapFile{Data: []byte("use \"./m19.knot\" as m\noutput x = m.x\n")}

@@ -89,7 +89,8 @@ type Options struct {
 	Only func(path string) bool
 	// Ignore takes out of the document with a path what is not compared; nil for nothing.
 	Ignore func(path string, v value.Value) value.Value
-	// Budget is how much may be tried to find causes, in documents that are evaluated; nil for as much as is reasonable.
+	// Budget is how much may be tried to find causes, in documents that are evaluated; nil for as much as is
+	// reasonable.
 	Budget *int
 }
 
@@ -327,7 +328,8 @@ func addCauses(ctx context.Context, c *Comparison, sides []Side, against int, o 
 	}
 	if together && a.result.Run != b.result.Run {
 		t := &trials{variation: newDifferences(a.unit, a.result, b.result), options: o, against: against,
-			units: [2]map[string]*Content{a.Contents, b.Contents}, outcomes: map[string]*outcome{}, left: o.budgetFor(len(c.Documents))}
+			units: [2]map[string]*Content{a.Contents, b.Contents}, outcomes: map[string]*outcome{},
+			left: o.budgetFor(len(c.Documents))}
 		if err := t.confirm(ctx, c.Documents); err != nil {
 			return err
 		}

@@ -166,7 +166,8 @@ func (c *Comparison) unlike(d *Document, group project.Parity) (findings source.
 			at = r.Cause.Left
 		}
 		findings.Add(source.Finding{Code: source.Parity, Span: source.At(at), Related: related,
-			Help: fmt.Sprintf("make the values the same, or allow the difference: may_differ = [%q]", d.Path+": "+r.Path.String()),
+			Help: fmt.Sprintf("make the values the same, or allow the difference: may_differ = [%q]",
+				d.Path+": "+r.Path.String()),
 			Message: fmt.Sprintf("%s: %s is %s%s", d.Path, r.Path, strings.Join(says, ", "),
 				because(namesOf(r.Cause)))})
 	}

@@ -260,8 +260,9 @@ func Revisions(sides [2]Revision, o Options, tree func(map[string][]byte) fs.FS)
 		}
 	}
 	t := &trials{variation: newRevisions(sides[0].Project, sides[1].Project, sides[0].Environment, tree), options: o,
-		against: 1, units: [2]map[string]*Content{rendered[0].Contents, rendered[1].Contents}, outcomes: map[string]*outcome{},
-		left: budgetOfRevisions + len(c.Documents)}
+		against: 1, units: [2]map[string]*Content{rendered[0].Contents, rendered[1].Contents},
+		outcomes: map[string]*outcome{},
+		left:     budgetOfRevisions + len(c.Documents)}
 	if err := t.confirm(ctx, c.Documents); err != nil {
 		return nil, findings, err
 	}

@@ -60,7 +60,8 @@ func unreadTold(t *testing.T, seed uint64) (listed int) {
 	if g.chance(30) {
 		right = left
 	}
-	c, err := compare.Compared(t.Context(), []compare.Side{{Name: "left", Contents: map[string]*compare.Content{"a.yaml": {Value: left}}},
+	c, err := compare.Compared(t.Context(), []compare.Side{
+		{Name: "left", Contents: map[string]*compare.Content{"a.yaml": {Value: left}}},
 		{Name: "right", Contents: map[string]*compare.Content{"a.yaml": {Value: right}}}})
 	require.NoError(t, err)
 	d := c.Documents[0]

@@ -158,8 +158,8 @@ func (e *edit) begins(v value.Value, with string) bool {
 // begins.
 type extent struct{ key, start, end int }
 
-// extent returns where the entry of a record with a value is; ok is false for a table of TOML under a header of its own,
-// and where that is not known.
+// extent returns where the entry of a record with a value is; ok is false for a table of TOML under a header of its
+// own, and where that is not known.
 func (e *edit) extent(holder, v value.Value) (x extent, ok bool) {
 	x.start = e.file.Offset(v.Origin().Pos())
 	if e.format == TOML {

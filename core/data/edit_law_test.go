@@ -23,8 +23,8 @@ type drawn struct {
 	entries []drawnEntry
 }
 
-// drawnEntry is an entry of a drawn file: where it begins, and between which offsets its value is, with the space before
-// it. Of an entry with lines of its own, they begin with that of its key.
+// drawnEntry is an entry of a drawn file: where it begins, and between which offsets its value is, with the space
+// before it. Of an entry with lines of its own, they begin with that of its key.
 type drawnEntry struct {
 	path           []string
 	line, key      int

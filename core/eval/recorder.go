@@ -34,8 +34,8 @@ const (
 	operandBits = 14
 )
 
-// InputPart is an input, or a part of one, that values come from. The elements of a list are one: what is said of a part
-// of them is said of all. A Recorder has one InputPart for each, so that they are compared by their addresses.
+// InputPart is an input, or a part of one, that values come from. The elements of a list are one: what is said of a
+// part of them is said of all. A Recorder has one InputPart for each, so that they are compared by their addresses.
 type InputPart struct {
 	Outer  *InputPart  // that of which it is a part; nil for a whole input
 	Path   *place.Path // fields only: the input, and the way into it

@@ -207,7 +207,8 @@ type Reason struct {
 func (r Reason) String() string {
 	text := r.Name + " " + strconv.Itoa(int(r.Left)) + " " + strconv.Itoa(int(r.Right))
 	if r.Upstream != nil {
-		text += fmt.Sprintf(" (%v %v %v %v)", r.Upstream.By, r.Upstream.Cause.Left, r.Upstream.Cause.Right, r.Upstream.Cause.Because)
+		text += fmt.Sprintf(" (%v %v %v %v)", r.Upstream.By, r.Upstream.Cause.Left, r.Upstream.Cause.Right,
+			r.Upstream.Cause.Because)
 	}
 	return text
 }

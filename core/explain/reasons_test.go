@@ -53,7 +53,8 @@ func TestReasons(t *testing.T) {
 		{[]Leaf{{r, 10}, {a, 11}}, []Leaf{{r, 20}}, []Reason{{Name: "r.a", Path: a.Path, Left: 11}}},
 		{[]Leaf{{environment, 5}, {n, 10}}, []Leaf{{n, 10}, {environment, 5}},
 			[]Reason{{Name: EnvironmentName, Left: 5, Right: 5}}},
-		{[]Leaf{{b, 10}, {c, 11}}, nil, []Reason{{Name: "r.b.c", Path: b.Path, Left: 10}, {Name: "r.b.d", Path: c.Path, Left: 11}}},
+		{[]Leaf{{b, 10}, {c, 11}}, nil,
+			[]Reason{{Name: "r.b.c", Path: b.Path, Left: 10}, {Name: "r.b.d", Path: c.Path, Left: 11}}},
 		{[]Leaf{{a, 10}, {b, 11}, {c, 12}}, nil, []Reason{{Name: "r", Path: r.Path, Left: 10}}},
 	} {
 		require.Equal(t, of.want, reasons([2][]Leaf{of.left, of.right}, nil))

@@ -1,6 +1,6 @@
-// Package expression compiles and evaluates the rules of custom resource definitions, which are in the Common Expression
-// Language. Importing it is enough for schemas to know the language. It exists so that only this package depends on the
-// library.
+// Package expression compiles and evaluates the rules of custom resource definitions, which are in the Common
+// Expression Language. Importing it is enough for schemas to know the language. It exists so that only this package
+// depends on the library.
 package expression
 
 import (

@@ -32,7 +32,8 @@ type Editor struct {
 
 // Edit begins to change the layers of an environment. In is the layer to change; empty for the right one of each input.
 func (p *Project) Edit(e *Environment, in string) *Editor {
-	return &Editor{project: p, unit: e.Unit, environment: e, in: in, texts: map[string]string{}, originals: map[string]string{}}
+	return &Editor{project: p, unit: e.Unit, environment: e, in: in,
+		texts: map[string]string{}, originals: map[string]string{}}
 }
 
 // Among says that the changes are made for several environments, so that a layer that only they have is changed. They

@@ -124,7 +124,8 @@ func Load(files fs.FS, modules ...string) (*Project, error) {
 
 // LoadWith is Load with options.
 func LoadWith(files fs.FS, how Loading) (*Project, error) {
-	p := &Project{Snapshot: newSnapshot(files, how.After), ctx: how.Context, layers: map[layerKey]*Layer{}, schemas: &schemas{},
+	p := &Project{Snapshot: newSnapshot(files, how.After), ctx: how.Context,
+		layers: map[layerKey]*Layer{}, schemas: &schemas{},
 		named: map[string]source.Span{}}
 	p.checked.Schemas = p
 	text, err := fs.ReadFile(files, FileName)
@@ -461,7 +462,8 @@ func (l *loader) use(m *check.Module, use *syntax.Use, trail []string) *check.Im
 	}
 	format, ok := data.FormatOf(name)
 	if !ok || !format.Readable() {
-		l.report(source.UnknownFormat, use.PathSpan, "modules end in .knot, data in "+source.Either(data.ReadableExtensions()),
+		l.report(source.UnknownFormat, use.PathSpan, "modules end in .knot, data in "+
+			source.Either(data.ReadableExtensions()),
 			"this path has no file extension of a known format")
 		return failed
 	}

@@ -179,8 +179,8 @@ func (p *Project) SecretFiles() (all []*Reference) {
 	return all
 }
 
-// References returns where the secrets of an environment come from: its own, and those of what it extends that it does not replace,
-// in the order of their names.
+// References returns where the secrets of an environment come from: its own, and those of what it extends that it does
+// not replace, in the order of their names.
 func (e *Environment) References() []*Reference {
 	all := map[string]*Reference{}
 	for at := e; at != nil; at = at.Extends {

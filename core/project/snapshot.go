@@ -20,8 +20,8 @@ import (
 // modules by their trees and all that checking them depends on: the modules that they use, the environments, the
 // schemas. What is the same is shared.
 
-// Snapshot is the files of a project at one time, and what was made of them. It does not change. A snapshot that is made
-// after another shares all that is the same; only one of those that share may be made at a time.
+// Snapshot is the files of a project at one time, and what was made of them. It does not change. A snapshot that is
+// made after another shares all that is the same; only one of those that share may be made at a time.
 type Snapshot struct {
 	Sources *source.Set
 	Program *eval.Program // nil when there is no main module
@@ -77,8 +77,8 @@ type checkedModule struct {
 // mostShared is the maximum number of bytes of files that snapshots share. Beyond it, the next one shares nothing.
 const mostShared = 512 << 20
 
-// newSnapshot returns a snapshot of files of which nothing is made yet. It shares what was made for another one, if that
-// is not nil.
+// newSnapshot returns a snapshot of files of which nothing is made yet. It shares what was made for another one, if
+// that is not nil.
 func newSnapshot(files fs.FS, before *Snapshot) *Snapshot {
 	s := &Snapshot{files: files, modules: map[string]*moduleState{}, sources: map[*source.File]bool{},
 		data: map[string]*dataFile{}}

@@ -27,8 +27,8 @@ type TestResult struct {
 }
 
 // Tests runs the tests of the named modules, or of all when none is named, whose title is wanted, in the order of the
-// modules. Each runs in a world of its own. Those of modules that come with the program are run when they are named. The
-// error is that of the context of the project.
+// modules. Each runs in a world of its own. Those of modules that come with the program are run when they are named.
+// The error is that of the context of the project.
 func (p *Project) Tests(modules []string, wanted func(title string) bool) ([]TestResult, error) {
 	var results []TestResult
 	for _, m := range p.checked.Modules {

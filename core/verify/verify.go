@@ -101,7 +101,9 @@ func Project(p *project.Project, runs []*project.Run, options Options,
 func digesting(p *project.Project, digests compare.Digests, then func(*render.Result)) func(*render.Result) {
 	var mu sync.Mutex
 	return func(r *render.Result) {
-		if slices.ContainsFunc(p.Parity(), func(g project.Parity) bool { return slices.Contains(g.Environments, r.Run.Name) }) {
+		if slices.ContainsFunc(p.Parity(), func(g project.Parity) bool {
+			return slices.Contains(g.Environments, r.Run.Name)
+		}) {
 			of := make(map[string][sha256.Size]byte, len(r.Documents))
 			for i := range r.Documents {
 				of[r.Documents[i].Path] = r.Documents[i].Content("")

@@ -280,7 +280,8 @@ func Main(arguments []string, s *system) (status int) {
 		}
 	}()
 	if s.lost != nil && !slices.Contains(groups[len(groups)-1].commands, cmd) {
-		return c.failed("the current directory cannot be found: %s\n  change into a directory that exists", strings.TrimPrefix(s.lost.Error(), "getwd: "))
+		return c.failed("the current directory cannot be found: %s\n  change into a directory that exists",
+			strings.TrimPrefix(s.lost.Error(), "getwd: "))
 	}
 	flags := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
 	flags.SetOutput(io.Discard)

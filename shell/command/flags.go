@@ -129,8 +129,8 @@ func (c *choice) Set(word string) error {
 	return nil
 }
 
-// choose adds a flag whose value is one of some words, the first if it is not given. The text of its help names what the
-// value is, in back quotes; the words are added to it.
+// choose adds a flag whose value is one of some words, the first if it is not given. The text of its help names what
+// the value is, in back quotes; the words are added to it.
 func choose(flags *flag.FlagSet, value *string, name, text string, words ...string) {
 	*value = words[0]
 	flags.Var(&choice{value, words}, name, text+": "+source.Either(words))

@@ -219,7 +219,8 @@ func (g *given) layer(c *call, p *opened, name string, add func(shown string, fo
 	}
 	format, ok := data.FormatOf(name)
 	if !ok || !format.Readable() {
-		return c.failed("%s has no file extension of a known format: layers end in %s", name, source.Either(data.ReadableExtensions()))
+		return c.failed("%s has no file extension of a known format: layers end in %s", name,
+			source.Either(data.ReadableExtensions()))
 	}
 	text, err := gate.ReadGiven(c.path(name))
 	if err != nil {

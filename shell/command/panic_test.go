@@ -18,8 +18,8 @@ func panics(secret string) {
 	_ = group.Wait()
 }
 
-// TestPanicIsReported shows that a bug in the program can be reported: with where it is when that is asked for, and with
-// nothing that the program had in hand.
+// TestPanicIsReported shows that a bug in the program can be reported: with where it is when that is asked for, and
+// with nothing that the program had in hand.
 func TestPanicIsReported(t *testing.T) {
 	broken := &command{name: "broken", define: func(*flag.FlagSet) func(c *call) int {
 		return func(*call) int { panics("canary"); return exitClean }

@@ -84,7 +84,8 @@ type staging struct {
 func (r *rendering) staging(c *call, p *opened) *staging {
 	d := r.destination(c, p)
 	return &staging{destination: &d, r: r, c: c, p: p, made: &texts{}, unlock: func() {},
-		options: folder.Options{Disk: c.disk, Overwrite: r.overwrite, Partial: r.only != nil}, of: map[*render.Result]*encoded{}}
+		options: folder.Options{Disk: c.disk, Overwrite: r.overwrite, Partial: r.only != nil},
+		of:      map[*render.Result]*encoded{}}
 }
 
 // stage encodes and stages what an environment renders to. It may be called from any goroutine.

@@ -426,7 +426,8 @@ func (p *Presenter) settings(in *project.Input, s project.Settings, name string)
 		case i == len(s.All)-1 && s.Removed:
 			p.printf("  → %sremoved   %s\n", name, p.cyan(at))
 		case i == len(s.All)-1 && s.Repeats:
-			p.printf("  → %s%s   %s   %s\n", name, text, p.cyan(at), p.yellow("repeats the value that it has without this layer"))
+			p.printf("  → %s%s   %s   %s\n", name, text, p.cyan(at),
+				p.yellow("repeats the value that it has without this layer"))
 		case i == len(s.All)-1 && setting.Layer != nil && setting.Layer.Outputs != nil:
 			p.printf("  → %s%s   %s   %s\n", name, text, p.cyan(at), p.faint(Clean(setting.Layer.Path)))
 		case i == len(s.All)-1:
