@@ -1,11 +1,11 @@
 package schema
 
 import (
+	"bytes"
 	"embed"
 	"fmt"
 	"io/fs"
 	"net/url"
-	"regexp"
 	"strings"
 	"sync"
 
@@ -30,15 +30,15 @@ var builtInFiles = sync.OnceValue(func() map[string]string {
 		if err != nil {
 			panic(err)
 		}
-		for _, version := range versionLine.FindAllSubmatch(text, -1) {
-			files[string(version[1])] = name
+		for line := range bytes.Lines(text) {
+			// What versions share is by names with capitals.
+			if version, is := bytes.CutSuffix(line, []byte(":\n")); is && 'a' <= line[0] && line[0] <= 'z' {
+				files[string(version)] = name
+			}
 		}
 	}
 	return files
 })
-
-// versionLine begins the kinds of a version; what they share is by names with capitals.
-var versionLine = regexp.MustCompile(`(?m)^([a-z][a-z0-9./]*):$`)
 
 // builtInScheme is that of the addresses of what is built in.
 const builtInScheme = "knothole"
