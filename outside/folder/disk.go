@@ -10,28 +10,11 @@ import (
 	"knothole/outside/gate"
 )
 
-// disk is what is done to a directory. It is a root of the gate; tests let it fail.
-type disk interface {
-	Lstat(name string) (fs.FileInfo, error)
-	ReadFile(name string) ([]byte, error)
-	WriteFile(name string, data []byte, mode fs.FileMode) error
-	Mkdir(name string, mode fs.FileMode) error
-	MkdirAll(name string, mode fs.FileMode) error
-	Rename(from, to string) error
-	Chmod(name string, mode fs.FileMode) error
-	Remove(name string) error
-	RemoveAll(name string) error
-	FS() fs.FS
-	OpenRoot(name string) (*gate.Root, error)
-	Sync(folder string) error
-	Close() error
-}
-
 // open opens the directory of an environment in a directory for rendered files; nil when there is none yet. A link that
 // leads out of the directory is refused, and so is one that is where the directory does: two environments could
 // then be one.
-func open(on *gate.Disk, base, environment string) (disk, error) {
-	outer, err := on.OpenRoot(base)
+func open(disk *gate.Disk, base, environment string) (*gate.Root, error) {
+	outer, err := disk.OpenRoot(base)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
@@ -53,7 +36,7 @@ func open(on *gate.Disk, base, environment string) (disk, error) {
 }
 
 // create opens the directory of the plan, which may not be there yet.
-func (p *Plan) create(mode fs.FileMode) (disk, error) {
+func (p *Plan) create(mode fs.FileMode) (*gate.Root, error) {
 	base, environment := p.base, p.environment
 	if err := p.options.Disk.MakeFolder(base, mode); err != nil {
 		return nil, err
@@ -70,7 +53,7 @@ func (p *Plan) create(mode fs.FileMode) (disk, error) {
 	if err != nil && !errors.Is(err, fs.ErrExist) {
 		return nil, err
 	}
-	return p.options.open(base, environment)
+	return open(p.options.Disk, base, environment)
 }
 
 // recase renames the directory of an environment whose name differs only in case. A failure is ignored, because the
@@ -88,7 +71,7 @@ func recase(outer *gate.Root, environment string) {
 }
 
 // current returns the contents of a file.
-func current(d reading, name string) (text []byte, exists bool, err error) {
+func current(d *gate.Root, name string) (text []byte, exists bool, err error) {
 	info, err := d.Lstat(name)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
@@ -109,16 +92,10 @@ func current(d reading, name string) (text []byte, exists bool, err error) {
 	return text, err == nil, err
 }
 
-// reading is the part of a disk that current needs.
-type reading interface {
-	Lstat(name string) (fs.FileInfo, error)
-	ReadFile(name string) ([]byte, error)
-}
-
 // reader is current for one file after the other. It keeps the directory of the last one open, where the next mostly
 // stands, too.
 type reader struct {
-	root   disk // nil when nothing is there yet
+	root   *gate.Root // nil when nothing is there yet
 	folder string
 	inner  *gate.Root
 	err    error // of opening the directory
@@ -151,7 +128,7 @@ func (r *reader) current(name string) (text []byte, exists bool, err error) {
 
 // blocked reports whether a file is in the way of a directory, or of one of its parents. Systems report that with
 // different errors, some with the one for a missing file.
-func blocked(d disk, folder string) bool {
+func blocked(d *gate.Root, folder string) bool {
 	for ; folder != "."; folder = path.Dir(folder) {
 		if info, err := d.Lstat(folder); err == nil {
 			return info.Mode().IsRegular()
@@ -177,7 +154,7 @@ const fileInTheWay = obstacle("a file is at the path of the document's directory
 // cleared reports whether nothing is in the way of a path when files have been removed: what is in the way is one of
 // them, or a directory with nothing but them. An empty directory is somebody's, unless nothing is said to be removed:
 // then it was emptied by a run that was stopped.
-func cleared(d disk, name string, removed map[string]string) bool {
+func cleared(d *gate.Root, name string, removed map[string]string) bool {
 	for folder := path.Dir(name); folder != "."; folder = path.Dir(folder) {
 		if _, ok := removed[folder]; ok {
 			return true

@@ -10,72 +10,20 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"knothole/outside/gate"
 )
 
-// faulty is a disk of which one operation fails. When it is killed, all that come after it fail too, as nothing is
-// done any more by a program that is killed; a write that is killed has written half.
-type faulty struct {
-	disk
-	left   *int
-	killed bool
-}
-
-var errFault = syscall.ENOSPC
-
-func (f *faulty) fails() bool {
-	*f.left--
-	return *f.left == 0 || f.killed && *f.left < 0
-}
-
-func (f *faulty) WriteFile(name string, data []byte, mode fs.FileMode) error {
-	if f.fails() {
-		if *f.left == 0 {
-			_ = f.disk.WriteFile(name, data[:len(data)/2], mode)
+// faulty returns a disk on which one change fails. When it is killed, all that come after it fail too, as nothing is
+// done any more by a program that is killed.
+func faulty(left *int, killed bool) *gate.Disk {
+	return &gate.Disk{Fault: func(string, string) error {
+		*left--
+		if *left == 0 || killed && *left < 0 {
+			return syscall.ENOSPC
 		}
-		return errFault
-	}
-	return f.disk.WriteFile(name, data, mode)
-}
-
-func (f *faulty) Mkdir(name string, mode fs.FileMode) error {
-	if f.fails() {
-		return errFault
-	}
-	return f.disk.Mkdir(name, mode)
-}
-
-func (f *faulty) MkdirAll(name string, mode fs.FileMode) error {
-	if f.fails() {
-		return errFault
-	}
-	return f.disk.MkdirAll(name, mode)
-}
-
-func (f *faulty) Rename(from, to string) error {
-	if f.fails() {
-		return errFault
-	}
-	return f.disk.Rename(from, to)
-}
-
-func (f *faulty) Remove(name string) error {
-	if f.fails() {
-		return errFault
-	}
-	return f.disk.Remove(name)
-}
-
-// RemoveAll is killed when half of it is done: the files with the least names are gone.
-func (f *faulty) RemoveAll(name string) error {
-	if !f.fails() {
-		return f.disk.RemoveAll(name)
-	}
-	if entries, err := fs.ReadDir(f.disk.FS(), name); err == nil && *f.left == 0 {
-		for _, e := range entries[:len(entries)/2] {
-			_ = f.disk.Remove(name + "/" + e.Name())
-		}
-	}
-	return errFault
+		return nil
+	}}
 }
 
 func contents(t *testing.T, directory string) map[string]string {
@@ -133,13 +81,7 @@ func TestEveryFault(t *testing.T) {
 			base := t.TempDir()
 			require.NoError(t, render(base, before, Options{}))
 			left := n
-			err := render(base, after, Options{open: func(base, environment string) (disk, error) {
-				d, err := open(nil, base, environment)
-				if d == nil || err != nil {
-					return nil, err
-				}
-				return &faulty{d, &left, killed}, nil
-			}})
+			err := render(base, after, Options{Disk: faulty(&left, killed)})
 			if left > 0 { // it came to its end before
 				require.NoError(t, err)
 				require.Equal(t, now, contents(t, base))

@@ -14,6 +14,7 @@ import (
 	"path"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 
 	"knothole/core/source"
@@ -67,9 +68,6 @@ type Options struct {
 
 	// Disk is where the files are written; nil for the machine's.
 	Disk *gate.Disk
-
-	// open opens the directory of an environment; nil for open. Tests let what they return fail.
-	open func(base, environment string) (disk, error)
 }
 
 // Memory records the secret files of one directory, outside of the project.
@@ -143,7 +141,7 @@ type Plan struct {
 	write             []File
 	steps             []step
 	summary           Summary
-	root              disk
+	root              *gate.Root
 	begun             bool // files are staged, or were tried to be
 }
 
@@ -151,7 +149,7 @@ type Plan struct {
 type planning struct {
 	*Plan
 	directory string
-	existing  disk              // the directory; nil when there is none yet
+	existing  *gate.Root        // the directory; nil when there is none yet
 	there     *reader           // of what is in it
 	before    map[string]string // the digests of what was written before, by path
 	oldRecord []byte            // in which they stand
@@ -171,14 +169,11 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 	if options.Memory == nil {
 		options.Memory = forgetful{}
 	}
-	if options.open == nil {
-		options.open = func(base, environment string) (disk, error) { return open(options.Disk, base, environment) }
-	}
 	p := &planning{Plan: &Plan{base: base, environment: environment, options: options},
 		directory: filepath.Join(base, environment), before: map[string]string{},
 		record: make(map[string]string, len(files)), gone: map[string]string{}, recased: map[string]bool{}}
 	p.refusal = &Refusal{Folder: p.directory}
-	root, err := options.open(base, environment)
+	root, err := open(options.Disk, base, environment)
 	if err != nil {
 		return nil, gate.Failed(p.directory, err)
 	}
@@ -366,7 +361,7 @@ func (p *planning) put(f File, before string) {
 const others fs.FileMode = 0o077
 
 // tighten takes the directory of secret files away from all but their owner.
-func tighten(d disk) error {
+func tighten(d *gate.Root) error {
 	info, err := d.Lstat(".")
 	if err != nil || info.Mode()&others == 0 {
 		return err
@@ -375,7 +370,7 @@ func tighten(d disk) error {
 }
 
 // onlyForOwner reports whether nobody but its owner may read a file.
-func onlyForOwner(d disk, name string) bool {
+func onlyForOwner(d *gate.Root, name string) bool {
 	info, err := d.Lstat(name)
 	return err == nil && (info.Mode()&others == 0 || !gate.HasModes)
 }
@@ -490,8 +485,13 @@ func (p *Plan) stage(fileMode, folderMode fs.FileMode) error {
 	if err := p.root.Mkdir(stagingName, folderMode); err != nil {
 		return failed(stagingName, err)
 	}
+	staging, err := p.root.OpenRoot(stagingName)
+	if err != nil {
+		return failed(stagingName, err)
+	}
+	defer staging.Close()
 	for i, f := range p.write {
-		if err := p.root.WriteFile(staged(i), f.Data, fileMode); err != nil {
+		if err := staging.WriteFile(strconv.Itoa(i), f.Data, fileMode); err != nil {
 			return failed(f.Path, err)
 		}
 		mode := fileMode
@@ -499,7 +499,7 @@ func (p *Plan) stage(fileMode, folderMode fs.FileMode) error {
 			mode = info.Mode().Perm() // a file that is replaced keeps its mode
 		}
 		if mode != fileMode || p.options.Secret { // which the mask of the user does not change
-			if err := p.root.Chmod(staged(i), mode); err != nil {
+			if err := staging.Chmod(strconv.Itoa(i), mode); err != nil {
 				return failed(f.Path, err)
 			}
 		}
@@ -592,7 +592,7 @@ func (p *Plan) Commit(done func()) error {
 // Reader reads what was rendered for one environment, and nothing that is elsewhere.
 type Reader struct {
 	directory string
-	root      disk // nil when nothing is there
+	root      *gate.Root // nil when nothing is there
 	files     *reader
 }
 

@@ -65,7 +65,7 @@ func parseJournal(text []byte) ([]step, error) {
 // recoverRun finishes or undoes a stopped run. A journal may come from a change of the project. A journal for secret
 // files counts only if Memory knows it. From any other journal, recoverRun performs only steps that a run could have
 // planned itself, for files that match the record.
-func recoverRun(d disk, o Options) error {
+func recoverRun(d *gate.Root, o Options) error {
 	text, exists, err := current(d, journalName)
 	if err != nil {
 		return err
@@ -124,7 +124,7 @@ func recoverRun(d disk, o Options) error {
 const anything = "*"
 
 // apply does steps. Each is done or not; what is done already is no error.
-func apply(d disk, steps []step, done func()) error {
+func apply(d *gate.Root, steps []step, done func()) error {
 	made := map[string]bool{".": true}
 	for _, s := range steps {
 		done()
@@ -170,7 +170,7 @@ func again(do func() error) error {
 }
 
 // remove removes a file, and directories that are empty then.
-func remove(d disk, name string) error {
+func remove(d *gate.Root, name string) error {
 	if err := d.Remove(name); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
@@ -183,7 +183,7 @@ func remove(d disk, name string) error {
 }
 
 // discard takes the staging directory away, the journal first: without it the rest means nothing.
-func discard(d disk) error {
+func discard(d *gate.Root) error {
 	if err := d.Remove(journalName); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}

@@ -84,6 +84,9 @@ func (r *Root) Lstat(name string) (fs.FileInfo, error) { return r.in.Lstat(filep
 
 // Mkdir makes a directory.
 func (r *Root) Mkdir(name string, mode fs.FileMode) error {
+	if err := r.disk.fault("mkdir", name); err != nil {
+		return err
+	}
 	return r.in.Mkdir(filepath.FromSlash(name), mode)
 }
 
@@ -118,6 +121,14 @@ func (r *Root) Remove(name string) error {
 
 // RemoveAll removes a file, or a directory with all that is in it; that there is none is no error.
 func (r *Root) RemoveAll(name string) error {
+	if r.disk != nil { // it may end when some of what is in it is gone
+		entries, _ := fs.ReadDir(r.in.FS(), name)
+		for _, e := range entries {
+			if err := r.RemoveAll(path.Join(name, e.Name())); err != nil {
+				return err
+			}
+		}
+	}
 	if err := r.disk.fault("remove", name); err != nil {
 		return err
 	}
