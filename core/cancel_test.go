@@ -61,7 +61,8 @@ var answers = map[string]func(p *project.Project) (string, error){
 	"verify": func(p *project.Project) (string, error) {
 		documents := 0
 		out, err := verify.Project(p, p.Runs(p.Concrete()), verify.Options{
-			Options: render.Options{Everything: true, Validate: true}, Rules: true, Parity: true, Builtins: builtin.Table},
+			Options: render.Options{Everything: true, Validate: true}, Rules: true, Parity: true,
+			Builtins: builtin.Table},
 			func(r *render.Result) error { documents += len(r.Documents); return nil })
 		if err != nil {
 			return "", err
@@ -131,8 +132,8 @@ func describeComparison(c *compare.Comparison) string {
 	return b.String()
 }
 
-// endsWhole holds for an answer about a project that a context that is cancelled, at whatever moment, leads to the
-// error of the context or to the whole answer, and to no other.
+// endsWhole checks that, whenever the context of a project is cancelled, an answer about it is complete or the error
+// of the context.
 func endsWhole(t *testing.T, files fs.FS, name string, moments int) (cancelled int) {
 	t.Helper()
 	load := func(n int) *project.Project {

@@ -10,7 +10,7 @@ import (
 	"knothole/core/syntax"
 )
 
-// followed holds for a random program that the checker follows secrets to each place at which evaluation finds that one
+// followed checks for a random program that the checker follows secrets to each place where evaluation finds that one
 // decides something or would show. Left out is what only values tell: the choice of a member of a union, and of a
 // branch of a match by the type.
 func followed(t *testing.T, seed uint64) (found int) {
@@ -48,7 +48,8 @@ func followed(t *testing.T, seed uint64) (found int) {
 		decides := f.Code == source.HiddenDecision && !strings.Contains(f.Message, "which of ") && !byType[f.Span.Start]
 		if decides || f.Code == source.SecretExposed {
 			found++
-			require.True(t, p.Tracked(f), "seed %d: %s: %s\n%s", seed, p.Sources.Locate(f.Span.Start), f.Message, program)
+			require.True(t, p.Tracked(f), "seed %d: %s: %s\n%s", seed, p.Sources.Locate(f.Span.Start), f.Message,
+				program)
 		}
 	}
 	return found

@@ -49,7 +49,8 @@ func TestLayout(t *testing.T) {
 				}
 				from, at := slices.Index(order, name), slices.Index(order, imported)
 				// A test from outside of its package, or one of schemas that needs what they know by an interface.
-				if imported == name || imported == "core/expected" || name == "core/schema" && imported == "core/expression" {
+				if imported == name || imported == "core/expected" ||
+					name == "core/schema" && imported == "core/expression" {
 					continue
 				}
 				require.GreaterOrEqual(t, from, 0, "%s has no place in the order", name)

@@ -6,6 +6,7 @@ import (
 	"reflect"
 	"regexp"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -109,4 +110,30 @@ func declarations(t *testing.T) (names []string) {
 	}
 	require.Greater(t, len(names), 10)
 	return names
+}
+
+// TestProgramsHaveAllForms checks that the generator leaves out no form of expression but those that the naive
+// evaluator does not know, so that a form that is added has to have the same meaning in both evaluators.
+func TestProgramsHaveAllForms(t *testing.T) {
+	found := map[string]bool{}
+	for seed := range uint64(100) {
+		g := newGenerator(seed)
+		g.plain = true
+		file, err := source.NewSet().Add("main.knot", []byte(g.program()))
+		require.NoError(t, err)
+		for _, d := range syntax.Parse(file).Declarations {
+			syntax.Inspect(d, func(n syntax.Node) bool {
+				found[strings.TrimPrefix(fmt.Sprintf("%T", n), "*syntax.")] = true
+				return true
+			})
+		}
+	}
+	var missing []string
+	for _, form := range forms(t, "expression") {
+		if !found[form] {
+			missing = append(missing, form)
+		}
+	}
+	require.Equal(t, []string{"Bad", "Env", "Places", "Patch"}, missing,
+		"each other form has to be generated, and known to the naive evaluator")
 }

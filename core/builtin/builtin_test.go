@@ -41,7 +41,7 @@ let whole = record.sort(r)
 fn even(n: int) -> bool = n % 2 == 0
 `
 
-// laws hold whatever the inputs are.
+// laws are true whatever the inputs are.
 var laws = []string{
 	// Lists.
 	`list.reverse(list.reverse(xs)) == xs`,

@@ -106,8 +106,8 @@ func namedIn(c explain.Cause, leaves []explain.Leaf) (names []string) {
 	return names
 }
 
-// partOf reports whether one of a leaf and a reason is a part of the other. Leaves do not tell the elements of a list
-// apart.
+// partOf reports whether one of a leaf and a reason is a part of the other. Leaves do not distinguish the elements of a
+// list apart.
 func partOf(l explain.Leaf, r explain.Reason) bool {
 	if l.Path == nil || r.Path == nil {
 		return l.Name == r.Name

@@ -10,7 +10,7 @@ import (
 	"knothole/core/value"
 )
 
-// ErrCannotEdit says that a value in a file cannot be changed without touching what stands around it.
+// ErrCannotEdit says that a value in a file cannot be changed without touching the text around it.
 var ErrCannotEdit = errors.New("this value cannot be changed without touching what is around it: change it by hand")
 
 // ErrNotThere says that there is nothing at a path.
@@ -202,7 +202,8 @@ func Remove(file *source.File, format Format, path []string) (string, error) {
 		if strings.HasPrefix(file.Text, byteOrderMark) && !strings.HasPrefix(text, byteOrderMark) {
 			text = byteOrderMark + text // the line of the first key is gone, what an editor put before it is not
 		}
-		for gone := depth; gone > 0; gone-- { // with its last entry a record may be gone, such as one of keys with points
+		// With its last entry a record may be gone, such as one of keys with points.
+		for gone := depth; gone > 0; gone-- {
 			if e.says(text, without(e.root, path[:gone])) {
 				return text, nil
 			}

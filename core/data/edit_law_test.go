@@ -120,7 +120,8 @@ func (d *drawn) yaml(path []string, indent int) {
 			case kind == 8:
 				d.WriteString(" \"several\n" + space + "  lines # no comment\"")
 			default:
-				d.WriteString(d.one("", " ~", " null", " 1", " -2.5", " word", " two words", " 'it''s # x'", ` "a\"b: c"`,
+				d.WriteString(d.one("", " ~", " null", " 1", " -2.5", " word", " two words",
+					" 'it''s # x'", ` "a\"b: c"`,
 					" a#b", " http://x/#y", " []", " {}", " true"))
 			}
 			e.end = d.Len()
@@ -141,7 +142,8 @@ func (d *drawn) flow(path []string, between string) {
 		name := fmt.Sprintf("f%d", i)
 		key := d.Len()
 		inner := append(slices.Clip(path), name)
-		sign := map[data.Format]string{data.YAML: ": ", data.TOML: d.one(" = ", "="), data.JSON: d.one(": ", ":")}[d.format]
+		sign := map[data.Format]string{data.YAML: ": ", data.TOML: d.one(" = ", "="),
+			data.JSON: d.one(": ", ":")}[d.format]
 		if d.format == data.JSON {
 			d.WriteString(`"` + name + `"`)
 		} else {
@@ -261,7 +263,8 @@ func TestEditsKeepTheRest(t *testing.T) {
 			require.NoError(t, err, what)
 			says(changed, value.Put(before, e.path, v))
 			require.True(t, strings.HasPrefix(changed, text[:e.value]), "%s\n->\n%s", what, changed)
-			require.True(t, strings.HasSuffix(changed, strings.TrimPrefix(text[e.end:], "\n")), "%s\n->\n%s", what, changed)
+			require.True(t, strings.HasSuffix(changed, strings.TrimPrefix(text[e.end:], "\n")),
+				"%s\n->\n%s", what, changed)
 		} else {
 			require.True(t, err == nil || errors.Is(err, data.ErrCannotEdit), what)
 		}

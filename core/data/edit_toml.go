@@ -34,9 +34,10 @@ func tomlEntries(text string) (all []tomlEntry) {
 	enter = func(in []string, n *unstable.Node) {
 		keys, key := keysOf(n.Key())
 		end := int(n.Raw.Offset + n.Raw.Length)
-		one := tomlEntry{path: slices.Concat(in, keys), key: key, end: key + len(strings.TrimRight(text[key:end], " \t"))}
+		one := tomlEntry{path: slices.Concat(in, keys), key: key,
+			end: key + len(strings.TrimRight(text[key:end], " \t"))}
 		v := n.Value()
-		if one.value = int(v.Raw.Offset); v.Kind == unstable.Array { // of which the library does not say where it begins
+		if one.value = int(v.Raw.Offset); v.Kind == unstable.Array { // whose beginning the library does not give
 			one.value = arrayStart(text, n.Key())
 		}
 		all = append(all, one)

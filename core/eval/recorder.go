@@ -24,7 +24,7 @@ type Recorder struct {
 	inputs   []*InputPart
 	whole    map[string]*InputPart // whole inputs, by name
 	defaults []value.Origin        // of inputs, where these depend on something
-	ofTexts  *textRecord           // nil when the lines of texts are not told apart
+	ofTexts  *textRecord           // nil when the lines of texts are not distinguished
 }
 
 // Blocks hold so many steps, or operands, as powers of two. A step with more operands than a block holds has a block of
@@ -288,7 +288,7 @@ func (r *Recorder) patched(v, old value.Value, at source.Pos) value.Value {
 	return v.WithOrigin(r.add(s))
 }
 
-// input marks a value and all that it holds as coming from the input with a name.
+// input marks a value and all its parts as coming from the input with a name.
 func (r *Recorder) input(name string, v value.Value) value.Value {
 	if r == nil {
 		return v

@@ -23,7 +23,7 @@ type Leaf struct {
 // EnvironmentName is the name of the leaf that is the environment.
 const EnvironmentName = "env.name"
 
-// environment is what values depend on that read env. It is no input, and has no path.
+// environment is what values depend on that read env. It is not an input and has no path.
 var environment = &eval.InputPart{Name: EnvironmentName}
 
 // Leaves returns what a value depends on, each once, in the order in which it is visited.

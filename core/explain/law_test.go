@@ -118,8 +118,8 @@ func layerText(v map[string]string) []byte {
 		v["a"], v["b"], v["c"], v["d"], v["s"], v["xs"], v["r.x"], v["r.y"], v["r.z.w"], v["r.z.t"])
 }
 
-// leavesAreAll holds for a random expression that what is not among the leaves of its value may be changed: the value
-// stays, and so do its leaves.
+// leavesAreAll checks for a random expression that inputs which are not among the leaves of its value can change
+// without changing the value or its leaves.
 func leavesAreAll(t *testing.T, seed uint64) (changed int) {
 	t.Helper()
 	g := &scribe{Rand: rand.New(rand.NewPCG(seed, 27))}

@@ -71,7 +71,9 @@ func samePart(a, b value.Value, fields []string) bool {
 	case len(fields) == 0:
 		return value.Identical(a, b)
 	case a.Kind() == value.List && b.Kind() == value.List:
-		return slices.EqualFunc(a.Elements(), b.Elements(), func(x, y value.Value) bool { return samePart(x, y, fields) })
+		return slices.EqualFunc(a.Elements(), b.Elements(), func(x, y value.Value) bool {
+			return samePart(x, y, fields)
+		})
 	case a.Kind() == value.List || b.Kind() == value.List:
 		return false
 	}

@@ -29,7 +29,9 @@ func functions() []cel.EnvOption {
 		return cel.Function(name, cel.Overload(id, []*cel.Type{from}, gives, cel.UnaryBinding(f)))
 	}
 	part := func(name string, get func(u *url.URL) string) cel.EnvOption {
-		return one(name, "url_"+name, urlType, text, func(v ref.Val) ref.Val { return types.String(get(v.(urlValue).URL)) })
+		return one(name, "url_"+name, urlType, text, func(v ref.Val) ref.Val {
+			return types.String(get(v.(urlValue).URL))
+		})
 	}
 	return append(append(formatFunctions(), versionFunctions()...), []cel.EnvOption{
 		one("isSorted", "list_is_sorted", list, cel.BoolType, isSorted),

@@ -10,7 +10,7 @@ import (
 	"knothole/core/schema"
 )
 
-// TestLanguage holds what a rule gives, as values of Go.
+// TestLanguage checks what a rule returns, as values of Go.
 func TestLanguage(t *testing.T) {
 	self := map[string]any{"low": int64(3), "names": []any{"tern", "heron"}}
 	for text, want := range map[string]any{
@@ -32,7 +32,7 @@ func TestLanguage(t *testing.T) {
 	require.Equal(t, "low is 3", got)
 }
 
-// TestErrors holds what is wrong with rules, before and while they run.
+// TestErrors checks the errors in rules, before and while they run.
 func TestErrors(t *testing.T) {
 	for text, want := range map[string]string{
 		"self.low <":        "cannot be read: Syntax error",

@@ -145,7 +145,7 @@ func TestCommon(t *testing.T) {
 	}
 }
 
-// TestPathParts holds what a path is taken apart into.
+// TestPathParts checks the parts of a path.
 func TestPathParts(t *testing.T) {
 	p := (*place.Path)(nil).Field("zones").Index(2).Field("a.b").Keyed("map", 1)
 	require.Equal(t, []string{"zones", "a.b"}, p.Fields())

@@ -56,7 +56,7 @@ type effect uint8
 
 const (
 	givesNothing effect = iota // the value is absent, or null, which then says "not given here"
-	gives                      // it holds, unless a stronger layer has another
+	gives                      // its value counts, unless a stronger layer has another
 	takesAway                  // it is null, and takes away what weaker layers give
 )
 

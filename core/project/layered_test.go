@@ -56,7 +56,8 @@ func TestLayersOfLayers(t *testing.T) {
 	judged, taken := 0, 0
 	for seed := range uint64(1500) {
 		random := rand.New(rand.NewPCG(seed, 3))
-		files := fstest.MapFS{FileName: {Data: []byte("[environments.e]\nlayers = [\"0.yaml\", \"1.yaml\", \"2.yaml\"]\n")},
+		files := fstest.MapFS{FileName: {Data: []byte(
+			"[environments.e]\nlayers = [\"0.yaml\", \"1.yaml\", \"2.yaml\"]\n")},
 			"main.knot": {Data: []byte(layered)}}
 		text := ""
 		for i := range 3 {

@@ -76,7 +76,7 @@ func read(unit *project.Unit, w *eval.World, u eval.Unmet) (related []source.Rel
 	})
 	all := related
 	related = nil
-	for i, in := range inputs { // a part tells more than the whole
+	for i, in := range inputs { // a part says more than the whole
 		if !slices.ContainsFunc(inputs, func(other *eval.InputPart) bool { return other != in && other.In(in) }) {
 			related = append(related, all[i])
 		}

@@ -53,7 +53,8 @@ func TestStandard(t *testing.T) {
 			held := checkFiles(p, nil, nil, rule.Options{})
 			for _, r := range held.Rules {
 				rules++
-				require.NotEmpty(t, rule.Reason(r.Object), "%s needs a line above it that says why it is there", r.Object.Name)
+				require.NotEmpty(t, rule.Reason(r.Object), "%s needs a line above it that says why it is there",
+					r.Object.Name)
 				allowed, refused := 0, 0
 				for _, e := range r.Examples(p) {
 					if e.Refused == "" {

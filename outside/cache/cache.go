@@ -43,7 +43,8 @@ type Texts struct {
 // another one may write the same content in another way. Partial says that only some of the documents will be asked
 // for.
 func Open(disk *gate.Disk, directory string, partial bool) *Texts {
-	t := &Texts{disk: disk, used: map[Content][sha256.Size]byte{}, before: map[Content][sha256.Size]byte{}, all: partial}
+	t := &Texts{disk: disk, used: map[Content][sha256.Size]byte{}, before: map[Content][sha256.Size]byte{},
+		all: partial}
 	user, err := os.UserCacheDir()
 	if err != nil {
 		return t
@@ -156,7 +157,7 @@ func (t *Texts) format() []byte {
 	return text
 }
 
-// Save keeps what was noted for the next run. That it cannot is no error: the next run then makes everything anew.
+// Save keeps what was noted for the next run. A failure is ignored: the next run then makes everything anew.
 func (t *Texts) Save() {
 	if t.name == "" {
 		return

@@ -22,7 +22,7 @@ import (
 // the key.
 type Written struct {
 	disk    *gate.Disk // where it is kept; nil for the machine's
-	file    string     // empty when there is no place for it
+	file    string     // empty if the user has no cache
 	key     []byte
 	digests map[string][]string // by path; two while a file is replaced
 	journal string              // the digest of the journal of a run that began; empty for none

@@ -113,7 +113,8 @@ func TestEveryFault(t *testing.T) {
 // work.
 func TestEditBetweenRuns(t *testing.T) {
 	base := t.TempDir()
-	require.NoError(t, render(base, []File{{Path: "a", Data: []byte("old")}, {Path: "b", Data: []byte("old")}}, Options{}))
+	require.NoError(t, render(base, []File{{Path: "a", Data: []byte("old")}, {Path: "b", Data: []byte("old")}},
+		Options{}))
 	p, err := Prepare(base, "north", []File{{Path: "a", Data: []byte("new")}, {Path: "b", Data: []byte("new")}},
 		Options{})
 	require.NoError(t, err)

@@ -331,7 +331,7 @@ func (c *call) lock(name string, mode fs.FileMode) (unlock func(), err error) {
 
 // put stages what is not staged yet, and commits: what fails before that leaves everything as it was.
 func (c *call) put(targets []*target) int {
-	// Each environment has a directory of its own, so that they is not in each other's way.
+	// Each environment has a directory of its own, so they do not interfere with each other.
 	each := func(do func(t *target)) {
 		var group parallel.Group
 		group.SetLimit(4 * runtime.GOMAXPROCS(0))

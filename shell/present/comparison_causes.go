@@ -8,7 +8,7 @@ import (
 	"knothole/core/source"
 )
 
-// causeName is something that a difference is because of, as it is shown, and what it stands for.
+// causeName is something that a difference is because of, as it is shown, and what it means.
 type causeName struct {
 	text string
 	of   explain.Reason

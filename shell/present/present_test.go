@@ -325,7 +325,8 @@ func TestViews(t *testing.T) {
 		p := &present.Presenter{Out: &out, Sources: set}
 		require.NoError(t, present.Findings.Show(p, name, &present.Checked{Findings: source.Findings{{
 			Code: source.UnknownName, Span: f.Span(8, 9), Message: "there is nothing called b", Help: "declare it"}}}))
-		for _, part := range []string{"there is nothing called b", "declare it", "main.knot", string(source.UnknownName)} {
+		for _, part := range []string{"there is nothing called b", "declare it", "main.knot",
+			string(source.UnknownName)} {
 			require.Contains(t, out.String(), part, name)
 		}
 		out.Reset()
