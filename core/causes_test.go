@@ -148,7 +148,12 @@ func newCoasts(t *testing.T, seed uint64) *coasts {
 			}
 		}
 	}
-	c.program += g.documents(outputs)
+	var both [2]string
+	for i, s := range c.sides {
+		both[i] = s.values.Get("qs").Text() + strconv.FormatInt(s.values.Get("qn").Int(), 10)
+	}
+	c.program += g.documents(outputs, fmt.Sprintf("(if \"${qs}${qn}\" in [%q, %q] then 1 else [1][qn + 7])", both[0],
+		both[1]))
 	c.fill(t)
 	return c
 }
@@ -182,13 +187,16 @@ func (c *coasts) fill(t *testing.T) {
 	}
 }
 
-// documents writes documents of some values.
-func (g *generator) documents(outputs []string) string {
+// documents writes documents of some values. What needs says can be evaluated on both sides, and not on each that is
+// made of both.
+func (g *generator) documents(outputs []string, needs string) string {
 	var b strings.Builder
 	one := func() string { return outputs[g.IntN(len(outputs))] }
 	for i, o := range outputs {
 		condition := []string{"qb", `env.name == "west"`, "qn > 1", `"a" in qm`}[g.IntN(4)]
 		switch g.IntN(16) {
+		case 15:
+			fmt.Fprintf(&b, "document \"%d.json\" = { v: %s, n: qn * 2, l: [qn, %s, qs], w: %s }\n", i, o, needs, needs)
 		case 12:
 			fmt.Fprintf(&b, "document \"%d.json\" = { k: for x in qk -> { ...x, w: %s } }\n", i, o)
 		case 13:
@@ -287,12 +295,21 @@ func (c *coasts) texts(t *testing.T) map[string]string {
 	return files
 }
 
-// rendered returns the documents of one environment, as far as it can be rendered.
+// rendered returns the documents of one environment, as far as they can be evaluated.
 func (c *coasts) rendered(t *testing.T, sides [2]coast, name string) map[string]value.Value {
 	p := c.load(t, sides)
-	results, _, _ := render.All(p, []*project.Run{p.RunNamed(name)}, render.Options{})
-	all := map[string]value.Value{}
-	for _, d := range results[0].Documents {
+	return renderedParts(p, name)
+}
+
+// renderedParts returns the documents of an environment of a project, with the parts that can be evaluated.
+func renderedParts(p *project.Project, name string) map[string]value.Value {
+	run, all := p.RunNamed(name), map[string]value.Value{}
+	if p.Findings.HasErrors() {
+		return all
+	}
+	w := run.World(false)
+	w.LoseParts()
+	for _, d := range render.World(run, w, render.Options{}).Documents {
 		all[d.Path] = d.Value
 	}
 	return all

@@ -16,7 +16,6 @@ import (
 	"knothole/core/compare"
 	"knothole/core/explain"
 	"knothole/core/project"
-	"knothole/core/render"
 	"knothole/core/value"
 )
 
@@ -84,15 +83,7 @@ func revised(t *testing.T, seed uint64) (places int) {
 		require.NoError(t, err)
 		return p
 	}
-	documents := func(files map[string]string) map[string]value.Value {
-		p := load(files)
-		results, _, _ := render.All(p, []*project.Run{p.RunNamed("west")}, render.Options{})
-		all := map[string]value.Value{}
-		for _, d := range results[0].Documents {
-			all[d.Path] = d.Value
-		}
-		return all
-	}
+	documents := func(files map[string]string) map[string]value.Value { return renderedParts(load(files), "west") }
 	before, after := load(files[0]), load(files[1])
 	found, _, _ := compare.Revisions([2]compare.Revision{{Name: "before", Project: before, Environment: "west"},
 		{Name: "after", Project: after, Environment: "west"}}, compare.Options{}, memory)

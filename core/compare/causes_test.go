@@ -1,6 +1,7 @@
 package compare_test
 
 import (
+	"strings"
 	"testing"
 	"testing/fstest"
 
@@ -19,6 +20,23 @@ func TestCausesHoldBothWays(t *testing.T) {
 			"main.knot": "input a: string\ninput b: string\ndocument \"d.yaml\" = { v: if a == \"x\" then \"L\" else b }\n"})
 		require.Len(t, lines, 1)
 		require.Contains(t, lines[0], "d.yaml v: a b ")
+	}
+}
+
+// TestCausesOfAPlace checks that a place has its own causes, even where one of them alone keeps something else in the
+// document from being evaluated.
+func TestCausesOfAPlace(t *testing.T) {
+	_, lines := compareProject(t, map[string]string{"a.yaml": "names: [x]\npick: 0\n",
+		"b.yaml": "names: [x, y, z]\npick: 2\n", "main.knot": `
+input names: [string]
+input pick: int
+document "d.yaml" = { twice: pick * 2, name: names[pick], l: [pick, names[pick]], s: (names[pick])?, k: 1 }
+document "e.yaml" = { ...{ twice: pick * 2 }, name: names[pick] }
+`})
+	require.Len(t, lines, 7)
+	for i, begin := range []string{"d.yaml twice: pick ", "d.yaml name: names pick ", "d.yaml l[0]: pick ",
+		"d.yaml l[1]: names pick ", "d.yaml s: names pick ", "e.yaml twice: pick ", "e.yaml name: names pick "} {
+		require.True(t, strings.HasPrefix(lines[i], begin), "%s, not %s", lines[i], begin)
 	}
 }
 

@@ -32,6 +32,7 @@ type differences struct {
 	unit   *project.Unit
 	sides  [2]*project.Run
 	worlds [2]*eval.World // recorded
+	bases  [2]*eval.World // not recorded, of which what is tried is a variant; nil as long as nothing was
 	given  [2][]project.Assignment
 	inputs []*delta
 	leaves []explain.Reason // a leaf is an input or a part of one, what the environment is called, or its tags
@@ -349,6 +350,12 @@ func (d *differences) render(side int, on set, wanted func(path string) bool) []
 	if d.tags >= 0 && on.has(d.tags) {
 		environment.Tags = d.sides[1-side].Tags
 	}
-	w := d.unit.Project.WorldOf(environment, d.with(side, on.has), false)
+	if d.bases[side] == nil {
+		run := d.sides[side]
+		d.bases[side] = d.unit.Project.WorldOf(eval.Environment{Name: run.Name, Tags: run.Tags}, d.given[side], false)
+	}
+	w := project.Variant(d.bases[side], environment, d.with(side, on.has),
+		func(input int) bool { return d.inputs[input].changes(on.has) })
+	w.LoseParts()
 	return render.World(d.sides[side], w, render.Options{Only: wanted}).Documents
 }

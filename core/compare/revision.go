@@ -187,7 +187,9 @@ func (r *revisions) render(side int, on set, wanted func(path string) bool) []re
 	if run == nil || run.Abstract {
 		return nil
 	}
-	return render.Environment(run, render.Options{Only: wanted}).Documents
+	w := run.World(false)
+	w.LoseParts()
+	return render.World(run, w, render.Options{Only: wanted}).Documents
 }
 
 // patched returns a text with some lines as in another.

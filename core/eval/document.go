@@ -115,7 +115,7 @@ func (t *thread) document(tree *syntax.Document, path value.Value, body func(inn
 func (c *compiler) statement(d syntax.Declaration) statement {
 	switch d := d.(type) {
 	case *syntax.Document:
-		path, body := c.documentPath(d.Path), c.whole(d.Value)
+		path, body := c.documentPath(d.Path), c.whole(d.Value, ofDocument)
 		return func(f *frame, visit Visitor) {
 			at := f.because(path(f))
 			slots := slices.Clone(f.slots) // the block goes on before the value is needed

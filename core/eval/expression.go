@@ -19,7 +19,7 @@ type compiler struct {
 	// lent is a function that nothing but the built-in function in hand uses, and only while it runs.
 	lent syntax.Expression
 	// once are the records and lists that are made once, with all that they say: they are what a declaration says.
-	once map[syntax.Expression]bool
+	once map[syntax.Expression]once
 	// eachSlot is the place of the document of the current each.
 	eachSlot int
 	// definitions are what the local values of the current rule are, by their places in the frame; nil outside of
@@ -42,35 +42,44 @@ func (c *compiler) declaration(d *declaration) {
 		d.body = c.data(o, tree)
 	case *syntax.Input:
 		if tree.Default != nil {
-			d.body = c.whole(tree.Default)
+			d.body = c.whole(tree.Default, forAll)
 		}
 	case *syntax.Let:
-		d.body = c.whole(tree.Value)
+		d.body = c.whole(tree.Value, forAll)
 	case *syntax.Output:
-		d.body = c.whole(tree.Value)
+		d.body = c.whole(tree.Value, forAll)
 	case *syntax.Document:
-		d.body = c.whole(tree.Value)
+		d.body = c.whole(tree.Value, ofDocument)
 		d.path = c.documentPath(tree.Path)
 	}
 }
 
+// once says that a record or list is made once, and for what.
+type once uint8
+
+const (
+	notOnce    once = iota
+	forAll          // who needs the declaration
+	ofDocument      // which nothing else refers to
+)
+
 // whole compiles what a declaration says.
-func (c *compiler) whole(e syntax.Expression) code {
+func (c *compiler) whole(e syntax.Expression, why once) code {
 	outer := c.once
 	defer func() { c.once = outer }()
-	c.once = map[syntax.Expression]bool{}
+	c.once = map[syntax.Expression]once{}
 	var note func(e syntax.Expression)
 	note = func(e syntax.Expression) {
 		switch e := e.(type) {
 		case *syntax.Paren:
 			note(e.Inner)
 		case *syntax.List:
-			c.once[e] = true
+			c.once[e] = why
 			for _, element := range e.Elements {
 				note(element.Value)
 			}
 		case *syntax.Record:
-			c.once[e] = true
+			c.once[e] = why
 			for _, entry := range e.Entries {
 				note(entry.Value)
 			}

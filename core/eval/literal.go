@@ -78,10 +78,16 @@ func (c *compiler) list(e *syntax.List) code {
 			return list
 		}
 	}
-	if c.once[e] {
+	if once := c.once[e]; once != notOnce {
 		return func(f *frame) value.Value {
 			var s sink
-			f.each(len(parts), func(i int) { parts[i](f, &s) })
+			f.each(once, len(parts), func(i int) { parts[i](f, &s) }, func(i int) bool {
+				known := !e.Elements[i].Spread && !e.Elements[i].Optional // how many it brings
+				if known {
+					s.elements = append(s.elements, lost)
+				}
+				return known
+			})
 			return value.ListOf(s.elements, o)
 		}
 	}

@@ -39,6 +39,9 @@ type Program struct {
 	marked       bool       // some values may be secret, or known only after deployment
 	observer     Observer
 
+	usersOnce sync.Once
+	users     map[*check.Object][]*check.Object // by what they use
+
 	mu        sync.Mutex
 	functions map[*check.Object]*function
 	// The code of the limits and defaults of types, and of the messages of limits, by their numbers.

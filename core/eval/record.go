@@ -141,10 +141,17 @@ func (c *compiler) recordLiteral(e *syntax.Record) code {
 	for i, entry := range e.Entries {
 		parts[i] = c.entry(entry)
 	}
-	if c.once[e] {
+	if once := c.once[e]; once != notOnce {
 		return func(f *frame) value.Value {
 			var b entries
-			f.each(len(parts), func(i int) { parts[i](f, &b) })
+			f.each(once, len(parts), func(i int) { parts[i](f, &b) }, func(i int) bool {
+				entry := e.Entries[i]
+				known := !entry.Spread && entry.Key.Value == nil
+				if known {
+					b.put(f, entry.Key.Name, lost, entry.Key.Span)
+				}
+				return known
+			})
 			return b.made(o)
 		}
 	}
@@ -195,8 +202,11 @@ func (c *compiler) fixedRecord(e *syntax.Record) (code, bool) {
 	return func(f *frame) value.Value {
 		f.spend(1+len(bodies)*elementCost, at)
 		values := make([]value.Value, len(bodies))
-		if once {
-			f.each(len(bodies), func(i int) { values[i] = bodies[i](f) })
+		if once != notOnce {
+			f.each(once, len(bodies), func(i int) { values[i] = bodies[i](f) }, func(i int) bool {
+				values[i] = lost
+				return true
+			})
 		} else {
 			for i, body := range bodies {
 				values[i] = body(f)

@@ -121,9 +121,9 @@ func (t *thread) backTo(before *thread) {
 }
 
 // each runs all parts of something. One that fails does not keep the others from telling what is wrong with them; then
-// the whole fails.
-func (t *thread) each(parts int, run func(i int)) {
-	failed := false
+// the whole fails, unless it is what a document says in a world that loses parts, and lost can put something in the place of the part.
+func (t *thread) each(why once, parts int, run func(i int), lost func(i int) bool) {
+	failed, mayLose := false, why == ofDocument && t.world.evaluation.loses
 	for i := 0; i < parts && t.steps <= stepLimit; {
 		before := *t
 		if !guard(func() {
@@ -132,7 +132,7 @@ func (t *thread) each(parts int, run func(i int)) {
 			}
 		}) {
 			t.backTo(&before)
-			failed = true
+			failed = failed || !mayLose || !lost(i)
 			i++
 		}
 	}

@@ -17,6 +17,10 @@ type Environment struct {
 	Tags []string
 }
 
+func (e Environment) equal(other Environment) bool {
+	return e.Name == other.Name && slices.Equal(e.Tags, other.Tags)
+}
+
 // World is the values of declarations: those of one environment, of an instance of a module in it, or those that are
 // the same in all environments. Only one goroutine may use those of an environment at a time.
 type World struct {
@@ -26,6 +30,10 @@ type World struct {
 	states     []state
 	base       int       // the number of the declaration to which the first state belongs
 	instance   *instance // nil when the world is not an instance
+	// shared is the world of which this one is a variant, and own says which declarations do not have their value in
+	// it, by what Program.global says; nil for a world that is none.
+	shared *World
+	own    []bool
 }
 
 // evaluation is what is evaluated together, within one budget and with one list of findings: an environment with all
@@ -50,7 +58,8 @@ type evaluation struct {
 	other  func(name string) *World
 	others map[string]*World
 
-	done <-chan struct{} // closed when the evaluation is cancelled; nil if it cannot be
+	loses bool            // see LoseParts
+	done  <-chan struct{} // closed when the evaluation is cancelled; nil if it cannot be
 
 	reports  *evaluation // whose findings it adds to: its own, or those of the test that asked for its environment
 	mu       sync.Mutex  // guards the findings of the constants
@@ -107,6 +116,8 @@ func (w *World) home(o *check.Object) *World {
 	switch {
 	case o.Constant():
 		return w.program.constants
+	case w.evaluation.main.Shares(o) && (!o.NeedsInput || w.instance == nil && o.Module.Main):
+		return w.evaluation.main.shared
 	case !o.NeedsInput:
 		return w.evaluation.main
 	case w.making() == nil && !o.Module.Main, w.instance != nil && w.instance.module != o.Module:

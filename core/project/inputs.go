@@ -358,8 +358,30 @@ func (p *Project) WorldOf(environment eval.Environment, assignments []Assignment
 		w = p.Program.Recording(environment)
 	}
 	w.Until(p.Context().Done())
+	assign(w, assignments)
+	return w
+}
+
+// Variant returns a variant of a world that WorldOf made, in which the inputs that differ are given what is assigned
+// to them here.
+func Variant(of *eval.World, environment eval.Environment, assignments []Assignment,
+	differs func(input int) bool) *eval.World {
+	var others []*check.Object
+	for i, a := range assignments {
+		if differs(i) {
+			others = append(others, a.Input)
+		}
+	}
+	w := of.Variant(environment, others)
+	assign(w, assignments)
+	return w
+}
+
+// assign gives the inputs of a world their values, but for those that it shares with the one of which it is a variant.
+func assign(w *eval.World, assignments []Assignment) {
 	for _, a := range assignments {
 		switch {
+		case w.Shares(a.Input):
 		case a.Missing:
 			w.SetMissing(a.Input, a.From)
 		case a.fails:
@@ -370,7 +392,6 @@ func (p *Project) WorldOf(environment eval.Environment, assignments []Assignment
 			w.SetInput(a.Input, a.Value)
 		}
 	}
-	return w
 }
 
 // gives reports whether a secret input, or a secret field of one, is given for this run.

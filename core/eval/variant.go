@@ -1,0 +1,69 @@
+package eval
+
+import (
+	"knothole/core/check"
+	"knothole/core/value"
+)
+
+// Variant returns a world in which some inputs are others than in this one, and the environment when its name or tags
+// are. The inputs that are others, and those that Shares denies, have no value in it yet. What depends on none of all
+// this has the value that it has in this world, in which it is evaluated once for all variants. Only one goroutine may
+// use a world and its variants at a time, and none of them records.
+func (w *World) Variant(e Environment, others []*check.Object) *World {
+	v := w.program.newWorld(e, nil)
+	v.evaluation.done = w.evaluation.done
+	v.shared, v.own = w, w.program.dependents(others, !e.equal(w.evaluation.environment))
+	return v
+}
+
+// LoseParts lets documents lose the parts that cannot be evaluated, for who asks what a place would be: what fails
+// elsewhere in its document does not keep it from being evaluated. In the place of what is lost there is a value that
+// is not known, and equal to nothing.
+func (w *World) LoseParts() { w.evaluation.loses = true }
+
+// lost is in the place of what is lost: unknown, as what is known only after deployment is.
+var lost = value.UnknownOf(value.String, "‹lost›", value.Later, 0)
+
+// Shares reports whether a declaration has its value in the world of which this one is a variant.
+func (w *World) Shares(o *check.Object) bool { return w.shared != nil && !w.own[w.program.global(o)] }
+
+// dependents says of each declaration that has a value whether it is one of some, or depends on one of them, or on the
+// environment if that is asked for, directly or through others.
+func (p *Program) dependents(on []*check.Object, environment bool) []bool {
+	p.usersOnce.Do(func() {
+		p.users = map[*check.Object][]*check.Object{}
+		for _, m := range p.checked.Modules {
+			for _, o := range m.Order {
+				for _, r := range o.Uses {
+					p.users[r.Object] = append(p.users[r.Object], o)
+				}
+			}
+		}
+	})
+	found, dependent := map[*check.Object]bool{}, make([]bool, len(p.declarations))
+	var add func(o *check.Object)
+	add = func(o *check.Object) {
+		if found[o] {
+			return
+		}
+		if found[o] = true; o.Global >= 0 {
+			dependent[p.global(o)] = true
+		}
+		for _, user := range p.users[o] {
+			add(user)
+		}
+	}
+	for _, o := range on {
+		add(o)
+	}
+	if environment {
+		for _, m := range p.checked.Modules {
+			for _, o := range m.Order {
+				if o.NeedsEnvironment {
+					add(o)
+				}
+			}
+		}
+	}
+	return dependent
+}
