@@ -132,22 +132,24 @@ func describeComparison(c *compare.Comparison) string {
 	return b.String()
 }
 
-// endsWhole checks that, whenever the context of a project is cancelled, an answer about it is complete or the error
-// of the context.
+// endsWhole checks that, whenever the context of a project is cancelled while it is loaded or asked, an answer about it
+// is complete or the error of the context.
 func endsWhole(t *testing.T, files fs.FS, name string, moments int) (cancelled int) {
 	t.Helper()
-	load := func(n int) *project.Project {
-		p, err := project.LoadWith(files, project.Loading{Rules: true, Context: newCountdown(n)})
-		require.NoError(t, err)
-		return p
+	answer := func(moment *countdown) (string, error) {
+		p, err := project.LoadWith(files, project.Loading{Rules: true, Context: moment})
+		if err != nil {
+			return "", err
+		}
+		return answers[name](p)
 	}
 	const never = 1 << 40
-	p := load(never)
-	want, wrong := answers[name](p)
-	asked := never - p.Context().(*countdown).left
+	whole := newCountdown(never)
+	want, wrong := answer(whole)
+	asked := never - whole.left
 	for range moments {
 		n := 1 + rand.IntN(asked+1)
-		got, err := answers[name](load(n))
+		got, err := answer(newCountdown(n))
 		if err == nil || wrong != nil && err.Error() == wrong.Error() {
 			require.Equal(t, want, got, "%s, cancelled after %d of %d", name, n, asked)
 			continue

@@ -1,6 +1,7 @@
 package core_test
 
 import (
+	"context"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -150,7 +151,7 @@ func (l *layered) importers(p *project.Project, name string) (all []string) {
 
 // TestSnapshotsShare changes one file after the other: what is loaded after a snapshot is what is loaded anew, no more
 // is parsed than the file that changed, no more is checked than what depends on it, and snapshots before stay as they
-// were.
+// were. A loading that was cancelled leaves nothing else.
 func TestSnapshotsShare(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes long, and CI runs it")
@@ -164,6 +165,9 @@ func TestSnapshotsShare(t *testing.T) {
 		for step := range 8 {
 			name := l.change()
 			files := l.files()
+			_, err := project.LoadWith(files, project.Loading{Rules: true, After: before.Snapshot,
+				Context: newCountdown(1 + l.IntN(5))})
+			require.ErrorIs(t, err, context.Canceled, "seed %d", seed) // of which nothing is seen below
 			p, err := project.LoadWith(files, project.Loading{Rules: true, After: before.Snapshot})
 			require.NoError(t, err)
 			fresh, err := project.Load(files)

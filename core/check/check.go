@@ -62,6 +62,9 @@ func Check(program *Program) source.Findings {
 			findings = append(findings, m.Findings...)
 			continue
 		}
+		if program.Cancelled != nil && program.Cancelled() {
+			return findings
+		}
 		c.checkModule(m)
 		m.checked = true
 	}

@@ -29,6 +29,8 @@ type Program struct {
 	// Tracked are the places at which a secret was found on its way to where it must not be. What evaluation finds
 	// there is the same error.
 	Tracked map[source.Pos]bool
+	// Cancelled is asked before each module whether to end; nil for never. What was checked by then is not whole.
+	Cancelled func() bool
 }
 
 // Store is what programs share whose modules can be parts of several of them: their types, and what the numbers in

@@ -23,9 +23,9 @@ func TestCausesHoldBothWays(t *testing.T) {
 	}
 }
 
-// TestCausesOfAPlace checks that a place has its own causes, even where one of them alone keeps something else in the
+// TestCausesOfAPath checks that a path has its own causes, even if one of them alone keeps something else in the
 // document from being evaluated.
-func TestCausesOfAPlace(t *testing.T) {
+func TestCausesOfAPath(t *testing.T) {
 	_, lines := compareProject(t, map[string]string{"a.yaml": "names: [x]\npick: 0\n",
 		"b.yaml": "names: [x, y, z]\npick: 2\n", "main.knot": `
 input names: [string]

@@ -42,12 +42,12 @@ func (c *compiler) declaration(d *declaration) {
 		d.body = c.data(o, tree)
 	case *syntax.Input:
 		if tree.Default != nil {
-			d.body = c.whole(tree.Default, forAll)
+			d.body = c.whole(tree.Default, declared)
 		}
 	case *syntax.Let:
-		d.body = c.whole(tree.Value, forAll)
+		d.body = c.whole(tree.Value, declared)
 	case *syntax.Output:
-		d.body = c.whole(tree.Value, forAll)
+		d.body = c.whole(tree.Value, declared)
 	case *syntax.Document:
 		d.body = c.whole(tree.Value, ofDocument)
 		d.path = c.documentPath(tree.Path)
@@ -59,8 +59,8 @@ type once uint8
 
 const (
 	notOnce    once = iota
-	forAll          // who needs the declaration
-	ofDocument      // which nothing else refers to
+	declared        // as the value of a declaration, which others may use
+	ofDocument      // as the content of a document, which nothing else uses
 )
 
 // whole compiles what a declaration says.

@@ -120,10 +120,10 @@ func (t *thread) backTo(before *thread) {
 	t.steps, t.spare, t.returned = steps, spare, returned
 }
 
-// each runs all parts of something. One that fails does not keep the others from telling what is wrong with them; then
-// the whole fails, unless it is what a document says in a world that loses parts, and lost can put something in the place of the part.
+// each runs all parts of something. When one fails the others still run and report what is wrong with them; then the
+// whole fails. In a document of a world that loses parts, it does not fail if lost can replace the part.
 func (t *thread) each(why once, parts int, run func(i int), lost func(i int) bool) {
-	failed, mayLose := false, why == ofDocument && t.world.evaluation.loses
+	failed, loses := false, why == ofDocument && t.world.evaluation.loses
 	for i := 0; i < parts && t.steps <= stepLimit; {
 		before := *t
 		if !guard(func() {
@@ -132,7 +132,7 @@ func (t *thread) each(why once, parts int, run func(i int), lost func(i int) boo
 			}
 		}) {
 			t.backTo(&before)
-			failed = failed || !mayLose || !lost(i)
+			failed = failed || !loses || !lost(i)
 			i++
 		}
 	}

@@ -16,12 +16,12 @@ func (w *World) Variant(e Environment, others []*check.Object) *World {
 	return v
 }
 
-// LoseParts lets documents lose the parts that cannot be evaluated, for who asks what a place would be: what fails
-// elsewhere in its document does not keep it from being evaluated. In the place of what is lost there is a value that
-// is not known, and equal to nothing.
+// LoseParts lets a document be evaluated when some of its entries and elements cannot be: each of those becomes an
+// unknown value that equals no other. A caller that asks for one path in a document gets an answer although something
+// fails elsewhere in it.
 func (w *World) LoseParts() { w.evaluation.loses = true }
 
-// lost is in the place of what is lost: unknown, as what is known only after deployment is.
+// lost replaces what cannot be evaluated. It is unknown in the way of a value that is known only after deployment.
 var lost = value.UnknownOf(value.String, "‹lost›", value.Later, 0)
 
 // Shares reports whether a declaration has its value in the world of which this one is a variant.

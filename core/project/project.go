@@ -110,7 +110,7 @@ type Loading struct {
 	Modules []string
 	// Rules also reads the modules of rules of the project.
 	Rules bool
-	// Context ends what is evaluated of the project; nil for none.
+	// Context ends the loading, and what is evaluated of the project; nil for none.
 	Context context.Context
 	// After is a snapshot that was made before, with which the new one shares what is the same; nil for none.
 	After *Snapshot
@@ -122,12 +122,12 @@ func Load(files fs.FS, modules ...string) (*Project, error) {
 	return LoadWith(files, Loading{Modules: modules, Rules: true})
 }
 
-// LoadWith is Load with options.
+// LoadWith is Load with options. The error is also that of the context.
 func LoadWith(files fs.FS, how Loading) (*Project, error) {
 	p := &Project{Snapshot: newSnapshot(files, how.After), ctx: how.Context,
 		layers: map[layerKey]*Layer{}, schemas: &schemas{},
 		named: map[string]source.Span{}}
-	p.checked.Schemas = p
+	p.checked.Schemas, p.checked.Cancelled = p, p.cancelled
 	text, err := fs.ReadFile(files, FileName)
 	if err != nil {
 		return nil, err
@@ -149,6 +149,9 @@ func LoadWith(files fs.FS, how Loading) (*Project, error) {
 		p.rules, p.exemptions, p.links = nil, nil, nil
 	}
 	p.loadProgram(how.Modules, how.Rules)
+	if p.cancelled() {
+		return nil, p.Context().Err()
+	}
 	p.makeRuns()
 	p.checkDestinations()
 	for _, l := range p.layers {
@@ -164,6 +167,9 @@ func (p *Project) Context() context.Context {
 	}
 	return p.ctx
 }
+
+// cancelled reports whether the context of the project has ended.
+func (p *Project) cancelled() bool { return p.Context().Err() != nil }
 
 // checkDestinations reports directories for rendered files that hold sources of the project.
 func (p *Project) checkDestinations() {
@@ -230,8 +236,11 @@ func unwrapped(err error) error {
 }
 
 // read adds a file to the sources. Span is where it is asked for. ok is false when it cannot be read, which is
-// reported.
+// reported, or the loading was cancelled.
 func (p *Project) read(name string, span source.Span) (file *source.File, ok bool) {
+	if p.cancelled() {
+		return nil, false
+	}
 	text, err := fs.ReadFile(p.files, name)
 	if err != nil {
 		if !errors.Is(err, fs.ErrNotExist) {
@@ -336,6 +345,9 @@ func (p *Project) loadProgram(modules []string, withRules bool) {
 func (l *loader) checkAll(given func(), withRules bool) {
 	p := l.Project
 	p.Findings = append(p.Findings, check.Check(p.checked)...)
+	if p.cancelled() {
+		return // not all modules were checked
+	}
 	if given != nil {
 		given()
 	}
