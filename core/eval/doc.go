@@ -18,6 +18,8 @@
 //     failed, and never back. Its value is written before done is stored, and read after done is loaded.
 //   - What is evaluated together is one evaluation: an environment with its instances, or the constants with theirs. It
 //     has one budget and one list of findings. An instance belongs to the evaluation of who made it.
+//   - A variant has values of its own for the declarations that depend on the inputs, or on the environment, in which it
+//     differs from another world; for the others World.home returns that world (variant.go).
 //
 // # The lock of the constants
 //

@@ -5,10 +5,10 @@ import (
 	"knothole/core/value"
 )
 
-// Variant returns a world in which some inputs are others than in this one, and the environment when its name or tags
-// are. The inputs that are others, and those that Shares denies, have no value in it yet. What depends on none of all
-// this has the value that it has in this world, in which it is evaluated once for all variants. Only one goroutine may
-// use a world and its variants at a time, and none of them records.
+// Variant returns a world that differs from this one in some inputs and perhaps in the environment. These inputs have
+// no value in it yet, and neither has any other that Shares denies. A declaration that depends on none of them is
+// evaluated in this world, once for all its variants. Only one goroutine may use a world and its variants at a time.
+// None of them may record.
 func (w *World) Variant(e Environment, others []*check.Object) *World {
 	v := w.program.newWorld(e, nil)
 	v.evaluation.done = w.evaluation.done
