@@ -64,7 +64,7 @@ func FuzzVariant(f *testing.F) {
 
 // TestVariantIsWorld is a part of what FuzzVariant tries.
 func TestVariantIsWorld(t *testing.T) {
-	seeds, shared := uint64(60), 0
+	seeds, shared := uint64(30), 0
 	if testing.Short() {
 		seeds = 10
 	}

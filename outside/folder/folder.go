@@ -142,6 +142,7 @@ type Plan struct {
 	steps             []step
 	summary           Summary
 	root              *gate.Root
+	fresh             bool // the directory was not there when the plan was made
 	begun             bool // files are staged, or were tried to be
 }
 
@@ -184,6 +185,7 @@ func Prepare(base, environment string, files []File, options Options) (*Plan, er
 			return nil, err
 		}
 	}
+	p.fresh = root == nil
 	p.there = &reader{root: root}
 	defer p.there.close()
 	p.fillRecord(files)
@@ -495,8 +497,10 @@ func (p *Plan) stage(fileMode, folderMode fs.FileMode) error {
 			return failed(f.Path, err)
 		}
 		mode := fileMode
-		if info, err := p.root.Lstat(f.Path); err == nil && info.Mode().IsRegular() && !p.options.Secret {
-			mode = info.Mode().Perm() // a file that is replaced keeps its mode
+		if !p.options.Secret && !p.fresh {
+			if info, err := p.root.Lstat(f.Path); err == nil && info.Mode().IsRegular() {
+				mode = info.Mode().Perm() // a file that is replaced keeps its mode
+			}
 		}
 		if mode != fileMode || p.options.Secret { // which the mask of the user does not change
 			if err := staging.Chmod(strconv.Itoa(i), mode); err != nil {
