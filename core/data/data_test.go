@@ -23,7 +23,9 @@ var nasty = []string{
 	".5", "5.", "1.0", ".inf", "-.INF", ".nan",
 	"12:30:45", "1:30", "2026-01-01", "2026-01-01T10:00:00Z", "=", "<<", "- a", "-", "--", "---", "...", "? a", ":", ": a", "a:", "a: b", "a #b", "#a", "&a", "*a", "!a", "|", ">", "%a", "@a", "`a",
 	"[a]", "{a}", "a, b", "'", "''", "\"", "\\", "\\n", "a'b", "a\"b", "line\n", "two\nlines", "two\nlines\n", "two\nlines\n\n", "\nfirst empty", "  indented\nlines", "trail \nspace", "tab\tinside", "\ttab first",
-	"carriage\rreturn", "crlf\r\nend", "nul\x00", "bell\x07", "del\x7f", "next\u0085line", "nbsp\u00a0", "line\u2028sep", "bom\ufeff", "é", "日本", "🌊", "${x}", "$HOME", "a=b", strings.Repeat("long ", 60), strings.Repeat("x", 300),
+	"carriage\rreturn", "crlf\r\nend", "nul\x00", "bell\x07", "del\x7f", "next\u0085line", "nbsp\u00a0", "line\u2028sep", "bom\ufeff", "é", "日本", "🌊", "${x}", "$HOME", "a=b",
+	"[abcdef", "]abcdef", "{abcdef", "|abcdef", "`abcdef", "abcdef: x", "abcdef:", "abcdef #x", "Infinity", "nullable", "_abcdef", "\\abcdef",
+	strings.Repeat("long ", 60), strings.Repeat("x", 300),
 }
 
 func random(r *rand.Rand, depth int) value.Value {

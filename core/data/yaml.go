@@ -474,17 +474,19 @@ func countNodes(v value.Value) int {
 	return n
 }
 
-func (y *yamlNodes) take(kind yaml.Kind, tag, text string) *yaml.Node {
+// take returns the next node. It has no tag: that of a string is needed only where the library has to find out
+// whether it needs quotes.
+func (y *yamlNodes) take(kind yaml.Kind, text string) *yaml.Node {
 	n := &y.all[y.taken]
 	y.taken++
-	n.Kind, n.Tag, n.Value = kind, tag, text
+	n.Kind, n.Value = kind, text
 	return n
 }
 
 func (y *yamlNodes) node(v value.Value) *yaml.Node {
 	switch v.Kind() {
 	case value.List:
-		n := y.take(yaml.SequenceNode, "!!seq", "")
+		n := y.take(yaml.SequenceNode, "")
 		if v.Len() == 0 {
 			n.Style = yaml.FlowStyle
 		}
@@ -494,7 +496,7 @@ func (y *yamlNodes) node(v value.Value) *yaml.Node {
 		}
 		return n
 	case value.Record:
-		n := y.take(yaml.MappingNode, "!!map", "")
+		n := y.take(yaml.MappingNode, "")
 		if v.Len() == 0 {
 			n.Style = yaml.FlowStyle
 		}
@@ -511,20 +513,25 @@ func (y *yamlNodes) node(v value.Value) *yaml.Node {
 	case value.String:
 		return y.text(v.Text())
 	case value.Null:
-		return y.take(yaml.ScalarNode, "!!null", "null")
+		return y.take(yaml.ScalarNode, "null")
 	}
 	text, _ := v.Scalar()
-	return y.take(yaml.ScalarNode, "!!"+v.Kind().String(), text)
+	return y.take(yaml.ScalarNode, text)
 }
 
 func (y *yamlNodes) text(s string) *yaml.Node {
-	n := y.take(yaml.ScalarNode, "!!str", s)
+	n := y.take(yaml.ScalarNode, s)
 	several := strings.IndexByte(s, '\n') >= 0
 	switch {
 	case several && literalBlock(s):
 		n.Style = yaml.LiteralStyle
-	case several || odd(s) || ambiguous(s):
+	case several || odd(s):
 		n.Style = yaml.DoubleQuotedStyle
+	case isWord(s):
+	case ambiguous(s):
+		n.Style = yaml.DoubleQuotedStyle
+	default:
+		n.Tag = "!!str"
 	}
 	return n
 }
@@ -569,12 +576,13 @@ var yaml11 = map[string]bool{
 // binary, sexagesimal, with underscores or exponents.
 var numberLike = regexp.MustCompile(`^[-+]?\.?[0-9][-+0-9a-fA-FxXoOtTzZ_.: ]*$`)
 
-// ambiguous reports whether some common reader would not take a text without quotes for a string.
+// isWord reports whether every reader takes a text for a string, as nearly all are: it begins with a letter and is
+// longer than the words that mean something else.
+func isWord(s string) bool { return len(s) > 5 && s[0] >= 'A' && s[0] != '~' && s[len(s)-1] != ':' }
+
+// ambiguous reports whether some common reader would not take a text without quotes for a string. It is not asked for
+// words.
 func ambiguous(s string) bool {
-	// Most texts begin with a letter and are longer than any word that means something else.
-	if len(s) > 5 && s[0] >= 'A' && s[0] != '~' && s[len(s)-1] != ':' {
-		return false
-	}
-	return yaml11[strings.ToLower(s)] || numberLike.MatchString(s) || strings.HasPrefix(s, ":") ||
+	return yaml11[strings.ToLower(s)] || s[0] < 'A' && numberLike.MatchString(s) || strings.HasPrefix(s, ":") ||
 		strings.HasSuffix(s, ":") || strings.HasPrefix(s, "---") || strings.HasPrefix(s, "...")
 }
