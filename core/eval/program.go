@@ -39,11 +39,10 @@ type Program struct {
 	marked       bool       // some values may be secret, or known only after deployment
 	observer     Observer
 
-	usersOnce sync.Once
-	users     map[*check.Object][]*check.Object // by what they use
-
 	mu        sync.Mutex
 	functions map[*check.Object]*function
+	users     map[*check.Object][]*check.Object // by what they use; nil for the environment
+	dependent map[*check.Object][]int           // what dependents found
 	// The code of the limits and defaults of types, and of the messages of limits, by their numbers.
 	conditions, messages, defaults []fixed
 	// statements are the declarations without a name.

@@ -1,6 +1,8 @@
 package eval
 
 import (
+	"slices"
+
 	"knothole/core/check"
 	"knothole/core/value"
 )
@@ -12,7 +14,15 @@ import (
 func (w *World) Variant(e Environment, others []*check.Object) *World {
 	v := w.program.newWorld(e, nil)
 	v.evaluation.done = w.evaluation.done
-	v.shared, v.own = w, w.program.dependents(others, !e.equal(w.evaluation.environment))
+	v.shared, v.own = w, make([]bool, len(w.program.declarations))
+	if !e.equal(w.evaluation.environment) {
+		others = append(slices.Clip(others), nil)
+	}
+	for _, o := range others {
+		for _, global := range w.program.dependents(o) {
+			v.own[global] = true
+		}
+	}
 	return v
 }
 
@@ -27,43 +37,41 @@ var lost = value.UnknownOf(value.String, "‹lost›", value.Later, 0)
 // Shares reports whether a declaration has its value in the world of which this one is a variant.
 func (w *World) Shares(o *check.Object) bool { return w.shared != nil && !w.own[w.program.global(o)] }
 
-// dependents says of each declaration that has a value whether it is one of some, or depends on one of them, or on the
-// environment if that is asked for, directly or through others.
-func (p *Program) dependents(on []*check.Object, environment bool) []bool {
-	p.usersOnce.Do(func() {
-		p.users = map[*check.Object][]*check.Object{}
+// dependents returns the numbers of the declarations that depend on one, directly or through others, with its own. For
+// nil it returns those that depend on the environment.
+func (p *Program) dependents(on *check.Object) []int {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if known, ok := p.dependent[on]; ok {
+		return known
+	}
+	if p.users == nil {
+		p.users, p.dependent = map[*check.Object][]*check.Object{}, map[*check.Object][]int{}
 		for _, m := range p.checked.Modules {
 			for _, o := range m.Order {
+				if o.NeedsEnvironment {
+					p.users[nil] = append(p.users[nil], o)
+				}
 				for _, r := range o.Uses {
 					p.users[r.Object] = append(p.users[r.Object], o)
 				}
 			}
 		}
-	})
-	found, dependent := map[*check.Object]bool{}, make([]bool, len(p.declarations))
+	}
+	found, all := map[*check.Object]bool{}, []int{}
 	var add func(o *check.Object)
 	add = func(o *check.Object) {
 		if found[o] {
 			return
 		}
-		if found[o] = true; o.Global >= 0 {
-			dependent[p.global(o)] = true
+		if found[o] = true; o != nil && o.Global >= 0 {
+			all = append(all, p.global(o))
 		}
 		for _, user := range p.users[o] {
 			add(user)
 		}
 	}
-	for _, o := range on {
-		add(o)
-	}
-	if environment {
-		for _, m := range p.checked.Modules {
-			for _, o := range m.Order {
-				if o.NeedsEnvironment {
-					add(o)
-				}
-			}
-		}
-	}
-	return dependent
+	add(on)
+	p.dependent[on] = all
+	return all
 }
