@@ -4,16 +4,12 @@ import (
 	"math/rand/v2"
 	"slices"
 	"testing"
-	"testing/fstest"
 
 	"github.com/stretchr/testify/require"
 
-	"knothole/core/check"
 	"knothole/core/eval"
 	"knothole/core/project"
 	"knothole/core/render"
-	"knothole/core/source"
-	"knothole/core/types"
 	"knothole/core/value"
 )
 
@@ -72,41 +68,4 @@ func TestVariantIsWorld(t *testing.T) {
 		shared += variantIsWorld(t, seed)
 	}
 	require.Greater(t, shared, int(seeds)*10)
-}
-
-// TestVariantShares counts how often a declaration is evaluated for a world and its variants: once, unless it depends
-// on what differs.
-func TestVariantShares(t *testing.T) {
-	p, err := project.Load(fstest.MapFS{
-		project.FileName: {Data: []byte("[environments.bench]\nlayers = [\"l.yaml\"]\n")},
-		"l.yaml":         {Data: []byte("depth: 3\ngauge: 2\n")},
-		"main.knot": {Data: []byte("input depth: int\ninput gauge: int\n" +
-			"let deep = depth * 7\nlet level = deep + gauge\nlet here = \"${env.name}!\"\n" +
-			"document \"a.json\" = { deep: deep, level: level, here: here }\n")},
-	})
-	require.NoError(t, err)
-	require.False(t, p.Findings.HasErrors(), p.Findings)
-	counts := map[string]int{}
-	p.Program.Observe(func(at source.Span, _ types.Type, _ value.Value) {
-		counts[p.Unit().Module.Tree.File.Slice(at)]++
-	})
-	run := p.Run(p.Concrete()[0])
-	given := run.Assignments()
-	bench := eval.Environment{Name: run.Name, Tags: run.Tags}
-	base := p.WorldOf(bench, given, false)
-	render.World(run, base, render.Options{})
-	of := func(o *check.Object) func(int) bool {
-		return func(input int) bool { return given[input].Input == o }
-	}
-	objects := p.Unit().Module.Objects
-	for range 3 {
-		render.World(run, project.Variant(base, bench, given, of(objects["gauge"])), render.Options{})
-	}
-	require.Equal(t, 1, counts["depth * 7"])
-	require.Equal(t, 4, counts["deep + gauge"])
-	require.Equal(t, 1, counts[`"${env.name}!"`])
-	render.World(run, project.Variant(base, eval.Environment{Name: "other"}, given, of(nil)), render.Options{})
-	require.Equal(t, 1, counts["depth * 7"])
-	require.Equal(t, 4, counts["deep + gauge"])
-	require.Equal(t, 2, counts[`"${env.name}!"`])
 }

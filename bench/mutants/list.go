@@ -278,4 +278,14 @@ var mutants = []mutant{
 		`	} else if !r.gives([]string{o.Name}) && !r.fromOutputs(o.Name) {`,
 		`	} else if !r.gives([]string{o.Name}) && !r.fromOutputs(o.Name) && !broken {`,
 		"a secret input takes the value of a layer"},
+	{49, "core/eval/variant.go", "Program.dependents",
+		`			add(user)`,
+		`			if user.Kind != check.ObjectFunction {
+				add(user)
+			}`,
+		"a variant shares what depends on its inputs through a function"},
+	{50, "core/eval/record.go", "compiler.recordLiteral",
+		`				known := !entry.Spread && entry.Key.Value == nil`,
+		`				known := entry.Key == nil || entry.Key.Value == nil`,
+		"a spread that fails is left out of a document"},
 }

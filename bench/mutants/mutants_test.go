@@ -18,5 +18,5 @@ func TestMutantsApply(t *testing.T) {
 		_, err := m.apply("../..")
 		require.NoError(t, err)
 	}
-	require.Len(t, mutants, 48)
+	require.Len(t, mutants, 50)
 }

@@ -13,8 +13,8 @@ import (
 	"knothole/core/value"
 )
 
-// evaluated checks a module and evaluates its value `v`, without a project and without rendering.
-func evaluated(t *testing.T, text string) (v value.Value, findings source.Findings) {
+// checked checks a module and makes a program of it.
+func checked(t *testing.T, text string) (*eval.Program, *check.Module, source.Findings) {
 	t.Helper()
 	set := source.NewSet()
 	file, err := set.Add("main.knot", []byte(text))
@@ -23,10 +23,17 @@ func evaluated(t *testing.T, text string) (v value.Value, findings source.Findin
 	require.Empty(t, m.Tree.Findings, text)
 	program := &check.Program{Sources: set, Store: check.NewStore(),
 		Modules: []*check.Module{m}}
-	if findings = check.Check(program); findings.HasErrors() {
+	findings := check.Check(program)
+	return eval.New(program, eval.NewBuiltins(nil, nil), nil, nil), m, findings
+}
+
+// evaluated checks a module and evaluates its value `v`, without a project and without rendering.
+func evaluated(t *testing.T, text string) (v value.Value, findings source.Findings) {
+	t.Helper()
+	p, m, findings := checked(t, text)
+	if findings.HasErrors() {
 		return value.Value{}, findings
 	}
-	p := eval.New(program, eval.NewBuiltins(nil, nil), nil, nil)
 	w := p.World(eval.Environment{Name: "bench", Tags: []string{"live"}})
 	for _, o := range m.Order {
 		if o.Kind == check.ObjectInput {
