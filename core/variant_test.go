@@ -23,7 +23,9 @@ func variantIsWorld(t *testing.T, seed uint64) (shared int) {
 	p := c.load(t, c.written)
 	runs := [2]*project.Run{p.RunNamed("west"), p.RunNamed("east")}
 	given := [2][]project.Assignment{runs[0].Assignments(), runs[1].Assignments()}
-	environment := func(side int) eval.Environment { return eval.Environment{Name: runs[side].Name, Tags: runs[side].Tags} }
+	environment := func(side int) eval.Environment {
+		return eval.Environment{Name: runs[side].Name, Tags: runs[side].Tags}
+	}
 	base := p.WorldOf(environment(0), given[0], false)
 	for range 4 {
 		mixed, others := slices.Clone(given[0]), make([]bool, len(given[0]))
@@ -45,8 +47,8 @@ func variantIsWorld(t *testing.T, seed uint64) (shared int) {
 		require.Len(t, again.Documents, len(anew.Documents), "seed %d: %s", seed, c.program)
 		for i, d := range anew.Documents {
 			require.Equal(t, d.Path, again.Documents[i].Path)
-			require.True(t, value.Identical(d.Value, again.Documents[i].Value), "seed %d: %s: %s\nnot %s\n%s", seed, d.Path,
-				again.Documents[i].Value.Show(1000), d.Value.Show(1000), c.program)
+			require.True(t, value.Identical(d.Value, again.Documents[i].Value), "seed %d: %s: %s\nnot %s\n%s", seed,
+				d.Path, again.Documents[i].Value.Show(1000), d.Value.Show(1000), c.program)
 		}
 	}
 	return shared

@@ -107,7 +107,7 @@ func namedIn(c explain.Cause, leaves []explain.Leaf) (names []string) {
 }
 
 // partOf reports whether one of a leaf and a reason is a part of the other. Leaves do not distinguish the elements of a
-// list apart.
+// list.
 func partOf(l explain.Leaf, r explain.Reason) bool {
 	if l.Path == nil || r.Path == nil {
 		return l.Name == r.Name
